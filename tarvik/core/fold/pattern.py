@@ -1,0 +1,70 @@
+"""A crease pattern: named points on the flat sheet, the panels between its creases, and where points are held.
+
+Everything carries a leading batch axis N, so that thousands of settings of one pitch are folded at once.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+
+
+class Role(StrEnum):
+    """What a panel does in the shelter. `FLOOR` lies on the ground or is tucked under."""
+
+    ROOF = "roof"
+    WALL = "wall"
+    DOOR = "door"
+    AWNING = "awning"
+    FLOOR = "floor"
+
+
+@dataclass(frozen=True, slots=True)
+class Panel:
+    """A part of the sheet that stays flat: its corner points in order."""
+
+    id: str
+    role: Role
+    points: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """Topology of a crease pattern: the same for every setting of a pitch."""
+
+    points: tuple[str, ...]
+    panels: tuple[Panel, ...]
+
+    def index(self, point: str) -> int:
+        """Row of a point in the arrays. Raises ValueError for an unknown point."""
+        return self.points.index(point)
+
+    def rigid_pairs(self) -> NDArray[np.intp]:
+        """All pairs of points that share a panel, shape (E, 2): edges and diagonals keep their length."""
+        pairs = {
+            tuple(sorted((self.index(a), self.index(b)))) for panel in self.panels for a, b in combinations(panel.points, 2)
+        }
+        return np.array(sorted(pairs), dtype=np.intp)
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """A batch of folds to be solved.
+
+    `uv` (N, P, 2) places on the sheet; `start` (N, P, 3) the pitch's own starting shape, exact where a closed form
+    exists, NaN where the setting cannot be folded; `held` (P, 3) marks coordinates that must stay at their start value.
+    """
+
+    pattern: Pattern
+    uv: Floats
+    start: Floats
+    held: NDArray[np.bool_]

@@ -1,0 +1,57 @@
+"""What a night asks of a shelter: how the room it gives is weighed once everyone lies dry."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.errors import InputError
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+
+@dataclass(frozen=True, slots=True)
+class Intent:
+    """Weights of the search (engineering assumptions). Per square metre: `sit` (up to 0.5 a sleeper), `stand`,
+    `covered`, `floor` (up to a mat a sleeper); per metre: `headroom`, of peak up to sitting height, and `peak`, of what
+    stands above that, negative where low is better.
+    """
+
+    slug: str
+    name: str
+    sit: float
+    stand: float
+    covered: float
+    peak: float
+    headroom: float = 1.0
+    floor: float = 1.6
+
+
+INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
+    {
+        intent.slug: intent
+        for intent in (
+            Intent("storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5),
+            Intent("steady-rain", "Steady rain", sit=1.0, stand=0.0, covered=0.15, peak=-1.0),
+            Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
+            Intent("warm-insects", "Warm, with insects", sit=0.8, stand=0.0, covered=0.15, peak=0.2, floor=0.3),
+            Intent("fair-view", "Fair, with a view", sit=0.8, stand=0.3, covered=0.15, peak=0.2, floor=0.2),
+            Intent("shade", "Shade", sit=0.5, stand=0.4, covered=0.4, peak=0.1, floor=0.0),
+            Intent("lunch", "Lunch stop", sit=1.0, stand=0.4, covered=0.2, peak=0.0, floor=0.1),
+            Intent("fixed-camp", "Fixed camp", sit=1.0, stand=0.8, covered=0.2, peak=0.0),
+        )
+    }
+)
+DEFAULT_INTENT: Final = INTENTS["steady-rain"]
+
+
+def intent_named(slug: str | None) -> Intent:
+    """The intent of that slug (spaces and underscores allowed); steady rain when none is given. Raises InputError."""
+    if slug is None:
+        return DEFAULT_INTENT
+    key = slug.strip().lower().replace(" ", "-").replace("_", "-")
+    if key not in INTENTS:
+        raise InputError("intent", f"no intent «{slug[:60]}»; there are {', '.join(INTENTS)}")
+    return INTENTS[key]

@@ -1,0 +1,297 @@
+"""Where mats may lie: the set of centres for each heading, and how many mats go in beside each other.
+
+A mat is four rectangles fixed to each other (the whole mat, and the head, middle and foot of its middle strip); each
+must lie inside a region of its own, given by half-planes and convex obstacles. For one heading the allowed centres are
+then a polygon (the region shrunk by the rectangle, a configuration space), here a list of convex pieces: the entries.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tarvik.core.measure.kernel import compiled
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, chord, clip, support
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+    Ints = NDArray[np.int64]
+
+MOST_PIECES = 48
+MOST_MATS = 40
+AREA_LEAST = 1e-10
+
+
+@compiled
+def _slab(n: float, m: float, box: Floats) -> float:
+    """Least value of n x + m y over the rectangle (x0, x1, y0, y1)."""
+    return float(min(n * box[0], n * box[1]) + min(m * box[2], m * box[3]))
+
+
+@compiled
+def _split(
+    pieces: Floats, sizes: Ints, count: int, triangle: Floats, box: Floats, c: float, s: float, inner: float,
+    out: Floats, out_sizes: Ints,
+) -> int:  # fmt: skip
+    """Remove from each piece the centres at which the rectangle would touch the triangle."""
+    cuts = np.empty((7, 3))
+    turn = 1.0 if area(triangle, 3) >= 0 else -1.0
+    for i in range(3):
+        j = (i + 1) % 3
+        nx, ny = turn * (triangle[j, 1] - triangle[i, 1]), -turn * (triangle[j, 0] - triangle[i, 0])
+        size = max(np.hypot(nx, ny), 1e-12)
+        nx, ny = nx / size, ny / size
+        b = nx * triangle[i, 0] + ny * triangle[i, 1]
+        cuts[i, 0], cuts[i, 1] = nx, ny
+        cuts[i, 2] = b - _slab(nx * c + ny * s, -nx * s + ny * c, box) + inner
+    for k in range(2):
+        ax, ay = (c, s) if k == 0 else (-s, c)
+        low, high = 1e18, -1e18
+        for i in range(3):
+            d = ax * triangle[i, 0] + ay * triangle[i, 1]
+            low, high = min(low, d), max(high, d)
+        cuts[3 + 2 * k, 0], cuts[3 + 2 * k, 1] = -ax, -ay
+        cuts[3 + 2 * k, 2] = box[2 * k + 1] - low + inner
+        cuts[4 + 2 * k, 0], cuts[4 + 2 * k, 1] = ax, ay
+        cuts[4 + 2 * k, 2] = high - box[2 * k] + inner
+    made = 0
+    for p in range(count):
+        whole = False
+        for k in range(7):
+            if -support(pieces[p], sizes[p], -cuts[k, 0], -cuts[k, 1]) >= cuts[k, 2]:
+                whole = True
+        if whole:
+            if made < MOST_PIECES:
+                out[made], out_sizes[made] = pieces[p], sizes[p]
+                made += 1
+            continue
+        for k in range(7):
+            if made < MOST_PIECES:
+                n = clip(pieces[p], sizes[p], cuts[k, 0], cuts[k, 1], cuts[k, 2], out[made])
+                if n >= 3 and area(out[made], n) > AREA_LEAST:
+                    out_sizes[made] = n
+                    made += 1
+    return made
+
+
+@compiled
+def entries(
+    bounds: Floats, planes: Floats, plane_box: Ints, triangles: Floats, triangle_box: Ints, boxes: Floats,
+    headings: Ints, steps: int, inner: float, polygons: Floats, sizes: Ints, heading: Ints,
+) -> int:  # fmt: skip
+    """Convex pieces of allowed centres for every heading; returns their number.
+
+    `bounds` (4,) xmin, xmax, ymin, ymax; `planes` (M, 3) nx, ny, b with n . q >= b wanted over the rectangle
+    `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from +x, towards the head end.
+    """
+    made = 0
+    a, b = np.empty((MOST_PIECES, MOST_CORNERS, 2)), np.empty((MOST_PIECES, MOST_CORNERS, 2))
+    na, nb = np.empty(MOST_PIECES, dtype=np.int64), np.empty(MOST_PIECES, dtype=np.int64)
+    one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
+    for h in range(headings.size):
+        angle = 2 * np.pi * headings[h] / steps
+        c, s = np.cos(angle), np.sin(angle)
+        one[0, 0], one[0, 1], one[1, 0], one[1, 1] = bounds[0], bounds[2], bounds[1], bounds[2]
+        one[2, 0], one[2, 1], one[3, 0], one[3, 1] = bounds[1], bounds[3], bounds[0], bounds[3]
+        n = 4
+        for m in range(planes.shape[0]):
+            nx, ny = planes[m, 0], planes[m, 1]
+            shift = _slab(nx * c + ny * s, -nx * s + ny * c, boxes[plane_box[m]])
+            n = clip(one, n, nx, ny, planes[m, 2] - shift + inner * np.hypot(nx, ny), two)
+            one, two = two, one
+            if n < 3:
+                break
+        if n < 3 or area(one, n) <= AREA_LEAST:
+            continue
+        a[0], na[0], pieces = one, n, 1
+        for t in range(triangles.shape[0]):
+            pieces = _split(a, na, pieces, triangles[t], boxes[triangle_box[t]], c, s, inner, b, nb)
+            a, b, na, nb = b, a, nb, na
+        for p in range(pieces):
+            if made < sizes.size:
+                polygons[made], sizes[made], heading[made] = a[p], na[p], headings[h]
+                made += 1
+    return made
+
+
+@compiled
+def support_table(polygons: Floats, sizes: Ints, count: int, steps: int, stride: int, table: Floats) -> None:
+    """Support function of every entry in every `stride`-th direction: table (count, steps)."""
+    for k in range(0, steps, stride):
+        nx, ny = np.cos(2 * np.pi * k / steps), np.sin(2 * np.pi * k / steps)
+        for e in range(count):
+            table[e, k] = support(polygons[e], sizes[e], nx, ny)
+
+
+@compiled
+def half_extents(length: float, width: float, steps: int) -> Floats:
+    """Half of a mat's extent in direction k steps off its heading."""
+    out = np.empty(steps)
+    for k in range(steps):
+        angle = 2 * np.pi * k / steps
+        out[k] = (length * abs(np.cos(angle)) + width * abs(np.sin(angle))) / 2
+    return out
+
+
+@compiled
+def stack(
+    table: Floats, heading: Ints, count: int, extents: Floats, k: int, only_a: int, only_b: int, which: Ints, place: Floats
+) -> tuple[int, float]:
+    """Most mats one after the other along direction k, parted by straight lines across it.
+
+    Greedy by the earliest end, which is best for a one-dimensional row. `only_a`, `only_b` restrict the headings
+    (-1: any). Fills `which` (entry) and `place` (centre along k, forward and backward runs averaged); returns the
+    number and the play left over in metres.
+    """
+    steps = extents.size
+    opposite = (k + steps // 2) % steps
+    edge, made = -1e18, 0
+    early = np.empty(MOST_MATS)
+    while made < MOST_MATS:
+        best, best_end = -1, 1e18
+        for e in range(count):
+            if only_a >= 0 and heading[e] != only_a and heading[e] != only_b:
+                continue
+            half = extents[(heading[e] - k) % steps]
+            at = max(-table[e, opposite], edge + half)
+            if at <= table[e, k] and at + half < best_end - 1e-12:
+                best, best_end = e, at + half
+        if best < 0:
+            break
+        which[made] = best
+        early[made] = best_end - extents[(heading[best] - k) % steps]
+        edge = best_end
+        made += 1
+    edge, play = 1e18, 1e18
+    for i in range(made - 1, -1, -1):
+        half = extents[(heading[which[i]] - k) % steps]
+        late = min(table[which[i], k], edge - half)
+        play = min(play, late - early[i])
+        place[i] = (early[i] + late) / 2
+        edge = late - half
+    return made, play
+
+
+@compiled
+def best_pair(
+    table: Floats, heading: Ints, count: int, extents: Floats, stride: int, enough: float
+) -> tuple[float, int, int, int]:
+    """Two entries whose mats can be parted furthest: (play, first, second, direction from first to second).
+
+    Two mats are apart when a side of one of them parts them, so only the mats' own side directions need trying; that
+    the extreme centres can be taken apart from each other makes the answer exact for the given headings.
+    """
+    steps = extents.size
+    quarter, half = steps // 4, steps // 2
+    best, b1, b2, bk = -1e18, -1, -1, 0
+    for i in range(count):
+        for j in range(i, count):
+            for side in range(8):
+                k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
+                if k % stride:
+                    continue
+                play = (
+                    table[j, k] + table[i, (k + half) % steps] - extents[(heading[i] - k) % steps]
+                    - extents[(heading[j] - k) % steps]
+                )  # fmt: skip
+                if play > best:
+                    best, b1, b2, bk = play, i, j, k
+                    if best >= enough:
+                        return best, b1, b2, bk
+    return best, b1, b2, bk
+
+
+@compiled
+def best_triple(
+    polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, extents: Floats, directions: Ints, stride: int,
+    ground: Floats, pair_m2: float,
+) -> tuple[float, int, int, int, int, int]:  # fmt: skip
+    """Three mats of which a straight line parts one from the other two.
+
+    For each direction of that line the one mat is pushed as far out as it goes; the two others are a pair in what is
+    left of the convex `ground` (k, 2), unless that is smaller than `pair_m2`, the area of two mats.
+    Returns (play, direction, first entry, pair entries, pair direction); play < 0 when nothing was found.
+    """
+    steps = extents.size
+    half = steps // 2
+    cut = np.empty_like(polygons)
+    cut_sizes, cut_heading, back = np.empty_like(sizes), np.empty_like(heading), np.empty_like(heading)
+    cut_table = np.empty_like(table)
+    left = np.empty((MOST_CORNERS, 2))
+    best, bk, b0, b1, b2, bd = -1e18, -1, -1, -1, -1, -1
+    for k in directions:
+        nx, ny = np.cos(2 * np.pi * k / steps), np.sin(2 * np.pi * k / steps)
+        edge, first = 1e18, -1
+        for e in range(count):
+            end = -table[e, (k + half) % steps] + 2 * extents[(heading[e] - k) % steps]
+            if end < edge:
+                edge, first = end, e
+        corners = clip(ground, ground.shape[0], nx, ny, edge, left)
+        if corners < 3 or area(left, corners) < pair_m2:
+            continue
+        made = 0
+        for e in range(count):
+            b = edge + extents[(heading[e] - k) % steps]
+            if table[e, k] < b:
+                continue
+            n = clip(polygons[e], sizes[e], nx, ny, b, cut[made])
+            if n >= 3:
+                cut_sizes[made], cut_heading[made], back[made] = n, heading[e], e
+                made += 1
+        if made == 0:
+            continue
+        support_table(cut, cut_sizes, made, steps, stride, cut_table)
+        play, i, j, d = best_pair(cut_table, cut_heading, made, extents, stride, 0.0)
+        if play > best:
+            best, bk, b0, b1, b2, bd = play, k, first, back[i], back[j], d
+            if best >= 0.0:
+                break
+    return best, bk, b0, b1, b2, bd
+
+
+@compiled
+def rows(
+    polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, width: float, length: float, steps: int,
+    step_m: float, most_rows: int, row_at: Floats, row_entry: Ints,
+) -> tuple[int, int, int]:  # fmt: skip
+    """Most mats in rows, all along one line of headings, heads either way row by row.
+
+    Returns (mats, rows, heading of the rows) and fills `row_at` (place along the heading) and `row_entry`.
+    """
+    half = steps // 2
+    grid = 2048
+    best, best_rows, best_heading = 0, 0, 0
+    number, entry, total = np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64)
+    for h in range(half):
+        low, high = 1e18, -1e18
+        for e in range(count):
+            if heading[e] % half == h:
+                low, high = min(low, -table[e, (h + half) % steps]), max(high, table[e, h])
+        cells = int((high - low) / step_m) + 1 if high >= low else 0
+        if cells <= 0 or cells > grid:
+            continue
+        nx, ny = np.cos(2 * np.pi * h / steps), np.sin(2 * np.pi * h / steps)
+        gap = int(np.ceil(length / step_m - 1e-9))
+        for g in range(cells):
+            number[g], entry[g] = 0, -1
+            for e in range(count):
+                if heading[e] % half == h:
+                    a, b = chord(polygons[e], sizes[e], nx, ny, low + g * step_m)
+                    fit = int((b - a) / width) + 1 if b >= a else 0
+                    if fit > number[g]:
+                        number[g], entry[g] = fit, e
+            total[g] = max(number[g] + (total[g - gap] if g >= gap else 0), total[g - 1] if g else 0)
+        if total[cells - 1] > best:
+            best, best_rows, best_heading = total[cells - 1], 0, h
+            g = cells - 1
+            while g >= 0 and total[g] > 0 and best_rows < most_rows:
+                if g > 0 and total[g] == total[g - 1]:
+                    g -= 1
+                else:
+                    row_at[best_rows], row_entry[best_rows] = low + g * step_m, entry[g]
+                    best_rows += 1
+                    g -= gap
+    return best, best_rows, best_heading

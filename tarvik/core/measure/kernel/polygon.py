@@ -1,0 +1,126 @@
+"""Small convex polygons as arrays (n, 2), anticlockwise, in metres."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tarvik.core.measure.kernel import compiled
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+
+MOST_CORNERS = 40
+
+
+@compiled
+def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
+    """Part of a convex polygon with nx x + ny y >= b, written to `out`; returns its number of corners (0: nothing)."""
+    made = 0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        di = nx * polygon[i, 0] + ny * polygon[i, 1] - b
+        dj = nx * polygon[j, 0] + ny * polygon[j, 1] - b
+        if di >= 0.0 and made < MOST_CORNERS:
+            out[made, 0], out[made, 1] = polygon[i, 0], polygon[i, 1]
+            made += 1
+        if (di >= 0.0) != (dj >= 0.0):
+            t = di / (di - dj)
+            if made < MOST_CORNERS:
+                out[made, 0] = polygon[i, 0] + t * (polygon[j, 0] - polygon[i, 0])
+                out[made, 1] = polygon[i, 1] + t * (polygon[j, 1] - polygon[i, 1])
+                made += 1
+    return made
+
+
+@compiled
+def area(polygon: Floats, count: int) -> float:
+    """Signed area, positive when anticlockwise."""
+    total = 0.0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        total += polygon[i, 0] * polygon[j, 1] - polygon[j, 0] * polygon[i, 1]
+    return total / 2
+
+
+@compiled
+def centroid(polygon: Floats, count: int) -> tuple[float, float]:
+    """Centre of area; the mean of the corners for a sliver without area."""
+    total, cx, cy = 0.0, 0.0, 0.0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        cross = polygon[i, 0] * polygon[j, 1] - polygon[j, 0] * polygon[i, 1]
+        total += cross
+        cx += (polygon[i, 0] + polygon[j, 0]) * cross
+        cy += (polygon[i, 1] + polygon[j, 1]) * cross
+    if abs(total) < 1e-9:
+        return float(polygon[:count, 0].mean()), float(polygon[:count, 1].mean())
+    return cx / (3 * total), cy / (3 * total)
+
+
+@compiled
+def support(polygon: Floats, count: int, nx: float, ny: float) -> float:
+    """Largest nx x + ny y over the polygon."""
+    best = -1e18
+    for i in range(count):
+        best = max(best, nx * polygon[i, 0] + ny * polygon[i, 1])
+    return best
+
+
+@compiled
+def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[float, float]:
+    """Ends of the part of the line n . q = t inside a convex polygon, measured along (-ny, nx); (1, 0) when empty."""
+    low, high = 1e18, -1e18
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        di = nx * polygon[i, 0] + ny * polygon[i, 1] - t
+        dj = nx * polygon[j, 0] + ny * polygon[j, 1] - t
+        if abs(di) <= 1e-9:
+            s = -ny * polygon[i, 0] + nx * polygon[i, 1]
+            low, high = min(low, s), max(high, s)
+        if di * dj < 0.0:
+            f = di / (di - dj)
+            x = polygon[i, 0] + f * (polygon[j, 0] - polygon[i, 0])
+            y = polygon[i, 1] + f * (polygon[j, 1] - polygon[i, 1])
+            s = -ny * x + nx * y
+            low, high = min(low, s), max(high, s)
+    if low > high:
+        return 1.0, 0.0
+    return low, high
+
+
+@compiled
+def hull(points: Floats, count: int, out: Floats) -> int:
+    """Convex hull (monotone chain, Andrew 1979) of `points`, anticlockwise into `out`; returns its number of corners."""
+    order = np.empty(count, dtype=np.int64)
+    for i in range(count):
+        k = i
+        while k > 0 and (
+            points[order[k - 1], 0] > points[i, 0]
+            or (points[order[k - 1], 0] == points[i, 0] and points[order[k - 1], 1] > points[i, 1])
+        ):
+            order[k] = order[k - 1]
+            k -= 1
+        order[k] = i
+    made = 0
+    for sweep in range(2):
+        floor = made + 1 if sweep else 2
+        for r in range(count):
+            q = order[count - 1 - r] if sweep else order[r]
+            if sweep and r == 0:
+                continue
+            while made >= floor and _left(out, made, points, q) <= 1e-12:
+                made -= 1
+            out[made, 0], out[made, 1] = points[q, 0], points[q, 1]
+            made += 1
+    return made - 1
+
+
+@compiled
+def _left(chain: Floats, made: int, points: Floats, q: int) -> float:
+    ax, ay = chain[made - 2, 0], chain[made - 2, 1]
+    bx, by = chain[made - 1, 0], chain[made - 1, 1]
+    return float((bx - ax) * (points[q, 1] - ay) - (by - ay) * (points[q, 0] - ax))

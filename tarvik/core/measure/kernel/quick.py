@@ -1,0 +1,107 @@
+"""Main figures of many convex-lid roofs at once, for the search over settings. Coarser headings, the same rules."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from tarvik.core.measure.kernel import compiled
+from tarvik.core.measure.kernel.mats import MOST_MATS, best_pair, best_triple, entries, half_extents, stack, support_table
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
+from tarvik.core.measure.kernel.roof import area_above, dome, ground_above
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+    Ints = NDArray[np.int64]
+
+STEPS = 180
+
+
+@compiled
+def _planes_under(plane: Floats, heights: Floats, rim: Floats, count: int) -> tuple[Floats, Ints]:
+    """Half-planes of the four mat rectangles under a convex lid, and which rectangle each is for."""
+    faces = plane.shape[0]
+    out, box = np.empty((4 * faces + count, 3)), np.zeros(4 * faces + count, dtype=np.int64)
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        dx, dy = rim[j, 0] - rim[i, 0], rim[j, 1] - rim[i, 1]
+        size = max(np.hypot(dx, dy), 1e-12)
+        out[i, 0], out[i, 1] = -dy / size, dx / size
+        out[i, 2] = out[i, 0] * rim[i, 0] + out[i, 1] * rim[i, 1]
+    for b in range(4):
+        for f in range(faces):
+            row = count + b * faces + f
+            out[row, 0], out[row, 1], out[row, 2] = plane[f, 0], plane[f, 1], heights[b] - plane[f, 2]
+            box[row] = b
+    return out, box
+
+
+@compiled
+def quick_count(
+    plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
+    stride: int, inner: float,
+) -> int:  # fmt: skip
+    """Mats under one convex lid: stacks, then a pair, then three parted one from two."""
+    ground = ground_above(rim, count, plane, heights[0])
+    mat = length * width
+    room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
+    if room == 0:
+        return 0
+    half_planes, box = _planes_under(plane, heights, rim, count)
+    headings = np.arange(0, STEPS, stride)
+    most = headings.size
+    polygons = np.empty((most, MOST_CORNERS, 2))
+    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
+    bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
+    made = entries(
+        bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
+        polygons, sizes, heading,
+    )  # fmt: skip
+    if made == 0:
+        return 0
+    table = np.empty((made, STEPS))
+    support_table(polygons, sizes, made, STEPS, stride, table)
+    extents = half_extents(length, width, STEPS)
+    which, place = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS)
+    best = 0
+    for k in range(0, STEPS // 2, stride):
+        number, _ = stack(table, heading, made, extents, k, -1, -1, which, place)
+        best = max(best, number)
+    if best == 1 and room >= 2 and best_pair(table, heading, made, extents, stride, 0.0)[0] >= 0:
+        best = 2
+    if best == 2 and room >= 3:
+        found = best_triple(polygons, sizes, heading, made, table, extents, headings, stride, ground, 2 * mat)
+        if found[0] >= 0:
+            best = 3
+    return best
+
+
+@compiled
+def quick_figures(
+    faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, sit: float, stand: float, stride: int,
+    inner: float, out: Floats,
+) -> None:  # fmt: skip
+    """Fill `out` (N, 5): peak, covered, sitting and standing ground, mats; NaN where a roof is no convex lid.
+
+    `faces` (N, F, V, 3) of N roofs with the same faces; `size` (2,) mat length and width.
+    """
+    plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
+    for n in range(faces.shape[0]):
+        out[n] = np.nan
+        if np.isnan(faces[n, 0, 0, 0]):
+            continue
+        count = dome(faces[n], corners, plane, rim)
+        if count == 0:
+            continue
+        peak = 0.0
+        for f in range(faces.shape[1]):
+            for i in range(corners[f]):
+                peak = max(peak, faces[n, f, i, 2])
+        covered = area(rim, count)
+        out[n, 0], out[n, 1] = peak, covered
+        out[n, 2] = area_above(rim, count, plane, sit)
+        out[n, 3] = area_above(rim, count, plane, stand)
+        out[n, 4] = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner)

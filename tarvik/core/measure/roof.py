@@ -1,0 +1,147 @@
+"""The roof over the ground: its faces as planes, the ground it covers, its height anywhere, the ground under a height."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from shapely import MultiPolygon, Polygon, unary_union
+
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS
+from tarvik.core.measure.kernel.roof import area_above, dome, planes
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.shelter import Face
+
+Region = Polygon | MultiPolygon
+
+
+@dataclass(frozen=True, slots=True)
+class Roof:
+    """All faces but floors.
+
+    `faces` (F, V, 3) padded, `corners` (F,), `plane` (F, 3) with z = gx x + gy y + c (NaN for a vertical face).
+    `rim` (k, 2), anticlockwise, is the plan when the roof is one convex lid, else None.
+    """
+
+    faces: Floats
+    corners: NDArray[np.int64]
+    plane: Floats
+    rim: Floats | None
+
+    @classmethod
+    def over(cls, faces: Sequence[Face]) -> Roof:
+        """Roof of a shelter's faces."""
+        kept = [face.xyz for face in faces if face.role is not Role.FLOOR]
+        packed, corners = pack(kept)
+        plane = np.empty((len(kept), 3))
+        rim = np.empty((MOST_CORNERS, 2))
+        count = dome(packed, corners, plane, rim)
+        if not count:
+            planes(packed, corners, plane)
+        return cls(packed, corners, plane, rim[:count].copy() if count else None)
+
+    @property
+    def peak_m(self) -> float:
+        """Height of the highest point."""
+        return max((float(f[:n, 2].max()) for f, n in zip(self.faces, self.corners, strict=True)), default=0.0)
+
+    def plan(self) -> Region:
+        """Ground covered: the union of the plan projections of all faces."""
+        if self.rim is not None:
+            return Polygon(self.rim)
+        return as_region(unary_union([Polygon(f[:n, :2]).buffer(0) for f, n in self._level_faces()]))
+
+    def above(self, height: float) -> Region:
+        """Ground over which the lowest face is at least `height` metres up, exactly (polygons, no grid)."""
+        if self.rim is not None:
+            low = [_part(self.rim, plane, height, keep_above=False) for plane in self.plane]
+            plan: Region = Polygon(self.rim)
+        else:
+            low = [
+                _part(face[:n, :2], plane, height, keep_above=False)
+                for face, n, plane in zip(self.faces, self.corners, self.plane, strict=True)
+                if not np.isnan(plane[0])
+            ]
+            plan = self.plan()
+        return as_region(plan.difference(unary_union([p for p in low if not p.is_empty])))
+
+    def area_above(self, height: float) -> float:
+        """Area of `above(height)`."""
+        if self.rim is not None:
+            room = np.zeros((MOST_CORNERS, 2))
+            room[: len(self.rim)] = self.rim
+            return float(area_above(room, len(self.rim), self.plane, height))
+        return float(self.above(height).area)
+
+    def height_at(self, xy: Floats) -> Floats:
+        """Roof height (N,) over places `xy` (N, 2): the lowest face there, NaN where there is none."""
+        lowest = np.full(len(xy), np.inf)
+        for (face, n), plane in zip(self._level_faces(), self.plane[~np.isnan(self.plane[:, 0])], strict=True):
+            inside = _inside(face[:n, :2], xy)
+            z = plane[0] * xy[:, 0] + plane[1] * xy[:, 1] + plane[2]
+            lowest = np.where(inside & (z < lowest), z, lowest)
+        return np.where(np.isfinite(lowest), lowest, np.nan)
+
+    def _level_faces(self) -> list[tuple[Floats, int]]:
+        return [
+            (face, int(n))
+            for face, n, plane in zip(self.faces, self.corners, self.plane, strict=True)
+            if not np.isnan(plane[0])
+        ]
+
+
+def pack(polygons: Sequence[Floats]) -> tuple[Floats, NDArray[np.int64]]:
+    """Pad polygons (k, 3) of various lengths into (F, V, 3) with their lengths (F,)."""
+    most = max((len(p) for p in polygons), default=3)
+    packed = np.zeros((len(polygons), most, 3))
+    for i, polygon in enumerate(polygons):
+        packed[i, : len(polygon)] = polygon
+    return packed, np.array([len(p) for p in polygons], dtype=np.int64)
+
+
+def as_region(shape: object) -> Region:
+    """The polygons of any Shapely result; stray lines and points are dropped."""
+    if isinstance(shape, (Polygon, MultiPolygon)):
+        return shape
+    parts = [g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))]
+    return as_region(unary_union(parts)) if parts else Polygon()
+
+
+def _part(xy: Floats, plane: Floats, height: float, *, keep_above: bool) -> Polygon:
+    """Part of a plane's plan polygon that is above (or below) a height."""
+    over = xy @ plane[:2] + plane[2] - height
+    if not keep_above:
+        over = -over
+    out = []
+    for i in range(len(xy)):
+        j = (i + 1) % len(xy)
+        if over[i] >= 0:
+            out.append(xy[i])
+        if (over[i] > 0) != (over[j] > 0) and over[i] != over[j] and over[i] * over[j] < 0:
+            out.append(xy[i] + over[i] / (over[i] - over[j]) * (xy[j] - xy[i]))
+    return Polygon(out).buffer(0) if len(out) >= 3 else Polygon()
+
+
+def _inside(polygon: Floats, xy: Floats) -> NDArray[np.bool_]:
+    """Which places lie in a simple polygon, its edge included to 1e-9 m (even-odd rule, plus the edges themselves)."""
+    inside = np.zeros(len(xy), dtype=bool)
+    edge = np.zeros(len(xy), dtype=bool)
+    for a, b in zip(polygon, np.roll(polygon, -1, axis=0), strict=True):
+        crosses = (a[1] > xy[:, 1]) != (b[1] > xy[:, 1])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            at = a[0] + (xy[:, 1] - a[1]) * (b[0] - a[0]) / (b[1] - a[1])
+        inside ^= crosses & (xy[:, 0] < at)
+        along = b - a
+        size2 = float(along @ along)
+        if size2 > 0:
+            t = np.clip(((xy - a) @ along) / size2, 0, 1)
+            edge |= np.hypot(*(xy - a - t[:, None] * along).T) < 1e-9
+    return np.asarray(inside | edge)

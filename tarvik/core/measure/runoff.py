@@ -1,0 +1,44 @@
+"""Runoff: how steeply the roof sheds water, and where it leaves."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import constant
+from tarvik.core.fold.pattern import Role
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from tarvik.core.measure.roof import Roof
+    from tarvik.core.shelter import Shelter
+
+POOLING_DEG: Final = constant(
+    "pooling_slope", 10.0, "degrees", "common practice", "a roof flatter than this lets water stand in a sag"
+)
+
+
+def slopes_deg(roof: Roof) -> list[float]:
+    """Slope of every face from level; 90 for a vertical one."""
+    return [90.0 if np.isnan(p[0]) else math.degrees(math.atan(math.hypot(p[0], p[1]))) for p in roof.plane]
+
+
+def least_slope_deg(roof: Roof) -> float:
+    """Slope of the flattest face."""
+    return min(slopes_deg(roof), default=90.0)
+
+
+def low_points(shelter: Shelter) -> Sequence[str]:
+    """Points of the roof at which its water leaves: no neighbour along a roof panel's edge is lower."""
+    heights = dict(zip(shelter.pitch.pattern.points, shelter.xyz[:, 2], strict=True))
+    neighbours: dict[str, set[str]] = {}
+    for panel in shelter.panels:
+        if panel.role is Role.FLOOR:
+            continue
+        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
+            neighbours.setdefault(a, set()).add(b)
+            neighbours.setdefault(b, set()).add(a)
+    return [p for p, near in neighbours.items() if all(heights[p] <= heights[q] + 1e-9 for q in near)]

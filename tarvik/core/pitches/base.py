@@ -1,0 +1,184 @@
+"""What a pitch is: data plus a short function that lays its points out.
+
+A pitch names its settings, its points and panels, how each point is held (on the ground, at a support, held off the
+ground by a guy), which settings the sheet allows, and the order in which it is set up. Board, bench, cards, search and
+exports read only this.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.errors import InputError
+
+if TYPE_CHECKING:
+    from tarvik.core.fold.pattern import Floats, Layout, Pattern
+
+
+class Family(StrEnum):
+    """Families of pitches, in the order they are shown."""
+
+    RIDGE = "ridge"
+    LEAN_TO = "lean-to"
+    CORNER = "corner"
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """A number the leader may move. Lengths are in metres; `step` of 1 marks a choice between whole numbers."""
+
+    name: str
+    unit: str
+    least: float
+    most: float
+    default: float
+    meaning: str
+    label: str
+    step: float = 0.01
+    searched: bool = True
+
+    def checked(self, value: float) -> float:
+        """The value, taken to the nearest step for whole-number settings. Raises InputError when out of range."""
+        if not np.isfinite(value) or not self.least <= value <= self.most:
+            raise InputError(
+                f"settings.{self.name}", f"{value:g} is outside {self.least:g} to {self.most:g} {self.unit}".rstrip()
+            )
+        return float(round(value)) if self.step == 1 else float(value)
+
+
+class Hold(StrEnum):
+    """How a point is held."""
+
+    STAKED = "staked"  # at the ground, or held off it by a guy when it stands above
+    HIGH = "high"  # carried by a support
+    FREE = "free"  # follows from the fold
+
+
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """How one point is held; `line` says what its line is for when it needs one."""
+
+    point: str
+    hold: Hold
+    line: str = "guy"
+    optional: bool = False
+
+
+class PullSide(StrEnum):
+    """How the high points are rigged to their supports."""
+
+    RIDGE_LINE = "ridge line"  # two points on one line between two supports
+    FRONT_EDGE = "front edge"  # the same, along an edge: the pull is not along the line
+    LONE = "lone"  # one point on one support
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """A setting's largest value (N,) that the sheet allows, given the others; NaN where none is."""
+
+    setting: str
+    most: Floats
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of setting up. `text` may use {names} of figures that the card fills in; `stakes` are driven here."""
+
+    text: str
+    stakes: tuple[str, ...] = ()
+
+
+SheetBox = tuple[float, float]
+Values = Mapping[str, "Floats"]
+
+
+@dataclass(frozen=True, slots=True)
+class Pitch:
+    """One pitch. `layout` and `limits` take the sheet's (W, L) and arrays (N,) of every setting by name.
+
+    `layout` puts NaN where the sheet does not allow a setting; `limits` explains that.
+    """
+
+    slug: str
+    name: str
+    also_known_as: tuple[str, ...]
+    family: Family
+    summary: str
+    settings: tuple[Setting, ...]
+    pattern: Pattern
+    anchors: tuple[Anchor, ...]
+    pull: PullSide
+    layout: Callable[[SheetBox, Values], Layout]
+    limits: Callable[[SheetBox, Values], tuple[Limit, ...]]
+    steps: tuple[Step, ...]
+    minutes: float
+    faults: tuple[str, ...]
+
+    def setting(self, name: str) -> Setting:
+        """The setting of that name. Raises InputError naming the ones there are."""
+        for setting in self.settings:
+            if setting.name == name:
+                return setting
+        known = ", ".join(s.name for s in self.settings)
+        raise InputError(f"settings.{name}", f"{self.name} has no such setting; it has {known}")
+
+    def checked(self, settings: Mapping[str, float]) -> dict[str, float]:
+        """Check every given setting. Raises InputError for an unknown name or a value out of range."""
+        return {name: self.setting(name).checked(value) for name, value in settings.items()}
+
+    def high_points(self) -> tuple[str, ...]:
+        """Ids of the points that a support carries, front or left first."""
+        return tuple(anchor.point for anchor in self.anchors if anchor.hold is Hold.HIGH)
+
+
+def batch(settings: Mapping[str, float], pitch: Pitch, size: int = 1) -> dict[str, Floats]:
+    """Arrays (size,) of every setting, defaults where none is given."""
+    return {s.name: np.full(size, settings.get(s.name, s.default), dtype=np.float64) for s in pitch.settings}
+
+
+def turned_box(box: SheetBox, values: Values) -> tuple[Floats, Floats]:
+    """(W, L) arrays: with `turn` = 1 the sheet's length lies across instead of its width."""
+    width, length = box
+    turn = values["turn"] > 0.5
+    return np.where(turn, length, width), np.where(turn, width, length)
+
+
+def place_uv(values: Values, across: list[Floats], along: list[Floats]) -> Floats:
+    """Sheet places (N, P, 2) from places across and along the pitch, undoing `turn`."""
+    u, v = np.stack(np.broadcast_arrays(*across), 1), np.stack(np.broadcast_arrays(*along), 1)
+    turn = (values["turn"] > 0.5)[:, None]
+    return np.stack([np.where(turn, v, u), np.where(turn, u, v)], axis=-1)
+
+
+NARROWEST_SPAN_M: Final = constant(
+    "narrowest_span", 0.15, "m", ENGINEERING, "a fold that leaves less ground between a high point and its stake is no use"
+)
+
+
+def root(value: Floats) -> Floats:
+    """Square root; NaN, without a warning, where there is none: that setting cannot be folded."""
+    return np.sqrt(np.where(value > 0, value, np.nan))
+
+
+def foot_reach(side: Floats, height: Floats) -> Floats:
+    """Level distance of a straight side from its end at `height` to its end on the ground; NaN under NARROWEST_SPAN_M."""
+    reach = root(side**2 - height**2)
+    return np.where((reach >= NARROWEST_SPAN_M) & (side > 0), reach, np.nan)
+
+
+def most_height(side: Floats) -> Floats:
+    """Largest height of one end of a straight side whose other end stands on the ground."""
+    return root(side**2 - NARROWEST_SPAN_M**2)
+
+
+TURN = Setting(
+    "turn", "0 or 1", 0, 1, 0, "0: the sheet's first side lies across the ridge or slope; 1: its second side does",
+    "Turn the sheet", step=1,
+)  # fmt: skip

@@ -1,0 +1,164 @@
+"""Lean-tos: one edge high, the sheet sloping to the ground behind."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.pitches.base import (
+    NARROWEST_SPAN_M,
+    TURN,
+    Anchor,
+    Family,
+    Hold,
+    Limit,
+    Pitch,
+    PullSide,
+    Setting,
+    SheetBox,
+    Step,
+    Values,
+    foot_reach,
+    most_height,
+    place_uv,
+    root,
+    turned_box,
+)
+
+_HEIGHT: Final = Setting("height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height")
+_LOOK: Final = Step(
+    "Look up for dead branches, and clear the ground of stones and sticks. The low edge goes to the wind, the open front away."
+)
+_FRONT: Final = Step(
+    "Rig the front edge at {height} between its two supports, corners {P} and {Q} {P-Q} apart: fixed knot at one, "
+    "tensioning hitch at the other."
+)
+_FINISH: Final = Step("Pull each stake straight back from the front edge, drive it leaning away, and go round once more.")
+
+_PLAIN: Final = Pattern(("P", "Q", "A", "B"), (Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),))
+_FLOORED: Final = Pattern(
+    ("P", "Q", "A", "B", "C", "D"),
+    (
+        Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),
+        Panel("floor", Role.FLOOR, ("A", "B", "D", "C")),
+    ),
+)
+
+
+def _lay(pattern: Pattern, values: Values, along: list[np.ndarray], places: list[np.ndarray],
+         length: np.ndarray) -> Layout:  # fmt: skip
+    """Points in left/right pairs: `along` their sheet places down the slope, `places` their x; the first pair is high."""
+    zero = np.zeros_like(length)
+    uv = place_uv(values, [u for u in along for _ in range(2)], [zero, length] * len(along))
+    x = [x for x in places for _ in range(2)]
+    y = [length / 2, -length / 2] * len(along)
+    z = [values["height"]] * 2 + [zero] * (2 * len(along) - 2)
+    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    held = np.zeros((2 * len(along), 3), dtype=bool)
+    held[:, 2] = True
+    held[:2] = True
+    return Layout(pattern, uv, start, held)
+
+
+def _plain_layout(box: SheetBox, values: Values) -> Layout:
+    width, length = turned_box(box, values)
+    depth = foot_reach(width, values["height"])
+    zero = np.zeros_like(width)
+    return _lay(_PLAIN, values, [zero, width], [zero, depth], length)
+
+
+def _plain_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    width, _ = turned_box(box, values)
+    return (Limit("height", most_height(width), "the sheet does not reach the ground behind"),)
+
+
+def _floored_layout(box: SheetBox, values: Values) -> Layout:
+    width, length = turned_box(box, values)
+    roof = width - values["floor"]
+    depth = foot_reach(roof, values["height"])
+    depth = np.where(depth >= values["floor"], depth, np.nan)
+    zero = np.zeros_like(width)
+    return _lay(_FLOORED, values, [zero, roof, width], [zero, depth, depth - values["floor"]], length)
+
+
+def _floored_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    width, _ = turned_box(box, values)
+    roof = np.maximum(width - values["floor"], 0.0)
+    under = root(roof**2 - np.maximum(values["floor"], NARROWEST_SPAN_M) ** 2)
+    return (
+        Limit("floor", width / 2, "it leaves too little cloth for a roof over it"),
+        Limit("height", under, "the roof would end short of the floor's front edge, and rain would run onto the floor"),
+    )
+
+
+LEAN_TO: Final = Pitch(
+    slug="lean-to",
+    name="Lean-to",
+    also_known_as=("single slope",),
+    family=Family.LEAN_TO,
+    summary="One long edge high between two supports, the opposite edge staked behind. Open to the front and both sides.",
+    settings=(_HEIGHT, TURN),
+    pattern=_PLAIN,
+    anchors=(
+        Anchor("P", Hold.HIGH),
+        Anchor("Q", Hold.HIGH),
+        Anchor("A", Hold.STAKED),
+        Anchor("B", Hold.STAKED),
+    ),
+    pull=PullSide.FRONT_EDGE,
+    layout=_plain_layout,
+    limits=_plain_limits,
+    steps=(
+        _LOOK,
+        _FRONT,
+        Step("Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the front edge.", ("A", "B")),
+        _FINISH,
+    ),
+    minutes=4,
+    faults=(
+        "The middle hangs as a trough: pull the middle of the rear edge back, or lower the front.",
+        "Rain drives in at the front: the wind has turned. Lower the front edge or turn the shelter.",
+    ),
+)
+
+LEAN_TO_FLOORED: Final = Pitch(
+    slug="lean-to-floored",
+    name="Lean-to with floor",
+    also_known_as=("folded lean-to",),
+    family=Family.LEAN_TO,
+    summary="A lean-to whose rear part is folded forward under the roof as a floor against wet ground.",
+    settings=(
+        _HEIGHT,
+        Setting("floor", "m", 0.6, 2.0, 0.9, "how much of the sheet comes forward as a floor", "Floor depth"),
+        TURN,
+    ),
+    pattern=_FLOORED,
+    anchors=(
+        Anchor("P", Hold.HIGH),
+        Anchor("Q", Hold.HIGH),
+        Anchor("A", Hold.STAKED),
+        Anchor("B", Hold.STAKED),
+        Anchor("C", Hold.STAKED),
+        Anchor("D", Hold.STAKED),
+    ),
+    pull=PullSide.FRONT_EDGE,
+    layout=_floored_layout,
+    limits=_floored_limits,
+    steps=(
+        _LOOK,
+        Step("Lay the sheet flat where the bed will be and stake the floor's front corners {C} and {D}, {C-D} apart.",
+             ("C", "D")),
+        Step("Stake the fold behind at {A} and {B}, {A-C} behind the floor's front edge. Use a tie-out or a button at the "
+             "fold.", ("A", "B")),
+        Step("Bring the rest of the sheet forward over the floor and rig the front edge at {height}: corners {P} and {Q} "
+             "{P-Q} apart, {A-P} in front of the fold measured on the ground."),
+        Step("Check that the roof reaches beyond the floor everywhere, so that nothing runs onto it. Go round once more."),
+    ),
+    minutes=7,
+    faults=(
+        "Water on the floor: it shows beyond the roof's edge. Tuck the floor's front edge under, or lower the roof.",
+        "The fold creeps forward: the rear stakes take the whole pull. Weight the floor with packs.",
+    ),
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""Rigging: what carries the high points, which lines and stakes that takes, and what is short."""

@@ -1,0 +1,263 @@
+"""Rig a folded shelter: choose what carries each high point, and lay its lines and stakes by geometry."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import product
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.pitches.base import Hold, PullSide
+from tarvik.core.rig.lines import guy_m, through_line_m, tree_line_m
+from tarvik.core.rig.supports import TRUNK_M, Pole, Supports, Tree
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.shelter import Shelter
+
+TREE_GAP_M: Final = constant("tree_gap", 0.50, "m", ENGINEERING, "distance from a tie-out to its tree when none is surveyed")
+TREE_GAP_LEAST_M: Final = constant("tree_gap_least", 0.15, "m", ENGINEERING, "least distance from a tie-out to its tree")
+GUY_SLOPE: Final = constant("guy_slope", 1.0, "1", "common practice", "height over distance of a guy: 45 degrees")
+LONE_GUYS_DEG: Final = constant("lone_guys", 45.0, "degrees", "common practice", "a lone pole's two guys off its centre line")
+ON_GROUND_M: Final = constant("on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground")
+MID_EDGE_M: Final = constant(
+    "mid_edge", 2.0, "m", ENGINEERING, "an edge on the ground longer than this gains by a middle stake"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line from a point of the sheet. `span_m` is its straight length, `cord_m` the cord it takes, knots included."""
+
+    start: str
+    to: tuple[float, float, float]
+    span_m: float
+    cord_m: float
+    purpose: str
+
+
+@dataclass(frozen=True, slots=True)
+class Stake:
+    """A stake: at a point of the sheet, or the end of a guy from it. Optional ones make the edge tighter."""
+
+    at: tuple[float, float]
+    point: str
+    purpose: str
+    optional: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Support:
+    """What carries a high point. `pole` is None for a tree; `need_m` says the length or height it must have."""
+
+    kind: str
+    at: tuple[float, float]
+    height_m: float
+    point: str
+    pole: Pole | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Miss:
+    """What a support lacks. `template` has {0}, {1} ... for the `lengths` in metres."""
+
+    code: str
+    template: str
+    short_by_m: float = 0.0
+    lengths: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Rig:
+    """One way of rigging a shelter, and the shortfalls of its supports."""
+
+    supports: tuple[Support, ...]
+    lines: tuple[Line, ...]
+    stakes: tuple[Stake, ...]
+    through_line: bool = False
+    short: tuple[Miss, ...] = ()
+
+    def stakes_needed(self) -> int:
+        """Stakes without the optional ones."""
+        return sum(not stake.optional for stake in self.stakes)
+
+
+def _unit(vector: Floats) -> Floats:
+    size = float(np.hypot(*vector))
+    return vector / size if size > 1e-9 else np.array([-1.0, 0.0])
+
+
+def _pulls(shelter: Shelter) -> dict[str, Floats]:
+    """Which way, on the ground, each high point is pulled out: along the ridge, or away from the middle."""
+    high = shelter.pitch.high_points()
+    middle = shelter.xyz[:, :2].mean(axis=0)
+    if shelter.pitch.pull is PullSide.LONE:
+        return {p: _unit(shelter.at(p)[:2] - middle) for p in high}
+    if shelter.pitch.pull is PullSide.FRONT_EDGE:
+        return {p: _unit(np.sign(shelter.at(p)[:2] - middle)) for p in high}
+    first, last = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
+    return {high[0]: _unit(first - last), high[-1]: _unit(last - first)}
+
+
+def _turned(vector: Floats, degrees: float) -> Floats:
+    """Turn anticlockwise: (1, 0) by 90 gives (0, 1)."""
+    a = math.radians(degrees)
+    return np.array([vector[0] * math.cos(a) - vector[1] * math.sin(a), vector[0] * math.sin(a) + vector[1] * math.cos(a)])
+
+
+def _guy(point: str, top: Floats, way: Floats, purpose: str) -> tuple[Line, Stake]:
+    foot = top[:2] + way * top[2] / GUY_SLOPE
+    slant = math.hypot(top[2], top[2] / GUY_SLOPE)
+    place = (float(foot[0]), float(foot[1]))
+    return Line(point, (*place, 0.0), slant, guy_m(slant), purpose), Stake(place, point, purpose)
+
+
+def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
+    lines: list[Line] = []
+    stakes: list[Stake] = []
+    centre = shelter.xyz[:, :2].mean(axis=0)
+    grounded: list[str] = []
+    for anchor in shelter.pitch.anchors:
+        if anchor.hold is not Hold.STAKED:
+            continue
+        top = shelter.at(anchor.point)
+        if top[2] <= ON_GROUND_M:
+            stakes.append(Stake((float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional))
+            grounded.append(anchor.point)
+        else:
+            line, stake = _guy(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line)
+            lines.append(line)
+            stakes.append(stake)
+    return lines, stakes + _mid_edges(shelter, grounded)
+
+
+def _square_out(shelter: Shelter, point: str, centre: Floats) -> Floats:
+    """Straight out from the ridge for a ridge pitch, else away from the middle."""
+    if shelter.pitch.pull is PullSide.RIDGE_LINE:
+        high = shelter.pitch.high_points()
+        a, b = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
+        along = _unit(b - a)
+        off = shelter.at(point)[:2] - a
+        return np.asarray(off - (off @ along) * along)
+    return np.asarray(shelter.at(point)[:2] - centre)
+
+
+def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
+    """Optional stakes in the middle of long rim edges on the ground, where the sheet has a tie-out."""
+    out = []
+    for panel in shelter.panels:
+        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
+            if a not in grounded or b not in grounded or sum({a, b} <= set(p.points) for p in shelter.panels) > 1:
+                continue
+            pa, pb = shelter.at(a), shelter.at(b)
+            ua, ub = shelter.sheet_at(a), shelter.sheet_at(b)
+            middle = ((ua[0] + ub[0]) / 2, (ua[1] + ub[1]) / 2)
+            if math.dist(pa, pb) > MID_EDGE_M and shelter.sheet.has_tie_out(middle):
+                x, y = ((pa + pb) / 2)[:2]
+                out.append(Stake((float(x), float(y)), f"{a}{b}", "mid-edge", optional=True))
+    return out
+
+
+def _tree_pair(ridge_m: float, trees: tuple[Tree, ...] | None) -> tuple[float, float, str | None, float]:
+    """(gap at each end, sum of trunks, complaint, metres) of the closest pair of trees that takes the ridge."""
+    least = ridge_m + 2 * TREE_GAP_LEAST_M
+    if trees is None or any(t.at is None for t in trees):
+        return TREE_GAP_M, 2 * TRUNK_M, None, 0.0
+    places = np.array([t.at for t in trees], dtype=np.float64)
+    trunk = np.array([t.diameter_m for t in trees])
+    i, j = np.triu_indices(len(trees), 1)
+    clear = np.hypot(*(places[i] - places[j]).T) - (trunk[i] + trunk[j]) / 2
+    fits = np.flatnonzero(clear >= least)
+    k = int(fits[np.argmin(clear[fits])]) if fits.size else int(np.argmax(clear))
+    gap = (float(clear[k]) - ridge_m) / 2
+    both = float(trunk[i[k]] + trunk[j[k]])
+    if fits.size:
+        return gap, both, None, 0.0
+    short = least - float(clear[k])
+    return TREE_GAP_LEAST_M, both, "the trees stand too close together for this ridge", short
+
+
+def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
+    """Every way of rigging the shelter with the kinds of support there are; at least one, with its shortfalls."""
+    high = shelter.pitch.high_points()
+    trees, poles = supports.usable_trees(), supports.poles
+    lines, stakes = _staked(shelter)
+    pulls = _pulls(shelter)
+    paired = len(high) == 2
+    for kinds in product(("tree", "pole"), repeat=len(high)):
+        if trees is not None and kinds.count("tree") > len(trees) and (len(trees) == 0 or poles is None or poles):
+            continue
+        for through in (False, True) if kinds == ("tree", "tree") else (False,):
+            rig = _rigged(shelter, kinds, supports, pulls, through=through and paired)
+            yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), rig.through_line, rig.short)
+
+
+def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls: dict[str, Floats], *, through: bool) -> Rig:
+    high = shelter.pitch.high_points()
+    trees = supports.usable_trees()
+    out: list[Support] = []
+    lines: list[Line] = []
+    stakes: list[Stake] = []
+    short: list[Miss] = []
+    wanted_trees = kinds.count("tree")
+    if trees is not None and wanted_trees > len(trees):
+        missing = wanted_trees - len(trees)
+        short.append(Miss("no_support", f"{missing} more {'tree' if missing == 1 else 'trees'} or posts to tie to"))
+    gap, trunks = TREE_GAP_M, 2 * TRUNK_M
+    ridge = float(math.dist(shelter.at(high[0]), shelter.at(high[-1]))) if len(high) == 2 else 0.0
+    if wanted_trees == 2 and not short:
+        gap, trunks, complaint, metres = _tree_pair(ridge, trees)
+        if complaint:
+            short.append(Miss("trees_too_close", f"{complaint}, short by {{0}}", metres, (metres,)))
+    free = None if supports.poles is None else list(supports.poles)
+    for point, kind in zip(high, kinds, strict=True):
+        top = shelter.at(point)
+        way = pulls[point]
+        if kind == "tree":
+            trunk = top[:2] + way * gap
+            out.append(Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point))
+            if not through:
+                lines.append(Line(point, (float(trunk[0]), float(trunk[1]), float(top[2])), gap,
+                                  tree_line_m(gap, trunks / 2), "to the tree"))  # fmt: skip
+            continue
+        pole, miss = _take_pole(free, float(top[2]))
+        if miss:
+            short.append(miss)
+        out.append(Support(pole.kind if pole else "pole", (float(top[0]), float(top[1])), float(top[2]), point, pole))
+        turns = (-LONE_GUYS_DEG, LONE_GUYS_DEG) if shelter.pitch.pull is PullSide.LONE else (0.0,)
+        for turn in turns:
+            line, stake = _guy(point, top, _turned(way, turn), "pole guy")
+            lines.append(line)
+            stakes.append(stake)
+    if through:
+        far = out[1]
+        lines.append(Line(high[0], (*far.at, far.height_m), ridge + 2 * gap,
+                          through_line_m(ridge, 2 * gap, trunks), "ridge line"))  # fmt: skip
+    return Rig(tuple(out), tuple(lines), tuple(stakes), through, tuple(short))
+
+
+def _take_pole(free: list[Pole] | None, height: float) -> tuple[Pole | None, Miss | None]:
+    """Take the pole with the least spare length that reaches; else the nearest, and by how much it misses."""
+    if free is None:
+        return None, None
+    if not free:
+        return None, Miss("no_support", "one more pole or stick of {0}", lengths=(height,))
+    fit = [p for p in free if p.reaches(height)]
+    if fit:
+        pole = min(fit, key=lambda p: p.most_m - p.least_m + p.most_m)
+        free.remove(pole)
+        return pole, None
+    pole = min(free, key=lambda p: max(height - p.most_m, p.least_m - height))
+    free.remove(pole)
+    if height > pole.most_m:
+        short = height - pole.most_m
+        return pole, Miss(
+            "pole_short", "a pole must be {0} and reaches {1}: short by {2}", short, (height, pole.most_m, short)
+        )
+    over = pole.least_m - height
+    return pole, Miss("pole_long", "a pole must be {0} and is at least {1}: {2} too long", over, (height, pole.least_m, over))

@@ -1,0 +1,163 @@
+"""The verdict of a sheet for a pitch: forms, needs, cannot, with every reason and its amount. Never a bare no."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+from tarvik.core.pitches.base import Hold
+from tarvik.core.rig.lines import allot_lines
+from tarvik.core.rig.rigging import Rig, rigs
+from tarvik.core.units import Units, format_length
+
+if TYPE_CHECKING:
+    from tarvik.core.rig.supports import Supports
+    from tarvik.core.shelter import Refusal, Shelter
+
+
+class Verdict(StrEnum):
+    """Whether a sheet makes a pitch with what is at hand."""
+
+    FORMS = "forms"
+    NEEDS = "needs"
+    CANNOT = "cannot"
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One finding. `blocks` tells whether it stands in the way; a note does not.
+
+    `template` has {0}, {1} ... where the `lengths` (metres) go, so that it can be said in metres or feet.
+    """
+
+    code: str
+    template: str
+    short_by_m: float | None = None
+    blocks: bool = True
+    remedy: str = ""
+    lengths: tuple[float, ...] = ()
+
+    def text(self, units: Units = Units.METRIC) -> str:
+        """The finding in words."""
+        return self.template.format(*(format_length(x, units) for x in self.lengths))
+
+    @property
+    def message(self) -> str:
+        """The finding in words, metric."""
+        return self.text()
+
+
+@dataclass(frozen=True, slots=True)
+class Assessment:
+    """A verdict with its reasons and the rig it is about."""
+
+    verdict: Verdict
+    reasons: tuple[Reason, ...]
+    rig: Rig | None
+
+
+_REMEDY = {
+    "no_support": "bring, borrow or cut one, or pitch where a tree stands",
+    "trees_too_close": "choose a pair of trees further apart, or put a pole at one end",
+    "pole_short": "lengthen it, stand it on a firm stone, or lower the pitch",
+    "pole_long": "shorten it, dig in its foot, or raise the pitch",
+}
+
+
+def _buttons(shelter: Shelter, rig: Rig) -> list[Reason]:
+    """Points that must be tied and have no tie-out. A line under the ridge carries its ends without any."""
+    missing = []
+    for anchor in shelter.pitch.anchors:
+        carried = rig.through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
+        if anchor.hold is not Hold.FREE and not carried and not shelter.sheet.has_tie_out(shelter.sheet_at(anchor.point)):
+            missing.append(anchor.point)
+    if not missing:
+        return []
+    where = ", ".join(f"{p} ({{{2 * i}}} across, {{{2 * i + 1}}} along)" for i, p in enumerate(missing))
+    one = len(missing) == 1
+    return [
+        Reason(
+            "button",
+            f"no tie-out at {where}: make {'a button' if one else f'{len(missing)} buttons'} there",
+            remedy="wrap a smooth stone or a wad of leaves in the cloth and tie a slip knot or jam knot round its neck",
+            lengths=tuple(x for p in missing for x in shelter.sheet_at(p)),
+        )
+    ]
+
+
+def _rim_corner(shelter: Shelter, point: str) -> bool:
+    """Whether the point is a corner of the sheet: a line under the ridge does not hold a corner."""
+    u, v = shelter.sheet_at(point)
+    return any(abs(u - a) < 1e-6 and abs(v - b) < 1e-6 for a, b in shelter.sheet.outline)
+
+
+def _cord(rig: Rig, supports: Supports) -> list[Reason]:
+    if supports.lines_m is None:
+        return []
+    needs = [line.cord_m for line in rig.lines]
+    allotment = allot_lines(needs, supports.lines_m)
+    reasons = []
+    for need, short in sorted(allotment.short.items()):
+        line = rig.lines[need]
+        text = f"the line from {line.start} ({line.purpose}) takes {{0}} of cord: short by {{1}}"
+        remedy = "borrow a line, or join two short ones"
+        reasons.append(Reason("line_short", text, short, remedy=remedy, lengths=(line.cord_m, short)))
+    if allotment.joined and not reasons:
+        lines = "one line is" if allotment.joined == 1 else f"{allotment.joined} lines are"
+        reasons.append(Reason("line_joined", f"{lines} made of two shorter ones", blocks=False))
+    return reasons
+
+
+def _assess_rig(shelter: Shelter, rig: Rig, supports: Supports) -> list[Reason]:
+    reasons = [
+        Reason(miss.code, miss.template, miss.short_by_m or None, remedy=_REMEDY[miss.code], lengths=miss.lengths)
+        for miss in rig.short
+    ]
+    reasons += _buttons(shelter, rig)
+    wanted = rig.stakes_needed()
+    if supports.stakes is not None and wanted > supports.stakes:
+        missing = wanted - supports.stakes
+        reasons.append(
+            Reason("stakes_short", f"{wanted} stakes are needed and {supports.stakes} are there: "
+                   f"{missing} more", remedy="carve some, or weight corners with stones or logs")
+        )  # fmt: skip
+    return reasons + _cord(rig, supports)
+
+
+def _cost(reasons: list[Reason]) -> float:
+    """Trouble of a rig: each thing short counts, a long way short more."""
+    return sum((2.0 + (r.short_by_m or 0.0)) if r.blocks else 0.1 for r in reasons)
+
+
+def assess(shelter: Shelter, supports: Supports) -> Assessment:
+    """The easiest rig of a folded shelter with what is at hand, and what it still needs."""
+    best: tuple[float, Rig, list[Reason]] | None = None
+    for rig in rigs(shelter, supports):
+        reasons = _assess_rig(shelter, rig, supports)
+        cost = _cost(reasons) + 0.01 * rig.stakes_needed() + 0.02 * rig.through_line
+        if best is None or cost < best[0] - 1e-9:
+            best = (cost, rig, reasons)
+    if best is None:
+        return Assessment(Verdict.NEEDS, (Reason("no_support", "nothing to tie the high points to",
+                                                 remedy=_REMEDY["no_support"]),), None)  # fmt: skip
+    _, rig, reasons = best
+    if shelter.sheet.hood:
+        reasons.append(Reason("hood", "tie off the hood before the rain, or it leaks", blocks=False))
+    verdict = Verdict.NEEDS if any(r.blocks for r in reasons) else Verdict.FORMS
+    return Assessment(verdict, tuple(reasons), rig)
+
+
+def refused(refusals: list[Refusal], labels: dict[str, str]) -> Assessment:
+    """The verdict when the sheet does not allow the settings."""
+    reasons = []
+    for r in refusals:
+        over = r.short_by_m if r.short_by_m > 0 else None
+        label = labels[r.setting].lower()
+        most = "the most is {1}" if over else "no such shape is possible with the other settings"
+        remedy = f"lower the {label}, or take a larger sheet"
+        lengths = (r.value, r.most if over else 0.0)
+        reasons.append(
+            Reason(f"{r.setting}_too_large", f"{label} {{0}}: {r.why}; {most}", over, remedy=remedy, lengths=lengths)
+        )
+    return Assessment(Verdict.CANNOT, tuple(reasons), None)

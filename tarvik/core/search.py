@@ -1,0 +1,166 @@
+"""The search for the settings that serve the sleepers and the night's intent best.
+
+First comes how many lie dry with their clearances, then the intent's weighing of the room. A grid over the settings is
+measured at once by the compiled quick figures, then refined twice round the best.
+"""
+
+from __future__ import annotations
+
+from itertools import product
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.body import STATURE_LEAST_M, Body
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.figures import sitting_height, standing_height
+from tarvik.core.measure.kernel.quick import quick_figures
+from tarvik.core.measure.mats import INNER_M
+from tarvik.core.measure.roof import pack
+from tarvik.core.shelter import fold_batch, foldable
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.intent import Intent
+    from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.pitches.base import Pitch, Setting
+    from tarvik.core.rig.supports import Supports
+    from tarvik.core.sheet import Sheet
+
+SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
+MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+_STRIDE: Final = 5  # every 10 degrees on the first grid
+_FINER: Final = 3  # every 6 degrees while refining
+_GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
+_AROUND: Final = {0: 1, 1: 7, 2: 5, 3: 3}
+_ROUNDS: Final = 2
+_SHORTER: Final = (0.95, 0.9, 0.8, 0.7, 0.55)  # shares of the stature tried when nobody fits
+
+
+def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent: Intent) -> Floats:
+    """Worth (N,) of quick figures (N, 5); -inf for settings that cannot be folded."""
+    peak, covered, sit, stand, mats = figures.T
+    heads = np.maximum(mats, 1)
+    worth = (
+        MAT_FIRST * mats + intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand
+        + intent.covered * covered + intent.headroom * np.minimum(peak, sit_m)
+        + intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(floor_m2, heads * mat_m2)
+    )  # fmt: skip
+    return np.where(np.isnan(worth), -np.inf, worth)
+
+
+def quick(
+    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], body: Body, clearance: Clearance, stride: int = 1
+) -> tuple[Floats, Floats]:
+    """Quick figures (N, 5: peak, covered, sit, stand, mats) and floor area (N,) of many settings."""
+    _, xyz = fold_batch(pitch, box, values)
+    index = pitch.pattern.index
+    roofs = [[index(p) for p in panel.points] for panel in pitch.pattern.panels if panel.role is not Role.FLOOR]
+    most = max(len(r) for r in roofs)
+    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs])
+    _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
+    out = np.empty((len(xyz), 5))
+    quick_figures(
+        np.ascontiguousarray(xyz[:, padded]), corners, np.array(clearance.heights()), clearance.boxes(body.stature_m),
+        np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), sitting_height(body), standing_height(body),
+        stride, INNER_M, out,
+    )  # fmt: skip
+    floor = np.zeros(len(xyz))
+    for panel in pitch.pattern.panels:
+        if panel.role is Role.FLOOR:
+            xy = xyz[:, [index(p) for p in panel.points], :2]
+            nxt = np.roll(xy, -1, axis=1)
+            floor += np.abs((xy[..., 0] * nxt[..., 1] - xy[..., 1] * nxt[..., 0]).sum(axis=1)) / 2
+    return out, floor
+
+
+def best_settings(
+    pitch: Pitch, sheet: Sheet, body: Body, intent: Intent, supports: Supports, clearance: Clearance,
+    fixed: Mapping[str, float] | None = None,
+) -> dict[str, float] | None:  # fmt: skip
+    """Settings that serve best; `fixed` ones stay. None when the sheet folds into this pitch at no setting.
+
+    With any setting fixed, the sheet lies as it is given (`turn` 0) unless `turn` is fixed too. Where nobody of that
+    stature fits, the setting that serves the next shorter person.
+    """
+    box = sheet.box
+    if box is None:
+        return None
+    found = _searched(pitch, box, body, intent, supports, clearance, fixed or {})
+    if found is not None and found[0] < MAT_FIRST / 2:
+        for share in _SHORTER:
+            shorter = max(share * body.stature_m, STATURE_LEAST_M)
+            again = _searched(pitch, box, Body(shorter), intent, supports, clearance, fixed or {})
+            if again is not None and again[0] >= MAT_FIRST / 2:
+                return again[1]
+    return found[1] if found else None
+
+
+def _searched(
+    pitch: Pitch, box: tuple[float, float], body: Body, intent: Intent, supports: Supports, clearance: Clearance,
+    fixed: Mapping[str, float],
+) -> tuple[float, dict[str, float]] | None:  # fmt: skip
+    given = dict(fixed)
+    free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
+    sliding = [s for s in free if s.step != 1]
+    grids = {s.name: _grid(s, supports, _GRIDS[min(len(sliding), 3)]) for s in free}
+    if box[0] == box[1] and "turn" in grids:
+        grids["turn"] = np.zeros(1)
+    mat_m2 = clearance.mat_length(body.stature_m) * clearance.mat_width_m
+
+    def best(grids: Mapping[str, Floats], stride: int) -> tuple[float, dict[str, float]] | None:
+        names = list(grids)
+        cases = np.array(list(product(*grids.values()))) if names else np.zeros((1, 0))
+        size = len(cases)
+        values = {s.name: np.full(size, given.get(s.name, s.default)) for s in pitch.settings}
+        for column, name in enumerate(names):
+            values[name] = cases[:, column].copy()
+        figures, floor = quick(pitch, box, values, body, clearance, stride)
+        worth = score(figures, floor, mat_m2, sitting_height(body), intent)
+        top = int(np.argmax(worth))
+        if not np.isfinite(worth[top]):
+            return None
+        return float(worth[top]), {name: float(array[top]) for name, array in values.items()}
+
+    found = best(grids, _STRIDE)
+    if found is None:
+        return None
+    for _ in range(_ROUNDS):
+        finer = {}
+        for s in sliding:
+            step = (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1)
+            around = np.linspace(found[1][s.name] - step, found[1][s.name] + step, _AROUND[min(len(sliding), 3)])
+            low, high = s.least, s.most
+            finer[s.name] = _allowed(np.unique(np.clip(around, low, high)), s, supports)
+        grids = {name: np.array([found[1][name]]) for name in grids} | finer
+        better = best(grids, _FINER)
+        if better is None or better[0] < found[0]:
+            break
+        found = better
+    return found[0], _rounded(pitch, box, found[1], given)
+
+
+def _rounded(pitch: Pitch, box: tuple[float, float], values: dict[str, float], given: Mapping[str, float]) -> dict[str, float]:
+    """To whole centimetres, as a tape reads, where the sheet still allows it."""
+    out = {name: value if name in given else round(value, 2) for name, value in values.items()}
+    ok = foldable(pitch, box, {name: np.array([value]) for name, value in out.items()})[0]
+    return out if ok else values
+
+
+def _grid(setting: Setting, supports: Supports, size: int) -> Floats:
+    if setting.step == 1:
+        return np.arange(setting.least, setting.most + 0.5)
+    return _allowed(np.linspace(setting.least, setting.most, size), setting, supports)
+
+
+def _allowed(values: Floats, setting: Setting, supports: Supports) -> Floats:
+    """Heights that some support can reach, ends of the poles included; all of them when none can."""
+    spans = supports.height_spans() if setting.name.startswith("height") else None
+    if not spans:
+        return values
+    kept = [v for v in values if any(a <= v <= b for a, b in spans)]
+    kept += [v for span in spans for v in span if values.min() <= v <= values.max()]
+    return np.unique(np.array(kept)) if kept else values

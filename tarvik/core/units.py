@@ -1,0 +1,154 @@
+"""Lengths as people write them, in and out. Inside Tarvik every length is in metres.
+
+`parse_length` reads `290cm`, `2.4`, `2,4 m`, `9'6"`, `9 ft 6 in`, `9 1/2 ft`, `114 in`; `parse_size` reads two of them
+(`8x10 ft`, `2.4 x 3`). A bare number is in the course's own unit.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from enum import StrEnum
+from typing import Final
+
+from tarvik.core.constant import EXACT, constant
+from tarvik.core.errors import InputError
+
+FOOT_M: Final = constant("foot", 0.3048, "m", EXACT, "one international foot")
+INCH_M: Final = constant("inch", 0.0254, "m", EXACT, "one international inch")
+MAX_TEXT: Final = 60
+"""Longest text taken for a length; anything longer is not a length."""
+
+
+class Units(StrEnum):
+    """The unit system a course is kept in."""
+
+    METRIC = "metric"
+    IMPERIAL = "imperial"
+
+
+_NUMBER = r"(?:\d+\s+\d+/\d+|\d+/\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
+_FEET = r"(?:'|′|’|ft\.?|feet|foot)"
+_INCH = r"(?:\"|″|”|''|in\.?|inch(?:es)?)"
+_FEET_INCHES = re.compile(rf"^({_NUMBER})\s*{_FEET}\s*(?:({_NUMBER})\s*{_INCH}?)?$", re.I)
+_INCHES = re.compile(rf"^({_NUMBER})\s*{_INCH}$", re.I)
+_METRIC = re.compile(rf"^({_NUMBER})\s*(m|metres?|meters?|cm|mm)$", re.I)
+_BARE = re.compile(rf"^({_NUMBER})$")
+_METRE_CM = re.compile(r"^(\d)\s*m\s*(\d{1,2})(?:\s*cm)?$", re.I)
+_UNIT_AT_END = re.compile(rf"({_FEET}|{_INCH}|m|metres?|meters?|cm|mm)\s*$", re.I)
+_SPLIT = re.compile(r"\s*(?:x|×|\*|by)\s*", re.I)
+_METRIC_SCALE: Final = {"m": 1.0, "cm": 0.01, "mm": 0.001}
+
+
+def _number(text: str) -> float:
+    parts = text.replace(",", ".").split()
+    total = 0.0
+    for part in parts:
+        if "/" in part:
+            top, bottom = part.split("/")
+            if float(bottom) == 0:
+                raise InputError("length", f"«{text}» divides by zero")
+            total += float(top) / float(bottom)
+        else:
+            total += float(part)
+    return total
+
+
+def _metres(text: str, bare_unit_m: float) -> float | None:
+    if found := _METRE_CM.match(text):
+        return float(found[1]) + float(found[2]) * (0.1 if len(found[2]) == 1 else 0.01)
+    if found := _FEET_INCHES.match(text):
+        return _number(found[1]) * FOOT_M + (_number(found[2]) * INCH_M if found[2] else 0.0)
+    if found := _INCHES.match(text):
+        return _number(found[1]) * INCH_M
+    if found := _METRIC.match(text):
+        unit = found[2].lower()
+        return _number(found[1]) * _METRIC_SCALE["m" if unit.startswith("met") else unit]
+    if found := _BARE.match(text):
+        return _number(found[1]) * bare_unit_m
+    return None
+
+
+def parse_length(
+    text: str,
+    units: Units = Units.METRIC,
+    *,
+    field: str = "length",
+    least_m: float = 0.0,
+    most_m: float = 100.0,
+    bare_cm_above: float | None = None,
+) -> float:
+    """Read one length; returns metres.
+
+    `units` is the unit of a bare number; in a metric course a bare number above `bare_cm_above` is centimetres (a
+    stature typed `178`). Raises InputError naming `field` when the text is no length or outside [least_m, most_m].
+    """
+    clean = text.strip()
+    if not clean or len(clean) > MAX_TEXT:
+        raise InputError(field, "give a length such as 2.4 m, 290 cm or 9'6\"")
+    bare = FOOT_M if units is Units.IMPERIAL else 1.0
+    if bare_cm_above is not None and _BARE.match(clean) and _number(clean) > bare_cm_above:
+        bare = 0.01
+    value = _metres(clean, bare)
+    if value is None or not math.isfinite(value):
+        raise InputError(field, f"«{clean}» is not a length; write it like 2.4 m, 290 cm or 9'6\"")
+    if not least_m <= value <= most_m:
+        span = f"{format_length(least_m, units)} to {format_length(most_m, units)}"
+        raise InputError(field, f"«{clean}» is {format_length(value, units)}; it must be {span}")
+    return value
+
+
+def parse_size(
+    text: str, units: Units = Units.METRIC, *, field: str = "size", least_m: float = 0.1, most_m: float = 30.0
+) -> tuple[float, float]:
+    """Read a sheet's size `A x B`; a unit after the second number holds for both. Returns (A, B) in metres.
+
+    One length alone means a square. Raises InputError naming `field`.
+    """
+    clean = text.strip()
+    if len(clean) > MAX_TEXT:
+        raise InputError(field, "give a size such as 2.4 x 3 m or 8x10 ft")
+    parts = _SPLIT.split(re.sub(r"\bft\.?\s*sq(uare)?\b|\bsq(uare)?\b", " ", clean, flags=re.I).strip())
+    if len(parts) == 1:
+        parts = [parts[0], parts[0]]
+    if len(parts) != 2 or not all(parts):
+        raise InputError(field, f"«{clean}» is not a size; write it like 2.4 x 3 m or 8x10 ft")
+    first, second = (part.strip() for part in parts)
+    unit = _UNIT_AT_END.search(second)
+    if unit and _BARE.match(first):
+        first = f"{first} {unit[1]}"
+    try:
+        sides = [parse_length(side, units, field=field, least_m=least_m, most_m=most_m) for side in (first, second)]
+    except InputError as err:
+        raise InputError(field, err.message) from err
+    return sides[0], sides[1]
+
+
+def format_length(metres: float, units: Units = Units.METRIC, *, unit: bool = True) -> str:
+    """Show a length to what a tape can read: whole centimetres, or whole inches.
+
+    >>> format_length(2.413), format_length(2.413, Units.IMPERIAL), format_length(-0.1, Units.IMPERIAL)
+    ('2.41 m', '7 ft 11 in', '-4 in')
+    """
+    if units is Units.METRIC:
+        return f"{metres + 0.0:.2f}" + (" m" if unit else "")
+    inches = round(metres / INCH_M)
+    sign = "-" if inches < 0 else ""
+    feet, rest = divmod(abs(inches), 12)
+    if feet and rest:
+        return f"{sign}{feet} ft {rest} in"
+    return f"{sign}{feet} ft" if feet else f"{sign}{rest} in"
+
+
+def format_size(width_m: float, length_m: float, units: Units = Units.METRIC) -> str:
+    """Show a sheet's two sides."""
+    if units is Units.METRIC:
+        return f"{width_m:.2f} × {length_m:.2f} m"
+    return f"{format_length(width_m, units)} × {format_length(length_m, units)}"
+
+
+def format_area(square_metres: float, units: Units = Units.METRIC) -> str:
+    """Show an area to a tenth of a square metre or a whole square foot."""
+    if units is Units.METRIC:
+        return f"{square_metres:.1f} m²"
+    return f"{square_metres / FOOT_M**2:.0f} sq ft"

@@ -1,0 +1,1 @@
+"""Weather as it acts on a shelter."""
