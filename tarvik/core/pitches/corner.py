@@ -207,7 +207,7 @@ DIAGONAL_FLY: Final = Pitch(
         _LOOK,
         Step("Rig the diagonal between two supports: corner {P} at {height}, corner {R} at {height_far}. Tighten it until "
              "it hums."),
-        Step("Pull side corner {A} square off the ridge and stake it {A-line} out, on the weather side first.", ("A",)),
+        Step("Pull side corner {A} square off the ridge and stake it {A-ridge} out, on the weather side first.", ("A",)),
         Step("Pull side corner {B} the other way and stake it; the two stand {A-B} apart.", ("B",)),
         Step("One corner a little lower than the other sheds the water to one place. Go round once more."),
     ),

@@ -1,0 +1,161 @@
+"""Set-up cards: the steps of a pitch with this shelter's own measures, stake-out distances, and what to check."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from itertools import combinations
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.units import Units, format_length
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from tarvik.core.body import Body
+    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.shelter import Shelter
+
+CAUTIONS: Final = (
+    "Falling wood: look up before you lie down; never under dead trees or branches.",
+    "Lightning and strong wind: a sheet is no storm shelter in the open. Go lower, go elsewhere, in time.",
+    "Water: keep off hollows, drainage lines and low banks; rain far away can flood them.",
+    "Fire and fumes: no stove or fire under a closed sheet (carbon monoxide); synthetic cloth melts and burns.",
+    "Cold: a sheet slows heat loss and does not replace insulation and dry clothes.",
+    "Lines: mark guys at eye level and where people walk; cord under tension springs back.",
+    "Figures are estimates. Nothing here is made to hold people: no swings, hammocks or climbing.",
+    "Young people: the provider's safeguarding rules decide who shares.",
+    "Land manager's rules on fires, cutting wood and camping, the provider's procedures and qualified leaders' "
+    "judgement come first.",
+)
+
+WALK_ROUND: Final = (
+    "Is the ridge or the high edge drum-tight?",
+    "Any slack panel, or a place where a pool could gather?",
+    "Edges down on the weather side, and a gap for air high up?",
+    "Lines marked where people walk, stakes leaning away?",
+    "Pole feet firm when you rock them by hand?",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Distance:
+    """A distance to measure on the ground between two marks."""
+
+    a: str
+    b: str
+    metres: float
+
+
+@dataclass(frozen=True, slots=True)
+class CardStep:
+    """A step in words, with its distances in the course's units, steps and arm spans."""
+
+    text: str
+
+
+def marks(shelter: Shelter) -> dict[str, str]:
+    """What each point is called on every drawing and card: stakes by number in driving order, high points by letter."""
+    names = {p: "PQRSTUV"[i] for i, p in enumerate(shelter.pitch.high_points())}
+    order = [p for step in shelter.pitch.steps for p in step.stakes]
+    order += [a.point for a in shelter.pitch.anchors if a.point not in order and a.point not in names]
+    return names | {p: str(i) for i, p in enumerate(order, start=1)}
+
+
+def stake_marks(shelter: Shelter, rig: Rig) -> list[str]:
+    """Mark of every stake of the rig: the sheet's own numbers, then guys and optional stakes counted on."""
+    names = marks(shelter)
+    out, number = [], sum(mark.isdigit() for mark in names.values())
+    for stake in rig.stakes:
+        if stake.point in names and names[stake.point].isdigit() and stake.purpose not in ("pole guy", "mid-edge"):
+            out.append(names[stake.point])
+        else:
+            number += 1
+            out.append(str(number))
+    return out
+
+
+def measured(metres: float, units: Units, body: Body | None) -> str:
+    """A distance for the card: tape, then steps and arm spans of the person.
+
+    >>> from tarvik.core.body import Body
+    >>> measured(2.9, Units.METRIC, Body(1.75))
+    '2.90 m (4 steps, 1.6 spans)'
+    """
+    text = format_length(metres, units)
+    if body is None or metres < 0.3:
+        return text
+    steps = metres / body.height("step")
+    shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
+    return f"{text} ({shown} steps, {metres / body.height('span'):.1f} spans)"
+
+
+def _ground(shelter: Shelter, a: str, b: str) -> float:
+    return float(math.dist(shelter.at(a)[:2], shelter.at(b)[:2]))
+
+
+def _off_ridge(shelter: Shelter, point: str) -> float:
+    high = shelter.pitch.high_points()
+    a, b, p = (shelter.at(q)[:2] for q in (high[0], high[-1], point))
+    along = (b - a) / max(float(np.hypot(*(b - a))), 1e-9)
+    return float(abs(along[0] * (p - a)[1] - along[1] * (p - a)[0]))
+
+
+def steps(shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: Body | None = None) -> list[CardStep]:
+    """The pitch's steps with every {placeholder} filled: {height} a setting, {A} a mark, {A-B} a ground distance,
+    {A-ridge} the distance square off the ridge."""
+    names = marks(shelter)
+
+    def fill(found: re.Match[str]) -> str:
+        key = found[1]
+        if key in shelter.settings:
+            return format_length(shelter.settings[key], units) + _against_body(shelter.settings[key], body)
+        if key in names:
+            return names[key]
+        a, b = key.split("-")
+        return measured(_off_ridge(shelter, a) if b == "ridge" else _ground(shelter, a, b), units, body)
+
+    texts = [re.sub(r"\{([^}]+)\}", fill, step.text) for step in shelter.pitch.steps]
+    if rig is not None:
+        texts.insert(1, _support_words(shelter, rig, names, units))
+    return [CardStep(text) for text in texts if text]
+
+
+def _against_body(metres: float, body: Body | None) -> str:
+    """The nearest place on the body at that height, as leaders say it."""
+    if body is None:
+        return ""
+    places = {"waist": "waist", "lowest_rib": "lowest rib", "shoulder": "shoulder", "eye": "eye"}
+    heights = {word: body.height(name) for name, word in places.items()} | {"crown": body.stature_m}
+    word, height = min(heights.items(), key=lambda item: abs(item[1] - metres))
+    return f" (your {word})" if abs(height - metres) < 0.06 else ""
+
+
+def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units) -> str:
+    said = []
+    for support in rig.supports:
+        mark = names.get(support.point, support.point)
+        if support.kind == "tree":
+            line = next((x for x in rig.lines if x.start == support.point and x.purpose == "to the tree"), None)
+            cord = f" with {format_length(line.cord_m, units)} of cord" if line else ""
+            said.append(f"{mark} to a tree{cord}")
+        else:
+            guys = [x for x in rig.lines if x.start == support.point and x.purpose == "pole guy"]
+            two = "two guys" if len(guys) == 2 else "a guy"
+            cord = f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
+            said.append(f"{mark} on a {support.kind} of {format_length(support.height_m, units)}{cord}")
+    ridge = next((x for x in rig.lines if x.purpose == "ridge line"), None)
+    if ridge:
+        said.append(f"one line of {format_length(ridge.cord_m, units)} runs under the whole ridge, tree to tree")
+    return f"Supports: {'; '.join(said)}." if said else ""
+
+
+def stake_out(shelter: Shelter) -> list[Distance]:
+    """Ground distances between all sheet stakes and the feet of the high points, shortest way to mark out the plan."""
+    names = marks(shelter)
+    points = [a.point for a in shelter.pitch.anchors]
+    found = [Distance(names[a], names[b], _ground(shelter, a, b)) for a, b in combinations(points, 2)]
+    return [d for d in found if d.metres > 0.05]

@@ -1,0 +1,1 @@
+"""Plans for the group."""

@@ -1,0 +1,262 @@
+"""The columns of the kit tables: how each cell is read from what people write, and shown again."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Final
+
+from tarvik.core.body import STATURE_LEAST_M, STATURE_MOST_M
+from tarvik.core.errors import InputError
+from tarvik.core.sheet import SIDE_LEAST_M, SIDE_MOST_M, TieOuts
+from tarvik.core.units import Units, format_length, format_size, parse_length, parse_size
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+MOST_COUNT: Final = 500
+"""Largest number of things alike in one row."""
+
+
+@dataclass(frozen=True)
+class Context:
+    """What reading a cell needs to know: the course's units and its people by lower-case name."""
+
+    units: Units = Units.METRIC
+    people: Mapping[str, int] = field(default_factory=dict)
+
+
+Values = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column. `read` gives the row's values from a cell's text; `show` the text from a row's values."""
+
+    key: str
+    title: str
+    hint: str
+    read: Callable[[str, Context], Values]
+    show: Callable[[Mapping[str, Any], Context], str]
+    needed: bool = False
+    choices: tuple[str, ...] = ()
+    aliases: tuple[str, ...] = ()
+    import_only: bool = False
+    wide: bool = False
+
+
+def _text(key: str, most: int) -> Callable[[str, Context], Values]:
+    def read(text: str, _: Context) -> Values:
+        clean = " ".join(text.split())
+        if len(clean) > most:
+            raise InputError(key, f"{len(clean)} letters are too many; at most {most}")
+        return {key: clean}
+
+    return read
+
+
+def _shown(key: str) -> Callable[[Mapping[str, Any], Context], str]:
+    return lambda row, _: str(row.get(key) or "")
+
+
+def _name(text: str, _: Context) -> Values:
+    clean = " ".join(text.split())
+    if not clean:
+        raise InputError("name", "a person needs a name")
+    if len(clean) > 80:
+        raise InputError("name", f"{len(clean)} letters are too many; at most 80")
+    return {"name": clean}
+
+
+def _stature(text: str, context: Context) -> Values:
+    value = parse_length(
+        text, context.units, field="stature", least_m=STATURE_LEAST_M, most_m=STATURE_MOST_M, bare_cm_above=50.0
+    )
+    return {"stature_m": value}
+
+
+def _role(text: str, _: Context) -> Values:
+    clean = text.strip().lower()
+    if clean in ("", "s", "student", "participant"):
+        return {"role": "student"}
+    if clean in ("l", "leader", "assistant leader", "staff"):
+        return {"role": "leader"}
+    raise InputError("role", f"«{text.strip()[:40]}» is neither leader nor student")
+
+
+def _size(text: str, context: Context) -> Values:
+    width, length = parse_size(text, context.units, least_m=SIDE_LEAST_M, most_m=SIDE_MOST_M)
+    return {"width_m": width, "length_m": length}
+
+
+def _optional_size(text: str, context: Context) -> Values:
+    return _size(text, context) if text.strip() else {}
+
+
+_TIE_WORDS: Final = {
+    "corner": TieOuts.CORNERS, "mid": TieOuts.MID_SIDES, "side": TieOuts.MID_SIDES, "third": TieOuts.THIRDS,
+    "quarter": TieOuts.QUARTERS, "centre": TieOuts.CENTRE, "center": TieOuts.CENTRE, "ridge": TieOuts.RIDGE,
+}  # fmt: skip
+
+
+def _tie_outs(text: str, _: Context) -> Values:
+    clean = text.strip().lower()
+    if clean in ("none", "no", "no eyelets", "without", "0"):
+        return {"tie_outs": [TieOuts.NONE.value]}
+    if clean in ("", "corners"):
+        return {"tie_outs": [TieOuts.CORNERS.value]}
+    found = {TieOuts.CORNERS}
+    for word in re.split(r"[,;+/&]|\band\b", clean):
+        kinds = [kind for start, kind in _TIE_WORDS.items() if start in word]
+        if word.strip() and not kinds:
+            known = ", ".join(kind.value for kind in TieOuts)
+            raise InputError("tie_outs", f"«{word.strip()[:30]}» is no pattern of tie-outs; use {known}")
+        found.update(kinds)
+    return {"tie_outs": [kind.value for kind in TieOuts if kind in found]}
+
+
+def _owner(text: str, context: Context) -> Values:
+    clean = " ".join(text.split())
+    if not clean or clean.lower() in ("group", "group kit", "spare"):
+        return {"owner_id": None}
+    person = context.people.get(clean.lower())
+    if person is None:
+        raise InputError("owner", f"nobody is called «{clean[:40]}»; leave it empty for group kit")
+    return {"owner_id": person}
+
+
+def _show_owner(row: Mapping[str, Any], context: Context) -> str:
+    names = {number: name for name, number in context.people.items()}
+    return str(row.get("owner_name") or names.get(row.get("owner_id") or 0, ""))
+
+
+def _hood(text: str, context: Context) -> Values:
+    if not text.strip() or text.strip().lower() in ("no", "none"):
+        return {"hood_u_m": None, "hood_v_m": None}
+    u, v = parse_size(text, context.units, field="hood", least_m=0.05, most_m=SIDE_MOST_M)
+    return {"hood_u_m": u, "hood_v_m": v}
+
+
+def _show_hood(row: Mapping[str, Any], context: Context) -> str:
+    return "" if row.get("hood_u_m") is None else format_size(row["hood_u_m"], row["hood_v_m"], context.units)
+
+
+def _count(text: str, _: Context) -> Values:
+    clean = text.strip()
+    if not clean.isdecimal() or not 1 <= int(clean) <= MOST_COUNT:
+        raise InputError("count", f"«{clean[:20]}» is no count; give a whole number from 1 to {MOST_COUNT}")
+    return {"count": int(clean)}
+
+
+def _support_kind(text: str, _: Context) -> Values:
+    clean = text.strip().lower().rstrip("s")
+    kinds = {"tree": "tree", "post": "tree", "pole": "pole", "walking pole": "pole", "stick": "stick", "cut stick": "stick"}
+    if clean not in kinds:
+        raise InputError("kind", f"«{text.strip()[:30]}» is no support; use tree, pole or stick")
+    return {"kind": kinds[clean]}
+
+
+_RANGE: Final = re.compile(r"\s*(?:-|–|\bto\b)\s*", re.I)
+
+
+def _span(text: str, context: Context) -> Values:
+    clean = text.strip()
+    if not clean:
+        return {"least_m": None, "most_m": None}
+    parts = _RANGE.split(clean)
+    if len(parts) > 2:
+        raise InputError("length", f"«{clean[:30]}» is no range; write it like 105-145 cm or 1.2 m")
+    unit = re.search(r"(cm|mm|m|ft|in|'|\")\s*$", parts[-1])
+    if len(parts) == 2 and unit and re.fullmatch(r"[\d.,\s]+", parts[0]):
+        parts[0] += unit[1]
+    values = [parse_length(p, context.units, field="length", least_m=0.1, most_m=10.0, bare_cm_above=10.0) for p in parts]
+    if values[0] > values[-1]:
+        raise InputError("length", f"«{clean[:30]}» runs backwards; write the shorter length first")
+    return {"least_m": values[0], "most_m": values[-1]}
+
+
+def _show_span(row: Mapping[str, Any], context: Context) -> str:
+    least, most = row.get("least_m"), row.get("most_m")
+    if least is None or most is None:
+        return ""
+    if abs(least - most) < 1e-9:
+        return format_length(most, context.units)
+    return f"{format_length(least, context.units)} – {format_length(most, context.units)}"
+
+
+def _line_length(text: str, context: Context) -> Values:
+    return {"length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)}
+
+
+_NOTE: Final = Column("note", "Note", "anything worth knowing", _text("note", 400), _shown("note"), wide=True)
+_COUNT: Final = Column("count", "Count", "1", _count, lambda row, _: str(row.get("count", 1)), aliases=("number", "how many"))
+
+
+@dataclass(frozen=True)
+class Table:
+    """One kit table."""
+
+    key: str
+    title: str
+    what: str
+    empty: str
+    columns: tuple[Column, ...]
+
+    def column(self, key: str) -> Column:
+        """The column of that key. Raises InputError."""
+        for column in self.columns:
+            if column.key == key:
+                return column
+        raise InputError("column", f"no column «{key[:40]}» in {self.title.lower()}")
+
+
+TABLES: Final = {
+    table.key: table
+    for table in (
+        Table("people", "People", "person", "Nobody yet. Type a name and a stature, or paste a roster from a spreadsheet.", (
+            Column("name", "Name", "Given name, initial", _name, _shown("name"), needed=True, wide=True),
+            Column("stature", "Stature", "1.75 or 5'9\"", _stature,
+                   lambda row, c: format_length(row["stature_m"], c.units) if row.get("stature_m") else "",
+                   needed=True, aliases=("height", "tall")),
+            Column("role", "Role", "student", _role, lambda row, _: str(row.get("role", "student")),
+                   choices=("student", "leader")),
+            _NOTE,
+            Column("size", "Own sheet", "2.4 x 3 m", _optional_size, lambda *_: "", import_only=True,
+                   aliases=("sheet", "tarp", "sheet size")),
+            Column("tie_outs", "Tie-outs", "corners, mid-sides", _tie_outs, lambda *_: "", import_only=True,
+                   aliases=("tie outs", "eyelets")),
+        )),
+        Table("sheets", "Sheets", "sheet", "No sheets yet. Add each person's own, then the group's.", (
+            Column("owner", "Belongs to", "a name, or empty for group kit", _owner, _show_owner, aliases=("owner", "person")),
+            Column("size", "Size", "2.4 x 3, 8x10 ft", _size,
+                   lambda row, c: format_size(row["width_m"], row["length_m"], c.units) if row.get("width_m") else "",
+                   needed=True, aliases=("sheet", "tarp")),
+            Column("tie_outs", "Tie-outs", "corners, mid-sides, thirds, quarters, centre, none", _tie_outs,
+                   lambda row, _: ", ".join(row.get("tie_outs") or ["corners"]), aliases=("tie outs", "eyelets")),
+            Column("hood", "Hood at", "0.72 x 1 m, or empty", _hood, _show_hood),
+            Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
+            _NOTE,
+        )),
+        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut sticks.", (
+            Column("kind", "Kind", "tree, pole or stick", _support_kind, _shown("kind"), needed=True,
+                   choices=("tree", "pole", "stick")),
+            _COUNT,
+            Column("span", "Length", "105-145 cm", _span, _show_span, aliases=("length", "lengths", "range")),
+            _NOTE,
+        )),
+        Table("lines", "Lines", "line", "No cord yet. Add ready lengths: ridge lines, guys.", (
+            Column("length", "Length", "3 m or 10 ft", _line_length,
+                   lambda row, c: format_length(row["length_m"], c.units) if row.get("length_m") else "", needed=True),
+            _COUNT,
+            _NOTE,
+        )),
+        Table("stakes", "Stakes", "bag of stakes", "No stakes yet. A sheet takes four at least, six with comfort.", (_COUNT, _NOTE)),
+    )
+}  # fmt: skip
+
+
+def table_named(key: str) -> Table:
+    """The table of that key. Raises InputError."""
+    if key not in TABLES:
+        raise InputError("table", f"no table «{key[:40]}»; there are {', '.join(TABLES)}")
+    return TABLES[key]

@@ -1,0 +1,150 @@
+"""Pasted or uploaded rows: read whole, every bad cell named by row and column, nothing half imported."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Final
+
+from tarvik.core.errors import InputError
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from tarvik.exchange.columns import Column, Context, Table
+
+MOST_BYTES: Final = 200_000
+MOST_ROWS: Final = 400
+MOST_COLUMNS: Final = 24
+MOST_CELL: Final = 400
+FORMULA_STARTS: Final = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One cell as typed, and what is wrong with it ("" when nothing is)."""
+
+    text: str
+    fault: str = ""
+
+
+@dataclass(frozen=True)
+class GridRow:
+    """One row: the line it stood on (counted from 1), its cells in column order, its values."""
+
+    line: int
+    cells: tuple[Cell, ...]
+    values: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A whole paste. `faults` are sentences with row and column; importing needs none of them."""
+
+    columns: tuple[Column, ...]
+    rows: tuple[GridRow, ...]
+    faults: tuple[str, ...]
+    ignored: tuple[str, ...] = ()
+
+    @property
+    def good(self) -> bool:
+        """Whether all of it can be imported."""
+        return bool(self.rows) and not self.faults
+
+
+def decode(raw: bytes) -> str:
+    """Text of an uploaded file. Raises InputError when it is too large or no text."""
+    if len(raw) > MOST_BYTES:
+        raise InputError("file", f"the file has {len(raw):,} bytes; at most {MOST_BYTES:,}: split it into smaller ones")
+    for encoding in ("utf-8-sig", "utf-16") if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig", "cp1252"):
+        try:
+            return raw.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    raise InputError("file", "the file is no text; save it as CSV (UTF-8)")
+
+
+def _split(text: str) -> list[list[str]]:
+    if len(text.encode()) > MOST_BYTES:
+        raise InputError("text", f"the text has {len(text):,} letters; at most {MOST_BYTES:,}: split it into smaller ones")
+    if "\x00" in text:
+        raise InputError("text", "the text holds characters that are no text; save it as CSV (UTF-8)")
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    delimiter = next((d for d in ("\t", ";", ",") if d in first), ",")
+    try:
+        lines = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    except csv.Error as err:
+        raise InputError("text", f"the table cannot be read ({err}); check its quotation marks") from None
+    if sum(any(cell.strip() for cell in line) for line in lines) > MOST_ROWS + 1:
+        raise InputError("text", f"more than {MOST_ROWS} rows; import them in smaller parts")
+    widest = max((len(line) for line in lines), default=0)
+    if widest > MOST_COLUMNS:
+        raise InputError("text", f"a row has {widest} columns; at most {MOST_COLUMNS}")
+    return lines
+
+
+def _header(table: Table, cells: list[str]) -> dict[int, Column] | None:
+    """Column at each place when the row is a header, else None."""
+    found: dict[int, Column] = {}
+    for place, cell in enumerate(cells):
+        word = " ".join(cell.lower().replace("_", " ").split())
+        for column in table.columns:
+            if word and word in (column.key.replace("_", " "), column.title.lower(), *column.aliases):
+                found[place] = column
+    return found if len(found) >= max(1, min(2, sum(c.needed for c in table.columns))) else None
+
+
+def read_grid(table: Table, text: str, context: Context) -> Grid:
+    """Read pasted or uploaded text for a table, with or without a header row; tabs, semicolons or commas.
+
+    Raises InputError when the text as a whole cannot be read (too long, no rows); faults of cells are in the result.
+    """
+    lines = _split(text)
+    filled = [(number, line) for number, line in enumerate(lines, start=1) if any(cell.strip() for cell in line)]
+    if not filled:
+        raise InputError("text", f"there are no rows; paste one {table.what} a row, columns parted by tabs or commas")
+    header = _header(table, filled[0][1])
+    ignored: list[str] = []
+    if header is not None:
+        ignored = [c.strip() for i, c in enumerate(filled[0][1]) if c.strip() and i not in header]
+        filled = filled[1:]
+        if not filled:
+            raise InputError("text", "there is a header but no row under it")
+    by_place = header or dict(enumerate(table.columns))
+    columns = tuple(by_place[i] for i in sorted(by_place))
+    missing = [c.title for c in table.columns if c.needed and c not in columns]
+    faults = [f"there is no column «{title}»" for title in missing]
+    rows = [_row(number, line, by_place, context, faults) for number, line in filled]
+    return Grid(columns, tuple(rows), tuple(faults), tuple(ignored))
+
+
+def _row(number: int, line: list[str], by_place: Mapping[int, Column], context: Context, faults: list[str]) -> GridRow:
+    cells: list[Cell] = []
+    values: dict[str, Any] = {}
+    for place in sorted(by_place):
+        column = by_place[place]
+        text = line[place].strip() if place < len(line) else ""
+        try:
+            if len(text) > MOST_CELL:
+                raise InputError(column.key, f"{len(text)} letters are too many; at most {MOST_CELL}")
+            if text or column.needed:
+                values.update(column.read(text, context))
+            cells.append(Cell(text[:MOST_CELL]))
+        except InputError as err:
+            cells.append(Cell(text[:MOST_CELL], err.message))
+            faults.append(f"row {number}, column «{column.title}»: {err.message}")
+    extra = [text for place, text in enumerate(line) if place > max(by_place) and text.strip()]
+    if extra and len(by_place) == max(by_place) + 1 and len(line) > len(by_place):
+        faults.append(f"row {number}: {len(extra)} cells more than there are columns")
+    return GridRow(number, tuple(cells), values)
+
+
+def csv_text(header: list[str], rows: list[list[str]]) -> str:
+    """CSV for download. Cells that a spreadsheet would take for a formula are marked as text."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(header)
+    for row in rows:
+        writer.writerow([f"'{cell}" if cell.startswith(FORMULA_STARTS) else cell for cell in row])
+    return out.getvalue()

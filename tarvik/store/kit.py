@@ -1,0 +1,175 @@
+"""People and kit of a course: reading, adding, changing without overwriting anyone, deleting so that it can be undone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Final
+
+from sqlalchemy import func, select
+
+from tarvik.core.body import Body
+from tarvik.core.rig.supports import Pole, Supports, Tree
+from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.solve import ADULT
+from tarvik.core.units import Units
+from tarvik.exchange.columns import TABLES, Context, Table
+from tarvik.store.models import Course, LineRow, Owned, Person, SheetRow, StakeRow, SupportRow, now
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping, Sequence
+
+    from sqlalchemy.orm import Session
+
+Row = Person | SheetRow | SupportRow | LineRow | StakeRow
+MODELS: Final[Mapping[str, type[Owned]]] = {
+    "people": Person,
+    "sheets": SheetRow,
+    "supports": SupportRow,
+    "lines": LineRow,
+    "stakes": StakeRow,
+}
+STICK_LEAST_M: Final = 0.3
+"""A cut stick can be cut down to this."""
+
+
+class NotFoundError(LookupError):
+    """There is no such row, or not in this course."""
+
+
+class ConflictError(Exception):
+    """Somebody else changed the same cell first. Both values, as text, are here."""
+
+    def __init__(self, column: str, mine: str, theirs: str, version: int) -> None:
+        super().__init__(f"{column}: «{mine}» or «{theirs}»")
+        self.column, self.mine, self.theirs, self.version = column, mine, theirs, version
+
+
+@dataclass(frozen=True)
+class Cells:
+    """A row as a table shows it."""
+
+    id: int
+    version: int
+    text: dict[str, str]
+
+
+def rows(session: Session, course_id: int, table: str) -> Sequence[Any]:
+    """Undeleted rows of a table, in order."""
+    model = MODELS[table]
+    query = select(model).where(model.course_id == course_id, model.deleted_at.is_(None))
+    return session.scalars(query.order_by(model.position, model.id)).all()
+
+
+def context(session: Session, course: Course) -> Context:
+    """What reading the course's cells needs."""
+    people = {p.name.lower(): p.id for p in rows(session, course.id, "people")}
+    return Context(Units(course.units), people)
+
+
+def cells(row: Any, table: Table, told: Context) -> Cells:
+    """A row as text."""
+    values = {c.name: getattr(row, c.key) for c in row.__table__.columns}
+    if table.key == "sheets":
+        values["owner_name"] = row.owner.name if row.owner else ""
+    return Cells(row.id, row.version, {c.key: c.show(values, told) for c in table.columns if not c.import_only})
+
+
+def one(session: Session, course_id: int, table: str, row_id: int, *, lock: bool = False) -> Any:
+    """A row of this course, deleted ones too. Raises NotFoundError."""
+    model = MODELS[table]
+    query = select(model).where(model.id == row_id, model.course_id == course_id)
+    row = session.scalars(query.with_for_update(of=model) if lock else query).one_or_none()
+    if row is None:
+        raise NotFoundError(f"no {TABLES[table].what} {row_id} in this course")
+    return row
+
+
+def add(session: Session, course_id: int, table: str, many: Iterable[Mapping[str, Any]]) -> list[Any]:
+    """Add rows at the end. A person's row with a size brings an own sheet along."""
+    model = MODELS[table]
+    last = session.scalar(select(func.max(model.position)).where(model.course_id == course_id)) or 0
+    made = []
+    for values in many:
+        known = {k: v for k, v in values.items() if k in model.__table__.columns}
+        last += 1
+        row = model(course_id=course_id, position=last, **known)
+        session.add(row)
+        made.append(row)
+        if table == "people" and values.get("width_m"):
+            session.flush()
+            own = {k: values[k] for k in ("width_m", "length_m", "tie_outs") if k in values}
+            add(session, course_id, "sheets", [{"tie_outs": [TieOuts.CORNERS.value], **own, "owner_id": row.id}])
+    session.flush()
+    return made
+
+
+def change(session: Session, course: Course, table: str, row_id: int, column: str, text: str, version: int, was: str) -> Any:
+    """Change one cell. `version` and `was` are what the leader saw when the change began.
+
+    Raises ConflictError when somebody changed the same cell since; another cell of the row is no conflict. Raises
+    InputError for a text that cannot be read, NotFoundError for a row that is gone.
+    """
+    told = context(session, course)
+    shown = TABLES[table].column(column)
+    row = one(session, course.id, table, row_id, lock=True)
+    if row.deleted_at is not None:
+        raise NotFoundError(f"this {TABLES[table].what} was deleted by somebody else; undo that first")
+    values = shown.read(text, told)
+    if row.version != version:
+        theirs = cells(row, TABLES[table], told).text[column]
+        if theirs != was:
+            raise ConflictError(column, text, theirs, row.version)
+    for key, value in values.items():
+        setattr(row, key, value)
+    session.flush()
+    if table == "sheets":
+        session.refresh(row)
+    return row
+
+
+def delete(session: Session, course_id: int, table: str, row_id: int) -> Any:
+    """Mark a row deleted."""
+    row = one(session, course_id, table, row_id, lock=True)
+    row.deleted_at = row.deleted_at or now()
+    session.flush()
+    return row
+
+
+def restore(session: Session, course_id: int, table: str, row_id: int) -> Any:
+    """Undo a deletion."""
+    row = one(session, course_id, table, row_id, lock=True)
+    row.deleted_at = None
+    session.flush()
+    return row
+
+
+def sheet_of(row: SheetRow) -> Sheet:
+    """The sheet a row describes."""
+    patterns = frozenset(TieOuts(p) for p in row.tie_outs or ["corners"])
+    ties = tie_out_points(row.width_m, row.length_m, patterns)
+    hood = (row.hood_u_m, row.hood_v_m) if row.hood_u_m is not None and row.hood_v_m is not None else None
+    if row.outline:
+        return Sheet(tuple((float(u), float(v)) for u, v in row.outline), ties, hood)
+    return Sheet.rectangle(row.width_m, row.length_m, ties, hood)
+
+
+def body_of(person: Person | None) -> Body:
+    """The body a row describes; the default person for nobody."""
+
+    return ADULT if person is None else Body(person.stature_m, dict(person.measured or {}))
+
+
+def supports_of(session: Session, course_id: int) -> Supports:
+    """Everything at hand in a course. Kinds of which nothing is entered count as none."""
+    trees: list[Tree] = []
+    poles: list[Pole] = []
+    for row in rows(session, course_id, "supports"):
+        if row.kind == "tree":
+            trees += [Tree()] * row.count
+        else:
+            most = row.most_m or 1.4
+            least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
+            poles += [Pole(min(least, most), most, row.kind)] * row.count
+    lines = tuple(row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count))
+    stakes = sum(row.count for row in rows(session, course_id, "stakes"))
+    return Supports(tuple(trees), tuple(poles), min(stakes, 2000), lines)

@@ -1,0 +1,11 @@
+"""Alembic environment: runs on the engine it is handed."""
+
+from alembic import context
+
+from tarvik.store.models import Base
+
+engine = context.config.attributes["engine"]
+with engine.connect() as connection:
+    context.configure(connection=connection, target_metadata=Base.metadata, compare_type=True)
+    with context.begin_transaction():
+        context.run_migrations()

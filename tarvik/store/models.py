@@ -1,0 +1,171 @@
+"""Tables. Every row belongs to a course and carries a version number, so that two leaders never overwrite each other."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from typing import Any
+
+from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, Index, String, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
+
+
+def now() -> datetime:
+    """Present time, UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """Declarative base with the shared types."""
+
+    type_annotation_map = {dict[str, Any]: JSON().with_variant(JSONB(), "postgresql"), list[Any]: JSONB}  # noqa: RUF012
+
+
+class Versioned:
+    """Key, version number (raised by every update), and a mark instead of deletion, so that deletion can be undone."""
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    version: Mapped[int] = mapped_column(nullable=False)
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+    @declared_attr.directive
+    def __mapper_args__(cls) -> dict[str, Any]:  # noqa: N805
+        """Let SQLAlchemy check and raise the version with every update."""
+        return {"version_id_col": cls.version}
+
+
+class Course(Versioned, Base):
+    """A course: one group, its kit, its nights."""
+
+    __tablename__ = "course"
+
+    name: Mapped[str] = mapped_column(String(120))
+    place: Mapped[str] = mapped_column(String(200), default="")
+    note: Mapped[str] = mapped_column(Text, default="")
+    units: Mapped[str] = mapped_column(String(10), default="metric")
+    demo: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Owned(Versioned):
+    """A row of a course, in an order of its own."""
+
+    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int] = mapped_column(default=0)
+
+
+class Night(Owned, Base):
+    """One night of a course."""
+
+    __tablename__ = "night"
+
+    title: Mapped[str] = mapped_column(String(120))
+    on: Mapped[date | None] = mapped_column()
+    intent: Mapped[str] = mapped_column(String(40), default="steady-rain")
+
+
+class Person(Owned, Base):
+    """A leader or student. `measured` holds measured metres that override the body ratios."""
+
+    __tablename__ = "person"
+
+    name: Mapped[str] = mapped_column(String(80))
+    stature_m: Mapped[float] = mapped_column()
+    role: Mapped[str] = mapped_column(String(20), default="student")
+    measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    note: Mapped[str] = mapped_column(String(400), default="")
+
+
+class SheetRow(Owned, Base):
+    """A sheet: its two sides, or an outline; its tie-outs by pattern; a poncho's hood."""
+
+    __tablename__ = "sheet"
+
+    owner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    label: Mapped[str] = mapped_column(String(80), default="")
+    width_m: Mapped[float] = mapped_column()
+    length_m: Mapped[float] = mapped_column()
+    outline: Mapped[list[Any] | None] = mapped_column()
+    tie_outs: Mapped[list[Any]] = mapped_column(default=list)
+    hood_u_m: Mapped[float | None] = mapped_column()
+    hood_v_m: Mapped[float | None] = mapped_column()
+    material: Mapped[str] = mapped_column(String(40), default="")
+    note: Mapped[str] = mapped_column(String(400), default="")
+
+    owner: Mapped[Person | None] = relationship(lazy="joined")
+
+
+class SupportRow(Owned, Base):
+    """Trees, poles or sticks: `count` alike."""
+
+    __tablename__ = "support"
+
+    kind: Mapped[str] = mapped_column(String(20))
+    count: Mapped[int] = mapped_column(default=1)
+    least_m: Mapped[float | None] = mapped_column()
+    most_m: Mapped[float | None] = mapped_column()
+    note: Mapped[str] = mapped_column(String(400), default="")
+
+
+class LineRow(Owned, Base):
+    """Ready lengths of cord: `count` alike."""
+
+    __tablename__ = "line"
+
+    length_m: Mapped[float] = mapped_column()
+    count: Mapped[int] = mapped_column(default=1)
+    note: Mapped[str] = mapped_column(String(400), default="")
+
+
+class StakeRow(Owned, Base):
+    """Stakes: `count` alike."""
+
+    __tablename__ = "stake"
+
+    count: Mapped[int] = mapped_column(default=1)
+    note: Mapped[str] = mapped_column(String(400), default="")
+
+
+class ShelterRow(Versioned, Base):
+    """A choice for a night: this sheet, pitched so. At most one a sheet and night."""
+
+    __tablename__ = "shelter"
+    __table_args__ = (
+        Index("one_shelter_a_sheet", "night_id", "sheet_id", unique=True),
+        CheckConstraint("pitch <> ''", name="pitch_named"),
+    )
+
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
+    pitch: Mapped[str] = mapped_column(String(40))
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+    sheet: Mapped[SheetRow] = relationship(lazy="joined")
+    members: Mapped[list[ShelterMember]] = relationship(
+        lazy="selectin", cascade="all, delete-orphan", order_by="ShelterMember.person_id"
+    )
+
+
+class ShelterMember(Base):
+    """Who sleeps in a shelter. A person sleeps in one shelter a night."""
+
+    __tablename__ = "shelter_member"
+    __table_args__ = (Index("one_bed_a_night", "night_id", "person_id", unique=True),)
+
+    shelter_id: Mapped[int] = mapped_column(ForeignKey("shelter.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"))
+
+    person: Mapped[Person] = relationship(lazy="joined")
+
+
+class PlanStep(Base):
+    """What a night's choices were before a change, for undo."""
+
+    __tablename__ = "plan_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    what: Mapped[str] = mapped_column(String(200))
+    before: Mapped[list[Any]] = mapped_column()
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)

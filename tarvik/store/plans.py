@@ -1,0 +1,150 @@
+"""A night's choices: which sheet stands in which pitch, and who sleeps under it. Every change can be undone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from sqlalchemy import delete, select
+
+from tarvik.core.errors import InputError
+from tarvik.core.pitches import pitch_named
+from tarvik.store.kit import one
+from tarvik.store.models import Night, PlanStep, ShelterMember, ShelterRow
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from sqlalchemy.orm import Session
+
+MOST_STEPS = 50
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A shelter to be: sheet and people by number."""
+
+    sheet_id: int
+    pitch: str
+    settings: Mapping[str, float]
+    people: tuple[int, ...]
+
+
+def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
+    """A night's shelters in the order they were chosen, without those whose sheet was deleted."""
+    query = select(ShelterRow).where(ShelterRow.night_id == night_id).order_by(ShelterRow.id)
+    return [row for row in session.scalars(query).unique() if row.sheet.deleted_at is None]
+
+
+def sleepers(row: ShelterRow) -> list[Any]:
+    """People of a shelter who are still on the course."""
+    return [member.person for member in row.members if member.person.deleted_at is None]
+
+
+def _lock(session: Session, night: Night) -> None:
+    session.scalars(select(Night).where(Night.id == night.id).with_for_update()).one()
+
+
+def _snapshot(session: Session, night: Night) -> list[Any]:
+    query = select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
+    return [
+        {"sheet_id": s.sheet_id, "pitch": s.pitch, "settings": dict(s.settings), "people": [m.person_id for m in s.members]}
+        for s in session.scalars(query).unique()
+    ]
+
+
+def _remember(session: Session, night: Night, what: str) -> None:
+    session.add(PlanStep(night_id=night.id, what=what, before=_snapshot(session, night)))
+    session.flush()
+    old = select(PlanStep.id).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).offset(MOST_STEPS)
+    session.execute(delete(PlanStep).where(PlanStep.id.in_(old)))
+
+
+def _clear_beds(session: Session, night: Night, people: Sequence[int]) -> None:
+    """Take people out of the shelters they are in; an emptied shelter goes."""
+    session.execute(
+        delete(ShelterMember).where(ShelterMember.night_id == night.id, ShelterMember.person_id.in_(people or [0]))
+    )
+    session.flush()
+    session.expire_all()
+    for row in session.scalars(select(ShelterRow).where(ShelterRow.night_id == night.id)).unique():
+        if not row.members:
+            session.delete(row)
+    session.flush()
+
+
+def _put(session: Session, night: Night, choice: Choice) -> ShelterRow:
+    row = ShelterRow(
+        night_id=night.id, sheet_id=choice.sheet_id, pitch=choice.pitch, settings=dict(choice.settings),
+        members=[ShelterMember(person_id=p, night_id=night.id) for p in choice.people],
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row
+
+
+def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
+    """Put people under a sheet in a pitch; they leave the shelters they were in, and the sheet its former pitch.
+
+    Raises InputError for an unknown pitch, setting or nobody to sleep there; NotFoundError for a stranger's sheet.
+    """
+    settings = pitch_named(choice.pitch).checked(choice.settings)
+    one(session, night.course_id, "sheets", choice.sheet_id)
+    if not choice.people:
+        raise InputError("people", "say who sleeps there: tick at least one person")
+    for person in choice.people:
+        one(session, night.course_id, "people", person)
+    _lock(session, night)
+    _remember(session, night, "choosing a shelter")
+    same = session.scalars(
+        select(ShelterRow).where(ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id)
+    ).unique()
+    for row in same:
+        session.delete(row)
+    session.flush()
+    _clear_beds(session, night, choice.people)
+    return _put(session, night, Choice(choice.sheet_id, choice.pitch, settings, tuple(dict.fromkeys(choice.people))))
+
+
+def remove(session: Session, night: Night, shelter_id: int) -> None:
+    """Take a shelter off the night's choices (undo brings it back)."""
+    _lock(session, night)
+    row = session.get(ShelterRow, shelter_id)
+    if row is None or row.night_id != night.id:
+        return
+    _remember(session, night, "taking a shelter off")
+    session.delete(row)
+    session.flush()
+
+
+def replace_all(session: Session, night: Night, choices: Sequence[Choice], what: str) -> None:
+    """Put a whole night's choices in the place of what there was."""
+    _lock(session, night)
+    _remember(session, night, what)
+    _rebuild(session, night, choices)
+
+
+def _rebuild(session: Session, night: Night, choices: Sequence[Choice]) -> None:
+    session.execute(delete(ShelterRow).where(ShelterRow.night_id == night.id))
+    session.flush()
+    session.expire_all()
+    for choice in choices:
+        _put(session, night, choice)
+
+
+def last_step(session: Session, night: Night) -> PlanStep | None:
+    """The change that undo would take back."""
+    return session.scalars(select(PlanStep).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).limit(1)).first()
+
+
+def undo(session: Session, night: Night) -> str | None:
+    """Take back the last change; says what it was, None when there is nothing to take back."""
+    _lock(session, night)
+    step = last_step(session, night)
+    if step is None:
+        return None
+    before = [Choice(c["sheet_id"], c["pitch"], c["settings"], tuple(c["people"])) for c in step.before]
+    _rebuild(session, night, before)
+    session.delete(step)
+    session.flush()
+    return step.what
