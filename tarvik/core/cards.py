@@ -90,7 +90,7 @@ def measured(metres: float, units: Units, body: Body | None) -> str:
         return text
     steps = metres / body.height("step")
     shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
-    return f"{text} ({shown} steps, {metres / body.height('span'):.1f} spans)"
+    return f"{text} ({shown} {'step' if shown == '1' else 'steps'}, {metres / body.height('span'):.1f} spans)"
 
 
 def _ground(shelter: Shelter, a: str, b: str) -> float:

@@ -6,6 +6,7 @@ measured at once by the compiled quick figures, then refined twice round the bes
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import TYPE_CHECKING, Final
 
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
 _GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
@@ -40,9 +42,10 @@ _ROUNDS: Final = 2
 _SHORTER: Final = (0.95, 0.9, 0.8, 0.7, 0.55)  # shares of the stature tried when nobody fits
 
 
-def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent: Intent) -> Floats:
-    """Worth (N,) of quick figures (N, 5); -inf for settings that cannot be folded."""
+def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent: Intent, wanted: int | None = None) -> Floats:
+    """Worth (N,) of quick figures (N, 5); -inf for settings that cannot be folded. Mats beyond `wanted` count nothing."""
     peak, covered, sit, stand, mats = figures.T
+    mats = mats if wanted is None else np.minimum(mats, wanted)
     heads = np.maximum(mats, 1)
     worth = (
         MAT_FIRST * mats + intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand
@@ -77,55 +80,44 @@ def quick(
     return out, floor
 
 
-def best_settings(
-    pitch: Pitch, sheet: Sheet, body: Body, intent: Intent, supports: Supports, clearance: Clearance,
-    fixed: Mapping[str, float] | None = None,
-) -> dict[str, float] | None:  # fmt: skip
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """What the search looks for. `wanted` sleepers are enough; None: as many as fit."""
+
+    body: Body
+    intent: Intent
+    supports: Supports
+    clearance: Clearance
+    wanted: int | None = None
+
+
+def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, float] | None = None) -> dict[str, float] | None:
     """Settings that serve best; `fixed` ones stay. None when the sheet folds into this pitch at no setting.
 
     With any setting fixed, the sheet lies as it is given (`turn` 0) unless `turn` is fixed too. Where nobody of that
     stature fits, the setting that serves the next shorter person.
     """
-    box = sheet.box
-    if box is None:
+    if sheet.box is None:
         return None
-    found = _searched(pitch, box, body, intent, supports, clearance, fixed or {})
+    found = _searched(pitch, sheet, sheet.box, aim, fixed or {})
     if found is not None and found[0] < MAT_FIRST / 2:
         for share in _SHORTER:
-            shorter = max(share * body.stature_m, STATURE_LEAST_M)
-            again = _searched(pitch, box, Body(shorter), intent, supports, clearance, fixed or {})
+            shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
+            again = _searched(pitch, sheet, sheet.box, replace(aim, body=shorter), fixed or {})
             if again is not None and again[0] >= MAT_FIRST / 2:
                 return again[1]
     return found[1] if found else None
 
 
 def _searched(
-    pitch: Pitch, box: tuple[float, float], body: Body, intent: Intent, supports: Supports, clearance: Clearance,
-    fixed: Mapping[str, float],
-) -> tuple[float, dict[str, float]] | None:  # fmt: skip
-    given = dict(fixed)
+    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float]
+) -> tuple[float, dict[str, float]] | None:
     free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
     sliding = [s for s in free if s.step != 1]
-    grids = {s.name: _grid(s, supports, _GRIDS[min(len(sliding), 3)]) for s in free}
+    grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[min(len(sliding), 3)]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
-    mat_m2 = clearance.mat_length(body.stature_m) * clearance.mat_width_m
-
-    def best(grids: Mapping[str, Floats], stride: int) -> tuple[float, dict[str, float]] | None:
-        names = list(grids)
-        cases = np.array(list(product(*grids.values()))) if names else np.zeros((1, 0))
-        size = len(cases)
-        values = {s.name: np.full(size, given.get(s.name, s.default)) for s in pitch.settings}
-        for column, name in enumerate(names):
-            values[name] = cases[:, column].copy()
-        figures, floor = quick(pitch, box, values, body, clearance, stride)
-        worth = score(figures, floor, mat_m2, sitting_height(body), intent)
-        top = int(np.argmax(worth))
-        if not np.isfinite(worth[top]):
-            return None
-        return float(worth[top]), {name: float(array[top]) for name, array in values.items()}
-
-    found = best(grids, _STRIDE)
+    found = _best(pitch, sheet, box, aim, given, grids, _STRIDE)
     if found is None:
         return None
     for _ in range(_ROUNDS):
@@ -133,14 +125,46 @@ def _searched(
         for s in sliding:
             step = (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1)
             around = np.linspace(found[1][s.name] - step, found[1][s.name] + step, _AROUND[min(len(sliding), 3)])
-            low, high = s.least, s.most
-            finer[s.name] = _allowed(np.unique(np.clip(around, low, high)), s, supports)
+            finer[s.name] = _allowed(np.unique(np.clip(around, s.least, s.most)), s, aim.supports)
         grids = {name: np.array([found[1][name]]) for name in grids} | finer
-        better = best(grids, _FINER)
+        better = _best(pitch, sheet, box, aim, given, grids, _FINER)
         if better is None or better[0] < found[0]:
             break
         found = better
     return found[0], _rounded(pitch, box, found[1], given)
+
+
+def _best(
+    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats],
+    stride: int,
+) -> tuple[float, dict[str, float]] | None:  # fmt: skip
+    """The best of all combinations of the grids' values."""
+    cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
+    values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
+    for column, name in enumerate(grids):
+        values[name] = cases[:, column].copy()
+    figures, floor = quick(pitch, box, values, aim.body, aim.clearance, stride)
+    mat_m2 = aim.clearance.mat_length(aim.body.stature_m) * aim.clearance.mat_width_m
+    worth = score(figures, floor, mat_m2, sitting_height(aim.body), aim.intent, aim.wanted)
+    worth = worth + BUTTON_FREE * _on_tie_outs(pitch, sheet, box, values)
+    top = int(np.argmax(worth))
+    if not np.isfinite(worth[top]):
+        return None
+    return float(worth[top]), {name: float(array[top]) for name, array in values.items()}
+
+
+def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:
+    """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take buttons."""
+    out = np.zeros(len(values[pitch.settings[0].name]))
+    for setting in pitch.settings:
+        if not setting.folds_far_edge or sheet.tie_outs is None:
+            continue
+        for row, fold in enumerate(values[setting.name]):
+            turned = values["turn"][row] > 0.5
+            across, along = (box[1], box[0]) if turned else box
+            ends = [(across - fold, 0.0), (across - fold, along)]
+            out[row] += all(sheet.has_tie_out((v, u) if turned else (u, v)) for u, v in ends)
+    return out
 
 
 def _rounded(pitch: Pitch, box: tuple[float, float], values: dict[str, float], given: Mapping[str, float]) -> dict[str, float]:
@@ -150,10 +174,15 @@ def _rounded(pitch: Pitch, box: tuple[float, float], values: dict[str, float], g
     return out if ok else values
 
 
-def _grid(setting: Setting, supports: Supports, size: int) -> Floats:
+def _grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floats:
     if setting.step == 1:
         return np.arange(setting.least, setting.most + 0.5)
-    return _allowed(np.linspace(setting.least, setting.most, size), setting, supports)
+    values = np.linspace(setting.least, setting.most, size)
+    if setting.folds_far_edge and sheet.tie_outs and sheet.box:
+        ties = [side - place for tie in sheet.tie_outs for side, place in zip(sheet.box, tie, strict=True)]
+        kept = [t for t in ties if setting.least <= t <= setting.most]
+        values = np.unique(np.round(np.concatenate([values, kept]), 4))
+    return _allowed(values, setting, supports)
 
 
 def _allowed(values: Floats, setting: Setting, supports: Supports) -> Floats:

@@ -11,7 +11,7 @@ from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import Figures, measure, tallest_sleeper_m
 from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
-from tarvik.core.search import best_settings
+from tarvik.core.search import Aim, best_settings
 from tarvik.core.shelter import Shelter, fold_sheet, refusals
 from tarvik.core.weather.rain import CALM, Weather
 
@@ -28,7 +28,7 @@ DEFAULT_CLEARANCE: Final = Clearance()
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """What is asked. Settings left out are searched for the intent."""
+    """What is asked. Settings left out are searched for the intent and the `wanted` sleepers (None: all that fit)."""
 
     sheet: Sheet
     pitch: Pitch
@@ -38,6 +38,7 @@ class Question:
     supports: Supports = UNLIMITED
     weather: Weather = CALM
     clearance: Clearance = DEFAULT_CLEARANCE
+    wanted: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +83,8 @@ def _settings(question: Question, given: dict[str, float]) -> dict[str, float]:
     pitch = question.pitch
     found = None
     if len(given) < len(pitch.settings):
-        found = best_settings(
-            pitch, question.sheet, question.body, question.intent, question.supports, question.clearance, given
-        )
+        aim = Aim(question.body, question.intent, question.supports, question.clearance, question.wanted)
+        found = best_settings(pitch, question.sheet, aim, given)
     return found or {s.name: given.get(s.name, s.default) for s in pitch.settings}
 
 

@@ -1,0 +1,1 @@
+"""The made-up course that Tarvik starts with."""

@@ -250,7 +250,8 @@ TABLES: Final = {
             _COUNT,
             _NOTE,
         )),
-        Table("stakes", "Stakes", "bag of stakes", "No stakes yet. A sheet takes four at least, six with comfort.", (_COUNT, _NOTE)),
+        Table("stakes", "Stakes", "bag of stakes", "No stakes yet. A sheet takes four at least, six with comfort.",
+              (_COUNT, _NOTE)),
     )
 }  # fmt: skip
 

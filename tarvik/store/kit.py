@@ -13,7 +13,7 @@ from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
-from tarvik.store.models import Course, LineRow, Owned, Person, SheetRow, StakeRow, SupportRow, now
+from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
 Row = Person | SheetRow | SupportRow | LineRow | StakeRow
-MODELS: Final[Mapping[str, type[Owned]]] = {
+MODELS: Final[Mapping[str, type[Person | SheetRow | SupportRow | LineRow | StakeRow]]] = {
     "people": Person,
     "sheets": SheetRow,
     "supports": SupportRow,

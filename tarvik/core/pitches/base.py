@@ -42,6 +42,7 @@ class Setting:
     label: str
     step: float = 0.01
     searched: bool = True
+    folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:
         """The value, taken to the nearest step for whole-number settings. Raises InputError when out of range."""

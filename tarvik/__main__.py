@@ -1,0 +1,5 @@
+"""`python -m tarvik`: see `./run`."""
+
+from tarvik.cli import main
+
+main()

@@ -1,0 +1,67 @@
+"""The command line behind `./run`."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from tarvik.store.server import ServerError
+
+CHECKOUT = Path(__file__).resolve().parent.parent
+
+
+def _port(text: str) -> int:
+    port = int(text)
+    if not 1 <= port <= 65535:
+        raise argparse.ArgumentTypeError("a port is 1 to 65535")
+    return port
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands with their words."""
+    top = argparse.ArgumentParser(prog="./run", description="Tarvik: pitches, shelters and a plan for the whole group.")
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    for name, words in (("demo", "serve with the demo course"), ("serve", "serve without demo data")):
+        command = commands.add_parser(name, help=words)
+        command.add_argument("--port", type=_port, default=8080, help="port on 127.0.0.1 (default 8080)")
+    bench = commands.add_parser("bench", help="measure speeds against references in the same run")
+    bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
+    commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
+    commands.add_parser("warm", help="compile the geometry kernels")
+    tests = commands.add_parser("test", help="lint, types, unit, database and browser tests")
+    tests.add_argument("rest", nargs=argparse.REMAINDER, help="handed on to pytest (then only pytest runs)")
+    return top
+
+
+def main(words: list[str] | None = None) -> None:
+    """Run one command; a known fault is said in a sentence, without a traceback."""
+    asked = parser().parse_args(words)
+    try:
+        sys.exit(_run(asked))
+    except ServerError as err:
+        print(f"tarvik: {err}", file=sys.stderr)
+        sys.exit(1)
+
+
+def _run(asked: argparse.Namespace) -> int:
+    if asked.command in ("demo", "serve"):
+        from tarvik.commands.serve import serve
+
+        return serve(CHECKOUT, asked.port, demo=asked.command == "demo")
+    if asked.command == "bench":
+        from tarvik.commands.bench import bench
+
+        return bench(CHECKOUT, asked.json)
+    if asked.command == "shots":
+        from tarvik.commands.shots import shots
+
+        return shots(CHECKOUT)
+    if asked.command == "warm":
+        from tarvik.commands.warm import warm
+
+        warm()
+        return 0
+    from tarvik.commands.check import check
+
+    return check(CHECKOUT, asked.rest)

@@ -1,0 +1,1 @@
+"""What `./run` does, one module a command."""

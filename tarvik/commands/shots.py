@@ -1,0 +1,80 @@
+"""`./run shots`: the screenshots in docs/screenshots, from demo data, at desk and at phone size."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, testbed
+from tarvik.store.server import Server, default_folder
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from playwright.sync_api import Page
+
+DESK = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One picture: its file, the address, the frame, and what to do before."""
+
+    name: str
+    path: str
+    size: dict[str, int]
+    ready: str = "main"
+    click: str = ""
+
+
+def _shots(bed: Testbed) -> list[Shot]:
+    course, night = f"/courses/{bed.course}", f"/courses/{bed.course}/nights/{bed.nights[0]}"
+    bench = f"{night}/bench/{bed.sheets['Faro T']}/plow-point"
+    done = "[data-done]"
+    return [
+        Shot("course-home", course, DESK),
+        Shot("group-and-kit", f"{course}/kit", DESK),
+        Shot("pitch-board", f"{night}/board", DESK, done),
+        Shot("bench", bench, DESK),
+        Shot("bench-explained", bench, DESK, click="details.figure >> nth=1"),
+        Shot("camp-sheet", f"{night}/camp", DESK),
+        Shot("phone-board", f"{night}/board", PHONE, done),
+        Shot("phone-bench", bench, PHONE),
+        Shot("phone-camp", f"{night}/camp", PHONE),
+    ]
+
+
+def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
+    """Open one view and keep its picture."""
+    page.set_viewport_size(shot.size)  # type: ignore[arg-type]
+    page.goto(bed.url + shot.path)
+    page.wait_for_selector(shot.ready)
+    page.wait_for_function("document.fonts.status === 'loaded'")
+    if shot.click:
+        page.click(shot.click)
+    page.screenshot(path=folder / f"{shot.name}.png")
+
+
+def shots(checkout: Path) -> int:
+    """Take every picture anew."""
+    from playwright.sync_api import sync_playwright
+
+    folder = checkout / "docs" / "screenshots"
+    folder.mkdir(parents=True, exist_ok=True)
+    server = Server(default_folder(checkout)).start()
+    try:
+        with testbed(server, "tarvik_shots") as bed, sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
+            page = browser.new_page()
+            page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
+            page.click("text=Choose for me")
+            page.wait_for_selector("[data-done]")
+            for shot in _shots(bed):
+                take(page, bed, shot, folder)
+                print(f"tarvik: {folder / (shot.name + '.png')}", flush=True)
+            browser.close()
+    finally:
+        server.stop()
+    return 0

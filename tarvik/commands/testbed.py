@@ -1,0 +1,60 @@
+"""A running Tarvik with fresh demo data on a database of its own: for screenshots and browser tests."""
+
+from __future__ import annotations
+
+import threading
+import time
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import uvicorn
+from sqlalchemy import select
+
+from tarvik.demo.course import ensure_demo
+from tarvik.store.database import Database
+from tarvik.store.models import Course, Night, SheetRow
+from tarvik.store.server import Server, free_port
+from tarvik.web.app import create_app
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+                 "--disable-component-update", "--disable-sync"]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Testbed:
+    """Where the application answers, and numbers of the demo's rows."""
+
+    url: str
+    database: Database
+    course: int
+    nights: tuple[int, ...]
+    sheets: dict[str, int]
+
+
+@contextmanager
+def testbed(server: Server, name: str) -> Iterator[Testbed]:
+    """Serve the demo from a fresh database `name` on a started server."""
+    database = Database(server.fresh_database(name))
+    database.migrate()
+    with database.session() as session:
+        ensure_demo(session)
+        course = session.scalars(select(Course).where(Course.demo)).one().id
+        nights = tuple(session.scalars(select(Night.id).where(Night.course_id == course).order_by(Night.position)))
+        owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
+        sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
+    port = free_port()
+    web = uvicorn.Server(uvicorn.Config(create_app(database), host="127.0.0.1", port=port, log_level="warning"))
+    thread = threading.Thread(target=web.run, daemon=True)
+    thread.start()
+    while not web.started:
+        time.sleep(0.05)
+    try:
+        yield Testbed(f"http://127.0.0.1:{port}", database, course, nights, sheets)
+    finally:
+        web.should_exit = True
+        thread.join(timeout=15)
+        database.close()

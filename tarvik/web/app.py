@@ -1,0 +1,135 @@
+"""Puts the application together."""
+
+from __future__ import annotations
+
+from contextlib import asynccontextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI
+from fastapi.responses import JSONResponse
+from fastapi.staticfiles import StaticFiles
+
+from tarvik import __version__
+from tarvik.web import api, problems
+from tarvik.web.pages import bench, board, camp, home, kit
+from tarvik.web.rendering import make_templates
+from tarvik.web.solving import Solver
+
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator
+
+    from fastapi.templating import Jinja2Templates
+    from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+    from tarvik.store.database import Database
+
+HERE = Path(__file__).parent
+MOST_BODY = 1_000_000
+"""Largest request body in bytes."""
+_SAFE = {b"GET", b"HEAD", b"OPTIONS"}
+_HEADERS = (
+    (b"content-security-policy",
+     b"default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; object-src 'none'; base-uri 'none'; "
+     b"form-action 'self'; frame-ancestors 'none'"),
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"same-origin"),
+    (b"x-frame-options", b"DENY"),
+)  # fmt: skip
+
+
+@dataclass
+class Tarvik:
+    """What every request needs."""
+
+    database: Database
+    solver: Solver
+    pages: Jinja2Templates
+
+
+class Guard:
+    """Refuses bodies that are too large and state changes from other sites; adds the safety headers."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = dict(scope["headers"])
+        refusal = _refusal(scope["method"].encode(), headers)
+        if refusal:
+            await refusal(scope, receive, send)
+            return
+        docs = scope["path"] in ("/docs", "/redoc")
+        seen = 0
+
+        async def limited() -> Message:
+            nonlocal seen
+            message = await receive()
+            seen += len(message.get("body", b""))
+            if seen > MOST_BODY:
+                raise _TooLargeError
+            return message
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start" and not docs:
+                message["headers"] = [*message.get("headers", []), *_HEADERS]
+            await send(message)
+
+        try:
+            await self.app(scope, limited, send_with_headers)
+        except _TooLargeError:
+            await _too_large()(scope, receive, send)
+
+
+class _TooLargeError(Exception):
+    """The body grew past the limit while it was read."""
+
+
+def _too_large() -> JSONResponse:
+    detail = f"the body is larger than {MOST_BODY:,} bytes; send less at once"
+    return JSONResponse(
+        {"type": "about:blank", "title": "Too large", "status": 413, "detail": detail, "field": "body"},
+        status_code=413, media_type="application/problem+json",
+    )  # fmt: skip
+
+
+def _refusal(method: bytes, headers: dict[bytes, bytes]) -> JSONResponse | None:
+    length = headers.get(b"content-length", b"0")
+    if length.isdigit() and int(length) > MOST_BODY:
+        return _too_large()
+    origin = headers.get(b"origin")
+    if method not in _SAFE and origin and urlsplit(origin).netloc != headers.get(b"host"):
+        return JSONResponse(
+            {"type": "about:blank", "title": "Not allowed", "status": 403, "field": None,
+             "detail": "changes are taken only from Tarvik's own pages"},
+            status_code=403, media_type="application/problem+json",
+        )  # fmt: skip
+    return None
+
+
+def create_app(database: Database) -> FastAPI:
+    """The application on a migrated database."""
+    solver = Solver()
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        yield
+        solver.close()
+        database.close()
+
+    app = FastAPI(
+        title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None,
+        description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
+    )  # fmt: skip
+    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"))
+    app.add_middleware(Guard)
+    problems.install(app)
+    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    for part in (api, home, kit, board, bench, camp):
+        app.include_router(part.router)
+    return app

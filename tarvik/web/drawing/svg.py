@@ -1,0 +1,93 @@
+"""A sheet of drawing paper in metres: world coordinates in, SVG out."""
+
+from __future__ import annotations
+
+from html import escape
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+PX_PER_M = 100.0
+XY = tuple[float, float]
+
+
+class Paper:
+    """Collects SVG elements. World y points up; `grow` takes every drawn place into the frame."""
+
+    def __init__(self, title: str, css: str = "", margin: float = 0.35) -> None:
+        self.title, self.css, self.margin = title, css, margin
+        self.parts: list[str] = []
+        self.low = [1e9, 1e9]
+        self.high = [-1e9, -1e9]
+
+    def grow(self, *points: XY) -> None:
+        """Make room for places."""
+        for p in points:
+            for i in (0, 1):
+                self.low[i], self.high[i] = min(self.low[i], p[i]), max(self.high[i], p[i])
+
+    @staticmethod
+    def _at(p: XY) -> str:
+        return f"{p[0] * PX_PER_M:.1f},{-p[1] * PX_PER_M:.1f}"
+
+    def polygon(self, points: Sequence[XY], css: str, title: str = "") -> None:
+        """A closed shape."""
+        self.grow(*points)
+        inner = f"<title>{escape(title)}</title>" if title else ""
+        self.parts.append(f'<polygon class="{css}" points="{" ".join(map(self._at, points))}">{inner}</polygon>')
+
+    def region(self, rings: Iterable[Sequence[XY]], css: str) -> None:
+        """A shape of several rings (holes by even-odd)."""
+        path = ""
+        for ring in rings:
+            self.grow(*ring)
+            path += "M" + " L".join(map(self._at, ring)) + " Z "
+        if path:
+            self.parts.append(f'<path class="{css}" fill-rule="evenodd" d="{path.strip()}"/>')
+
+    def line(self, a: XY, b: XY, css: str) -> None:
+        """A straight line."""
+        self.grow(a, b)
+        (x1, y1), (x2, y2) = ((p[0] * PX_PER_M, -p[1] * PX_PER_M) for p in (a, b))
+        self.parts.append(f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>')
+
+    def circle(self, p: XY, radius_m: float, css: str) -> None:
+        """A circle, its radius in metres."""
+        self.grow((p[0] - radius_m, p[1] - radius_m), (p[0] + radius_m, p[1] + radius_m))
+        x, y = self._at(p).split(",")
+        self.parts.append(f'<circle class="{css}" cx="{x}" cy="{y}" r="{radius_m * PX_PER_M:.1f}"/>')
+
+    def text(self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 16) -> None:
+        """Words centred on a place."""
+        self.grow(p)
+        x, y = p[0] * PX_PER_M, -p[1] * PX_PER_M + size * 0.35
+        self.parts.append(
+            f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" font-size="{size:.0f}" text-anchor="{anchor}">{escape(words)}</text>'
+        )
+
+    def mark(self, p: XY, name: str, css: str = "mark") -> None:
+        """A numbered or lettered mark: a disc with its name."""
+        self.circle(p, 0.11, css)
+        self.text(p, name, "mark-t", size=15)
+
+    def path(self, points: Sequence[XY], css: str) -> None:
+        """An open line through places."""
+        self.grow(*points)
+        self.parts.append(f'<polyline class="{css}" points="{" ".join(map(self._at, points))}"/>')
+
+    def raw(self, part: str) -> None:
+        """A ready element."""
+        self.parts.append(part)
+
+    def svg(self, least: XY = (0.5, 0.5)) -> str:
+        """The whole drawing, framed."""
+        width = max(self.high[0] - self.low[0], least[0]) + 2 * self.margin
+        height = max(self.high[1] - self.low[1], least[1]) + 2 * self.margin
+        x = (self.low[0] - self.margin) * PX_PER_M
+        y = (-self.high[1] - self.margin) * PX_PER_M
+        box = f"{x:.0f} {y:.0f} {width * PX_PER_M:.0f} {height * PX_PER_M:.0f}"
+        return (
+            f'<svg class="drawing {self.css}" viewBox="{box}" role="img" xmlns="http://www.w3.org/2000/svg">'
+            f"<title>{escape(self.title)}</title>{''.join(self.parts)}</svg>"
+        )

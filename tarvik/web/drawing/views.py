@@ -1,0 +1,193 @@
+"""Bench and card drawings: plan, elevations, section, and the sheet laid flat."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+from shapely import Polygon
+
+from tarvik.core.cards import marks, stake_marks
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.section import section
+from tarvik.core.units import Units, format_length
+from tarvik.web.drawing.silhouette import sitter
+from tarvik.web.drawing.svg import Paper
+
+if TYPE_CHECKING:
+    from tarvik.core.body import Body
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.measure.mats import Mat
+    from tarvik.core.measure.roof import Region
+    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.shelter import Shelter
+    from tarvik.web.drawing.svg import XY
+
+
+def _rings(region: Region) -> list[list[XY]]:
+    parts = [region] if isinstance(region, Polygon) else list(region.geoms)
+    rings: list[list[XY]] = []
+    for part in parts:
+        if not part.is_empty:
+            rings.append([(float(x), float(y)) for x, y in part.exterior.coords[:-1]])
+            rings += [[(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors]
+    return rings
+
+
+def _scale_bar(paper: Paper, units: Units) -> None:
+    metres, words = (1.0, "1 m") if units is Units.METRIC else (0.9144, "3 ft")
+    x, y = paper.low[0], paper.low[1] - 0.28
+    paper.line((x, y), (x + metres, y), "bar")
+    for end in (x, x + metres):
+        paper.line((end, y - 0.05), (end, y + 0.05), "bar")
+    paper.text((x + metres + 0.08, y), words, "t", "start", 15)
+
+
+def plan(shelter: Shelter, figures: Figures, rig: Rig | None, sit_m: float, units: Units) -> str:
+    """Seen from above: panels, dry ground, sitting ground, mats, supports, lines, numbered stakes."""
+    paper = Paper(f"Plan of the {shelter.pitch.name}", "plan")
+    paper.region(_rings(figures.dry), "dry")
+    for face in sorted(shelter.faces(), key=lambda f: f.role is not Role.FLOOR):
+        css = "cloth-floor" if face.role is Role.FLOOR else "panel"
+        paper.polygon([(float(x), float(y)) for x, y, _ in face.xyz], css)
+    sit = figures.roof.above(sit_m)
+    paper.region(_rings(sit), "sit")
+    for number, mat in enumerate(figures.mats, start=1):
+        _mat(paper, mat, number)
+    names = marks(shelter)
+    if rig is not None:
+        for line in rig.lines:
+            a = shelter.at(line.start)
+            paper.line((float(a[0]), float(a[1])), (line.to[0], line.to[1]), "cord")
+        for support in rig.supports:
+            paper.circle(support.at, 0.10 if support.kind == "tree" else 0.04, support.kind)
+        for stake, name in zip(rig.stakes, stake_marks(shelter, rig), strict=True):
+            paper.mark(stake.at, name, "mark optional" if stake.optional else "mark")
+    for point in shelter.pitch.high_points():
+        x, y = (float(c) for c in shelter.at(point)[:2])
+        paper.mark((x, y), names[point], "mark high")
+    x = float(shelter.xyz[:, 0].min())
+    paper.text((x - 0.45, float(np.mean(shelter.xyz[:, 1])) - 0.5), "front", "t soft")
+    _scale_bar(paper, units)
+    return paper.svg()
+
+
+def _mat(paper: Paper, mat: Mat, number: int) -> None:
+    corners = [(float(x), float(y)) for x, y in mat.corners()]
+    paper.polygon(corners, "mat", f"Mat {number}")
+    angle = math.radians(mat.heading_deg)
+    head = (mat.x + math.cos(angle) * (mat.length_m / 2 - 0.18), mat.y + math.sin(angle) * (mat.length_m / 2 - 0.18))
+    paper.circle(head, 0.12, "body")
+
+
+def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body: Body) -> str:
+    """Seen from the front (y across) or from the right side (x across), with heights and a person for scale."""
+    name = "Side" if side else "Front"
+    paper = Paper(f"{name} view of the {shelter.pitch.name}", "elevation")
+
+    def flat(p: np.ndarray) -> XY:
+        return (float(p[0]), float(p[2])) if side else (float(-p[1]), float(p[2]))
+
+    for face in sorted(shelter.faces(), key=lambda f: -float(f.xyz[:, 1 if side else 0].mean())):
+        if face.role is not Role.FLOOR:
+            paper.polygon([flat(p) for p in face.xyz], "panel")
+    names = marks(shelter)
+    for point in shelter.pitch.high_points():
+        top = shelter.at(point)
+        paper.line(flat(np.array([top[0], top[1], 0.0])), flat(top), "pole")
+    if rig is not None:
+        for line in rig.lines:
+            paper.line(flat(shelter.at(line.start)), flat(np.array(line.to)), "cord")
+    left, right = paper.low[0], paper.high[0]
+    sitter(paper, (right + 0.45, 0.0), body.height("sitting"), -1)
+    paper.line((left - 0.2, 0), (right + 0.8, 0), "ground")
+    for point in shelter.pitch.high_points():
+        top = shelter.at(point)
+        x, z = flat(top)
+        paper.text((x, z + 0.17), f"{names[point]} {format_length(float(top[2]), units)}", "t")
+    return paper.svg((2, 1))
+
+
+def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) -> str:
+    """Cut along the first mat (or the middle, when none fits): the person lies on it and sits where the roof is highest."""
+    paper = Paper("Section along the sleeper", "section")
+    mat = figures.mats[0] if figures.mats else None
+    middle = shelter.xyz[:, :2].mean(axis=0)
+    centre = (mat.x, mat.y) if mat else (float(middle[0]), float(middle[1]))
+    heading = mat.heading_deg if mat else 180.0
+    cuts = section(shelter.faces(), centre, heading)
+    for cut in cuts:
+        paper.path([cut.start, cut.end], "cut-floor" if cut.role == "floor" else "cut")
+    if mat is not None:
+        half = mat.length_m / 2
+        room = figures.clearance
+        profile = [(half, 0.0), (half, room.head_m), (half - room.head_length_m, room.head_m),
+                   (half - room.head_length_m, room.middle_m), (-half + room.foot_length_m, room.middle_m),
+                   (-half + room.foot_length_m, room.foot_m), (-half, room.foot_m), (-half, 0.0)]  # fmt: skip
+        paper.path(profile, "room")
+        _lying(paper, half - 0.05, body.stature_m)
+        paper.line((-half, 0.0), (half, 0.0), "mat-edge")
+    _sitting_person(paper, figures, centre, heading, body)
+    low, high = (paper.low[0], paper.high[0]) if paper.parts else (-1.0, 1.0)
+    paper.line((low - 0.25, 0), (high + 0.25, 0), "ground")
+    tops = [p for cut in cuts if cut.role != "floor" for p in (cut.start, cut.end)]
+    if tops:
+        s, z = max(tops, key=lambda p: p[1])
+        paper.text((s, z + 0.16), format_length(z, units), "t")
+    return paper.svg((2, 1))
+
+
+def _lying(paper: Paper, crown: float, stature: float) -> None:
+    paper.circle((crown - 0.11, 0.13), 0.11, "body")
+    paper.path([(crown - 0.24, 0.12), (crown - stature * 0.5, 0.11), (crown - stature + 0.06, 0.08)], "limb thick")
+    paper.path([(crown - stature + 0.05, 0.06), (crown - stature + 0.03, 0.22)], "limb")
+
+
+def _sitting_person(paper: Paper, figures: Figures, centre: XY, heading: float, body: Body) -> None:
+    """Sit the person where the section is highest, crown marked when it touches the roof."""
+    angle = math.radians(heading)
+    at = np.linspace(-4, 4, 161)
+    line = np.stack([centre[0] + at * math.cos(angle), centre[1] + at * math.sin(angle)], axis=1)
+    heights = figures.roof.height_at(line)
+    if np.all(np.isnan(heights)):
+        return
+    need = body.height("sitting")
+    fits = np.flatnonzero(np.nan_to_num(heights) >= need)
+    k = int(fits[len(fits) // 2]) if fits.size else int(np.nanargmax(heights))
+    sitter(paper, (float(at[k]), 0.0), need, -1, " ghost")
+    if not fits.size:
+        paper.text((float(at[k]), need + 0.15), "cannot sit up", "t warn")
+
+
+def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
+    """The sheet laid flat: creases, tie-outs, hood, and the marks of plan and card."""
+    paper = Paper("The sheet laid flat", "flat", margin=0.3)
+    paper.polygon(list(shelter.sheet.outline), "sheet")
+    edges: dict[frozenset[str], int] = {}
+    for panel in shelter.panels:
+        points = [shelter.sheet_at(p) for p in panel.points]
+        if panel.role is Role.FLOOR:
+            paper.polygon(points, "cloth-floor")
+        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
+            key = frozenset((a, b))
+            edges[key] = edges.get(key, 0) + 1
+    for key, count in edges.items():
+        if count > 1:
+            a, b = tuple(key)
+            paper.line(shelter.sheet_at(a), shelter.sheet_at(b), "crease")
+    for u, v in shelter.sheet.tie_outs or ():
+        paper.circle((u, v), 0.035, "tie-out")
+    if shelter.sheet.hood:
+        paper.circle(shelter.sheet.hood, 0.14, "hood")
+    names = marks(shelter)
+    for point, name in names.items():
+        u, v = shelter.sheet_at(point)
+        high = point in shelter.pitch.high_points()
+        paper.mark((u, v), name, "mark high" if high else "mark")
+        if not shelter.sheet.has_tie_out((u, v)) and (rig is None or not (high and rig.through_line)):
+            paper.circle((u, v), 0.17, "button")
+    width, length = max(u for u, _ in shelter.sheet.outline), max(v for _, v in shelter.sheet.outline)
+    paper.text((width / 2, -0.28), format_length(width, units), "t")
+    paper.text((-0.2, length / 2), format_length(length, units), "t", "end")
+    return paper.svg()

@@ -1,0 +1,110 @@
+"""The camp sheet: who sleeps where, each shelter's set-up card, and the kit it all takes. On screen, on paper, as PDF."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from tarvik.core import cards
+from tarvik.core.body import Body
+from tarvik.core.measure.figures import sitting_height
+from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.kit_use import left_after, totals
+from tarvik.core.rig.supports import Supports
+from tarvik.core.rig.verdict import assess
+from tarvik.core.units import Units
+from tarvik.store import courses, kit, plans
+from tarvik.store.kit import body_of
+from tarvik.store.models import Course, Night, ShelterRow
+from tarvik.web.drawing import views
+from tarvik.web.pages.common import owner_name, page, question, tarvik
+from tarvik.web.solving import Solver
+
+router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+
+
+def _tallest(row: ShelterRow) -> Body:
+    people = plans.sleepers(row)
+    return body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
+
+
+def shelter_cards(
+    course: Course, night: Night, rows: list[ShelterRow], supports: Supports, solver: Solver
+) -> list[dict[str, Any]]:
+    """A card for each shelter. The kit is handed out in order, so that what is short shows at the shelter that lacks it."""
+    units = Units(course.units)
+    left = supports
+    out = []
+    for number, row in enumerate(rows, start=1):
+        body = _tallest(row)
+        asked = question(row.sheet, row.pitch, night, supports, row.settings, body=body, wanted=len(row.members) or 1)
+        solution = solver.solve(asked)
+        people = plans.sleepers(row)
+        card: dict[str, Any] = {
+            "number": number, "row": row, "people": people, "owner": owner_name(row.sheet), "pitch": PITCHES[row.pitch],
+            "solution": solution, "reasons": [(r, r.text(units)) for r in solution.assessment.reasons], "rig": None,
+        }  # fmt: skip
+        shelter, figures = solution.shelter, solution.figures
+        if shelter is not None and figures is not None:
+            assessment = assess(shelter, left)
+            rig = assessment.rig
+            notes = [r for r in solution.assessment.reasons if not r.blocks and r.code == "no_mat_fits"]
+            reasons = [(r, r.text(units)) for r in (*assessment.reasons, *notes)]
+            crowded: list[str] = []
+            if 0 < figures.sleepers < len(people):
+                crowded.append(f"{len(people)} sleep here and {figures.sleepers} lie dry with room over them")
+            if rig is not None:
+                left = left_after(left, rig)
+            names = cards.marks(shelter)
+            card |= {
+                "figures": figures,
+                "rig": rig,
+                "reasons": reasons,
+                "crowded": crowded,
+                "verdict": assessment.verdict.value,
+                "plan": views.plan(shelter, figures, rig, sitting_height(body), units),
+                "flat": views.flat_sheet(shelter, rig, units),
+                "steps": cards.steps(shelter, rig, units, body),
+                "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
+            }
+        out.append(card)
+    return out
+
+
+def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
+    """Everything on the camp sheet."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        night = courses.night(session, course_id, night_id)
+        people = kit.rows(session, course_id, "people")
+        supports = kit.supports_of(session, course_id)
+        shelters = shelter_cards(course, night, list(plans.shelters(session, night_id)), supports, tarvik(request).solver)
+        where = {p.id: card for card in shelters for p in card["people"]}
+        step = plans.last_step(session, night)
+        return {
+            "course": course, "night": night, "nights": courses.nights(session, course_id), "cards": shelters,
+            "people": [(p, where.get(p.id)) for p in people], "undo": step.what if step else None, "tab": "camp",
+            "totals": totals([c["rig"] for c in shelters if c["rig"]], supports), "cautions": cards.CAUTIONS,
+            "walk_round": cards.WALK_ROUND,
+        }  # fmt: skip
+
+
+@router.get("/camp")
+def show(request: Request, course_id: int, night_id: int) -> Any:
+    """On screen, made to be printed."""
+    return page(request, "camp.html", **camp(request, course_id, night_id))
+
+
+@router.get("/camp.pdf")
+def pdf(request: Request, course_id: int, night_id: int) -> Response:
+    """The same as PDF."""
+    from tarvik.web.pdf import to_pdf  # noqa: PLC0415
+
+    context = camp(request, course_id, night_id)
+    html = tarvik(request).pages.get_template("camp_print.html").render(**context)
+    return Response(
+        to_pdf(html), media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="camp-sheet-night-{context["night"].position}.pdf"'},
+    )  # fmt: skip

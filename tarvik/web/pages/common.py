@@ -1,0 +1,80 @@
+"""What several screens share: who is asked about, and the questions behind a sheet and a pitch."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from tarvik.core.errors import InputError
+from tarvik.core.intent import intent_named
+from tarvik.core.pitches import PITCHES, pitch_named
+from tarvik.core.solve import Question
+from tarvik.store.kit import body_of, sheet_of
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from fastapi import Request
+
+    from tarvik.core.body import Body
+    from tarvik.core.rig.supports import Supports
+    from tarvik.store.models import Night, Person, SheetRow
+    from tarvik.web.app import Tarvik
+
+
+NOT_SETTINGS = ("person", "wanted", "best")
+"""Words in a bench's or choice's address that are no settings of the pitch."""
+
+
+def tarvik(request: Request) -> Tarvik:
+    """The application's parts."""
+    return request.app.state.tarvik  # type: ignore[no-any-return]
+
+
+def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:
+    """Render a template."""
+    return tarvik(request).pages.TemplateResponse(request, name, context, status_code=status)
+
+
+def question(
+    sheet: SheetRow, pitch: str, night: Night, supports: Supports, settings: Mapping[str, float] | None = None,
+    person: Person | None = None, body: Body | None = None, wanted: int | None = 1,
+) -> Question:  # fmt: skip
+    """What is asked of one sheet and pitch, for its owner unless somebody else is named."""
+    return Question(
+        sheet=sheet_of(sheet), pitch=pitch_named(pitch), settings=dict(settings or {}),
+        body=body or body_of(person or sheet.owner), intent=intent_named(night.intent), supports=supports, wanted=wanted,
+    )  # fmt: skip
+
+
+def every_pitch() -> list[str]:
+    """Slugs of all pitches, in the order they are shown."""
+    return list(PITCHES)
+
+
+def owner_name(sheet: SheetRow) -> str:
+    """Whose sheet it is, in words."""
+    return sheet.owner.name if sheet.owner else (sheet.label or "Group kit")
+
+
+def given_settings(request: Request, pitch: str) -> dict[str, float]:
+    """Settings named in the address; those that are no numbers are refused."""
+    kind = PITCHES.get(pitch)
+    given: dict[str, float] = {}
+    for name, text in request.query_params.items():
+        if kind is None or name in NOT_SETTINGS:
+            continue
+        try:
+            given[name] = float(text)
+        except ValueError:
+            raise InputError(f"settings.{name}", f"«{text[:20]}» is no number") from None
+    return kind.checked(given) if kind else {}
+
+
+def wanted(request: Request) -> int | None:
+    """For how many sleepers settings are searched: 1, 2, 3, or None for as many as fit."""
+    text = request.query_params.get("wanted", "1")
+    if text == "most":
+        return None
+    if text not in ("1", "2", "3"):
+        raise InputError("wanted", f"«{text[:20]}» is none of 1, 2, 3, most")
+    return int(text)

@@ -1,0 +1,119 @@
+"""Start page, course home, and the course's own fields."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse
+from pydantic import BaseModel
+
+from tarvik.core.errors import InputError
+from tarvik.core.intent import INTENTS
+from tarvik.store import courses, kit, plans
+from tarvik.web.pages.common import page, tarvik
+
+router = APIRouter(include_in_schema=False)
+
+
+class FieldChange(BaseModel):
+    """One field as typed, with what was seen before."""
+
+    column: str
+    text: str
+    version: int
+    was: str = ""
+
+
+@router.get("/")
+def start(request: Request) -> Any:
+    """All courses, and a form for a new one."""
+    with tarvik(request).database.session() as session:
+        return page(request, "start.html", courses=courses.courses(session), typed={}, fault=None)
+
+
+@router.post("/courses")
+def create(
+    request: Request, name: Annotated[str, Form()] = "", place: Annotated[str, Form()] = "",
+    units: Annotated[str, Form()] = "metric", nights: Annotated[str, Form()] = "1", first: Annotated[str, Form()] = "",
+) -> Any:  # fmt: skip
+    """Make a course; on a mistake show the form again with everything typed still there."""
+    typed = {"name": name, "place": place, "units": units, "nights": nights, "first": first}
+    with tarvik(request).database.session() as session:
+        try:
+            made = courses.new_course(session, name, place, units, _nights(nights), _date(first))
+        except InputError as err:
+            return page(request, "start.html", 422, courses=courses.courses(session), typed=typed, fault=err)
+    return RedirectResponse(f"/courses/{made.id}", status_code=303)
+
+
+def _nights(text: str) -> int:
+    if not text.strip().isdecimal() or len(text.strip()) > 3:
+        raise InputError("nights", f"«{text[:20]}» is no number of nights; give 1 to {courses.MOST_NIGHTS}")
+    return int(text)
+
+
+def _date(text: str) -> date | None:
+    if not text.strip():
+        return None
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise InputError("first", f"«{text[:20]}» is no date; write it like 2027-09-24") from None
+
+
+@router.get("/courses/{course_id}")
+def home(request: Request, course_id: int) -> Any:
+    """Where the course stands: people, sheets, nights, and what to do next."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        people = kit.rows(session, course_id, "people")
+        sheets = kit.rows(session, course_id, "sheets")
+        nights = []
+        for night in courses.nights(session, course_id):
+            chosen = plans.shelters(session, night.id)
+            beds = {p.id for row in chosen for p in plans.sleepers(row)}
+            nights.append({"night": night, "shelters": len(chosen), "beds": len(beds)})
+        owners = {s.owner_id for s in sheets}
+        return page(
+            request, "home.html", course=course, people=people, sheets=sheets, nights=nights, intents=INTENTS,
+            supports=kit.supports_of(session, course_id), without=[p for p in people if p.id not in owners], tab="home", first_night=nights[0]["night"] if nights else None,
+        )  # fmt: skip
+
+
+@router.patch("/courses/{course_id}")
+def change(request: Request, course_id: int, body: FieldChange) -> dict[str, Any]:
+    """Save one field of the course."""
+    with tarvik(request).database.session() as session:
+        course = courses.change_course(session, course_id, body.column, body.text, body.version, body.was)
+        return {"version": course.version, "text": getattr(course, body.column)}
+
+
+@router.post("/courses/{course_id}/delete")
+def delete(request: Request, course_id: int) -> Any:
+    """Delete a course; the start page offers to undo."""
+    with tarvik(request).database.session() as session:
+        course = courses.delete_course(session, course_id)
+        number, name = course.id, course.name
+    with tarvik(request).database.session() as session:
+        return page(
+            request, "start.html", courses=courses.courses(session), typed={}, fault=None, deleted={"id": number, "name": name}
+        )
+
+
+@router.post("/courses/{course_id}/restore")
+def restore(request: Request, course_id: int) -> Any:
+    """Undo the deletion of a course."""
+    with tarvik(request).database.session() as session:
+        courses.delete_course(session, course_id, undo=True)
+    return RedirectResponse(f"/courses/{course_id}", status_code=303)
+
+
+@router.post("/courses/{course_id}/nights")
+def add_night(request: Request, course_id: int) -> Any:
+    """One night more."""
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        courses.add_night(session, course_id)
+    return RedirectResponse(f"/courses/{course_id}", status_code=303)

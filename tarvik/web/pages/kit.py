@@ -1,0 +1,185 @@
+"""Group and kit: five tables that save as they are typed, paste and CSV with a preview, undo for deletions."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request, UploadFile
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from tarvik.core.errors import InputError
+from tarvik.exchange.columns import TABLES, Context, Table, table_named
+from tarvik.exchange.grid import MOST_BYTES, MOST_CELL, Grid, csv_text, decode, read_grid
+from tarvik.store import courses, kit
+from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.home import FieldChange
+
+router = APIRouter(prefix="/courses/{course_id}/kit", include_in_schema=False)
+Text = Annotated[str, Field(max_length=MOST_CELL)]
+
+
+class NewRow(BaseModel):
+    """A new row's cells as typed, by column."""
+
+    cells: dict[str, Text]
+
+
+class Pasted(BaseModel):
+    """Text from a spreadsheet."""
+
+    text: Annotated[str, Field(max_length=MOST_BYTES)]
+
+
+def _tables(session: Any, course: Any) -> list[dict[str, Any]]:
+    told = kit.context(session, course)
+    shown = []
+    for table in TABLES.values():
+        rows = [kit.cells(row, table, told) for row in kit.rows(session, course.id, table.key)]
+        shown.append({"table": table, "rows": rows})
+    return shown
+
+
+@router.get("")
+def show(request: Request, course_id: int) -> Any:
+    """All tables."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        tables = _tables(session, course)
+        names = sorted(p.name for p in kit.rows(session, course_id, "people"))
+        return page(
+            request,
+            "kit.html",
+            course=course,
+            tables=tables,
+            names=names,
+            tab="kit",
+            first_night=next(iter(courses.nights(session, course_id)), None),
+        )
+
+
+def _row_html(request: Request, course: Any, table: Table, row: Any, told: Context) -> str:
+    template = tarvik(request).pages.get_template("kit_row.html")
+    return template.render(course=course, table=table, row=kit.cells(row, table, told))
+
+
+@router.post("/{table}")
+def add(request: Request, course_id: int, table: str, body: NewRow) -> dict[str, Any]:
+    """Add one row. Every bad cell is named at once, and nothing is added then."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        told = kit.context(session, course)
+        values: dict[str, Any] = {}
+        for column in kind.columns:
+            text = body.cells.get(column.key, "")
+            if not column.import_only and (text.strip() or column.needed):
+                values.update(_read(kind, column.key, text, told))
+        if table == "sheets":
+            values.setdefault("tie_outs", ["corners"])
+        row = kit.add(session, course.id, table, [values])[0]
+        told = kit.context(session, course)
+        session.refresh(row)
+        html = _row_html(request, course, kind, row, told)
+    return {"html": html}
+
+
+def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
+    try:
+        return kind.column(column).read(text, told)
+    except InputError as err:
+        raise InputError(column, err.message) from err
+
+
+@router.patch("/{table}/{row_id}")
+def change(request: Request, course_id: int, table: str, row_id: int, body: FieldChange) -> dict[str, Any]:
+    """Save one cell."""
+    kind = table_named(table)
+    if len(body.text) > MOST_CELL:
+        raise InputError(body.column, f"{len(body.text)} letters are too many; at most {MOST_CELL}")
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        row = kit.change(session, course, table, row_id, body.column, body.text, body.version, body.was)
+        cells = kit.cells(row, kind, kit.context(session, course))
+    return {"version": cells.version, "text": cells.text[body.column]}
+
+
+@router.delete("/{table}/{row_id}")
+def delete(request: Request, course_id: int, table: str, row_id: int) -> dict[str, Any]:
+    """Delete a row; `restore` brings it back."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        row = kit.delete(session, course_id, table, row_id)
+        cells = kit.cells(row, kind, kit.context(session, course))
+    return {"what": next((text for text in cells.text.values() if text), kind.what)}
+
+
+@router.post("/{table}/{row_id}/restore")
+def restore(request: Request, course_id: int, table: str, row_id: int) -> dict[str, Any]:
+    """Undo a deletion."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        row = kit.restore(session, course_id, table, row_id)
+        html = _row_html(request, course, kind, row, kit.context(session, course))
+    return {"html": html}
+
+
+def _preview(request: Request, course: Any, grid: Grid, table: Table, text: str) -> Any:
+    return page(request, "kit_preview.html", course=course, grid=grid, table=table, text=text)
+
+
+@router.post("/{table}/preview")
+def preview(request: Request, course_id: int, table: str, body: Pasted) -> Any:
+    """What a paste would add, with every bad cell named by row and column. Nothing is stored."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        grid = read_grid(kind, body.text, kit.context(session, course))
+        return _preview(request, course, grid, kind, body.text)
+
+
+@router.post("/{table}/preview-file")
+async def preview_file(request: Request, course_id: int, table: str, file: UploadFile) -> Any:
+    """The same for an uploaded CSV file."""
+    kind = table_named(table)
+    text = decode(await file.read(MOST_BYTES + 1))
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        grid = read_grid(kind, text, kit.context(session, course))
+        return _preview(request, course, grid, kind, text)
+
+
+@router.post("/{table}/import")
+def import_rows(request: Request, course_id: int, table: str, body: Pasted) -> dict[str, Any]:
+    """Add all rows of a paste, or none. Raises InputError naming the first bad cell."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        grid = read_grid(kind, body.text, kit.context(session, course))
+        if not grid.good:
+            raise InputError("text", "; ".join(grid.faults[:3]) or "there are no rows")
+        made = kit.add(session, course.id, table, [_complete(kind, dict(row.values)) for row in grid.rows])
+    return {"added": len(made)}
+
+
+def _complete(kind: Table, values: dict[str, Any]) -> dict[str, Any]:
+    if kind.key == "sheets":
+        values.setdefault("tie_outs", ["corners"])
+    return values
+
+
+@router.get("/{table}.csv")
+def download(request: Request, course_id: int, table: str) -> Response:
+    """The table as CSV."""
+    kind = table_named(table)
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        told = kit.context(session, course)
+        rows = [kit.cells(row, kind, told).text for row in kit.rows(session, course_id, table)]
+    columns = [c for c in kind.columns if not c.import_only]
+    text = csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in rows])
+    return Response(
+        text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{table}.csv"'}
+    )

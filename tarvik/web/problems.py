@@ -1,0 +1,104 @@
+"""Errors become answers in one place: problem+json for programs and scripts, a kind page for people."""
+
+from __future__ import annotations
+
+import logging
+from typing import TYPE_CHECKING, Any
+
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeoutError
+from starlette.exceptions import HTTPException
+
+from tarvik.core.errors import InputError
+from tarvik.store.kit import ConflictError, NotFoundError
+
+if TYPE_CHECKING:
+    from fastapi import FastAPI, Request
+
+log = logging.getLogger("tarvik.web")
+
+TITLES = {
+    400: "The request could not be read", 403: "Not allowed", 404: "Not found", 405: "Not possible here",
+    409: "Somebody else changed this too", 413: "Too large", 422: "Something needs another look",
+    500: "Something broke on our side", 503: "The database is not answering",
+}  # fmt: skip
+
+
+def wants_page(request: Request) -> bool:
+    """Whether a person's browser asked, not a script."""
+    return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith("/api/")
+
+
+def problem(request: Request, status: int, detail: str, field: str | None = None, **more: Any) -> Response:
+    """The answer for one error."""
+    title = TITLES.get(status, "Something went wrong")
+    if wants_page(request):
+        return request.app.state.tarvik.pages.TemplateResponse(  # type: ignore[no-any-return]
+            request, "problem.html", {"title": title, "detail": detail, "field": field, "status": status}, status_code=status
+        )
+    content = {"type": "about:blank", "title": title, "status": status, "detail": detail, "field": field, **more}
+    return JSONResponse(content, status_code=status, media_type="application/problem+json")
+
+
+def _plain(error: dict[str, Any]) -> dict[str, str]:
+    where = [str(part) for part in error["loc"] if part not in ("body", "query", "path")]
+    words = str(error["msg"])[:300]
+    if error["type"] == "missing":
+        words = "this field is missing"
+    if error["type"] == "extra_forbidden":
+        words = "there is no such field"
+    if error["type"] == "json_invalid":
+        words = f"the body is no JSON: {error.get('ctx', {}).get('error', 'check it')}"
+    if error["type"] == "finite_number":
+        words = "give a finite number"
+    return {"field": ".".join(where)[:200] or "body", "message": words}
+
+
+def install(app: FastAPI) -> None:
+    """Register every handler."""
+
+    @app.exception_handler(InputError)
+    def _input(request: Request, err: InputError) -> Response:
+        errors = [{"field": err.field, "message": err.message}]
+        return problem(request, 422, f"{err.field}: {err.message}", err.field, errors=errors)
+
+    @app.exception_handler(RequestValidationError)
+    def _validation(request: Request, err: RequestValidationError) -> Response:
+        errors = [_plain(dict(e)) for e in err.errors()[:50]]
+        first = errors[0] if errors else {"field": "body", "message": "check the request"}
+        return problem(request, 422, f"{first['field']}: {first['message']}", first["field"], errors=errors)
+
+    @app.exception_handler(NotFoundError)
+    def _missing(request: Request, err: NotFoundError) -> Response:
+        return problem(request, 404, str(err))
+
+    @app.exception_handler(ConflictError)
+    def _conflict(request: Request, err: ConflictError) -> Response:
+        return problem(
+            request, 409, f"You wrote «{err.mine}»; meanwhile somebody wrote «{err.theirs}».", err.column, mine=err.mine,
+            theirs=err.theirs, version=err.version,
+        )  # fmt: skip
+
+    @app.exception_handler(RecursionError)
+    def _deep(request: Request, _err: RecursionError) -> Response:
+        return problem(request, 400, "the body is nested too deeply", "body")
+
+    @app.exception_handler(HTTPException)
+    def _http(request: Request, err: HTTPException) -> Response:
+        detail = str(err.detail) if err.status_code not in (404, 405) else "There is nothing at this address."
+        return problem(request, err.status_code, detail)
+
+    @app.exception_handler(DBAPIError)
+    @app.exception_handler(PoolTimeoutError)
+    def _database(request: Request, err: Exception) -> Response:
+        if isinstance(err, DBAPIError) and not (err.connection_invalidated or "connect" in str(err).lower()):
+            log.exception("database error", exc_info=err)
+            return problem(request, 500, "Nothing was changed. Try again; if it goes on, tell whoever runs this server.")
+        return problem(request, 503, "Nothing was lost of what had been saved. Try again in a few seconds.")
+
+    @app.exception_handler(Exception)
+    def _unforeseen(request: Request, err: Exception) -> Response:
+        log.exception("unforeseen error", exc_info=err)
+        return problem(request, 500, "Nothing was changed. Try again; if it goes on, tell whoever runs this server.")

@@ -1,0 +1,108 @@
+// Talking with the server, and with the person.
+
+export async function ask(url, { method = "GET", json, form, signal } = {}) {
+  const headers = { Accept: "application/json" };
+  if (json !== undefined) headers["Content-Type"] = "application/json";
+  let response;
+  try {
+    response = await fetch(url, { method, headers, signal, body: json !== undefined ? JSON.stringify(json) : form });
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    throw Object.assign(new Error("The server does not answer. What you typed is still here; try again."), { status: 0 });
+  }
+  const kind = response.headers.get("content-type") || "";
+  const content = kind.includes("json") ? await response.json() : await response.text();
+  if (!response.ok) {
+    const words = content.errors?.[0]?.message || content.detail || "Something went wrong; try again.";
+    throw Object.assign(new Error(words), { status: response.status, problem: content });
+  }
+  return content;
+}
+
+export function toast(words, undo) {
+  const box = document.createElement("div");
+  box.className = "toast-box";
+  box.append(words, " ");
+  const button = (label, action) => {
+    const made = document.createElement("button");
+    made.type = "button";
+    made.className = "btn btn-sm btn-light";
+    made.textContent = label;
+    made.addEventListener("click", () => { box.remove(); action?.(); });
+    box.append(made, " ");
+  };
+  if (undo) button("Undo", undo);
+  button("Close");
+  document.getElementById("toasts").append(box);
+  if (!undo) setTimeout(() => box.remove(), 8000);
+}
+
+// A cell or field that failed keeps what was typed and says what is wrong beside it.
+export function fault(input, words) {
+  clear(input);
+  if (!words) return;
+  const note = document.createElement("small");
+  note.className = "cell-fault";
+  note.id = `fault-${Math.random().toString(36).slice(2)}`;
+  note.setAttribute("role", "alert");
+  note.textContent = words;
+  input.setAttribute("aria-invalid", "true");
+  input.setAttribute("aria-describedby", note.id);
+  input.after(note);
+  return note;
+}
+
+export function clear(input) {
+  input.removeAttribute("aria-invalid");
+  input.removeAttribute("aria-describedby");
+  const next = input.nextElementSibling;
+  if (next?.classList.contains("cell-fault")) next.remove();
+}
+
+// Two leaders changed the same thing: show both values side by side and let this one choose.
+export function conflict(input, problem, keepTheirs, useMine) {
+  const note = fault(input, "Somebody else changed this meanwhile.");
+  const choose = (label, action) => {
+    const made = document.createElement("button");
+    made.type = "button";
+    made.className = "btn btn-sm btn-outline-primary";
+    made.textContent = label;
+    made.addEventListener("click", () => { clear(input); action(); });
+    note.append(" ", made);
+  };
+  choose(`Keep theirs: ${problem.theirs || "(empty)"}`, keepTheirs);
+  choose(`Use mine: ${problem.mine || "(empty)"}`, useMine);
+}
+
+// Save one field on leaving it. `holder` carries data-version.
+export async function saveField(input, url, holder, saved) {
+  clear(input);
+  const body = { column: input.dataset.column, text: input.value, version: Number(holder.dataset.version), was: input.dataset.was };
+  if (body.text === body.was) return;
+  input.classList.add("saving");
+  try {
+    const answer = await ask(url, { method: "PATCH", json: body });
+    holder.dataset.version = answer.version;
+    input.dataset.was = answer.text;
+    input.value = answer.text;
+    input.classList.add("saved");
+    setTimeout(() => input.classList.remove("saved"), 1200);
+    saved?.(answer);
+  } catch (error) {
+    if (error.status === 409) {
+      const { theirs, version } = error.problem;
+      conflict(input, error.problem, () => {
+        holder.dataset.version = version;
+        input.value = input.dataset.was = theirs;
+      }, () => {
+        holder.dataset.version = version;
+        input.dataset.was = theirs;
+        saveField(input, url, holder, saved);
+      });
+    } else {
+      fault(input, error.message);
+    }
+  } finally {
+    input.classList.remove("saving");
+  }
+}
