@@ -16,6 +16,7 @@ from tarvik.core.body import STATURE_LEAST_M, Body
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.figures import sitting_height, standing_height
+from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import quick_figures
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.roof import pack
@@ -39,7 +40,7 @@ _FINER: Final = 3  # every 6 degrees while refining
 _GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
 _AROUND: Final = {0: 1, 1: 7, 2: 5, 3: 3}
 _ROUNDS: Final = 2
-_SHORTER: Final = (0.95, 0.9, 0.8, 0.7, 0.55)  # shares of the stature tried when nobody fits
+_SHORTER: Final = (0.9, 0.75, 0.55)  # shares of the stature tried when nobody fits
 
 
 def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent: Intent, wanted: int | None = None) -> Floats:
@@ -56,9 +57,10 @@ def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent
 
 
 def quick(
-    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], body: Body, clearance: Clearance, stride: int = 1
-) -> tuple[Floats, Floats]:
-    """Quick figures (N, 5: peak, covered, sit, stand, mats) and floor area (N,) of many settings."""
+    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], body: Body, clearance: Clearance, stride: int = 1,
+    wanted: int | None = None,
+) -> tuple[Floats, Floats]:  # fmt: skip
+    """Quick figures (N, 5: peak, covered, sit, stand, mats up to `wanted`) and floor area (N,) of many settings."""
     _, xyz = fold_batch(pitch, box, values)
     index = pitch.pattern.index
     roofs = [[index(p) for p in panel.points] for panel in pitch.pattern.panels if panel.role is not Role.FLOOR]
@@ -69,7 +71,7 @@ def quick(
     quick_figures(
         np.ascontiguousarray(xyz[:, padded]), corners, np.array(clearance.heights()), clearance.boxes(body.stature_m),
         np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), sitting_height(body), standing_height(body),
-        stride, INNER_M, out,
+        stride, INNER_M, wanted or MOST_MATS, out,
     )  # fmt: skip
     floor = np.zeros(len(xyz))
     for panel in pitch.pattern.panels:
@@ -143,7 +145,7 @@ def _best(
     values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
     for column, name in enumerate(grids):
         values[name] = cases[:, column].copy()
-    figures, floor = quick(pitch, box, values, aim.body, aim.clearance, stride)
+    figures, floor = quick(pitch, box, values, aim.body, aim.clearance, stride, aim.wanted)
     mat_m2 = aim.clearance.mat_length(aim.body.stature_m) * aim.clearance.mat_width_m
     worth = score(figures, floor, mat_m2, sitting_height(aim.body), aim.intent, aim.wanted)
     worth = worth + BUTTON_FREE * _on_tie_outs(pitch, sheet, box, values)
@@ -157,7 +159,7 @@ def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: M
     """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take buttons."""
     out = np.zeros(len(values[pitch.settings[0].name]))
     for setting in pitch.settings:
-        if not setting.folds_far_edge or sheet.tie_outs is None:
+        if not setting.folds_far_edge or not sheet.tie_outs:
             continue
         for row, fold in enumerate(values[setting.name]):
             turned = values["turn"][row] > 0.5

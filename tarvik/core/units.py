@@ -46,9 +46,7 @@ def _number(text: str) -> float:
     for part in parts:
         if "/" in part:
             top, bottom = part.split("/")
-            if float(bottom) == 0:
-                raise InputError("length", f"«{text}» divides by zero")
-            total += float(top) / float(bottom)
+            total += float(top) / float(bottom) if float(bottom) else math.nan
         else:
             total += float(part)
     return total
@@ -108,7 +106,7 @@ def parse_size(
     clean = text.strip()
     if len(clean) > MAX_TEXT:
         raise InputError(field, "give a size such as 2.4 x 3 m or 8x10 ft")
-    parts = _SPLIT.split(re.sub(r"\bft\.?\s*sq(uare)?\b|\bsq(uare)?\b", " ", clean, flags=re.I).strip())
+    parts = _SPLIT.split(re.sub(r"\bsq(uare)?\b", " ", clean, flags=re.I).strip())
     if len(parts) == 1:
         parts = [parts[0], parts[0]]
     if len(parts) != 2 or not all(parts):

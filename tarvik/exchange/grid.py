@@ -116,6 +116,11 @@ def read_grid(table: Table, text: str, context: Context) -> Grid:
     missing = [c.title for c in table.columns if c.needed and c not in columns]
     faults = [f"there is no column «{title}»" for title in missing]
     rows = [_row(number, line, by_place, context, faults) for number, line in filled]
+    if header is None:
+        for number, line in filled:
+            extra = sum(bool(cell.strip()) for cell in line[len(table.columns) :])
+            if extra:
+                faults.append(f"row {number}: {extra} more cells than there are columns")
     return Grid(columns, tuple(rows), tuple(faults), tuple(ignored))
 
 
@@ -134,9 +139,6 @@ def _row(number: int, line: list[str], by_place: Mapping[int, Column], context: 
         except InputError as err:
             cells.append(Cell(text[:MOST_CELL], err.message))
             faults.append(f"row {number}, column «{column.title}»: {err.message}")
-    extra = [text for place, text in enumerate(line) if place > max(by_place) and text.strip()]
-    if extra and len(by_place) == max(by_place) + 1 and len(line) > len(by_place):
-        faults.append(f"row {number}: {len(extra)} cells more than there are columns")
     return GridRow(number, tuple(cells), values)
 
 

@@ -71,23 +71,20 @@ class Guard:
             nonlocal seen
             message = await receive()
             seen += len(message.get("body", b""))
-            if seen > MOST_BODY:
-                raise _TooLargeError
-            return message
+            return {"type": "http.disconnect"} if seen > MOST_BODY else message
 
         async def send_with_headers(message: Message) -> None:
+            if seen > MOST_BODY:
+                return
             if message["type"] == "http.response.start" and not docs:
                 message["headers"] = [*message.get("headers", []), *_HEADERS]
             await send(message)
 
         try:
             await self.app(scope, limited, send_with_headers)
-        except _TooLargeError:
-            await _too_large()(scope, receive, send)
-
-
-class _TooLargeError(Exception):
-    """The body grew past the limit while it was read."""
+        finally:
+            if seen > MOST_BODY:
+                await _too_large()(scope, receive, send)
 
 
 def _too_large() -> JSONResponse:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DataError, DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
@@ -93,6 +93,8 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(DBAPIError)
     @app.exception_handler(PoolTimeoutError)
     def _database(request: Request, err: Exception) -> Response:
+        if isinstance(err, DataError):
+            return problem(request, 422, "A number or text in the request is beyond what can be kept; check it.", "request")
         if isinstance(err, DBAPIError) and not (err.connection_invalidated or "connect" in str(err).lower()):
             log.exception("database error", exc_info=err)
             return problem(request, 500, "Nothing was changed. Try again; if it goes on, tell whoever runs this server.")

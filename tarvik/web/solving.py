@@ -21,7 +21,8 @@ def key_of(question: Question) -> Hashable:
     body = question.body
     return (
         question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), body.stature_m,
-        tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance, question.wanted,
+        tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance,
+        question.wanted,
     )  # fmt: skip
 
 

@@ -192,9 +192,9 @@ def lay_mats(ground: Ground | None, stature_m: float, clearance: Clearance, *, s
         return []
     size = (clearance.mat_length(stature_m), clearance.mat_width_m)
     extents = kernel.half_extents(*size, STEPS)
-    best = _stacks(entries, extents)
+    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, stride)
     bound = int(ground.area_m2 / (size[0] * size[1]) + 1e-9)
-    places = _tidy(entries, extents, size, best)
+    places = _tidy(entries, extents, best)
     if len(places) < 2 <= bound:
         places = _pair(entries, extents) or places
     if len(places) == 2 and bound >= 3:
@@ -209,17 +209,7 @@ def lay_mats(ground: Ground | None, stature_m: float, clearance: Clearance, *, s
 Place = tuple[float, float, int]
 
 
-def _stacks(entries: _Entries, extents: Floats) -> int:
-    """Most mats in one stack, headings mixed at will."""
-    which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
-    best = 0
-    for k in range(0, STEPS // 2, entries.stride):
-        made, _ = kernel.stack(entries.table, entries.heading, entries.count, extents, k, -1, -1, which, place)
-        best = max(best, made)
-    return best
-
-
-def _tidy(entries: _Entries, extents: Floats, size: tuple[float, float], wanted: int) -> list[Place]:
+def _tidy(entries: _Entries, extents: Floats, wanted: int) -> list[Place]:
     """A stack of `wanted` mats: all heads one way if that holds as many, else either way, else any headings.
 
     Of equally tidy stacks the one with most play is laid. One mat lies where its polygon of centres is largest.
@@ -229,26 +219,22 @@ def _tidy(entries: _Entries, extents: Floats, size: tuple[float, float], wanted:
         widest = int(np.argmax(areas))
         x, y = centroid(entries.polygons[widest], entries.sizes[widest])
         return [(x, y, int(entries.heading[widest]))]
-    quarter, half = STEPS // 4, STEPS // 2
+    which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
     for tidy in range(3):
-        best: tuple[float, int, NDArray[np.int64], Floats] | None = None
-        for k in range(0, half if tidy == 2 else STEPS, entries.stride):
-            a = (k + quarter) % STEPS if tidy < 2 else -1
-            b = (a + half) % STEPS if tidy == 1 else a
-            which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
-            made, play = kernel.stack(entries.table, entries.heading, entries.count, extents, k, a, b, which, place)
-            if made >= wanted and (best is None or play > best[0]):
-                best = (play, k, which[:wanted].copy(), place[:wanted].copy())
-        if best is not None:
-            _, k, which, place = best
-            n = np.array([np.cos(2 * np.pi * k / STEPS), np.sin(2 * np.pi * k / STEPS)])
-            out: list[Place] = []
-            for e, t in zip(which, place, strict=True):
-                low, high = chord(entries.polygons[e], entries.sizes[e], n[0], n[1], t)
-                s = (low + high) / 2
-                out.append((n[0] * t - n[1] * s, n[1] * t + n[0] * s, int(entries.heading[e])))
-            return out
+        k = kernel.best_stack(
+            entries.table, entries.heading, entries.count, extents, entries.stride, wanted, tidy, which, place
+        )
+        if k >= 0:
+            return [_in_stack(entries, int(e), k, float(t)) for e, t in zip(which[:wanted], place[:wanted], strict=True)]
     return []
+
+
+def _in_stack(entries: _Entries, e: int, k: int, t: float) -> Place:
+    """The middle of the stretch on which a centre may lie at `t` along direction k."""
+    n = np.array([np.cos(2 * np.pi * k / STEPS), np.sin(2 * np.pi * k / STEPS)])
+    low, high = chord(entries.polygons[e], entries.sizes[e], n[0], n[1], t)
+    s = (low + high) / 2
+    return n[0] * t - n[1] * s, n[1] * t + n[0] * s, int(entries.heading[e])
 
 
 def _extreme(entries: _Entries, e: int, k: int) -> Floats:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from shapely import Polygon, unary_union
@@ -14,6 +14,11 @@ from tarvik.core.fold.pattern import Role
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.shelter import Shelter
+
+
+FLAT: Final = np.array([1.0, 1.0, 0.0])
+SLIVER_M2: Final = 1e-9
+"""Outlines smaller than this, seen edge-on, count nothing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +70,11 @@ def openings(shelter: Shelter, least_m2: float = 1e-4) -> list[Opening]:
     return found
 
 
+def _upright(xyz: Floats, across: Floats) -> Polygon:
+    """A flat outline (k, 3) seen along the wind: distance across it, and height."""
+    return Polygon(np.column_stack([xyz[:, :2] @ across, xyz[:, 2]]))
+
+
 def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     """Share of the frontal area towards the wind that is open, 0 to 1.
 
@@ -75,16 +85,8 @@ def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     upwind = np.array([math.sin(bearing), math.cos(bearing)])
     across = np.array([upwind[1], -upwind[0]])
 
-    def gap(opening: Opening) -> Polygon:
-        s, t = opening.a[:2] @ across, opening.b[:2] @ across
-        return Polygon([(s, 0), (s, opening.a[2]), (t, opening.b[2]), (t, 0)]).buffer(0)
-
-    every = openings(shelter)
-    panels = [
-        Polygon(np.column_stack([face.xyz[:, :2] @ across, face.xyz[:, 2]])).buffer(0)
-        for face in shelter.faces()
-        if face.role is not Role.FLOOR
-    ]
-    whole = unary_union([*panels, *[gap(o) for o in every]]).area
-    towards = unary_union([gap(o) for o in every if o.outward @ upwind > 1e-9]).area
+    every = [(o, _upright(np.array([o.a, o.b, o.b * FLAT, o.a * FLAT]), across)) for o in openings(shelter)]
+    panels = [_upright(face.xyz, across) for face in shelter.faces() if face.role is not Role.FLOOR]
+    whole = unary_union([p for p in (*panels, *(gap for _, gap in every)) if p.area > SLIVER_M2]).area
+    towards = unary_union([g for o, g in every if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]).area
     return float(min(towards / whole, 1.0)) if whole > 1e-9 else 0.0

@@ -131,7 +131,7 @@ LEAN_TO_FLOORED: Final = Pitch(
     summary="A lean-to whose rear part is folded forward under the roof as a floor against wet ground.",
     settings=(
         _HEIGHT,
-        Setting("floor", "m", 0.6, 2.0, 0.9, "how much of the sheet comes forward as a floor", "Floor depth",
+        Setting("floor", "m", 0.3, 2.0, 0.9, "how much of the sheet comes forward as a floor", "Floor depth",
                 folds_far_edge=True),
         TURN,
     ),

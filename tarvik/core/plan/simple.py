@@ -63,28 +63,33 @@ def choose_for_all(
 ) -> Outcome:
     """Pick a shelter for each. `solutions(sheet, stature, sleepers)` answers every pitch of a sheet for people so tall."""
     ways = {p.person: sum(_dry(s) for sheet in p.sheets for s in solutions(sheet, p.stature_m, 1)) for p in people}
-    left = supports
     picks: list[Pick] = []
     guests: list[Sleeper] = []
     for person in sorted(people, key=lambda p: (ways[p.person] == 0, ways[p.person], p.person)):
-        found = _best(person.sheets, person.stature_m, solutions, left, {pick.sheet for pick in picks})
+        found = _best(person.sheets, person.stature_m, solutions, _left(supports, picks), picks)
         if found is None:
             guests.append(person)
-            continue
-        picks.append(Pick(found[0], found[1], (person.person,)))
-        left = left_after(left, found[1].assessment.rig) if found[1].assessment.rig else left
+        else:
+            picks.append(Pick(found[0], found[1], (person.person,)))
     unplaced: list[int] = []
     statures = {p.person: p.stature_m for p in people}
-    for person in guests:
-        found = _best(spare_sheets, person.stature_m, solutions, left, {pick.sheet for pick in picks})
+    for guest in guests:
+        found = _best(spare_sheets, guest.stature_m, solutions, _left(supports, picks), picks)
         if found is not None:
-            picks.append(Pick(found[0], found[1], (person.person,)))
-            left = left_after(left, found[1].assessment.rig) if found[1].assessment.rig else left
-        elif (host := _host(picks, person, statures, solutions, left)) is not None:
+            picks.append(Pick(found[0], found[1], (guest.person,)))
+        elif (host := _host(picks, guest, statures, solutions, supports)) is not None:
             picks[host[0]] = host[1]
         else:
-            unplaced.append(person.person)
+            unplaced.append(guest.person)
     return Outcome(tuple(picks), tuple(unplaced))
+
+
+def _left(supports: Supports, picks: Sequence[Pick]) -> Supports:
+    """What is left of the kit once the picks have taken theirs."""
+    for pick in picks:
+        rig = pick.solution.assessment.rig
+        supports = left_after(supports, rig) if rig is not None else supports
+    return supports
 
 
 def worth(solution: Solution) -> float:
@@ -105,37 +110,41 @@ def _dry(solution: Solution) -> bool:
 
 
 def _best(
-    sheets: Sequence[int], stature_m: float, solutions: Answers, left: Supports,
-    taken: set[int],
-) -> tuple[int, Solution] | None:  # fmt: skip
+    sheets: Sequence[int], stature_m: float, solutions: Answers, left: Supports, picks: Sequence[Pick]
+) -> tuple[int, Solution] | None:
     """The most worthwhile pitch that forms with what is left of the kit."""
+    taken = {pick.sheet for pick in picks}
     best: tuple[float, int, Solution] | None = None
     for sheet in sheets:
-        if sheet in taken:
-            continue
-        for solution in solutions(sheet, stature_m, 1):
-            if not _dry(solution) or solution.shelter is None:
-                continue
+        for solution in solutions(sheet, stature_m, 1) if sheet not in taken else ():
             value = worth(solution)
             if best is not None and value <= best[0]:
                 continue
-            now = assess(solution.shelter, left)
-            if now.verdict is Verdict.FORMS:
-                best = (value, sheet, replace(solution, assessment=now))
+            formed = _formed(solution, left, 1)
+            if formed is not None:
+                best = (value, sheet, formed)
     return (best[1], best[2]) if best else None
 
 
+def _formed(solution: Solution, left: Supports, sleepers: int) -> Solution | None:
+    """The solution rigged from what is left, when it forms so and that many lie dry."""
+    if solution.figures is None or solution.shelter is None or solution.figures.sleepers < sleepers:
+        return None
+    assessment = assess(solution.shelter, left)
+    return replace(solution, assessment=assessment) if assessment.verdict is Verdict.FORMS else None
+
+
 def _host(
-    picks: Sequence[Pick], guest: Sleeper, statures: Mapping[int, float],
-    solutions: Answers, left: Supports,
-) -> tuple[int, Pick] | None:  # fmt: skip
-    """A shelter already picked, or the same sheet in another pitch, that takes one person more."""
+    picks: Sequence[Pick], guest: Sleeper, statures: Mapping[int, float], solutions: Answers, supports: Supports
+) -> tuple[int, Pick] | None:
+    """A sheet already picked that takes one person more, in the same pitch if that does, within the kit."""
     for place, pick in sorted(enumerate(picks), key=lambda item: len(item[1].people)):
         tallest = max(guest.stature_m, *(statures[p] for p in pick.people))
-        for solution in solutions(pick.sheet, tallest, len(pick.people) + 1):
-            same = solution.question.pitch is pick.solution.question.pitch
-            if not _dry(solution) or solution.figures is None or solution.figures.sleepers <= len(pick.people):
-                continue
-            if same or (solution.shelter and assess(solution.shelter, left).verdict is Verdict.FORMS):
-                return place, Pick(pick.sheet, solution, (*pick.people, guest.person))
+        left = _left(supports, [other for other in picks if other is not pick])
+        wanted = len(pick.people) + 1
+        same = pick.solution.question.pitch
+        for solution in sorted(solutions(pick.sheet, tallest, wanted), key=lambda s: s.question.pitch is not same):
+            formed = _formed(solution, left, wanted)
+            if formed is not None:
+                return place, Pick(pick.sheet, formed, (*pick.people, guest.person))
     return None

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.lines import allot_lines
 from tarvik.core.rig.rigging import Rig, rigs
@@ -14,6 +15,9 @@ from tarvik.core.units import Units, format_length
 if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
     from tarvik.core.shelter import Refusal, Shelter
+
+
+THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
 
 
 class Verdict(StrEnum):
@@ -127,7 +131,7 @@ def _assess_rig(shelter: Shelter, rig: Rig, supports: Supports) -> list[Reason]:
 
 def _cost(reasons: list[Reason]) -> float:
     """Trouble of a rig: each thing short counts, a long way short more."""
-    return sum((2.0 + (r.short_by_m or 0.0)) if r.blocks else 0.1 for r in reasons)
+    return sum((THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0) if r.blocks else 0.1 for r in reasons)
 
 
 def assess(shelter: Shelter, supports: Supports) -> Assessment:

@@ -112,7 +112,7 @@ def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body:
 def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) -> str:
     """Cut along the first mat (or the middle, when none fits): the person lies on it and sits where the roof is highest."""
     paper = Paper("Section along the sleeper", "section")
-    mat = figures.mats[0] if figures.mats else None
+    mat = max(figures.mats, key=lambda m: _headroom(figures, m), default=None)
     middle = shelter.xyz[:, :2].mean(axis=0)
     centre = (mat.x, mat.y) if mat else (float(middle[0]), float(middle[1]))
     heading = mat.heading_deg if mat else 180.0
@@ -136,6 +136,14 @@ def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) ->
         s, z = max(tops, key=lambda p: p[1])
         paper.text((s, z + 0.16), format_length(z, units), "t")
     return paper.svg((2, 1))
+
+
+def _headroom(figures: Figures, mat: Mat) -> float:
+    """Highest roof over the middle line of a mat."""
+    angle = math.radians(mat.heading_deg)
+    at = np.linspace(-mat.length_m / 2, mat.length_m / 2, 21)
+    heights = figures.roof.height_at(np.stack([mat.x + at * math.cos(angle), mat.y + at * math.sin(angle)], axis=1))
+    return float(np.nanmax(np.append(heights, 0.0)))
 
 
 def _lying(paper: Paper, crown: float, stature: float) -> None:

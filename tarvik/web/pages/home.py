@@ -78,7 +78,8 @@ def home(request: Request, course_id: int) -> Any:
         owners = {s.owner_id for s in sheets}
         return page(
             request, "home.html", course=course, people=people, sheets=sheets, nights=nights, intents=INTENTS,
-            supports=kit.supports_of(session, course_id), without=[p for p in people if p.id not in owners], tab="home", first_night=nights[0]["night"] if nights else None,
+            supports=kit.supports_of(session, course_id), without=[p for p in people if p.id not in owners],
+            tab="home", first_night=nights[0]["night"] if nights else None,
         )  # fmt: skip
 
 

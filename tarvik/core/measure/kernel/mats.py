@@ -176,6 +176,38 @@ def stack(
 
 
 @compiled
+def most_in_stack(table: Floats, heading: Ints, count: int, extents: Floats, stride: int) -> int:
+    """Most mats in one stack over all directions, headings mixed at will."""
+    which, place = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS)
+    best = 0
+    for k in range(0, extents.size // 2, stride):
+        best = max(best, stack(table, heading, count, extents, k, -1, -1, which, place)[0])
+    return best
+
+
+@compiled
+def best_stack(
+    table: Floats, heading: Ints, count: int, extents: Floats, stride: int, wanted: int, tidy: int, which: Ints, place: Floats
+) -> int:
+    """Direction of the stack of `wanted` mats with most play, -1 when there is none; fills `which` and `place`.
+
+    `tidy` 0: all heads one way; 1: heads either way along one line; 2: any headings.
+    """
+    steps = extents.size
+    quarter, half = steps // 4, steps // 2
+    some, at = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS)
+    best, found = -1e18, -1
+    for k in range(0, half if tidy == 2 else steps, stride):
+        a = (k + quarter) % steps if tidy < 2 else -1
+        b = (a + half) % steps if tidy == 1 else a
+        made, play = stack(table, heading, count, extents, k, a, b, some, at)
+        if made >= wanted and play > best:
+            best, found = play, k
+            which[:wanted], place[:wanted] = some[:wanted], at[:wanted]
+    return found
+
+
+@compiled
 def best_pair(
     table: Floats, heading: Ints, count: int, extents: Floats, stride: int, enough: float
 ) -> tuple[float, int, int, int]:

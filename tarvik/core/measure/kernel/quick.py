@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.mats import MOST_MATS, best_pair, best_triple, entries, half_extents, stack, support_table
+from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above
 
@@ -42,9 +42,9 @@ def _planes_under(plane: Floats, heights: Floats, rim: Floats, count: int) -> tu
 @compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float,
+    stride: int, inner: float, wanted: int,
 ) -> int:  # fmt: skip
-    """Mats under one convex lid: stacks, then a pair, then three parted one from two."""
+    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough."""
     ground = ground_above(rim, count, plane, heights[0])
     mat = length * width
     room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
@@ -62,17 +62,15 @@ def quick_count(
     )  # fmt: skip
     if made == 0:
         return 0
+    if wanted == 1:
+        return 1
     table = np.empty((made, STEPS))
     support_table(polygons, sizes, made, STEPS, stride, table)
     extents = half_extents(length, width, STEPS)
-    which, place = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS)
-    best = 0
-    for k in range(0, STEPS // 2, stride):
-        number, _ = stack(table, heading, made, extents, k, -1, -1, which, place)
-        best = max(best, number)
+    best = most_in_stack(table, heading, made, extents, stride)
     if best == 1 and room >= 2 and best_pair(table, heading, made, extents, stride, 0.0)[0] >= 0:
         best = 2
-    if best == 2 and room >= 3:
+    if best == 2 and room >= 3 and wanted > 2:
         found = best_triple(polygons, sizes, heading, made, table, extents, headings, stride, ground, 2 * mat)
         if found[0] >= 0:
             best = 3
@@ -82,7 +80,7 @@ def quick_count(
 @compiled
 def quick_figures(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, sit: float, stand: float, stride: int,
-    inner: float, out: Floats,
+    inner: float, wanted: int, out: Floats,
 ) -> None:  # fmt: skip
     """Fill `out` (N, 5): peak, covered, sitting and standing ground, mats; NaN where a roof is no convex lid.
 
@@ -104,4 +102,4 @@ def quick_figures(
         out[n, 0], out[n, 1] = peak, covered
         out[n, 2] = area_above(rim, count, plane, sit)
         out[n, 3] = area_above(rim, count, plane, stand)
-        out[n, 4] = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner)
+        out[n, 4] = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted)

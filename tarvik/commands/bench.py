@@ -1,0 +1,199 @@
+"""`./run bench`: the speeds an issue asks for, each against a plain reference measured in the same run."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import time
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from scipy.optimize import least_squares
+
+from tarvik.commands.testbed import testbed
+from tarvik.core.fold.pattern import Layout
+from tarvik.core.fold.solve import length_residual, solve_fold
+from tarvik.core.measure.figures import measure
+from tarvik.core.measure.roof import Roof
+from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import batch
+from tarvik.core.sheet import Sheet
+from tarvik.core.shelter import fold_sheet
+from tarvik.core.solve import ADULT, Question, solve
+from tarvik.store import courses, kit
+from tarvik.store.server import Server, default_folder
+from tarvik.web.pages.common import every_pitch, question
+from tarvik.web.solving import Solver
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from pathlib import Path
+
+SIZES = ((2.13, 2.13), (2.44, 2.44), (2.4, 3.0), (3.05, 3.05), (2.74, 3.66))
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One measured figure with its target, and a baseline where there is one."""
+
+    name: str
+    value: float
+    unit: str
+    better: str
+    target: float
+    baseline: float | None = None
+
+    def as_json(self) -> dict[str, Any]:
+        """As the contract writes it."""
+        ok = self.value <= self.target if self.better == "lower" else self.value >= self.target
+        out: dict[str, Any] = {"value": self.value, "unit": self.unit, "better": self.better, "target": self.target, "ok": ok}
+        if self.baseline is not None:
+            slower = self.baseline / self.value if self.better == "lower" else self.value / self.baseline
+            out |= {"baseline": self.baseline, "ratio": round(slower, 2)}
+        return out
+
+
+def seconds(action: Callable[[], object], times: int) -> float:
+    """Median duration of an action."""
+    taken = []
+    for _ in range(times):
+        start = time.perf_counter()
+        action()
+        taken.append(time.perf_counter() - start)
+    return statistics.median(taken)
+
+
+def bench_solve() -> list[Figure]:
+    """One solve with measures: settings searched, and settings given."""
+    questions = [Question(Sheet.rectangle(*size), pitch, {}) for size in SIZES for pitch in PITCHES.values()]
+    given = [Question(q.sheet, q.pitch, solve(q).settings) for q in questions]
+    searched = statistics.median(seconds(lambda q=q: solve(q), 3) for q in questions)  # type: ignore[misc]
+    fixed = statistics.median(seconds(lambda q=q: solve(q), 5) for q in given)  # type: ignore[misc]
+    return [
+        Figure("solve_with_search_ms", searched * 1e3, "ms", "lower", 20),
+        Figure("solve_given_settings_ms", fixed * 1e3, "ms", "lower", 20),
+    ]
+
+
+def _perturbed(pitch: str, cases: int) -> Layout:
+    """Folds to be solved from starts up to 3 cm off, so that the solver has work to do."""
+    generator = np.random.default_rng(7)
+    kind = PITCHES[pitch]
+    values = batch({}, kind, cases)
+    values["height"] = generator.uniform(0.6, 1.3, cases)
+    layout = kind.layout((3.0, 3.2), values)
+    noise = generator.uniform(-0.03, 0.03, layout.start.shape) * ~layout.held
+    return Layout(layout.pattern, layout.uv, layout.start + noise, layout.held)
+
+
+def bench_fold(cases: int = 2000, few: int = 40) -> Figure:
+    """The batched fold solver against SciPy's least_squares, one case after the other."""
+    layout = _perturbed("plow-point", cases)
+    solve_fold(layout)
+    batched = seconds(lambda: solve_fold(layout), 3) / cases
+    i, j = layout.pattern.rigid_pairs().T
+    free = ~layout.held.ravel()
+
+    def one(n: int) -> float:
+        flat = np.linalg.norm(layout.uv[n, i] - layout.uv[n, j], axis=-1)
+        place = layout.start[n].ravel().copy()
+
+        def off(x: np.ndarray) -> np.ndarray:
+            place[free] = x
+            xyz = place.reshape(-1, 3)
+            return np.asarray(np.linalg.norm(xyz[i] - xyz[j], axis=-1) - flat)
+
+        return float(np.abs(least_squares(off, place[free], xtol=1e-12, ftol=1e-12, gtol=1e-12).fun).max())
+
+    start = time.perf_counter()
+    worst_reference = max(one(n) for n in range(few))
+    reference = (time.perf_counter() - start) / few
+    worst = float(length_residual(layout, solve_fold(layout).xyz).max())
+    if worst > 1e-6 or worst_reference > 1e-6:
+        raise RuntimeError(f"the compared solvers are not equally exact: {worst:g} m and {worst_reference:g} m")
+    return Figure("fold_us_per_case", batched * 1e6, "us", "lower", reference * 1e6 / 50, reference * 1e6)
+
+
+def grid_measures(roof: Roof, sit: float, stand: float, step: float = 0.02) -> tuple[float, float, float]:
+    """Reference: covered, sitting and standing ground by casting a ray up from every cell of a grid."""
+    low = roof.faces[..., :2].min(axis=(0, 1))
+    high = roof.faces[..., :2].max(axis=(0, 1))
+    x, y = (np.arange(a + step / 2, b, step) for a, b in zip(low, high, strict=True))
+    cells = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    height = np.nan_to_num(roof.height_at(cells), nan=-1.0)
+    cell = step * step
+    return float((height >= 0).sum() * cell), float((height >= sit).sum() * cell), float((height >= stand).sum() * cell)
+
+
+def bench_measures() -> Figure:
+    """All measures of one shelter against a 2 cm ray-cast grid for three of its areas alone."""
+    shelters = [
+        fold_sheet(pitch, Sheet.rectangle(*size), solve(Question(Sheet.rectangle(*size), pitch, {})).settings)
+        for size in SIZES for pitch in PITCHES.values()
+    ]  # fmt: skip
+    ours = statistics.median(seconds(lambda s=s: measure(s, ADULT), 3) for s in shelters)  # type: ignore[misc]
+    roofs = [Roof.over(s.faces()) for s in shelters]
+    grid = statistics.median(seconds(lambda r=r: grid_measures(r, 0.96, 1.8), 3) for r in roofs)  # type: ignore[misc]
+    return Figure("measures_ms", ours * 1e3, "ms", "lower", 15, grid * 1e3)
+
+
+def bench_areas() -> Figure:
+    """The areas alone against the same grid."""
+    shelter = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.4})
+    roof = Roof.over(shelter.faces())
+
+    def ours() -> float:
+        fresh = Roof.over(shelter.faces())
+        return fresh.plan().area + fresh.area_above(0.96) + fresh.area_above(1.8)
+
+    grid = seconds(lambda: grid_measures(roof, 0.96, 1.8), 5)
+    return Figure("areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3)
+
+
+def bench_web(checkout: Path) -> list[Figure]:
+    """The demo's board cold and in process, and the bench slider's round trip at the server."""
+    import urllib.request
+
+    server = Server(default_folder(checkout)).start()
+    figures = []
+    try:
+        with testbed(server, "tarvik_bench") as bed:
+            with bed.database.session() as session:
+                night = courses.night(session, bed.course, bed.nights[0])
+                supports = kit.supports_of(session, bed.course)
+                sheets = kit.rows(session, bed.course, "sheets")[:16]
+                asked = [question(sheet, pitch, night, supports) for sheet in sheets for pitch in every_pitch()]
+            solver = Solver()
+
+            def board() -> None:
+                solver.forget()
+                solver.solve_all(asked)
+
+            board()
+            figures.append(Figure("board_16x5_cold_s", seconds(board, 5), "s", "lower", 0.5))
+            base = f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets['Faro T']}/plow-point/view"
+            heights = iter(np.arange(0.8, 2.0, 0.013))
+
+            def slide() -> None:
+                with urllib.request.urlopen(f"{base}?height={next(heights):.3f}") as answer:  # noqa: S310
+                    answer.read()
+
+            slide()
+            figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
+    finally:
+        server.stop()
+    return figures
+
+
+def bench(checkout: Path, out: Path | None) -> int:
+    """Measure everything, print it, write it when asked. Returns 0 however it came out: machines are noisy."""
+    from tarvik.commands.warm import warm
+
+    warm()
+    figures = [*bench_solve(), bench_fold(), bench_measures(), bench_areas(), *bench_web(checkout)]
+    table = {f.name: f.as_json() for f in figures}
+    print(json.dumps(table, indent=2))
+    if out is not None:
+        out.write_text(json.dumps(table, indent=2) + "\n")
+    return 0

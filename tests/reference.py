@@ -1,0 +1,135 @@
+"""Slow, plain, independent ways to compute what Tarvik computes: ray casting, and exhaustive search for mats."""
+
+from __future__ import annotations
+
+import math
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+import numpy as np
+from shapely import Polygon
+
+from tarvik.core.fold.pattern import Role
+
+if TYPE_CHECKING:
+    from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.measure.mats import Mat
+    from tarvik.core.shelter import Shelter
+
+
+def triangles(shelter: Shelter) -> np.ndarray:
+    """Every panel but floors as triangles (T, 3, 3), fanned from its first corner."""
+    out = []
+    for face in shelter.faces():
+        if face.role is not Role.FLOOR:
+            out += [[face.xyz[0], face.xyz[i], face.xyz[i + 1]] for i in range(1, len(face.xyz) - 1)]
+    return np.array(out)
+
+
+def ray_heights(shelter: Shelter, ground: np.ndarray, way: np.ndarray | None = None) -> np.ndarray:
+    """Height (N,) of the lowest panel that a ray from each ground place hits on its way up along `way` (x, y per metre
+    of rise); inf where it hits none. Moeller and Trumbore 1997."""
+    direction = np.array([*(way if way is not None else (0.0, 0.0)), 1.0])
+    origins = np.column_stack([ground, np.zeros(len(ground))])
+    lowest = np.full(len(ground), np.inf)
+    for a, b, c in triangles(shelter):
+        e1, e2 = b - a, c - a
+        p = np.cross(direction, e2)
+        det = float(e1 @ p)
+        if abs(det) < 1e-12:
+            continue
+        s = origins - a
+        u = s @ p / det
+        q = np.cross(s, e1)
+        v = q @ direction / det
+        t = q @ e2 / det
+        hit = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (t >= -1e-9)
+        lowest = np.where(hit & (t < lowest), t, lowest)
+    return lowest
+
+
+def mat_fits(shelter: Shelter, mat: Mat, room: Clearance, slack: float = 0.0, step: float = 0.02) -> bool:
+    """Whether a mat lies covered with its clearances, tried point by point; `slack` metres of height are forgiven."""
+    half, side = mat.length_m / 2, mat.width_m / 2
+    s = np.append(np.linspace(-half, half, int(2 * half / step) + 1), [half - room.head_length_m, -half + room.foot_length_m])
+    t = np.append(np.linspace(-side, side, int(2 * side / step) + 1), [-room.strip_m / 2, room.strip_m / 2])
+    along, across = (g.ravel() for g in np.meshgrid(s, t))
+    need = np.full(along.size, room.edge_m)
+    strip = np.abs(across) <= room.strip_m / 2 + 1e-9
+    need[strip] = room.middle_m
+    need[strip & (along >= half - room.head_length_m + 1e-9)] = room.head_m
+    need[strip & (along <= -half + room.foot_length_m - 1e-9)] = room.foot_m
+    a = math.radians(mat.heading_deg)
+    ground = np.column_stack([mat.x + along * math.cos(a) - across * math.sin(a),
+                              mat.y + along * math.sin(a) + across * math.cos(a)])  # fmt: skip
+    height = ray_heights(shelter, ground)
+    return bool(np.all(np.isfinite(height)) and np.all(height >= need - slack - 1e-7))
+
+
+def overlap_m2(a: Mat, b: Mat) -> float:
+    """Area two mats share."""
+    return float(Polygon(a.corners()).intersection(Polygon(b.corners())).area)
+
+
+def exhaustive_count(
+    shelter: Shelter, stature_m: float, room: Clearance, place_m: float = 0.1, turn_deg: float = 10.0, most: int = 3
+) -> int:
+    """Most mats (up to `most`) found by trying every place of a grid at every heading, and every set of them.
+
+    What it finds is there; what lies between its grid lines it misses, so it is a lower bound of the truth.
+    """
+    from tarvik.core.measure.mats import Mat
+
+    low, high = shelter.xyz[:, :2].min(axis=0), shelter.xyz[:, :2].max(axis=0)
+    xs, ys = (np.arange(a, b + 1e-9, place_m) for a, b in zip(low, high, strict=True))
+    fits: list[Mat] = []
+    for heading in np.arange(0, 360, turn_deg):
+        for x in xs:
+            for y in ys:
+                mat = Mat(float(x), float(y), float(heading), room.mat_length(stature_m), room.mat_width_m)
+                if _roughly(shelter, mat, room) and mat_fits(shelter, mat, room, step=0.1):
+                    fits.append(mat)
+    return largest_apart(fits, most)
+
+
+def _roughly(shelter: Shelter, mat: Mat, room: Clearance) -> bool:
+    """A quick look at the corners and the ends of the strip."""
+    a = math.radians(mat.heading_deg)
+    head = (mat.x + math.cos(a) * (mat.length_m / 2 - room.head_length_m), mat.y + math.sin(a) * (mat.length_m / 2 - 0.6))
+    points = np.vstack([mat.corners(), [head]])
+    return bool(np.all(ray_heights(shelter, points) >= np.array([room.edge_m] * 4 + [room.middle_m]) - 1e-7))
+
+
+def largest_apart(fits: list[Mat], most: int) -> int:
+    """Largest number, up to `most`, of mats that do not overlap pairwise."""
+    if not fits:
+        return 0
+    apart = _apart(fits)
+    if most < 2 or not apart.any():
+        return 1
+    if most < 3:
+        return 2
+    for i, j in zip(*np.nonzero(np.triu(apart)), strict=True):
+        if (apart[i] & apart[j]).any():
+            return 3
+    return 2
+
+
+def _apart(fits: list[Mat]) -> np.ndarray:
+    """Which pairs of mats do not overlap (separating axes along the sides of both)."""
+    corners = np.array([m.corners() for m in fits])
+    turn = np.radians([m.heading_deg for m in fits])
+    apart = np.zeros((len(fits), len(fits)), dtype=bool)
+    for extra in (0.0, math.pi / 2):
+        axes = np.column_stack([np.cos(turn + extra), np.sin(turn + extra)])
+        spans = np.einsum("ncd,md->nmc", corners, axes)
+        low, high = spans.min(axis=2), spans.max(axis=2)
+        own_low, own_high = np.diagonal(low), np.diagonal(high)
+        parted = (low >= own_high[None, :] - 1e-9) | (high <= own_low[None, :] + 1e-9)
+        apart |= parted | parted.T
+    return apart
+
+
+def pairs_overlap(mats: list[Mat]) -> float:
+    """Largest area any two mats share."""
+    return max((overlap_m2(a, b) for a, b in combinations(mats, 2)), default=0.0)

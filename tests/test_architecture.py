@@ -1,0 +1,44 @@
+"""One direction of dependence, and nothing on the screens that would be fetched."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+CORE = ROOT / "tarvik" / "core"
+FORBIDDEN = ("fastapi", "sqlalchemy", "psycopg", "jinja2", "starlette", "pathlib", "os", "time", "datetime", "tarvik.web",
+             "tarvik.store", "tarvik.exchange", "tarvik.commands", "tarvik.demo")  # fmt: skip
+
+
+def imported(path: Path) -> set[str]:
+    """Every module a file imports."""
+    names: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            names |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            names.add(node.module)
+    return names
+
+
+def test_the_core_knows_nothing_of_the_rest() -> None:
+    for path in CORE.rglob("*.py"):
+        bad = {n for n in imported(path) for f in FORBIDDEN if n == f or n.startswith(f + ".")}
+        assert not bad, f"{path.relative_to(ROOT)} imports {bad}"
+
+
+def test_stores_and_exchange_know_nothing_of_the_web() -> None:
+    for folder in ("store", "exchange", "demo"):
+        for path in (ROOT / "tarvik" / folder).rglob("*.py"):
+            assert not {n for n in imported(path) if n.startswith(("tarvik.web", "fastapi"))}
+
+
+def test_nothing_is_fetched_from_outside() -> None:
+    """No page, style or script of ours names another host; fonts and scripts lie in the repository."""
+    for path in [*(ROOT / "tarvik" / "web" / "templates").glob("*"), *(ROOT / "tarvik" / "web" / "static" / "app").glob("*")]:
+        hosts = re.findall(r"https?://([\w.]+)", path.read_text())
+        assert set(hosts) <= {"www.w3.org"}, path
+    vendor = {p.name for p in (ROOT / "tarvik" / "web" / "static" / "vendor").iterdir()}
+    assert {"theme.css", "alpine.min.js", "LICENSE.bootstrap.txt", "LICENSE.alpine.txt"} <= vendor

@@ -1,0 +1,207 @@
+"""The screens over HTTP: what they show, what they save, and that bad input keeps what was typed."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from pypdf import PdfReader
+
+from tarvik.demo.course import ensure_demo
+from tarvik.store import courses, kit, plans
+
+if TYPE_CHECKING:
+    from fastapi.testclient import TestClient
+
+    from tarvik.store.database import Database
+
+pytestmark = pytest.mark.database
+HTML = {"accept": "text/html"}
+
+
+@pytest.fixture
+def demo(database: Database) -> tuple[int, int]:
+    """Course and first night of the demo."""
+    with database.session() as session:
+        made = ensure_demo(session)
+        assert made is not None
+        return made.id, courses.nights(session, made.id)[0].id
+
+
+def test_an_empty_server_helps_along(client: TestClient) -> None:
+    page = client.get("/")
+    assert "No course yet" in page.text
+
+
+def test_making_a_course_and_a_mistake_in_it(client: TestClient) -> None:
+    wrong = client.post("/courses", data={"name": "Moss walk", "place": "The Flow", "nights": "many", "units": "imperial"})
+    assert wrong.status_code == 422
+    assert 'value="Moss walk"' in wrong.text
+    assert 'value="many"' in wrong.text
+    assert "no number of nights" in wrong.text
+    made = client.post("/courses", data={"name": "Moss walk", "nights": "2", "units": "imperial"}, follow_redirects=False)
+    assert made.status_code == 303
+    home = client.get(made.headers["location"])
+    assert "Nobody is entered yet" in home.text
+    board = client.get(made.headers["location"] + "/nights/1/board")
+    assert "No sheets yet" in board.text
+    assert "Nothing chosen for this night yet" in client.get(made.headers["location"] + "/nights/1/camp").text
+
+
+@pytest.mark.parametrize("path", ["", "/kit", "/nights/{night}/board", "/nights/{night}/board/cells", "/nights/{night}/camp"])
+def test_every_screen_opens(client: TestClient, demo: tuple[int, int], path: str) -> None:
+    answer = client.get(f"/courses/{demo[0]}{path.format(night=demo[1])}", headers=HTML)
+    assert answer.status_code == 200
+    assert "Traceback" not in answer.text
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/courses/999", "/courses/1/nights/999/board", "/courses/1/nights/1/bench/999/plow-point", "/nowhere",
+     "/courses/abc", "/courses/1/kit/nothing.csv", "/courses/99999999999999999999"],
+)  # fmt: skip
+def test_what_is_not_there(client: TestClient, demo: tuple[int, int], path: str) -> None:
+    answer = client.get(path, headers=HTML)
+    assert 400 <= answer.status_code < 500
+    assert "<h1>" in answer.text
+
+
+def test_the_board_shows_every_sheet_and_reason(client: TestClient, demo: tuple[int, int]) -> None:
+    cells = client.get(f"/courses/{demo[0]}/nights/{demo[1]}/board/cells").text
+    assert cells.count('<svg class="drawing silhouette') == cells.count('class="cell-figures"') == 16 * 5
+    assert "too tall for a dry mat" in cells
+    assert "make 4 buttons" in cells
+    assert re.search(r"verdict-forms.*forms", cells)
+
+
+def test_feet_everywhere_when_asked(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    """A course kept in feet shows no metric length on board, bench and camp sheet."""
+    course, night = demo
+    with database.session() as session:
+        version = courses.course(session, course).version
+    client.patch(f"/courses/{course}", json={"column": "units", "text": "imperial", "version": version, "was": "metric"})
+    client.post(f"/courses/{course}/nights/{night}/choose-for-me")
+    with database.session() as session:
+        sheet = kit.rows(session, course, "sheets")[0].id
+    for path in ("board/cells", f"bench/{sheet}/plow-point", "camp"):
+        text = re.sub(r"<[^>]+>", " ", client.get(f"/courses/{course}/nights/{night}/{path}").text)
+        assert re.search(r"\d ft", text)
+        assert not re.search(r"\d m\b", text), re.search(r".{30}\d m\b.{20}", text)
+
+
+def test_cells_save_conflict_and_undo(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    course = demo[0]
+    with database.session() as session:
+        row = kit.rows(session, course, "people")[2]
+        number, version = row.id, row.version
+    url = f"/courses/{course}/kit/people/{number}"
+    saved = client.patch(url, json={"column": "stature", "text": "5'6\"", "version": version, "was": "1.63 m"})
+    assert saved.json() == {"version": version + 1, "text": "1.68 m"}
+    late = client.patch(url, json={"column": "stature", "text": "1.60", "version": version, "was": "1.63 m"})
+    assert late.status_code == 409
+    assert (late.json()["mine"], late.json()["theirs"]) == ("1.60", "1.68 m")
+    bad = client.patch(url, json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"})
+    assert bad.status_code == 422
+    assert "no length" in bad.json()["detail"] or "not a length" in bad.json()["detail"]
+    assert client.delete(url).json()["what"] == "Anouk D"
+    assert "Anouk D" in client.post(f"{url}/restore").json()["html"]
+
+
+def test_new_rows_and_imports(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    base = f"/courses/{demo[0]}/kit"
+    made = client.post(f"{base}/people", json={"cells": {"name": "Rune <b>Q</b>", "stature": "181", "role": "leader"}})
+    assert "Rune &lt;b&gt;Q" in made.json()["html"]
+    missing = client.post(f"{base}/sheets", json={"cells": {"size": "", "owner": ""}})
+    assert missing.status_code == 422
+    assert missing.json()["field"] == "size"
+    text = "name,stature,sheet\nSunniva E,1.72,8x10 ft\nTorvald I,tall,\n"
+    preview = client.post(f"{base}/people/preview", json={"text": text}).text
+    assert "row 3, column «Stature»" in preview
+    refused = client.post(f"{base}/people/import", json={"text": text})
+    assert refused.status_code == 422
+    with database.session() as session:
+        before = len(kit.rows(session, demo[0], "people"))
+    good = client.post(f"{base}/people/import", json={"text": text.replace("tall", "1.9")})
+    assert good.json() == {"added": 2}
+    with database.session() as session:
+        assert len(kit.rows(session, demo[0], "people")) == before + 2
+        assert len(kit.rows(session, demo[0], "sheets")) == 17
+    files = {"file": ("roster.csv", io.BytesIO(text.encode()), "text/csv")}
+    assert "row 3" in client.post(f"{base}/people/preview-file", files=files).text
+    huge = {"file": ("roster.csv", io.BytesIO(b"x,1.7\n" * 90_000), "text/csv")}
+    assert client.post(f"{base}/people/preview-file", files=huge).status_code == 422
+    assert "Isaura W" in client.get(f"{base}/people.csv").text
+
+
+def test_the_bench_moves_and_explains(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    with database.session() as session:
+        sheet = next(s.id for s in kit.rows(session, demo[0], "sheets") if s.owner and s.owner.name == "Faro T")
+    base = f"/courses/{demo[0]}/nights/{demo[1]}/bench/{sheet}/plow-point"
+    low, high = (client.get(f"{base}/view?height={h}").text for h in ("0.9", "1.4"))
+    assert "0.90 m" in low
+    assert low != high
+    assert "Source:" in high
+    assert "Left out:" in high
+    assert high.count("<svg") >= 5
+    for query, field in (
+        ("height=x", "no number"),
+        ("wings=1", "no such setting"),
+        ("height=9", "outside"),
+        ("wanted=9", "none of"),
+    ):
+        answer = client.get(f"{base}/view?{query}")
+        assert answer.status_code == 422
+        assert field in answer.json()["detail"]
+    steep = client.get(f"{base.replace('plow-point', 'a-frame')}/view?height=2.4").text
+    assert "the most is" in steep
+
+
+def test_choosing_by_hand_and_for_all(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    course, night = demo
+    here = f"/courses/{course}/nights/{night}"
+    with database.session() as session:
+        sheet = kit.rows(session, course, "sheets")[0]
+        people = [p.id for p in kit.rows(session, course, "people")[:2]]
+    nobody = client.post(f"{here}/choose/{sheet.id}/plow-point", data={}, headers=HTML)
+    assert nobody.status_code == 422
+    assert "tick at least one person" in nobody.text
+    client.post(f"{here}/choose/{sheet.id}/plow-point?height=1.3", data={"people": people})
+    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
+    client.post(f"{here}/choose-for-me")
+    with database.session() as session:
+        chosen = plans.shelters(session, night)
+        beds = [p.id for row in chosen for p in plans.sleepers(row)]
+        assert len(beds) == len(set(beds)) == 16
+    assert "short" not in re.sub(
+        r"Short|nothing short", "", client.get(f"{here}/camp").text.split("Kit for the night")[1][:1500]
+    )
+    client.post(f"{here}/undo")
+    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
+
+
+def test_the_pdf_says_what_the_screen_says(client: TestClient, demo: tuple[int, int]) -> None:
+    here = f"/courses/{demo[0]}/nights/{demo[1]}"
+    client.post(f"{here}/choose-for-me")
+    answer = client.get(f"{here}/camp.pdf")
+    assert answer.headers["content-type"] == "application/pdf"
+    pages = PdfReader(io.BytesIO(answer.content)).pages
+    words = " ".join(page.extract_text() for page in pages)
+    for expected in ("Hollin Edge Field School", "Linnea F", "Kit for the night", "Falling wood", "steps"):
+        assert expected in words
+    assert 3 <= len(pages) <= 20
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    table=st.sampled_from(["people", "sheets", "supports", "lines", "stakes", "x"]),
+    cells=st.dictionaries(
+        st.sampled_from(["name", "stature", "size", "kind", "count", "length", "span", "hood", "owner"]), st.text(max_size=30)
+    ),
+)
+def test_no_form_breaks_it(client: TestClient, demo: tuple[int, int], table: str, cells: dict[str, Any]) -> None:
+    """Whatever is typed into a new row, the answer is a row or a sentence; never a 500."""
+    assert client.post(f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}).status_code in (200, 422)
