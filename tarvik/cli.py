@@ -28,6 +28,7 @@ def parser() -> argparse.ArgumentParser:
     bench = commands.add_parser("bench", help="measure speeds against references in the same run")
     bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
+    commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("warm", help="compile the geometry kernels")
     tests = commands.add_parser("test", help="lint, types, unit, database and browser tests")
     tests.add_argument("rest", nargs=argparse.REMAINDER, help="handed on to pytest (then only pytest runs)")
@@ -57,6 +58,10 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.shots import shots
 
         return shots(CHECKOUT)
+    if asked.command == "constants":
+        from tarvik.commands.constants import write_constants
+
+        return write_constants(CHECKOUT)
     if asked.command == "warm":
         from tarvik.commands.warm import warm
 

@@ -42,3 +42,15 @@ def test_nothing_is_fetched_from_outside() -> None:
         assert set(hosts) <= {"www.w3.org"}, path
     vendor = {p.name for p in (ROOT / "tarvik" / "web" / "static" / "vendor").iterdir()}
     assert {"theme.css", "alpine.min.js", "LICENSE.bootstrap.txt", "LICENSE.alpine.txt"} <= vendor
+
+
+def test_the_docs_list_every_constant_as_it_is() -> None:
+    from tarvik.commands.constants import constants_text
+
+    assert (ROOT / "docs" / "constants.md").read_text() == constants_text()
+
+
+def test_the_readme_shows_every_screenshot() -> None:
+    readme = (ROOT / "README.md").read_text()
+    for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
+        assert f"docs/screenshots/{picture.name}" in readme

@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import logging
+import re
 from pathlib import Path
 from typing import Any
 
 STATIC = Path(__file__).parent / "static"
 logging.getLogger("weasyprint").setLevel(logging.ERROR)
 logging.getLogger("fontTools").setLevel(logging.ERROR)
+
+
+def with_drawing_styles(html: str) -> str:
+    """Put the drawings' styles into every drawing: WeasyPrint gives an SVG no styles of the page around it."""
+    rules = (STATIC / "app" / "drawing.css").read_text().replace(".drawing ", "")
+    return re.sub(r"(<svg [^>]*>)", lambda found: f"{found[1]}<style>{rules}</style>", html)
 
 
 def to_pdf(html: str) -> bytes:

@@ -26,6 +26,7 @@ DRY_ENOUGH_M2: Final = constant("choice_dry_enough", 4.0, "m2", ENGINEERING, "dr
 SIT_WORTH: Final = constant("choice_sit_worth", 2.0, "1", ENGINEERING, "worth of enough sitting ground")
 DRY_WORTH: Final = constant("choice_dry_worth", 1.0, "1", ENGINEERING, "worth of enough dry ground")
 MINUTE_COST: Final = constant("choice_minute_cost", 0.05, "1/min", ENGINEERING, "cost of a minute's setting up")
+SUPPORT_COST: Final = constant("choice_support_cost", 0.8, "1", ENGINEERING, "cost of a tree or pole that others need too")
 JOIN_COST: Final = constant("choice_join_cost", 0.3, "1", ENGINEERING, "cost of joining lines")
 
 
@@ -102,6 +103,7 @@ def worth(solution: Solution) -> float:
         SIT_WORTH * min(figures.sit_area_m2, SIT_ENOUGH_M2) / SIT_ENOUGH_M2
         + DRY_WORTH * min(figures.dry_area_m2, DRY_ENOUGH_M2) / DRY_ENOUGH_M2
         - MINUTE_COST * solution.question.pitch.minutes - JOIN_COST * joined
+        - SUPPORT_COST * len(solution.question.pitch.high_points())
     )  # fmt: skip
 
 

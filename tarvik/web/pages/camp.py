@@ -100,10 +100,10 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 @router.get("/camp.pdf")
 def pdf(request: Request, course_id: int, night_id: int) -> Response:
     """The same as PDF."""
-    from tarvik.web.pdf import to_pdf  # noqa: PLC0415
+    from tarvik.web.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415
 
     context = camp(request, course_id, night_id)
-    html = tarvik(request).pages.get_template("camp_print.html").render(**context)
+    html = with_drawing_styles(tarvik(request).pages.get_template("camp_print.html").render(**context))
     return Response(
         to_pdf(html), media_type="application/pdf",
         headers={"Content-Disposition": f'inline; filename="camp-sheet-night-{context["night"].position}.pdf"'},
