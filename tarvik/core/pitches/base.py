@@ -71,6 +71,11 @@ class Anchor:
     optional: bool = False
 
 
+def anchors(high: str, staked: str, line: str = "guy") -> tuple[Anchor, ...]:
+    """Anchors of points named by single letters: those carried high, then those staked."""
+    return (*(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked))
+
+
 class PullSide(StrEnum):
     """How the high points are rigged to their supports."""
 

@@ -9,9 +9,7 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
-    Anchor,
     Family,
-    Hold,
     Limit,
     Pitch,
     PullSide,
@@ -19,6 +17,7 @@ from tarvik.core.pitches.base import (
     SheetBox,
     Step,
     Values,
+    anchors,
     most_height,
     root,
 )
@@ -153,12 +152,7 @@ PLOW_POINT: Final = Pitch(
     summary="One corner high on a support, the other three staked. Back to the wind, open towards the support.",
     settings=(Setting("height", "m", 0.3, 2.5, 1.3, "height of the peak corner above the ground", "Peak height"),),
     pattern=_DIAGONAL,
-    anchors=(
-        Anchor("P", Hold.HIGH),
-        Anchor("R", Hold.STAKED),
-        Anchor("A", Hold.STAKED),
-        Anchor("B", Hold.STAKED),
-    ),
+    anchors=anchors("P", "RAB"),
     pull=PullSide.LONE,
     layout=_plow_layout,
     limits=_plow_limits,
@@ -194,12 +188,7 @@ DIAGONAL_FLY: Final = Pitch(
                 "Side corners' height", searched=False),
     ),
     pattern=_DIAGONAL,
-    anchors=(
-        Anchor("P", Hold.HIGH),
-        Anchor("R", Hold.HIGH),
-        Anchor("A", Hold.STAKED, "corner guy"),
-        Anchor("B", Hold.STAKED, "corner guy"),
-    ),
+    anchors=anchors("PR", "AB", "corner guy"),
     pull=PullSide.RIDGE_LINE,
     layout=_fly_layout,
     limits=_fly_limits,

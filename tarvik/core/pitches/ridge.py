@@ -9,9 +9,7 @@ import numpy as np
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
     TURN,
-    Anchor,
     Family,
-    Hold,
     Limit,
     Pitch,
     PullSide,
@@ -19,6 +17,7 @@ from tarvik.core.pitches.base import (
     SheetBox,
     Step,
     Values,
+    anchors,
     foot_reach,
     most_height,
     place_uv,
@@ -69,14 +68,7 @@ A_FRAME: Final = Pitch(
         TURN,
     ),
     pattern=_A_FRAME,
-    anchors=(
-        Anchor("P", Hold.HIGH),
-        Anchor("Q", Hold.HIGH),
-        Anchor("A", Hold.STAKED),
-        Anchor("B", Hold.STAKED),
-        Anchor("C", Hold.STAKED),
-        Anchor("D", Hold.STAKED),
-    ),
+    anchors=anchors("PQ", "ABCD"),
     pull=PullSide.RIDGE_LINE,
     layout=_a_frame_layout,
     limits=_a_frame_limits,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -81,48 +82,52 @@ def _sliders(solution: Solution) -> list[tuple[Setting, float, float]]:
     return [(s, solution.settings[s.name], max(most[s.name], s.least)) for s in solution.question.pitch.settings]
 
 
+@dataclass(frozen=True)
+class Asked:
+    """What a bench's address asks for."""
+
+    course: Course
+    night: Night
+    sheet: SheetRow
+    person: Person | None
+    given: dict[str, float]
+
+
+def _asked(request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Asked:
+    pitch_named(pitch)
+    return Asked(
+        courses.course(session, course_id), courses.night(session, course_id, night_id), _sheet(session, course_id, sheet_id),
+        _person(session, request, course_id), given_settings(request, pitch),
+    )  # fmt: skip
+
+
+def _solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Solution:
+    supports = kit.supports_of(session, asked.course.id)
+    return tarvik(request).solver.solve(
+        question(asked.sheet, pitch, asked.night, supports, given, asked.person, wanted=wanted(request))
+    )
+
+
 @router.get("/{sheet_id}/{pitch}")
 def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
-    """The whole bench."""
-    pitch_named(pitch)
+    """The whole bench. Without settings in the address, the chosen ones if this was chosen, else the best."""
     with tarvik(request).database.session() as session:
-        course = courses.course(session, course_id)
-        night = courses.night(session, course_id, night_id)
-        sheet = _sheet(session, course_id, sheet_id)
-        person = _person(session, request, course_id)
-        given = given_settings(request, pitch)
-        chosen = next((row for row in plans.shelters(session, night_id) if row.sheet_id == sheet_id), None)
-        if not given and chosen is not None and chosen.pitch == pitch and "best" not in request.query_params:
-            given = dict(chosen.settings)
-        solution = tarvik(request).solver.solve(
-            question(sheet, pitch, night, kit.supports_of(session, course_id), given, person, wanted=wanted(request))
-        )
+        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
+        standing = (r for r in plans.shelters(session, night_id) if r.sheet_id == sheet_id and r.pitch == pitch)
+        chosen = next(standing, None)
+        keep = chosen is not None and not asked.given and "best" not in request.query_params
+        solution = _solved(request, session, asked, pitch, dict(chosen.settings) if chosen and keep else asked.given)
         return page(
-            request, "bench.html", sliders=_sliders(solution), pitches=PITCHES.values(), tab="board",
-            people=kit.rows(session, course_id, "people"), sheets=kit.rows(session, course_id, "sheets"),
-            chosen=chosen if chosen is not None and chosen.pitch == pitch else None, cautions=cards.CAUTIONS,
-            **shown(course, night, sheet, solution, person),
+            request, "bench.html", sliders=_sliders(solution), pitches=PITCHES.values(), tab="board", chosen=chosen,
+            people=kit.rows(session, course_id, "people"), cautions=cards.CAUTIONS,
+            **shown(asked.course, asked.night, asked.sheet, solution, asked.person),
         )  # fmt: skip
 
 
 @router.get("/{sheet_id}/{pitch}/view")
 def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """Only the part that moves with the sliders."""
-    pitch_named(pitch)
     with tarvik(request).database.session() as session:
-        course = courses.course(session, course_id)
-        night = courses.night(session, course_id, night_id)
-        sheet = _sheet(session, course_id, sheet_id)
-        person = _person(session, request, course_id)
-        solution = tarvik(request).solver.solve(
-            question(
-                sheet,
-                pitch,
-                night,
-                kit.supports_of(session, course_id),
-                given_settings(request, pitch),
-                person,
-                wanted=wanted(request),
-            )
-        )
-        return page(request, "bench_view.html", **shown(course, night, sheet, solution, person))
+        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
+        solution = _solved(request, session, asked, pitch, asked.given)
+        return page(request, "bench_view.html", **shown(asked.course, asked.night, asked.sheet, solution, asked.person))
