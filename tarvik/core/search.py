@@ -20,6 +20,7 @@ from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import quick_figures
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.roof import pack
+from tarvik.core.sheet import TIE_OUT_REACH_M, Sheet
 from tarvik.core.shelter import fold_batch, foldable
 
 if TYPE_CHECKING:
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.pitches.base import Pitch, Setting
     from tarvik.core.rig.supports import Supports
-    from tarvik.core.sheet import Sheet
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
@@ -38,8 +38,8 @@ BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a 
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
 _GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
-_AROUND: Final = {0: 1, 1: 7, 2: 5, 3: 3}
-_ROUNDS: Final = 2
+_AROUND: Final = {0: 1, 1: 15, 2: 5, 3: 3}
+_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _SHORTER: Final = (0.9, 0.75, 0.55)  # shares of the stature tried when nobody fits
 
 
@@ -122,7 +122,7 @@ def _searched(
     found = _best(pitch, sheet, box, aim, given, grids, _STRIDE)
     if found is None:
         return None
-    for _ in range(_ROUNDS):
+    for _ in range(_ROUNDS[min(len(sliding), 3)]):
         finer = {}
         for s in sliding:
             step = (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1)
@@ -142,6 +142,12 @@ def _best(
 ) -> tuple[float, dict[str, float]] | None:  # fmt: skip
     """The best of all combinations of the grids' values."""
     cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
+    heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
+    if len(heights) > 1:  # also all heights alike, in fine steps: where the room for one more is often narrowest
+        level = np.tile(cases[0], (_GRIDS[1], 1))
+        first = list(grids.values())[heights[0]]
+        level[:, heights] = np.linspace(first[0], first[-1], _GRIDS[1])[:, None]
+        cases = np.vstack([cases, level])
     values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
     for column, name in enumerate(grids):
         values[name] = cases[:, column].copy()
@@ -158,14 +164,16 @@ def _best(
 def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:
     """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take buttons."""
     out = np.zeros(len(values[pitch.settings[0].name]))
+    ties = np.array(sheet.tie_outs or ()).reshape(-1, 2)
     for setting in pitch.settings:
-        if not setting.folds_far_edge or not sheet.tie_outs:
+        if not setting.folds_far_edge or not len(ties):
             continue
-        for row, fold in enumerate(values[setting.name]):
-            turned = values["turn"][row] > 0.5
+        for turned in (0, 1):
             across, along = (box[1], box[0]) if turned else box
-            ends = [(across - fold, 0.0), (across - fold, along)]
-            out[row] += all(sheet.has_tie_out((v, u) if turned else (u, v)) for u, v in ends)
+            u, v = (ties[:, 1], ties[:, 0]) if turned else (ties[:, 0], ties[:, 1])
+            near = np.abs(across - values[setting.name][:, None] - u) <= TIE_OUT_REACH_M
+            both = (near & (np.abs(v) <= TIE_OUT_REACH_M)).any(1) & (near & (np.abs(v - along) <= TIE_OUT_REACH_M)).any(1)
+            out += both & ((values["turn"] > 0.5) == bool(turned))
     return out
 
 

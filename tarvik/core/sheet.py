@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from typing import Final
 
 from shapely import Point, Polygon
@@ -117,11 +118,7 @@ class Sheet:
     @property
     def box(self) -> tuple[float, float] | None:
         """(width, length) when the outline is an upright rectangle with a corner at the origin, else None."""
-        width = max(u for u, _ in self.outline)
-        length = max(v for _, v in self.outline)
-        on_rim = all(min(abs(u), abs(u - width)) < 1e-9 or min(abs(v), abs(v - length)) < 1e-9 for u, v in self.outline)
-        full = abs(self.area_m2 - width * length) < 1e-9
-        return (width, length) if on_rim and full and min(min(p) for p in self.outline) >= -1e-9 else None
+        return _box(self.outline)
 
     @property
     def area_m2(self) -> float:
@@ -134,3 +131,12 @@ class Sheet:
             return True
         places = self.tie_outs + ((self.hood,) if self.hood else ())
         return any(math.dist(point, place) <= TIE_OUT_REACH_M for place in places)
+
+
+@lru_cache(maxsize=4096)
+def _box(outline: tuple[Point2, ...]) -> tuple[float, float] | None:
+    width = max(u for u, _ in outline)
+    length = max(v for _, v in outline)
+    on_rim = all(min(abs(u), abs(u - width)) < 1e-9 or min(abs(v), abs(v - length)) < 1e-9 for u, v in outline)
+    full = abs(Polygon(outline).area - width * length) < 1e-9
+    return (width, length) if on_rim and full and min(min(p) for p in outline) >= -1e-9 else None

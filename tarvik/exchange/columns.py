@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Final
 
-from tarvik.core.body import STATURE_LEAST_M, STATURE_MOST_M
+from tarvik.core.body import RATIOS, STATURE_LEAST_M, STATURE_MOST_M
 from tarvik.core.errors import InputError
 from tarvik.core.sheet import SIDE_LEAST_M, SIDE_MOST_M, TieOuts
 from tarvik.core.units import Units, format_length, format_size, parse_length, parse_size
@@ -73,6 +73,26 @@ def _stature(text: str, context: Context) -> Values:
         text, context.units, field="stature", least_m=STATURE_LEAST_M, most_m=STATURE_MOST_M, bare_cm_above=50.0
     )
     return {"stature_m": value}
+
+
+def _measured(text: str, context: Context) -> Values:
+    """Measured heights such as `sitting 0.95, shoulder 1.40`."""
+    found: dict[str, float] = {}
+    for part in re.split(r"[;,](?!\d)", text):
+        if not part.strip():
+            continue
+        word, _, rest = part.strip().partition(" ")
+        name = word.lower().rstrip(":=").replace("-", "_")
+        name = "lowest_rib" if name == "rib" else name
+        if name not in RATIOS:
+            raise InputError("measured", f"«{word[:30]}» is no measure; use {', '.join(RATIOS).replace('_', '-')}")
+        found[name] = parse_length(rest, context.units, field="measured", least_m=0.1, most_m=3.5, bare_cm_above=10.0)
+    return {"measured": found}
+
+
+def _show_measured(row: Mapping[str, Any], context: Context) -> str:
+    measured = row.get("measured") or {}
+    return ", ".join(f"{n.replace('_', '-')} {format_length(m, context.units)}" for n, m in measured.items())
 
 
 def _role(text: str, _: Context) -> Values:
@@ -220,6 +240,7 @@ TABLES: Final = {
                    needed=True, aliases=("height", "tall")),
             Column("role", "Role", "student", _role, lambda row, _: str(row.get("role", "student")),
                    choices=("student", "leader")),
+            Column("measured", "Measured", "sitting 0.95", _measured, _show_measured),
             _NOTE,
             Column("size", "Own sheet", "2.4 x 3 m", _optional_size, lambda *_: "", import_only=True,
                    aliases=("sheet", "tarp", "sheet size")),

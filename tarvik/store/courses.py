@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import TYPE_CHECKING
 
 from sqlalchemy import func, select
@@ -14,7 +15,6 @@ from tarvik.store.models import Course, Night, now
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from datetime import date
 
     from sqlalchemy.orm import Session
 
@@ -114,6 +114,36 @@ def add_night(session: Session, course_id: int) -> Night:
     session.add(made)
     session.flush()
     return made
+
+
+def change_night(session: Session, course_id: int, night_id: int, field: str, text: str, version: int, was: str) -> Night:
+    """Change a night's title or date. Raises InputError, NotFoundError, ConflictError."""
+    night(session, course_id, night_id)
+    found = session.scalars(select(Night).where(Night.id == night_id).with_for_update()).one()
+    shown = {"title": found.title, "on": found.on.isoformat() if found.on else ""}
+    if field not in shown:
+        raise InputError(field, "there is no such field")
+    if found.version != version and shown[field] != was:
+        raise ConflictError(field, text, shown[field], found.version)
+    if field == "on":
+        found.on = read_date(text)
+    else:
+        title = " ".join(text.split())
+        if not 1 <= len(title) <= 120:
+            raise InputError("title", "give the night a name of at most 120 letters")
+        found.title = title
+    session.flush()
+    return found
+
+
+def read_date(text: str) -> date | None:
+    """A date as 2027-09-24, None for nothing. Raises InputError."""
+    if not text.strip():
+        return None
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise InputError("first", f"«{text[:20]}» is no date; write it like 2027-09-24") from None
 
 
 def set_intent(session: Session, course_id: int, night_id: int, slug: str) -> Night:

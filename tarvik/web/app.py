@@ -116,7 +116,6 @@ def create_app(database: Database) -> FastAPI:
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         yield
-        solver.close()
         database.close()
 
     app = FastAPI(

@@ -56,11 +56,20 @@ class PersonIn(Strict):
     measured_m: dict[str, Number] = Field(default_factory=dict)
 
 
-class TreeIn(Strict):
-    """A tree: its place, and its trunk's diameter."""
+class TreeIn(BaseModel):
+    """A tree: its place (`at_m`, or `x_m` and `y_m`), and its trunk's diameter. What else is known of it is passed over."""
 
     at_m: Place | None = None
+    x_m: Number | None = None
+    y_m: Number | None = None
     diameter_m: Number = 0.20
+
+    def to_core(self) -> Tree:
+        """The tree. Raises InputError."""
+        if self.at_m is not None:
+            return Tree((self.at_m[0], self.at_m[1]), self.diameter_m)
+        place = None if self.x_m is None or self.y_m is None else (self.x_m, self.y_m)
+        return Tree(place, self.diameter_m)
 
 
 class SupportsIn(Strict):
@@ -75,10 +84,7 @@ class SupportsIn(Strict):
         """The supports. Raises InputError."""
         trees = None
         if self.trees is not None:
-            trees = tuple(
-                Tree((t[0], t[1])) if isinstance(t, list) else Tree((t.at_m[0], t.at_m[1]) if t.at_m else None, t.diameter_m)
-                for t in self.trees
-            )
+            trees = tuple(Tree((t[0], t[1])) if isinstance(t, list) else t.to_core() for t in self.trees)
         poles = None if self.poles_m is None else tuple(Pole(least, most) for least, most in self.poles_m)
         return Supports(trees, poles, self.stakes, None if self.lines_m is None else tuple(self.lines_m))
 

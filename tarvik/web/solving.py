@@ -1,10 +1,8 @@
-"""Solved questions kept by content, so that the same shelter is never computed twice; boards in parallel."""
+"""Solved questions kept by content, so that the same shelter is never computed twice."""
 
 from __future__ import annotations
 
-import os
 from collections import OrderedDict
-from concurrent.futures import ThreadPoolExecutor
 from threading import Lock
 from typing import TYPE_CHECKING
 
@@ -32,7 +30,6 @@ class Solver:
     def __init__(self) -> None:
         self._kept: OrderedDict[Hashable, Solution] = OrderedDict()
         self._lock = Lock()
-        self._pool = ThreadPoolExecutor(max_workers=max(2, min(4, os.cpu_count() or 2)), thread_name_prefix="solve")
 
     def solve(self, question: Question) -> Solution:
         """The answer, from memory when it is there. Raises InputError."""
@@ -49,14 +46,10 @@ class Solver:
         return answer
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
-        """Answers in the order asked, worked out side by side."""
-        return list(self._pool.map(self.solve, questions))
+        """Answers in the order asked. One after the other: most of the work holds Python's lock, and threads only wait."""
+        return [self.solve(question) for question in questions]
 
     def forget(self) -> None:
         """Empty the memory (for benchmarks)."""
         with self._lock:
             self._kept.clear()
-
-    def close(self) -> None:
-        """Stop the workers."""
-        self._pool.shutdown(wait=False, cancel_futures=True)

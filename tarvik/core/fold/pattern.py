@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from itertools import combinations
 from typing import TYPE_CHECKING
 
@@ -50,10 +51,14 @@ class Pattern:
 
     def rigid_pairs(self) -> NDArray[np.intp]:
         """All pairs of points that share a panel, shape (E, 2): edges and diagonals keep their length."""
-        pairs = {
-            tuple(sorted((self.index(a), self.index(b)))) for panel in self.panels for a, b in combinations(panel.points, 2)
-        }
-        return np.array(sorted(pairs), dtype=np.intp)
+        return _rigid_pairs(self)
+
+
+@lru_cache(maxsize=256)
+def _rigid_pairs(pattern: Pattern) -> NDArray[np.intp]:
+    index = pattern.index
+    pairs = {tuple(sorted((index(a), index(b)))) for p in pattern.panels for a, b in combinations(p.points, 2)}
+    return np.array(sorted(pairs), dtype=np.intp)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
 from tarvik.core.measure.dry import dry_ground
-from tarvik.core.measure.mats import Ground, Mat, lay_mats
+from tarvik.core.measure.mats import Ground, Mat, fits_one, lay_mats
 from tarvik.core.measure.openings import open_to_wind
 from tarvik.core.measure.roof import Region, Roof
 from tarvik.core.measure.runoff import least_slope_deg
@@ -28,12 +28,26 @@ class Figures:
     sit_area_m2: float
     stand_area_m2: float
     mats: tuple[Mat, ...]
-    least_slope_deg: float
-    open_to_wind: float
-    rain_slope: float
     clearance: Clearance
     roof: Roof
     dry: Region
+    shelter: Shelter
+    weather: Weather
+
+    @property
+    def least_slope_deg(self) -> float:
+        """Slope of the flattest roof panel."""
+        return least_slope_deg(self.roof)
+
+    @property
+    def open_to_wind(self) -> float:
+        """Share of the frontal area towards the wind that is open."""
+        return open_to_wind(self.shelter, self.weather.wind_from_deg)
+
+    @property
+    def rain_slope(self) -> float:
+        """Horizontal travel of the rain per vertical travel."""
+        return rain_slope(self.weather)
 
     @property
     def sleepers(self) -> int:
@@ -64,12 +78,11 @@ def measure(shelter: Shelter, body: Body, weather: Weather = CALM, clearance: Cl
         sit_area_m2=roof.area_above(sitting_height(body)),
         stand_area_m2=roof.area_above(standing_height(body)),
         mats=tuple(lay_mats(Ground.under(roof, None if calm else dry, room), body.stature_m, room)),
-        least_slope_deg=least_slope_deg(roof),
-        open_to_wind=open_to_wind(shelter, weather.wind_from_deg),
-        rain_slope=rain_slope(weather),
         clearance=room,
         roof=roof,
         dry=dry,
+        shelter=shelter,
+        weather=weather,
     )
 
 
@@ -81,11 +94,11 @@ def tallest_sleeper_m(
     roof = Roof.over(shelter.faces())
     ground = Ground.under(roof, None if rain_slope(weather) == 0 else dry_ground(roof, weather), room)
     low, high = least_m, 2.3
-    if not lay_mats(ground, low, room, stride=3):
+    if not fits_one(ground, low, room, stride=3):
         return None
     while high - low > 0.005:
         middle = (low + high) / 2
-        if lay_mats(ground, middle, room, stride=3):
+        if fits_one(ground, middle, room, stride=3):
             low = middle
         else:
             high = middle

@@ -111,13 +111,16 @@ class Ground:
             np.concatenate(boxes).astype(np.int64),
             np.concatenate(triangles) if triangles else np.zeros((0, 3, 2)),
             np.concatenate(triangle_boxes).astype(np.int64) if triangle_boxes else np.zeros(0, dtype=np.int64),
-            *_usable(roof, floor, clearance.edge_m),
+            *_usable(roof, dry, clearance.edge_m),
         )
 
 
-def _usable(roof: Roof, floor: Region, height: float) -> tuple[float, Floats]:
+def _usable(roof: Roof, dry: Region | None, height: float) -> tuple[float, Floats]:
     """Area of the dry ground with `height` over it, and its convex hull (k, 2), anticlockwise."""
-    region = as_region(roof.above(height).intersection(floor))
+    if roof.rim is not None and dry is None:
+        ring = roof.ring_above(height)
+        return (float(area(ring, len(ring))), ring) if len(ring) else (0.0, np.zeros((0, 2)))
+    region = roof.above(height) if dry is None else as_region(roof.above(height).intersection(dry))
     hull = region.convex_hull
     if not isinstance(hull, Polygon):
         return 0.0, np.zeros((0, 2))
@@ -167,12 +170,17 @@ class _Entries:
         return _Entries(self.polygons[rows], self.sizes[rows], self.heading[rows], self.table[rows], stride)
 
 
-def _entries(ground: Ground, boxes: Floats, stride: int) -> _Entries:
+def fits_one(ground: Ground | None, stature_m: float, clearance: Clearance, *, stride: int = 1) -> bool:
+    """Whether one mat fits: the same answer as `lay_mats`, sooner."""
+    return ground is not None and _entries(ground, clearance.boxes(stature_m), stride, enough=1).count > 0
+
+
+def _entries(ground: Ground, boxes: Floats, stride: int, enough: int = _MOST_ENTRIES) -> _Entries:
     polygons = np.empty((_MOST_ENTRIES, MOST_CORNERS, 2))
     sizes, heading = np.empty(_MOST_ENTRIES, dtype=np.int64), np.empty(_MOST_ENTRIES, dtype=np.int64)
     count = kernel.entries(
         ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes,
-        np.arange(0, STEPS, stride, dtype=np.int64), STEPS, INNER_M, polygons, sizes, heading,
+        np.arange(0, STEPS, stride, dtype=np.int64), STEPS, INNER_M, enough, polygons, sizes, heading,
     )  # fmt: skip
     table = np.full((count, STEPS), -1e18)
     kernel.support_table(polygons, sizes, count, STEPS, stride, table)

@@ -10,7 +10,7 @@ from shapely import MultiPolygon, Polygon, unary_union
 
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS
-from tarvik.core.measure.kernel.roof import area_above, dome, planes
+from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -80,6 +80,14 @@ class Roof:
             room[: len(self.rim)] = self.rim
             return float(area_above(room, len(self.rim), self.plane, height))
         return float(self.above(height).area)
+
+    def ring_above(self, height: float) -> Floats:
+        """Outline (k, 2), anticlockwise, of `above(height)` under a convex lid; empty when there is none."""
+        if self.rim is None:
+            raise ValueError("only a convex lid has one outline")
+        room = np.zeros((MOST_CORNERS, 2))
+        room[: len(self.rim)] = self.rim
+        return ground_above(room, len(self.rim), self.plane, height)
 
     def height_at(self, xy: Floats) -> Floats:
         """Roof height (N,) over places `xy` (N, 2): the lowest face there, NaN where there is none."""

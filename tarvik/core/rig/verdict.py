@@ -142,6 +142,8 @@ def assess(shelter: Shelter, supports: Supports) -> Assessment:
         cost = _cost(reasons) + 0.01 * rig.stakes_needed() + 0.02 * rig.through_line
         if best is None or cost < best[0] - 1e-9:
             best = (cost, rig, reasons)
+        if not reasons:  # ways come with the fewest lines and stakes first
+            break
     if best is None:
         return Assessment(Verdict.NEEDS, (Reason("no_support", "nothing to tie the high points to",
                                                  remedy=_REMEDY["no_support"]),), None)  # fmt: skip

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
@@ -42,7 +41,7 @@ def create(
     typed = {"name": name, "place": place, "units": units, "nights": nights, "first": first}
     with tarvik(request).database.session() as session:
         try:
-            made = courses.new_course(session, name, place, units, _nights(nights), _date(first))
+            made = courses.new_course(session, name, place, units, _nights(nights), courses.read_date(first))
         except InputError as err:
             return page(request, "start.html", 422, courses=courses.courses(session), typed=typed, fault=err)
     return RedirectResponse(f"/courses/{made.id}", status_code=303)
@@ -52,15 +51,6 @@ def _nights(text: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 3:
         raise InputError("nights", f"«{text[:20]}» is no number of nights; give 1 to {courses.MOST_NIGHTS}")
     return int(text)
-
-
-def _date(text: str) -> date | None:
-    if not text.strip():
-        return None
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError:
-        raise InputError("first", f"«{text[:20]}» is no date; write it like 2027-09-24") from None
 
 
 @router.get("/courses/{course_id}")
@@ -118,3 +108,12 @@ def add_night(request: Request, course_id: int) -> Any:
         courses.course(session, course_id)
         courses.add_night(session, course_id)
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
+
+
+@router.patch("/courses/{course_id}/nights/{night_id}")
+def change_night(request: Request, course_id: int, night_id: int, body: FieldChange) -> dict[str, Any]:
+    """Save a night's title or date."""
+    with tarvik(request).database.session() as session:
+        night = courses.change_night(session, course_id, night_id, body.column, body.text, body.version, body.was)
+        text = night.title if body.column == "title" else (night.on.isoformat() if night.on else "")
+        return {"version": night.version, "text": text}

@@ -80,9 +80,9 @@ def _split(
 @compiled
 def entries(
     bounds: Floats, planes: Floats, plane_box: Ints, triangles: Floats, triangle_box: Ints, boxes: Floats,
-    headings: Ints, steps: int, inner: float, polygons: Floats, sizes: Ints, heading: Ints,
+    headings: Ints, steps: int, inner: float, enough: int, polygons: Floats, sizes: Ints, heading: Ints,
 ) -> int:  # fmt: skip
-    """Convex pieces of allowed centres for every heading; returns their number.
+    """Convex pieces of allowed centres for every heading; returns their number. Stops when there are `enough`.
 
     `bounds` (4,) xmin, xmax, ymin, ymax; `planes` (M, 3) nx, ny, b with n . q >= b wanted over the rectangle
     `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from +x, towards the head end.
@@ -92,6 +92,8 @@ def entries(
     na, nb = np.empty(MOST_PIECES, dtype=np.int64), np.empty(MOST_PIECES, dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     for h in range(headings.size):
+        if made >= enough:
+            break
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
         one[0, 0], one[0, 1], one[1, 0], one[1, 1] = bounds[0], bounds[2], bounds[1], bounds[2]
@@ -289,11 +291,13 @@ def rows(
     polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, width: float, length: float, steps: int,
     step_m: float, most_rows: int, row_at: Floats, row_entry: Ints,
 ) -> tuple[int, int, int]:  # fmt: skip
-    """Most mats in rows, all along one line of headings, heads either way row by row.
+    """Most mats in two rows or more, all along one line of headings, heads either way row by row.
 
     Returns (mats, rows, heading of the rows) and fills `row_at` (place along the heading) and `row_entry`.
     """
     half = steps // 2
+    gap = int(np.ceil(length / step_m))
+    step = length / gap  # a whole number of steps to a mat's length, so that rows may touch
     grid = 2048
     best, best_rows, best_heading = 0, 0, 0
     number, entry, total = np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64)
@@ -302,16 +306,17 @@ def rows(
         for e in range(count):
             if heading[e] % half == h:
                 low, high = min(low, -table[e, (h + half) % steps]), max(high, table[e, h])
-        cells = int((high - low) / step_m) + 1 if high >= low else 0
+        if high - low < length:  # no second row: a stack does as well
+            continue
+        cells = int((high - low) / step) + 1
         if cells <= 0 or cells > grid:
             continue
         nx, ny = np.cos(2 * np.pi * h / steps), np.sin(2 * np.pi * h / steps)
-        gap = int(np.ceil(length / step_m - 1e-9))
         for g in range(cells):
             number[g], entry[g] = 0, -1
             for e in range(count):
                 if heading[e] % half == h:
-                    a, b = chord(polygons[e], sizes[e], nx, ny, low + g * step_m)
+                    a, b = chord(polygons[e], sizes[e], nx, ny, low + g * step)
                     fit = int((b - a) / width) + 1 if b >= a else 0
                     if fit > number[g]:
                         number[g], entry[g] = fit, e
@@ -323,7 +328,7 @@ def rows(
                 if g > 0 and total[g] == total[g - 1]:
                     g -= 1
                 else:
-                    row_at[best_rows], row_entry[best_rows] = low + g * step_m, entry[g]
+                    row_at[best_rows], row_entry[best_rows] = low + g * step, entry[g]
                     best_rows += 1
                     g -= gap
     return best, best_rows, best_heading

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, support_table
+from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, rows, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above
 
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 STEPS = 180
+MOST_ROWS = 16
+COARSE_ROW_M = 0.05
 
 
 @compiled
@@ -58,7 +60,7 @@ def quick_count(
     bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
     made = entries(
         bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
-        polygons, sizes, heading,
+        1 if wanted == 1 else most, polygons, sizes, heading,
     )  # fmt: skip
     if made == 0:
         return 0
@@ -74,6 +76,12 @@ def quick_count(
         found = best_triple(polygons, sizes, heading, made, table, extents, headings, stride, ground, 2 * mat)
         if found[0] >= 0:
             best = 3
+    if 2 <= best < min(room, wanted):
+        row_at, row_entry = np.empty(MOST_ROWS), np.empty(MOST_ROWS, dtype=np.int64)
+        total, _, _ = rows(
+            polygons, sizes, heading, made, table, width, length, STEPS, COARSE_ROW_M, MOST_ROWS, row_at, row_entry
+        )
+        best = max(best, total)
     return best
 
 
