@@ -30,14 +30,21 @@ def parser() -> argparse.ArgumentParser:
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("warm", help="compile the geometry kernels")
-    tests = commands.add_parser("test", help="lint, types, unit, database and browser tests")
-    tests.add_argument("rest", nargs=argparse.REMAINDER, help="handed on to pytest (then only pytest runs)")
+    commands.add_parser("test", help="lint, types, unit, database and browser tests; words after it go to pytest alone")
     return top
+
+
+def read(words: list[str]) -> argparse.Namespace:
+    """The command asked for. Whatever follows `test` is pytest's, options too."""
+    rest = words[1:] if words[:1] == ["test"] and words[1:] not in (["-h"], ["--help"]) else []
+    asked = parser().parse_args(words[:1] if rest else words)
+    asked.rest = rest
+    return asked
 
 
 def main(words: list[str] | None = None) -> None:
     """Run one command; a known fault is said in a sentence, without a traceback."""
-    asked = parser().parse_args(words)
+    asked = read(sys.argv[1:] if words is None else words)
     try:
         sys.exit(_run(asked))
     except ServerError as err:

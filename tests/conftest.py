@@ -13,6 +13,7 @@ from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
 
 from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, testbed
+from tarvik.commands.warm import warm
 from tarvik.store.database import Database
 from tarvik.store.server import Server
 from tarvik.web.app import create_app
@@ -67,7 +68,8 @@ def api(server: Server) -> Iterator[TestClient]:
 
 @pytest.fixture(scope="session")
 def bed(server: Server) -> Iterator[Testbed]:
-    """The demo, served for the browser."""
+    """The demo, served for the browser, its kernels compiled beforehand."""
+    warm()
     with testbed(server, "tarvik_browser") as made:
         yield made
 

@@ -54,6 +54,7 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     page.wait_for_function("document.fonts.status === 'loaded'")
     if shot.click:
         page.click(shot.click)
+        page.locator(shot.click).evaluate("e => e.scrollIntoView({block: 'center'})")
     page.screenshot(path=folder / f"{shot.name}.png")
 
 

@@ -21,7 +21,7 @@ from tarvik.core.measure.kernel.quick import quick_figures
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.roof import pack
 from tarvik.core.sheet import TIE_OUT_REACH_M, Sheet
-from tarvik.core.shelter import fold_batch, foldable
+from tarvik.core.shelter import fold_batch
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -133,7 +133,7 @@ def _searched(
         if better is None or better[0] < found[0]:
             break
         found = better
-    return found[0], _rounded(pitch, box, found[1], given)
+    return _to_tape(pitch, sheet, box, aim, given, found[1]) or found
 
 
 def _best(
@@ -177,11 +177,18 @@ def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: M
     return out
 
 
-def _rounded(pitch: Pitch, box: tuple[float, float], values: dict[str, float], given: Mapping[str, float]) -> dict[str, float]:
-    """To whole centimetres, as a tape reads, where the sheet still allows it."""
-    out = {name: value if name in given else round(value, 2) for name, value in values.items()}
-    ok = foldable(pitch, box, {name: np.array([value]) for name, value in out.items()})[0]
-    return out if ok else values
+def _to_tape(
+    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float], found: dict[str, float]
+) -> tuple[float, dict[str, float]] | None:
+    """The best of the whole centimetres next to what was found: a hair's breadth can cost a mat."""
+    grids = {}
+    for s in pitch.settings:
+        if s.name not in given:
+            hundredths = found[s.name] * 100
+            near = np.unique(np.array([np.floor(hundredths + 1e-6), np.ceil(hundredths - 1e-6)])) / 100
+            kept = near[(near >= s.least) & (near <= s.most)]
+            grids[s.name] = _allowed(kept if kept.size else np.array([found[s.name]]), s, aim.supports)
+    return _best(pitch, sheet, box, aim, given, grids, _FINER)
 
 
 def _grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floats:

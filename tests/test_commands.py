@@ -1,0 +1,165 @@
+"""The commands behind ./run."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from tarvik.cli import parser, read
+from tarvik.commands.bench import Figure, bench_areas, bench_fold, grid_measures
+from tarvik.core.measure.roof import Roof
+from tarvik.core.pitches import PITCHES
+from tarvik.core.sheet import Sheet
+from tarvik.core.shelter import fold_sheet
+from tarvik.store.server import Server, ServerError, default_folder, free_port
+
+ROOT = Path(__file__).parents[1]
+
+
+def test_the_commands_there_are() -> None:
+    assert parser().parse_args(["demo"]).port == 8080
+    assert parser().parse_args(["serve", "--port", "9000"]).port == 9000
+    assert parser().parse_args(["bench", "--json", "x.json"]).json == Path("x.json")
+    assert read(["test", "-k", "mats"]).rest == ["-k", "mats"]
+    for wrong in (["demo", "--port", "99999"], ["demo", "--port", "x"], ["fly"], []):
+        with pytest.raises(SystemExit):
+            parser().parse_args(wrong)
+
+
+def test_figures_as_the_contract_writes_them() -> None:
+    faster = Figure("a", 2.0, "ms", "lower", 5.0, baseline=20.0).as_json()
+    assert faster == {
+        "value": 2.0,
+        "unit": "ms",
+        "better": "lower",
+        "target": 5.0,
+        "ok": True,
+        "baseline": 20.0,
+        "ratio": 10.0,
+    }
+    assert Figure("b", 2.0, "x", "higher", 5.0).as_json()["ok"] is False
+
+
+def test_the_benchmarks_compare_equal_answers() -> None:
+    """The fold benchmark refuses to compare solvers of unequal exactness; both references give what ours gives."""
+    fold = bench_fold(50, 5)
+    assert fold.baseline is not None
+    assert bench_areas().baseline is not None
+    roof = Roof.over(fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.4}).faces())
+    covered, sit, stand = grid_measures(roof, 0.96, 1.8)
+    assert covered == pytest.approx(roof.plan().area, rel=0.01)
+    assert sit == pytest.approx(roof.area_above(0.96), rel=0.05)
+    assert stand == 0
+
+
+def test_where_the_data_lies(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("TARVIK_DATA", str(tmp_path))
+    assert default_folder(ROOT) == tmp_path
+    monkeypatch.delenv("TARVIK_DATA")
+    folder = default_folder(ROOT)
+    assert folder.is_relative_to("/var/lib/tarvik") if os.geteuid() == 0 else folder == ROOT / ".data"
+    assert 1024 < free_port() < 65536
+
+
+@pytest.mark.database
+def test_a_second_server_on_the_same_folder_shares_the_first(server: Server) -> None:
+    """It borrows the running one, and leaves it running when it stops."""
+    second = Server(server.folder).start()
+    assert second.borrowed
+    assert second.port == server.port
+    second.stop()
+    server.connect().close()
+
+
+def test_a_folder_that_is_no_database_is_told(tmp_path: Path) -> None:
+    base = Path("/var/tmp") if os.geteuid() == 0 else tmp_path  # noqa: S108
+    folder = base / f"tarvik-broken-{os.getpid()}"
+    (folder / "postgres").mkdir(parents=True)
+    (folder / "postgres" / "PG_VERSION").write_text("1\n")
+    (folder / "password").write_text("x")
+    try:
+        with pytest.raises(ServerError, match="did not start"):
+            Server(folder).start()
+    finally:
+        subprocess.run(["rm", "-rf", str(folder)], check=False)
+
+
+def _start(port: int, folder: Path) -> subprocess.Popen[str]:
+    return subprocess.Popen(
+        [sys.executable, "-m", "tarvik", "demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "TARVIK_DATA": str(folder)},
+    )  # fmt: skip
+
+
+def _ask(url: str, body: dict[str, object] | None = None) -> bytes:
+    data = None if body is None else json.dumps(body).encode()
+    headers = {"content-type": "application/json"} if data else {}
+    with urllib.request.urlopen(urllib.request.Request(url, data, headers), timeout=20) as answer:
+        return bytes(answer.read())
+
+
+@pytest.mark.database
+def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database() -> None:
+    """Two starts on one folder; in the first PostgreSQL is killed under it and comes back."""
+    folder = Path(f"/var/tmp/tarvik-demo-{os.getpid()}") if os.geteuid() == 0 else ROOT / ".data" / f"demo-{os.getpid()}"  # noqa: S108
+    port = free_port()
+    try:
+        for turn in range(2):
+            program = _start(port, folder)
+            assert program.stdout is not None
+            said = ""
+            while "open http" not in said:
+                line = program.stdout.readline()
+                assert line, said
+                said += line
+            assert f"http://127.0.0.1:{port}/" in said
+            assert ("demo course made" in said) == (turn == 0)
+            _wait(f"http://127.0.0.1:{port}/healthz")
+            assert _ask(f"http://127.0.0.1:{port}/").count(b"Hollin Edge Field School") == 1
+            solved = json.loads(_ask(f"http://127.0.0.1:{port}/api/solve",
+                                     {"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point"}))  # fmt: skip
+            assert solved["verdict"] == "forms"
+            if turn == 0:
+                postmaster = int((folder / "postgres" / "postmaster.pid").read_text().split()[0])
+                os.kill(postmaster, signal.SIGKILL)
+                _wait(f"http://127.0.0.1:{port}/courses/1")
+            program.send_signal(signal.SIGINT)
+            assert program.wait(timeout=40) == 0
+            assert "PostgreSQL stopped" in program.stdout.read()
+            program.stdout.close()
+            assert not (folder / "postgres" / "postmaster.pid").exists()
+    finally:
+        subprocess.run(["rm", "-rf", str(folder)], check=False)
+
+
+def _wait(url: str) -> None:
+    deadline = time.monotonic() + 60
+    while True:
+        try:
+            _ask(url)
+        except OSError:
+            assert time.monotonic() < deadline, url
+            time.sleep(0.2)
+        else:
+            return
+
+
+def test_a_taken_port_is_told_kindly() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = subprocess.run([sys.executable, "-m", "tarvik", "demo", "--port", str(port)], cwd=ROOT, capture_output=True,
+                              text=True, check=False)  # fmt: skip
+    assert done.returncode == 1
+    assert f"port {port} is taken" in done.stdout
+    assert "Traceback" not in done.stderr
