@@ -34,11 +34,12 @@ if TYPE_CHECKING:
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+TAPE_COST: Final = constant("tape_cost", 0.05, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
 _GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
-_AROUND: Final = {0: 1, 1: 15, 2: 5, 3: 3}
+_AROUND: Final = {0: 1, 1: 21, 2: 5, 3: 3}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _SHORTER: Final = (0.9, 0.75, 0.55)  # shares of the stature tried when nobody fits
 
@@ -122,18 +123,23 @@ def _searched(
     found = _best(pitch, sheet, box, aim, given, grids, _STRIDE)
     if found is None:
         return None
-    for _ in range(_ROUNDS[min(len(sliding), 3)]):
-        finer = {}
-        for s in sliding:
-            step = (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1)
-            around = np.linspace(found[1][s.name] - step, found[1][s.name] + step, _AROUND[min(len(sliding), 3)])
-            finer[s.name] = _allowed(np.unique(np.clip(around, s.least, s.most)), s, aim.supports)
+    rounds = _ROUNDS[min(len(sliding), 3)]
+    for turn in range(1, rounds + 1):
+        finer = {s.name: _around(s, found[1][s.name], grids[s.name], len(sliding), turn == rounds, aim) for s in sliding}
         grids = {name: np.array([found[1][name]]) for name in grids} | finer
         better = _best(pitch, sheet, box, aim, given, grids, _FINER)
-        if better is None or better[0] < found[0]:
-            break
-        found = better
-    return _to_tape(pitch, sheet, box, aim, given, found[1]) or found
+        if better is not None and better[0] >= found[0] - (TAPE_COST if turn == rounds else 0.0):
+            found = better
+    return found
+
+
+def _around(setting: Setting, best: float, grid: Floats, sliders: int, last: bool, aim: Aim) -> Floats:
+    """Finer values about the best one; in the last round whole centimetres, as a tape reads."""
+    step = (grid[-1] - grid[0]) / max(len(grid) - 1, 1)
+    values = np.linspace(best - step, best + step, _AROUND[min(sliders, 3)])
+    if last:
+        values = np.round(values, 2)
+    return _allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, aim.supports)
 
 
 def _best(
@@ -143,7 +149,9 @@ def _best(
     """The best of all combinations of the grids' values."""
     cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
-    if len(heights) > 1:  # also all heights alike, in fine steps: where the room for one more is often narrowest
+    if (
+        len(heights) > 1 and stride == _STRIDE
+    ):  # also all heights alike, in fine steps: where the room for one more is often narrowest
         level = np.tile(cases[0], (_GRIDS[1], 1))
         first = list(grids.values())[heights[0]]
         level[:, heights] = np.linspace(first[0], first[-1], _GRIDS[1])[:, None]
@@ -175,20 +183,6 @@ def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: M
             both = (near & (np.abs(v) <= TIE_OUT_REACH_M)).any(1) & (near & (np.abs(v - along) <= TIE_OUT_REACH_M)).any(1)
             out += both & ((values["turn"] > 0.5) == bool(turned))
     return out
-
-
-def _to_tape(
-    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float], found: dict[str, float]
-) -> tuple[float, dict[str, float]] | None:
-    """The best of the whole centimetres next to what was found: a hair's breadth can cost a mat."""
-    grids = {}
-    for s in pitch.settings:
-        if s.name not in given:
-            hundredths = found[s.name] * 100
-            near = np.unique(np.array([np.floor(hundredths + 1e-6), np.ceil(hundredths - 1e-6)])) / 100
-            kept = near[(near >= s.least) & (near <= s.most)]
-            grids[s.name] = _allowed(kept if kept.size else np.array([found[s.name]]), s, aim.supports)
-    return _best(pitch, sheet, box, aim, given, grids, _FINER)
 
 
 def _grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floats:
