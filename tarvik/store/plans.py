@@ -41,7 +41,8 @@ def sleepers(row: ShelterRow) -> list[Any]:
     return [member.person for member in row.members if member.person.deleted_at is None]
 
 
-def _lock(session: Session, night: Night) -> None:
+def lock(session: Session, night: Night) -> None:
+    """Let no other change of this night's choices in until this one is saved."""
     session.scalars(select(Night).where(Night.id == night.id).with_for_update()).one()
 
 
@@ -94,7 +95,7 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
         raise InputError("people", "say who sleeps there: tick at least one person")
     for person in choice.people:
         one(session, night.course_id, "people", person)
-    _lock(session, night)
+    lock(session, night)
     _remember(session, night, "choosing a shelter")
     same = session.scalars(
         select(ShelterRow).where(ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id)
@@ -108,7 +109,7 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
 
 def remove(session: Session, night: Night, shelter_id: int) -> None:
     """Take a shelter off the night's choices (undo brings it back)."""
-    _lock(session, night)
+    lock(session, night)
     row = session.get(ShelterRow, shelter_id)
     if row is None or row.night_id != night.id:
         return
@@ -119,7 +120,7 @@ def remove(session: Session, night: Night, shelter_id: int) -> None:
 
 def replace_all(session: Session, night: Night, choices: Sequence[Choice], what: str) -> None:
     """Put a whole night's choices in the place of what there was."""
-    _lock(session, night)
+    lock(session, night)
     _remember(session, night, what)
     _rebuild(session, night, choices)
 
@@ -137,9 +138,15 @@ def last_step(session: Session, night: Night) -> PlanStep | None:
     return session.scalars(select(PlanStep).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).limit(1)).first()
 
 
+def current_step(session: Session, night: Night) -> int:
+    """Number of the last change of a night's choices, 0 before the first: what a leader has seen."""
+    step = last_step(session, night)
+    return step.id if step else 0
+
+
 def undo(session: Session, night: Night) -> str | None:
     """Take back the last change; says what it was, None when there is nothing to take back."""
-    _lock(session, night)
+    lock(session, night)
     step = last_step(session, night)
     if step is None:
         return None

@@ -23,6 +23,19 @@ def healthz() -> dict[str, str]:
     return {"status": "ok"}
 
 
+@router.get("/docs", include_in_schema=False)
+def docs(request: Request) -> Any:
+    """The OpenAPI document as a page: read with no network, like every page."""
+    document = request.app.openapi()
+    calls = [
+        {"method": method.upper(), "path": path, **call}
+        for path, methods in document["paths"].items()
+        for method, call in methods.items()
+    ]
+    context = {"calls": calls, "models": document["components"]["schemas"], "title": document["info"]["title"]}
+    return request.app.state.tarvik.pages.TemplateResponse(request, "docs.html", context)
+
+
 @router.get("/api/pitches", tags=["pitches"])
 def pitches() -> list[dict[str, Any]]:
     """Every pitch with its settings."""

@@ -64,7 +64,6 @@ class Guard:
         if refusal:
             await refusal(scope, receive, send)
             return
-        docs = scope["path"] in ("/docs", "/redoc")
         seen = 0
 
         async def limited() -> Message:
@@ -76,7 +75,7 @@ class Guard:
         async def send_with_headers(message: Message) -> None:
             if seen > MOST_BODY:
                 return
-            if message["type"] == "http.response.start" and not docs:
+            if message["type"] == "http.response.start":
                 message["headers"] = [*message.get("headers", []), *_HEADERS]
             await send(message)
 
@@ -119,7 +118,7 @@ def create_app(database: Database) -> FastAPI:
         database.close()
 
     app = FastAPI(
-        title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None,
+        title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )  # fmt: skip
     app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"))

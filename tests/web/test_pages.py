@@ -205,3 +205,57 @@ def test_the_pdf_says_what_the_screen_says(client: TestClient, demo: tuple[int, 
 def test_no_form_breaks_it(client: TestClient, demo: tuple[int, int], table: str, cells: dict[str, Any]) -> None:
     """Whatever is typed into a new row, the answer is a row or a sentence; never a 500."""
     assert client.post(f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}).status_code in (200, 422)
+
+
+def test_the_second_leader_s_choice_asks_first(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    """Choices made on an old look at the night show both, change nothing, and can then be made knowingly."""
+    here = f"/courses/{demo[0]}/nights/{demo[1]}"
+    with database.session() as session:
+        sheets = kit.rows(session, demo[0], "sheets")
+        people = [p.id for p in kit.rows(session, demo[0], "people")[:2]]
+    client.post(f"{here}/choose/{sheets[0].id}/plow-point", data={"people": people[:1], "seen": "0"})
+    late = client.post(f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": "0"}, headers=HTML)
+    assert late.status_code == 409
+    assert "Isaura W: Plow point, Isaura W" in late.text
+    assert "Isaura W: Lean-to, Isaura W, Bertil K" in late.text
+    with database.session() as session:
+        assert [s.pitch for s in plans.shelters(session, demo[1])] == ["plow-point"]
+        now = str(plans.current_step(session, courses.night(session, *demo)))
+    assert f'name="seen" value="{now}"' in late.text
+    assert client.post(f"{here}/choose-for-me", data={"seen": "0"}).status_code == 409
+    client.post(f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": now})
+    with database.session() as session:
+        assert [s.pitch for s in plans.shelters(session, demo[1])] == ["lean-to"]
+
+
+def test_nights_are_named_and_dated(client: TestClient, demo: tuple[int, int]) -> None:
+    url = f"/courses/{demo[0]}/nights/{demo[1]}"
+    named = client.patch(url, json={"column": "title", "text": "At the hut", "version": 1, "was": "Night 1"}).json()
+    assert named["text"] == "At the hut"
+    dated = client.patch(url, json={"column": "on", "text": "2027-10-01", "version": named["version"], "was": "2027-09-23"})
+    assert dated.json()["text"] == "2027-10-01"
+    assert "1 Oct 2027" in client.get(f"{url}/board").text
+    assert client.patch(url, json={"column": "on", "text": "soon", "version": 3, "was": "2027-10-01"}).status_code == 422
+    assert client.patch(url, json={"column": "title", "text": "X", "version": 1, "was": "Night 1"}).status_code == 409
+
+
+def test_measured_heights_count(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    """A person measured taller sitting than the ratio says has less ground to sit on."""
+    with database.session() as session:
+        row = kit.rows(session, demo[0], "people")[6]
+        before = kit.body_of(row).height("sitting")
+    url = f"/courses/{demo[0]}/kit/people/{row.id}"
+    body = {"column": "measured", "text": "sitting 110 cm, lowest-rib 1.2", "version": row.version, "was": ""}
+    saved = client.patch(url, json=body).json()
+    assert saved["text"] == "sitting 1.10 m, lowest-rib 1.20 m"
+    with database.session() as session:
+        assert before < kit.body_of(kit.one(session, demo[0], "people", row.id)).height("sitting") == pytest.approx(1.10)
+    wrong = client.patch(url, json={**body, "text": "wings 2 m", "version": saved["version"], "was": saved["text"]})
+    assert "no measure" in wrong.json()["detail"]
+
+
+def test_the_contract_is_documented_without_network(client: TestClient) -> None:
+    text = client.get("/docs").text
+    assert "POST /api/solve" in text
+    assert "tie_outs_m" in text
+    assert not re.search(r'(src|href)="(https?:)?//', text)

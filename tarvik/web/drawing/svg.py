@@ -58,7 +58,7 @@ class Paper:
         x, y = self._at(p).split(",")
         self.parts.append(f'<circle class="{css}" cx="{x}" cy="{y}" r="{radius_m * PX_PER_M:.1f}"/>')
 
-    def text(self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 16) -> None:
+    def text(self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 21) -> None:
         """Words centred on a place."""
         self.grow(p)
         x, y = p[0] * PX_PER_M, -p[1] * PX_PER_M + size * 0.35
@@ -68,8 +68,8 @@ class Paper:
 
     def mark(self, p: XY, name: str, css: str = "mark") -> None:
         """A numbered or lettered mark: a disc with its name."""
-        self.circle(p, 0.11, css)
-        self.text(p, name, "mark-t", size=15)
+        self.circle(p, 0.14, css)
+        self.text(p, name, "mark-t", size=20)
 
     def path(self, points: Sequence[XY], css: str) -> None:
         """An open line through places."""

@@ -41,7 +41,7 @@ def _scale_bar(paper: Paper, units: Units) -> None:
     paper.line((x, y), (x + metres, y), "bar")
     for end in (x, x + metres):
         paper.line((end, y - 0.05), (end, y + 0.05), "bar")
-    paper.text((x + metres + 0.08, y), words, "t", "start", 15)
+    paper.text((x + metres + 0.08, y), words, "t", "start", 20)
 
 
 def plan(shelter: Shelter, figures: Figures, rig: Rig | None, sit_m: float, units: Units) -> str:
@@ -194,8 +194,8 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
         high = point in shelter.pitch.high_points()
         paper.mark((u, v), name, "mark high" if high else "mark")
         if not shelter.sheet.has_tie_out((u, v)) and (rig is None or not (high and rig.through_line)):
-            paper.circle((u, v), 0.17, "button")
+            paper.circle((u, v), 0.2, "button")
     width, length = max(u for u, _ in shelter.sheet.outline), max(v for _, v in shelter.sheet.outline)
-    paper.text((width / 2, -0.28), format_length(width, units), "t")
-    paper.text((-0.2, length / 2), format_length(length, units), "t", "end")
+    paper.text((width / 2, -0.32), format_length(width, units), "t")
+    paper.text((-0.24, length / 2), format_length(length, units), "t", "end")
     return paper.svg()

@@ -34,7 +34,8 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
         return page(
             request, "board.html", course=course, night=night, nights=courses.nights(session, course_id), tab="board",
             intents=INTENTS, pitches=PITCHES.values(), sheets=kit.rows(session, course_id, "sheets"),
-            undo=step.what if step else None, unplaced=[p for p in people if p.id not in placed], people=people,
+            undo=step.what if step else None, seen=step.id if step else 0, people=people,
+            unplaced=[p for p in people if p.id not in placed],
         )  # fmt: skip
 
 
@@ -91,6 +92,23 @@ def intent(request: Request, course_id: int, night_id: int, intent: Annotated[st
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
 
 
+def overtaken(request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]) -> Any:
+    """A page with both choices when somebody changed the night since this leader looked, else None."""
+    plans.lock(session, night)
+    now = plans.current_step(session, night)
+    if not seen.isdecimal() or int(seen) == now:
+        return None
+    theirs = [
+        f"{owner_name(row.sheet)}: {PITCHES[row.pitch].name}, {', '.join(p.name for p in plans.sleepers(row)) or 'nobody'}"
+        for row in plans.shelters(session, night.id)
+    ]
+    course = courses.course(session, night.course_id)
+    return page(
+        request, "overtaken.html", 409, course=course, night=night, mine=mine, theirs=theirs, tab="board",
+        again={**again, "seen": [now]},
+    )  # fmt: skip
+
+
 @router.get("/choose/{sheet_id}/{pitch}")
 def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The form that puts people under a sheet."""
@@ -110,14 +128,14 @@ def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: s
         ]  # fmt: skip
         return page(
             request, "choose.html", course=course, night=night, sheet=sheet, owner=owner_name(sheet), people=people,
-            pitch=PITCHES[pitch], solution=solution,
+            pitch=PITCHES[pitch], solution=solution, seen=plans.current_step(session, night),
         )  # fmt: skip
 
 
 @router.post("/choose/{sheet_id}/{pitch}")
 def choose(
     request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str,
-    people: Annotated[list[int] | None, Form()] = None,
+    people: Annotated[list[int] | None, Form()] = None, seen: Annotated[str, Form()] = "",
 ) -> Any:  # fmt: skip
     """Put people under a sheet in a pitch."""
     with tarvik(request).database.session() as session:
@@ -132,24 +150,35 @@ def choose(
         solution = tarvik(request).solver.solve(asked)
         if solution.verdict is Verdict.CANNOT:
             raise InputError("pitch", f"this sheet cannot be pitched so: {solution.assessment.reasons[0].message}")
+        mine = f"{owner_name(sheet)}: {PITCHES[pitch].name}, {', '.join(p.name for p in sleepers)}"
+        late = overtaken(request, session, night, seen, mine, {"people": people or []})
+        if late is not None:
+            return late
         plans.choose(session, night, plans.Choice(sheet_id, pitch, dict(solution.settings), tuple(people or ())))
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
 
 
 @router.post("/shelters/{shelter_id}/remove")
-def remove(request: Request, course_id: int, night_id: int, shelter_id: int) -> Any:
+def remove(request: Request, course_id: int, night_id: int, shelter_id: int, seen: Annotated[str, Form()] = "") -> Any:
     """Take a shelter off; undo brings it back."""
     with tarvik(request).database.session() as session:
-        plans.remove(session, courses.night(session, course_id, night_id), shelter_id)
+        night = courses.night(session, course_id, night_id)
+        late = overtaken(request, session, night, seen, "one shelter taken off", {})
+        if late is not None:
+            return late
+        plans.remove(session, night, shelter_id)
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/camp", status_code=303)
 
 
 @router.post("/choose-for-me")
-def choose_for_me(request: Request, course_id: int, night_id: int) -> Any:
+def choose_for_me(request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = "") -> Any:
     """Each person under the own sheet in its best pitch for calm rain, within the kit."""
     with tarvik(request).database.session() as session:
         courses.course(session, course_id)
         night = courses.night(session, course_id, night_id)
+        late = overtaken(request, session, night, seen, "a new choice for everybody", {})
+        if late is not None:
+            return late
         people = kit.rows(session, course_id, "people")
         sheets = {s.id: s for s in kit.rows(session, course_id, "sheets")}
         choices = pick_for_all(tarvik(request).solver.solve_all, night, people, sheets, kit.supports_of(session, course_id))

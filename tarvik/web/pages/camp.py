@@ -86,6 +86,7 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         return {
             "course": course, "night": night, "nights": courses.nights(session, course_id), "cards": shelters,
             "people": [(p, where.get(p.id)) for p in people], "undo": step.what if step else None, "tab": "camp",
+            "seen": step.id if step else 0,
             "totals": totals([c["rig"] for c in shelters if c["rig"]], supports), "cautions": cards.CAUTIONS,
             "walk_round": cards.WALK_ROUND,
         }  # fmt: skip
