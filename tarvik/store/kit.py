@@ -60,6 +60,13 @@ def rows(session: Session, course_id: int, table: str) -> Sequence[Any]:
     return session.scalars(query.order_by(model.position, model.id)).all()
 
 
+def deleted_rows(session: Session, course_id: int, table: str, most: int = 20) -> Sequence[Any]:
+    """Rows deleted lately, the last first."""
+    model = MODELS[table]
+    query = select(model).where(model.course_id == course_id, model.deleted_at.is_not(None))
+    return session.scalars(query.order_by(model.deleted_at.desc()).limit(most)).all()
+
+
 def context(session: Session, course: Course) -> Context:
     """What reading the course's cells needs."""
     people = {p.name.lower(): p.id for p in rows(session, course.id, "people")}

@@ -107,7 +107,8 @@ def test_cells_save_conflict_and_undo(client: TestClient, demo: tuple[int, int],
     bad = client.patch(url, json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"})
     assert bad.status_code == 422
     assert "no length" in bad.json()["detail"] or "not a length" in bad.json()["detail"]
-    assert client.delete(url).json()["what"] == "Anouk D"
+    assert client.delete(url).json()["what"] == "Anouk D, 1.68 m"
+    assert "Deleted lately: 1" in client.get(f"/courses/{course}/kit").text
     assert "Anouk D" in client.post(f"{url}/restore").json()["html"]
 
 

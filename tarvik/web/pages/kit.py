@@ -36,7 +36,8 @@ def _tables(session: Any, course: Any) -> list[dict[str, Any]]:
     shown = []
     for table in TABLES.values():
         rows = [kit.cells(row, table, told) for row in kit.rows(session, course.id, table.key)]
-        shown.append({"table": table, "rows": rows})
+        gone = [(row.id, row_name(row, table, told)) for row in kit.deleted_rows(session, course.id, table.key)]
+        shown.append({"table": table, "rows": rows, "gone": gone})
     return shown
 
 
@@ -56,6 +57,12 @@ def show(request: Request, course_id: int) -> Any:
             tab="kit",
             first_night=next(iter(courses.nights(session, course_id)), None),
         )
+
+
+def row_name(row: Any, table: Table, told: Context) -> str:
+    """What a row is called when it is spoken of: its first two filled cells."""
+    filled = [text for text in kit.cells(row, table, told).text.values() if text]
+    return ", ".join(filled[:2]) or table.what
 
 
 def _row_html(request: Request, course: Any, table: Table, row: Any, told: Context) -> str:
@@ -111,8 +118,7 @@ def delete(request: Request, course_id: int, table: str, row_id: int) -> dict[st
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         row = kit.delete(session, course_id, table, row_id)
-        cells = kit.cells(row, kind, kit.context(session, course))
-    return {"what": next((text for text in cells.text.values() if text), kind.what)}
+        return {"what": row_name(row, kind, kit.context(session, course))}
 
 
 @router.post("/{table}/{row_id}/restore")

@@ -28,6 +28,7 @@ export const kitTable = () => ({
     const hit = (name) => event.target.closest(`[${name}]`);
     if (hit("data-delete")) this.remove(event.target.closest("tr"));
     else if (hit("data-add")) this.add(event.target.closest("tr"));
+    else if (hit("data-restore")) this.bringBack(hit("data-restore"));
     else if (hit("data-import")) this.open("");
     else if (hit("data-close")) this.dialog().close();
     else if (hit("data-preview")) this.preview();
@@ -105,6 +106,14 @@ export const kitTable = () => ({
       fault(bad, error.message);
       bad.focus();
     }
+  },
+
+  async bringBack(button) {
+    try {
+      const { html } = await ask(`${this.url}/${button.dataset.restore}/restore`, { method: "POST" });
+      this.$root.querySelector("[data-new]").insertAdjacentHTML("beforebegin", html);
+      button.closest("li").remove();
+    } catch (error) { toast(error.message); }
   },
 
   async remove(row) {
