@@ -92,3 +92,13 @@ def test_nothing_lies_over_a_hole(hole: tuple[float, float], size: float) -> Non
     mats = lay_mats(ground(room.difference(stump)), 1.75, ROOM)
     assert all(Polygon(m.corners()).intersection(stump).area < 1e-9 for m in mats)
     assert len(lay_mats(ground(room), 1.75, ROOM)) >= min(len(mats), 3)
+
+
+def test_a_point_twice_and_points_in_a_line() -> None:
+    """Nearly equal points must not pass for a straight corner; points in one line have no hull."""
+    out = np.zeros((2 * MOST_CORNERS, 2))
+    nearly = np.array([(0.0, 0.0), (0.0, -1.0), (1.0, 0.0), (-1e-147, 0.0), (1e-12, 0.0)])
+    assert area(out, hull(nearly, 5, out)) == pytest.approx(0.5)
+    assert hull(np.array([(0.0, 0.0), (0.0, 0.0), (1.0, 1.0)]), 3, out) == 0
+    line = np.array([(0.0, 0.0), (1.0, 1.0), (2.0, 2.0)])
+    assert abs(area(out, hull(line, 3, out))) < 1e-12

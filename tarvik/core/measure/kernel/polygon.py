@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     Floats = NDArray[np.float64]
 
 MOST_CORNERS = 40
+SAME_M = 1e-9
+"""Points nearer than this are one point."""
 
 
 @compiled
@@ -96,8 +98,15 @@ def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[
 def hull(points: Floats, count: int, out: Floats) -> int:
     """Convex hull (monotone chain, Andrew 1979) of `points`, anticlockwise into `out`; returns its number of corners."""
     order = np.empty(count, dtype=np.int64)
+    kept = 0
     for i in range(count):
-        k = i
+        again = False
+        for j in range(kept):  # a point twice, or nearly, would pass for a straight corner
+            other = points[order[j]]
+            again = again or abs(other[0] - points[i, 0]) + abs(other[1] - points[i, 1]) < SAME_M
+        if again:
+            continue
+        k = kept
         while k > 0 and (
             points[order[k - 1], 0] > points[i, 0]
             or (points[order[k - 1], 0] == points[i, 0] and points[order[k - 1], 1] > points[i, 1])
@@ -105,6 +114,10 @@ def hull(points: Floats, count: int, out: Floats) -> int:
             order[k] = order[k - 1]
             k -= 1
         order[k] = i
+        kept += 1
+    count = kept
+    if count < 3:
+        return 0
     made = 0
     for sweep in range(2):
         floor = made + 1 if sweep else 2

@@ -8,5 +8,12 @@ import { kitTable } from "./kit.js";
 for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, kitTable, printer })) {
   Alpine.data(name, component);
 }
+// A button that starts something longer says so until the next page is there.
+document.addEventListener("submit", (event) => {
+  const button = event.submitter;
+  if (!button?.dataset.busy) return;
+  button.textContent = button.dataset.busy;
+  button.setAttribute("aria-busy", "true");
+});
 Alpine.start();
 document.documentElement.dataset.ready = "yes";
