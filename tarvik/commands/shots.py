@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, testbed
+from tarvik.commands.warm import warm
 from tarvik.store.server import Server, default_folder
 
 if TYPE_CHECKING:
@@ -64,6 +65,7 @@ def shots(checkout: Path) -> int:
 
     folder = checkout / "docs" / "screenshots"
     folder.mkdir(parents=True, exist_ok=True)
+    warm()
     server = Server(default_folder(checkout)).start()
     try:
         with testbed(server, "tarvik_shots") as bed, sync_playwright() as playwright:

@@ -155,3 +155,10 @@ def test_general_regions_agree_with_the_lid(shelter: Shelter) -> None:
     for height in (0.2, 0.5, 0.96):
         assert general.above(height).area == pytest.approx(lid.area_above(height), abs=1e-9)
         assert lid.above(height).area == pytest.approx(lid.area_above(height), abs=1e-9)
+
+
+def test_taking_away_two_parts_takes_both() -> None:
+    """The case in which the library's difference, without a grid, silently left one of two parts standing."""
+    lid = Roof.over(shelter_of("diagonal-fly", 2.0, 2.0, 0.625).faces())
+    general = Roof(lid.faces, lid.corners, lid.plane, None)
+    assert general.above(0.5).area == pytest.approx(1.048466693513632)

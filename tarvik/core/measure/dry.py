@@ -5,10 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-import shapely
-from shapely import Polygon, unary_union
+from shapely import Polygon
 
-from tarvik.core.measure.roof import Region, Roof, as_region
+from tarvik.core.measure.roof import Region, Roof, common, joined
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
 
 if TYPE_CHECKING:
@@ -21,7 +20,7 @@ def shadow(roof: Roof, travel: Floats) -> Region:
     for face, n in zip(roof.faces, roof.corners, strict=True):
         flat = Polygon(face[:n, :2] + face[:n, 2:] * travel)
         parts.append(flat if flat.is_valid else flat.buffer(0))
-    return as_region(unary_union(parts))
+    return joined(parts)
 
 
 def dry_ground(roof: Roof, weather: Weather) -> Region:
@@ -30,10 +29,10 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
         return roof.plan()
     dry: Region = roof.plan()
     for travel in fall_directions(weather)[1:]:
-        dry = as_region(dry.intersection(shadow(roof, travel)))
+        dry = common(dry, shadow(roof, travel))
         if dry.is_empty:
             break
-    return as_region(shapely.set_precision(dry, 0)) if not dry.is_empty else dry
+    return dry
 
 
 def is_plan(roof: Roof, weather: Weather) -> bool:

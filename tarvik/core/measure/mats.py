@@ -17,7 +17,7 @@ from shapely import MultiPolygon, Polygon
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.kernel import mats as kernel
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
-from tarvik.core.measure.roof import Region, Roof, as_region
+from tarvik.core.measure.roof import Region, Roof, common, without
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -120,7 +120,7 @@ def _usable(roof: Roof, dry: Region | None, height: float) -> tuple[float, Float
     if roof.rim is not None and dry is None:
         ring = roof.ring_above(height)
         return (float(area(ring, len(ring))), ring) if len(ring) else (0.0, np.zeros((0, 2)))
-    region = roof.above(height) if dry is None else as_region(roof.above(height).intersection(dry))
+    region = roof.above(height) if dry is None else common(roof.above(height), dry)
     hull = region.convex_hull
     if not isinstance(hull, Polygon):
         return 0.0, np.zeros((0, 2))
@@ -142,7 +142,7 @@ def hull_and_pockets(region: Region) -> tuple[Floats, Floats]:
     if not isinstance(hull, Polygon):
         return np.array([[1.0, 0.0, 1e9]]), np.zeros((0, 3, 2))
     ring = np.asarray(shapely.orient_polygons(hull).exterior.coords)[:-1]
-    gap = hull.difference(region)
+    gap = without(hull, [region])
     parts = [g for g in shapely.get_parts(gap) if isinstance(g, (Polygon, MultiPolygon)) and g.area > 1e-9]
     triangles = [
         np.asarray(shapely.get_coordinates(t))[:3]

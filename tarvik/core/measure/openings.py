@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from shapely import Polygon, unary_union
+from shapely import Polygon
 
 from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.roof import joined
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -87,6 +88,6 @@ def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
 
     every = [(o, _upright(np.array([o.a, o.b, o.b * FLAT, o.a * FLAT]), across)) for o in openings(shelter)]
     panels = [_upright(face.xyz, across) for face in shelter.faces() if face.role is not Role.FLOOR]
-    whole = unary_union([p for p in (*panels, *(gap for _, gap in every)) if p.area > SLIVER_M2]).area
-    towards = unary_union([g for o, g in every if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]).area
+    whole = joined([p for p in (*panels, *(gap for _, gap in every)) if p.area > SLIVER_M2]).area
+    towards = joined([g for o, g in every if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]).area
     return float(min(towards / whole, 1.0)) if whole > 1e-9 else 0.0
