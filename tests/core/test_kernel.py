@@ -14,7 +14,8 @@ from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip, hull, support
 from tarvik.core.measure.mats import Ground, hull_and_pockets, lay_mats
 
-POINTS = st.lists(st.tuples(st.floats(-3, 3), st.floats(-3, 3)), min_size=3, max_size=12)
+PLACE = st.floats(-3, 3).map(lambda x: round(x, 6))
+POINTS = st.lists(st.tuples(PLACE, PLACE), min_size=3, max_size=12)
 ROOM = Clearance()
 
 
@@ -100,5 +101,7 @@ def test_a_point_twice_and_points_in_a_line() -> None:
     nearly = np.array([(0.0, 0.0), (0.0, -1.0), (1.0, 0.0), (-1e-147, 0.0), (1e-12, 0.0)])
     assert area(out, hull(nearly, 5, out)) == pytest.approx(0.5)
     assert hull(np.array([(0.0, 0.0), (0.0, 0.0), (1.0, 1.0)]), 3, out) == 0
+    leaning = np.array([(0.0, 0.0), (0.0, 2.0), (1.0, 0.0), (-1e-147, 1.0)])
+    assert area(out, hull(leaning, 4, out)) == pytest.approx(1.0)
     line = np.array([(0.0, 0.0), (1.0, 1.0), (2.0, 2.0)])
     assert abs(area(out, hull(line, 3, out))) < 1e-12

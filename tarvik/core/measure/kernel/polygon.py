@@ -125,7 +125,7 @@ def hull(points: Floats, count: int, out: Floats) -> int:
             q = order[count - 1 - r] if sweep else order[r]
             if sweep and r == 0:
                 continue
-            while made >= floor and _left(out, made, points, q) <= 1e-12:
+            while made >= floor and _left(out, made, points, q) <= 0.0:
                 made -= 1
             out[made, 0], out[made, 1] = points[q, 0], points[q, 1]
             made += 1
