@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import numpy as np
 from shapely import Polygon
 
 from tarvik.core.measure.roof import Region, Roof, common, joined
@@ -33,8 +32,3 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
         if dry.is_empty:
             break
     return dry
-
-
-def is_plan(roof: Roof, weather: Weather) -> bool:
-    """Whether dry ground is simply the plan (calm air)."""
-    return rain_slope(weather) == 0 or not np.any(roof.faces[..., 2])

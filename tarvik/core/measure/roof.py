@@ -68,7 +68,7 @@ class Roof:
             ring = self.ring_above(height)
             return Polygon(ring) if len(ring) >= 3 else Polygon()
         low = [
-            _part(face[:n, :2], plane, height, keep_above=False)
+            _part_below(face[:n, :2], plane, height)
             for face, n, plane in zip(self.faces, self.corners, self.plane, strict=True)
             if not np.isnan(plane[0])
         ]
@@ -143,18 +143,16 @@ def as_region(shape: object) -> Region:
     return as_region(shapely.union_all(parts, grid_size=GRID_M)) if parts else Polygon()
 
 
-def _part(xy: Floats, plane: Floats, height: float, *, keep_above: bool) -> Polygon:
-    """Part of a plane's plan polygon that is above (or below) a height."""
-    over = xy @ plane[:2] + plane[2] - height
-    if not keep_above:
-        over = -over
+def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:
+    """Part of a plane's plan polygon that is below a height."""
+    under = height - (xy @ plane[:2] + plane[2])
     out = []
     for i in range(len(xy)):
         j = (i + 1) % len(xy)
-        if over[i] >= 0:
+        if under[i] >= 0:
             out.append(xy[i])
-        if (over[i] > 0) != (over[j] > 0) and over[i] != over[j] and over[i] * over[j] < 0:
-            out.append(xy[i] + over[i] / (over[i] - over[j]) * (xy[j] - xy[i]))
+        if (under[i] > 0) != (under[j] > 0) and under[i] != under[j] and under[i] * under[j] < 0:
+            out.append(xy[i] + under[i] / (under[i] - under[j]) * (xy[j] - xy[i]))
     return Polygon(out).buffer(0) if len(out) >= 3 else Polygon()
 
 

@@ -15,7 +15,6 @@ FIXED_KNOT_M: Final = constant("knot_fixed", 0.25, "m", ENGINEERING, "cord taken
 TENSION_KNOT_M: Final = constant("knot_tension", 0.45, "m", ENGINEERING, "cord taken up by a tensioning hitch with its tail")
 GUY_KNOT_M: Final = constant("knot_guy", 0.40, "m", ENGINEERING, "cord taken up by an adjustable hitch with its tail")
 JOIN_M: Final = constant("knot_join", 0.40, "m", ENGINEERING, "cord taken up by joining two lines")
-CUT_STEP_M: Final = constant("cut_step", 0.05, "m", ENGINEERING, "lengths of cord are rounded up to this")
 
 
 def tree_line_m(gap_m: float, trunk_m: float) -> float:
@@ -31,11 +30,6 @@ def through_line_m(ridge_m: float, gaps_m: float, trunks_m: float) -> float:
 def guy_m(slant_m: float) -> float:
     """Cord of a guy whose straight length is `slant_m`."""
     return slant_m + FIXED_KNOT_M + GUY_KNOT_M
-
-
-def rounded_up(metres: float) -> float:
-    """Cord lengths as people cut them."""
-    return math.ceil(metres / CUT_STEP_M - 1e-9) * CUT_STEP_M
 
 
 @dataclass(frozen=True, slots=True)
