@@ -21,7 +21,7 @@ from tarvik.core.pitches.base import batch
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.solve import ADULT, Question, solve
-from tarvik.store import courses, kit
+from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
 from tarvik.web.pages.common import every_pitch, question
 from tarvik.web.solving import Solver
@@ -160,7 +160,8 @@ def bench_web(checkout: Path) -> list[Figure]:
     try:
         with testbed(server, "tarvik_bench") as bed:
             with bed.database.session() as session:
-                night = courses.night(session, bed.course, bed.nights[0])
+                course = courses.course(session, bed.course)
+                night = nights.night_of(session, course, courses.night(session, bed.course, bed.nights[0]))
                 supports = kit.supports_of(session, bed.course)
                 sheets = kit.rows(session, bed.course, "sheets")[:16]
                 asked = [question(sheet, pitch, night, supports) for sheet in sheets for pitch in every_pitch()]

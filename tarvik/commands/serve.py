@@ -14,8 +14,9 @@ import uvicorn
 
 from tarvik.commands.warm import warm
 from tarvik.demo.course import ensure_demo
+from tarvik.stand_ins.service import start_service
 from tarvik.store.database import Database
-from tarvik.store.server import Server, default_folder
+from tarvik.store.server import Server, default_folder, free_port
 from tarvik.web.app import create_app
 
 if TYPE_CHECKING:
@@ -79,11 +80,16 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
             warm()
             say(f"open http://127.0.0.1:{port}/ in a browser; stop with Ctrl-C")
+            stand_ins, stop = start_service(free_port())
             server = uvicorn.Server(
-                uvicorn.Config(create_app(opened), host="127.0.0.1", port=port, log_level="warning", access_log=False,
+                uvicorn.Config(create_app(opened, stand_ins), host="127.0.0.1", port=port, log_level="warning",
+                    access_log=False,
                                timeout_graceful_shutdown=5)
             )  # fmt: skip
-            server.run()
+            try:
+                server.run()
+            finally:
+                stop()
     except (KeyboardInterrupt, SystemExit):
         pass
     say("stopped")

@@ -12,6 +12,7 @@ import uvicorn
 from sqlalchemy import select
 
 from tarvik.demo.course import ensure_demo
+from tarvik.stand_ins.service import start_service
 from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
@@ -46,8 +47,9 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
         nights = tuple(session.scalars(select(Night.id).where(Night.course_id == course).order_by(Night.position)))
         owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
         sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
+    stand_ins, stop = start_service(free_port())
     port = free_port()
-    web = uvicorn.Server(uvicorn.Config(create_app(database), host="127.0.0.1", port=port, log_level="warning"))
+    web = uvicorn.Server(uvicorn.Config(create_app(database, stand_ins), host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()
     while not web.started:
@@ -57,4 +59,5 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
     finally:
         web.should_exit = True
         thread.join(timeout=15)
+        stop()
         database.close()

@@ -6,12 +6,20 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tarvik.core.constant import constant_record
-from tarvik.core.measure.figures import Figures, sitting_height, standing_height
+from tarvik.core.loads.holding import EN_564, HOLDS
+from tarvik.core.loads.pressure import CANOPY
+from tarvik.core.measure.figures import Figures, kneeling_height, sitting_height, standing_height
+from tarvik.core.measure.lying import PACK_HEIGHT_M, PACK_M2
 from tarvik.core.measure.runoff import POOLING_DEG
+from tarvik.core.quantities import format_speed, format_temperature
 from tarvik.core.units import Units, format_area, format_length
+from tarvik.core.weather.cold import MAGNUS, ORIFICE
 
 if TYPE_CHECKING:
     from tarvik.core.body import Body
+    from tarvik.core.tonight import Tonight
+
+MOST_FORCE = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,8 +38,12 @@ class Explained:
 _TAUT = "Taut ideal: real cloth sags a little, wet cloth more."
 
 
-def explain(figures: Figures, body: Body, units: Units) -> list[Explained]:
-    """Every figure of a shelter for one person, in the course's units."""
+def explain(figures: Figures, body: Body, units: Units, tonight: Tonight | None = None) -> list[Explained]:
+    """Every figure of a shelter for one person, in the course's units; with `tonight`, what the night does to it."""
+    return [*_shape(figures, body, units), *(_night(figures, units, tonight) if tonight is not None else [])]
+
+
+def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
     room = figures.clearance
 
     def length(metres: float) -> str:
@@ -65,13 +77,60 @@ def explain(figures: Figures, body: Body, units: Units) -> list[Explained]:
         Explained("sit", "Ground to sit up on", format_area(figures.sit_area_m2, units),
                   "Covered ground over which the roof is at least sitting height plus a hand's breadth.",
                   (stature, ("Roof wanted", length(sit))), ratio.source, _TAUT),
+        Explained("kneel", "Ground to kneel on", format_area(figures.kneel_area_m2, units),
+                  "Covered ground over which the roof is at least kneeling height plus a hand's breadth.",
+                  (stature, ("Roof wanted", length(kneeling_height(body)))), constant_record("body_kneeling").source, _TAUT),
         Explained("stand", "Ground to stand on", format_area(figures.stand_area_m2, units),
                   "Covered ground over which the roof is at least the stature plus a hand's breadth.",
                   (stature, ("Roof wanted", length(stand))), "geometry", _TAUT),
         Explained("slope", "Flattest panel", f"{figures.least_slope_deg:.0f}°",
                   f"Slope of the flattest roof panel from level. Under {POOLING_DEG:.0f}° water stands in a sag.", (),
                   constant_record("pooling_slope").source, "A sagging middle can be flatter than its panel."),
-        Explained("open", "Open towards the back", f"{figures.open_to_wind * 100:.0f} %",
-                  "Share of the outline, seen from the wind, that is opening and not cloth. The wind is taken on the back.",
-                  (), "geometry: projection across the wind", "Gaps under staked edges are not counted."),
+        Explained("open", "Open to the wind", f"{figures.open_to_wind * 100:.0f} %",
+                  "Share of the outline, seen from the wind, that is opening and not cloth.",
+                  tuple((f"Opening {i}", f"{format_area(o.area_m2, units)}, up to {length(o.height_m)} high, to "
+                      f"{o.bearing_deg:.0f}° of "
+                         "its own frame (front 270°)") for i, o in enumerate(figures.openings[:6], start=1)),
+                  "geometry: projection across the wind", "Gaps under staked edges are not counted."),
+        Explained("packs", "Packs beside the mats", str(figures.packs),
+                  "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, over the ground one pack "
+                  "takes.",
+                  (("One pack", format_area(PACK_M2, units)), ("Roof over it", length(PACK_HEIGHT_M))),
+                  constant_record("pack_area").source, "The shape of what is left is counted roughly."),
     ]  # fmt: skip
+
+
+def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
+    out = []
+    gale, damp = tonight.gale, tonight.damp
+    if gale is not None and gale.weakest is not None:
+        weak = gale.weakest
+        out.append(
+            Explained("move_at", "Change pitch at",
+                f"force {gale.move_at_force}" if gale.move_at_force < MOST_FORCE else "not below force 12",
+                      "Dynamic pressure of the gust times area times a coefficient by slope for each panel, shared to "
+                      "stakes, lines and "
+                      "poles by statics; the Beaufort force in which the weakest of them, with its factor of safety, is "
+                      "used up.",
+                      (("Gust at the shelter", format_speed(gale.local_gust_m_s, units)), ("Pressure",
+                      f"{gale.pressure_pa:.0f} Pa"),
+                       ("Weakest part", f"{weak.kind} at {weak.where}"), ("Its pull tonight", f"{weak.pull_n:.0f} N"),
+                       ("It is trusted with", f"{weak.holds_n:.0f} N")),
+                      f"{CANOPY}; {EN_564}; {HOLDS}",
+                      "An estimate, never a guarantee: soils, knots and gusts differ by a factor of three. Nothing here is "
+                      "made to hold people.")
+        )  # fmt: skip
+    if damp is not None:
+        words = {"none": "unlikely", "possible": "possible", "likely": "likely", "dew": "dew anyway"}
+        wanted = "no gap helps" if damp.needed_m2 is None else format_area(damp.needed_m2, units)
+        out.append(
+            Explained("damp", "Wet inside from breath", words[damp.risk],
+                      "Water that the sleepers give off against the air that passes through the openings; the sheet is "
+                      "colder than the "
+                      "air under a clear sky.",
+                      (("Open", format_area(damp.open_m2, units)), ("Open area wanted", wanted),
+                       ("Sheet", format_temperature(damp.sheet_c, units)), ("Dew point inside",
+                       format_temperature(damp.inside_dew_c, units))),
+                      f"{MAGNUS}; {ORIFICE}", "Leave a gap high at both ends. Wet ground and wet clothes add to it.")
+        )  # fmt: skip
+    return out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from tarvik.core.fold.solve import RIGID_M, solve_fold
 from tarvik.core.pitches.base import batch
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from tarvik.core.fold.pattern import Floats, Panel, Role
     from tarvik.core.pitches.base import Pitch
@@ -28,9 +28,16 @@ class Face:
     xyz: Floats
 
 
-@dataclass(frozen=True, slots=True)
+MOST_KEPT: Final = 2048
+"""Shelters whose derived geometry is kept."""
+
+
+@dataclass(frozen=True, eq=False)
 class Shelter:
-    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pitch's pattern points."""
+    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pitch's pattern points.
+
+    Compared by identity, so that what is derived from one and does not depend on the weather can be kept.
+    """
 
     pitch: Pitch
     sheet: Sheet
@@ -41,6 +48,10 @@ class Shelter:
     def at(self, point: str) -> Floats:
         """World place (3,) of a point."""
         return np.asarray(self.xyz[self.pitch.pattern.index(point)])
+
+    def at_all(self, points: Sequence[str]) -> Floats:
+        """World places (k, 3) of several points."""
+        return np.asarray(self.xyz[[self.pitch.pattern.index(p) for p in points]])
 
     def sheet_at(self, point: str) -> Point2:
         """Sheet place of a point."""
@@ -54,8 +65,7 @@ class Shelter:
 
     def faces(self) -> list[Face]:
         """Every panel in the world."""
-        index = self.pitch.pattern.index
-        return [Face(p.id, p.role, self.xyz[[index(q) for q in p.points]]) for p in self.panels]
+        return [Face(p.id, p.role, self.at_all(p.points)) for p in self.panels]
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import select
 
 from tarvik.core.units import FOOT_M
-from tarvik.store import courses, kit
+from tarvik.core.weather.forecast import Forecast, outlook
+from tarvik.core.weather.needs import needs_from
+from tarvik.stand_ins.stories import hours_of
+from tarvik.store import courses, kit, nights
 from tarvik.store.models import Course
 
 if TYPE_CHECKING:
@@ -60,6 +63,13 @@ LINES: list[dict[str, Any]] = [
     {"length_m": 3.0, "count": 16, "note": "guys"},
     {"length_m": 7 * FOOT_M, "count": 6, "note": "utility lines"},
 ]
+SITES: list[dict[str, Any]] = [
+    {"name": "Hollin Edge wood", "latitude": 54.62, "longitude": -2.48, "zone": "UTC", "terrain": "wood", "ground": "litter",
+     "uphill_deg": 20.0},
+    {"name": "Marrow Beck head", "latitude": 54.64, "longitude": -2.51, "zone": "UTC", "terrain": "open", "ground": "turf",
+     "uphill_deg": 310.0},
+]  # fmt: skip
+RULES: dict[str, Any] = {"net_kind": "box", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.0}
 STAKES: list[dict[str, Any]] = [{"count": 46, "note": "mixed bag"}, {"count": 6, "note": "carved last year"}]
 
 
@@ -77,5 +87,23 @@ def ensure_demo(session: Session) -> Course | None:
     kit.add(session, course.id, "supports", SUPPORTS)
     kit.add(session, course.id, "lines", LINES)
     kit.add(session, course.id, "stakes", STAKES)
+    _nights(session, course)
     session.flush()
     return course
+
+
+def _nights(session: Session, course: Course) -> None:
+    """Sites, house rules, and a front for the first night."""
+    made = [nights.add_site(session, course.id, site) for site in SITES]
+    course.rules = dict(RULES)
+    session.flush()
+    for number, night in enumerate(courses.nights(session, course.id)):
+        nights.use_site(session, night, made[0].id if number < NIGHTS - 1 else made[1].id)
+    first = courses.nights(session, course.id)[0]
+    needs = nights.needs_of(first)
+    start = datetime(FIRST_NIGHT.year, FIRST_NIGHT.month, FIRST_NIGHT.day, tzinfo=UTC)
+    hours = hours_of("front", 1, start)
+    forecast = Forecast(tuple(hours), start, "practice forecast «front»")
+    nights.keep_forecast(session, first, forecast, feed={"story": "front", "seed": "1", "start": start.isoformat()})
+    if needs.window:
+        nights.set_needs(session, first, needs_from(outlook(forecast, *needs.window), needs), "what the forecast brought")

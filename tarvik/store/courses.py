@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from sqlalchemy import func, select
 
 from tarvik.core.errors import InputError
-from tarvik.core.intent import intent_named
 from tarvik.core.units import Units
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import Course, Night, now
@@ -144,11 +143,3 @@ def read_date(text: str) -> date | None:
         return date.fromisoformat(text.strip())
     except ValueError:
         raise InputError("first", f"«{text[:20]}» is no date; write it like 2027-09-24") from None
-
-
-def set_intent(session: Session, course_id: int, night_id: int, slug: str) -> Night:
-    """What the night asks of the shelters. Raises InputError, NotFoundError."""
-    found = night(session, course_id, night_id)
-    found.intent = intent_named(slug).slug
-    session.flush()
-    return found

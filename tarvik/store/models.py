@@ -34,6 +34,10 @@ class Versioned:
         return {"version_id_col": cls.version}
 
 
+PROPOSED = "proposed"
+"""The intent of a night whose leader leaves it to the weather."""
+
+
 class Course(Versioned, Base):
     """A course: one group, its kit, its nights."""
 
@@ -44,6 +48,7 @@ class Course(Versioned, Base):
     note: Mapped[str] = mapped_column(Text, default="")
     units: Mapped[str] = mapped_column(String(10), default="metric")
     demo: Mapped[bool] = mapped_column(default=False)
+    rules: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -54,14 +59,30 @@ class Owned(Versioned):
     position: Mapped[int] = mapped_column(default=0)
 
 
+class Site(Owned, Base):
+    """A place where the course spends nights: where on the earth, what grows round it, which ground, which way is uphill."""
+
+    __tablename__ = "site"
+
+    name: Mapped[str] = mapped_column(String(120))
+    latitude: Mapped[float] = mapped_column()
+    longitude: Mapped[float] = mapped_column()
+    zone: Mapped[str] = mapped_column(String(60), default="UTC")
+    terrain: Mapped[str] = mapped_column(String(20), default="open")
+    ground: Mapped[str] = mapped_column(String(20), default="turf")
+    uphill_deg: Mapped[float | None] = mapped_column()
+
+
 class Night(Owned, Base):
-    """One night of a course."""
+    """One night of a course. `intent` PROPOSED: as the weather proposes. `needs`: what is known of the weather and wanted."""
 
     __tablename__ = "night"
 
     title: Mapped[str] = mapped_column(String(120))
     on: Mapped[date | None] = mapped_column()
-    intent: Mapped[str] = mapped_column(String(40), default="steady-rain")
+    intent: Mapped[str] = mapped_column(String(40), default=PROPOSED)
+    site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="SET NULL"))
+    needs: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Person(Owned, Base):
@@ -169,3 +190,34 @@ class PlanStep(Base):
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[list[Any]] = mapped_column()
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class NeedsStep(Base):
+    """What a night's needs were before a change, for undo."""
+
+    __tablename__ = "needs_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    what: Mapped[str] = mapped_column(String(200))
+    before: Mapped[dict[str, Any]] = mapped_column()
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class ForecastRow(Base):
+    """The last good forecast of a night, and the last failure to get a newer one.
+
+    `feed`: what a service is asked for, empty when the forecast was imported by hand and is not asked for again.
+    `form` is the open JSON form; None while none has come.
+    """
+
+    __tablename__ = "forecast"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), unique=True)
+    feed: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    form: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    findings: Mapped[list[Any]] = mapped_column(default=list)
+    fetched_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    asked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    failure: Mapped[str] = mapped_column(String(400), default="")

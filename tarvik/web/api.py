@@ -7,11 +7,15 @@ from typing import TYPE_CHECKING, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse
 
+from tarvik.core.measure.heading import rose
 from tarvik.core.pitches import PITCHES
+from tarvik.core.tonight import judge
 from tarvik.web.schemas import Problem, SolveIn
 
 if TYPE_CHECKING:
+    from tarvik.core.measure.heading import Rose
     from tarvik.core.solve import Solution
+    from tarvik.core.tonight import Tonight
 
 router = APIRouter()
 _PROBLEMS: dict[int | str, dict[str, Any]] = {422: {"model": Problem}, 400: {"model": Problem}, 413: {"model": Problem}}
@@ -56,7 +60,14 @@ def pitches() -> list[dict[str, Any]]:
 @router.post("/api/solve", tags=["pitches"], responses=_PROBLEMS)
 def solve(request: Request, body: SolveIn) -> JSONResponse:
     """Fold one sheet into one pitch and measure it. Settings left out are searched for the intent."""
-    return JSONResponse(answer(request.app.state.tarvik.solver.solve(body.to_core())))
+    solution = request.app.state.tarvik.solver.solve(body.to_core())
+    out = answer(solution)
+    night = body.judged_night()
+    if night is not None:
+        out["tonight"] = _tonight(judge(solution, night, max(1, len(body.people), body.sleepers_wanted or 1)))
+    if body.rose and solution.shelter is not None and solution.figures is not None:
+        out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
+    return JSONResponse(out)
 
 
 def _r(value: float) -> float:
@@ -118,6 +129,53 @@ def _measures(solution: Solution) -> dict[str, Any]:
              "heading_deg": mat.heading_deg}
             for mat in f.mats
         ],
+        "kneel_area_m2": _r(f.kneel_area_m2), "packs": f.packs, "who": list(f.who), "under_drip": list(f.wetted),
+        "wind_from_deg": _r(f.weather.wind_from_deg),
+        "drips": [{"points": list(d.points), "at_m": [[_fine(c) for c in p] for p in d.xyz]} for d in f.drips],
+        "openings": [
+            {"points": list(o.edge), "bearing_deg": _r(o.bearing_deg), "area_m2": _r(o.area_m2), "height_m": _r(o.height_m)}
+            for o in f.openings
+        ],
         "least_slope_deg": _r(f.least_slope_deg), "open_to_wind": _r(f.open_to_wind), "rain_slope": _r(f.rain_slope),
         "clearance": {name: getattr(room, name) for name in room.__dataclass_fields__},
+    }  # fmt: skip
+
+
+def _tonight(judged: Tonight) -> dict[str, Any]:
+    """A night's judgement: findings, forces in newtons, speeds in m/s."""
+    gale, damp = judged.gale, judged.damp
+    return {
+        "verdict": judged.verdict.value,
+        "findings": [
+            {"code": f.code, "about": f.element, "message": f.message, "remedy": f.remedy, "level": f.level.name.lower()}
+            for f in judged.findings
+        ],
+        "gale": None if gale is None else {
+            "gust_m_s": _r(gale.local_gust_m_s), "pressure_pa": _r(gale.pressure_pa), "move_at_force": gale.move_at_force,
+            "move_at_m_s": _r(min(gale.move_at_m_s, 999.0)),
+            "panels": [
+                {"id": p.id, "area_m2": _r(p.area_m2), "slope_deg": _r(p.slope_deg), "coefficient": _r(p.coefficient),
+                 "force_n": [_r(c) for c in p.force_n]}
+                for p in gale.loads
+            ],
+            "parts": [
+                {"kind": p.kind, "point": p.where, "pull_n": _r(p.pull_n), "trusted_n": _r(p.holds_n)} for p in gale.parts
+            ],
+            "unheld": list(gale.statics.loose),
+        },
+        "condensation": None if damp is None else {
+            "risk": damp.risk, "open_m2": _r(damp.open_m2),
+            "needed_m2": None if damp.needed_m2 is None else _r(damp.needed_m2),
+        },
+    }  # fmt: skip
+
+
+def _rose(found: Rose) -> dict[str, Any]:
+    """Dry ground by the side the wind comes from, in the shelter's frame."""
+    return {
+        "best_wind_from_deg": _r(found.best.from_deg), "worst_wind_from_deg": _r(found.worst.from_deg),
+        "petals": [
+            {"wind_from_deg": _r(p.from_deg), "dry_area_m2": _r(p.dry_m2),
+                "open_to_wind": _r(p.open_share)} for p in found.petals
+        ],
     }  # fmt: skip

@@ -13,8 +13,10 @@ from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from tarvik import __version__
+from tarvik.exchange.feed import Feed
 from tarvik.web import api, problems
-from tarvik.web.pages import bench, board, camp, home, kit
+from tarvik.web.pages import bench, board, camp, choosing, home, kit, night, rules
+from tarvik.web.polling import Poller
 from tarvik.web.rendering import make_templates
 from tarvik.web.solving import Solver
 
@@ -47,6 +49,8 @@ class Tarvik:
     database: Database
     solver: Solver
     pages: Jinja2Templates
+    feed: Feed | None = None
+    stand_ins: str | None = None
 
 
 class Guard:
@@ -108,23 +112,29 @@ def _refusal(method: bytes, headers: dict[bytes, bytes]) -> JSONResponse | None:
     return None
 
 
-def create_app(database: Database) -> FastAPI:
-    """The application on a migrated database."""
+def create_app(database: Database, stand_ins: str | None = None) -> FastAPI:
+    """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter."""
     solver = Solver()
+    feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
+    poller = Poller(database, feed) if feed else None
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        if poller is not None:
+            poller.start()
         yield
+        if poller is not None:
+            poller.stop()
         database.close()
 
     app = FastAPI(
         title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )  # fmt: skip
-    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"))
+    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), feed, stand_ins)
     app.add_middleware(Guard)
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for part in (api, home, kit, board, bench, camp):
+    for part in (api, home, kit, night, rules, board, choosing, bench, camp):
         app.include_router(part.router)
     return app

@@ -10,6 +10,7 @@ from typing import Any
 from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 
+from tarvik.core.quantities import compass, format_speed
 from tarvik.core.units import Units, format_area, format_length, format_size
 
 VERDICTS = {
@@ -51,6 +52,8 @@ def make_templates(folder: Path) -> Jinja2Templates:
         "area": lambda a, units: format_area(a, Units(units)),
         "sheet_size": lambda row, units: format_size(row.width_m, row.length_m, Units(units)),
         "day": day,
+        "compass": compass,
+        "speed": lambda v, units: format_speed(v, Units(units)),
     }
     env.filters.update(filters)
     env.globals.update(verdict_tag=verdict_tag, static_version=_version(folder))

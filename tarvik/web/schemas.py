@@ -9,12 +9,16 @@ from pydantic import BaseModel, ConfigDict, Field
 from tarvik.core.body import DEFAULT_STATURE_M, Body
 from tarvik.core.errors import InputError
 from tarvik.core.intent import intent_named
+from tarvik.core.loads.holding import CORD_MM, RIDGE_CORD_MM, STAKE_DEPTH_M, Holding, ground_named
 from tarvik.core.measure.clearance import Clearance
+from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.pitches import pitch_named
 from tarvik.core.rig.supports import MOST_THINGS, UNLIMITED, Pole, Supports, Tree
 from tarvik.core.sheet import MOST_POINTS, Sheet
-from tarvik.core.solve import Question
-from tarvik.core.weather.rain import CALM, Weather
+from tarvik.core.solve import DEFAULT_LYING, Question
+from tarvik.core.tonight import Night
+from tarvik.core.weather.needs import Insects, NightNeeds, Stay
+from tarvik.core.weather.rain import CALM, SPREAD_DEG, Weather
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
@@ -95,6 +99,44 @@ class WeatherIn(Strict):
     rain_mm_h: Number = 4.0
     wind_m_s: Number = 0.0
     wind_from_deg: Number = 90.0
+    spread_deg: Number = SPREAD_DEG
+
+
+class LyingIn(Strict):
+    """How people lie: head ends (any, uphill, away), uphill in the shelter's frame, packs under the roof or not."""
+
+    head: HeadRule = HeadRule.ANY
+    uphill_deg: Number | None = None
+    gear_in: bool = False
+
+
+class NightIn(Strict):
+    """A night by which the shelter is judged. Wind and gust for 10 m over open ground; what is left out is not known."""
+
+    lowest_c: Number | None = None
+    highest_c: Number | None = None
+    rain_mm_h: Number | None = None
+    wind_m_s: Number | None = None
+    gust_m_s: Number | None = None
+    spread_deg: Number = SPREAD_DEG
+    humidity_pct: Number | None = None
+    cloud_pct: Number | None = None
+    terrain: Annotated[str, Field(max_length=20)] = "open"
+    insects: Insects = Insects.NONE
+    snow: bool = False
+    sun: bool = False
+    stay: Stay = Stay.NIGHT
+    fire: bool = False
+    ground: Annotated[str, Field(max_length=20)] = "turf"
+    stake_depth_m: Number = STAKE_DEPTH_M
+    guy_mm: Number = CORD_MM
+    ridge_mm: Number = RIDGE_CORD_MM
+
+    def to_core(self, intent: str | None, lying: Lying) -> Night:
+        """The night. Raises InputError."""
+        values = self.model_dump(exclude={"ground", "stake_depth_m", "guy_mm", "ridge_mm"})
+        holding = Holding(ground_named(self.ground), self.stake_depth_m, self.guy_mm, self.ridge_mm)
+        return Night(NightNeeds(intent=intent, **values), lying, holding)
 
 
 class SolveIn(Strict):
@@ -109,6 +151,10 @@ class SolveIn(Strict):
     weather: WeatherIn | None = None
     clearance: Annotated[dict[str, Number], Field(max_length=20)] | None = None
     sleepers_wanted: Annotated[int, Field(ge=1, le=100)] | None = None
+    people: Annotated[list[PersonIn], Field(max_length=12)] = Field(default_factory=list)
+    lying: LyingIn | None = None
+    night: NightIn | None = None
+    rose: bool = False
 
     def to_core(self) -> Question:
         """The question. Raises InputError naming the field."""
@@ -118,24 +164,44 @@ class SolveIn(Strict):
             if name not in known:
                 raise InputError(f"clearance.{name}", f"no such clearance; there are {', '.join(sorted(known))}")
         pitch = pitch_named(self.pitch)
+        night = self.judged_night()
+        weather = Weather(**self.weather.model_dump()) if self.weather else CALM
+        if night is not None and self.weather is None:
+            weather = night.needs.weather(weather.wind_from_deg)
+        people = tuple(_body(p, f"people[{i}]") for i, p in enumerate(self.people))
         return Question(
             sheet=self.sheet.to_core(),
             pitch=pitch,
             settings=pitch.checked(self.settings),
-            body=_body(person),
-            intent=intent_named(self.intent),
+            body=_body(person, "person"),
+            intent=night.needs.wanted if night else intent_named(self.intent),
             supports=self.supports.to_core() if self.supports else UNLIMITED,
-            weather=Weather(**self.weather.model_dump()) if self.weather else CALM,
+            weather=weather,
             clearance=Clearance(**(self.clearance or {})),
             wanted=self.sleepers_wanted,
+            people=people,
+            lying=self._lying(),
+            free_to_turn=night is not None and self.weather is None,
         )
 
+    def _lying(self) -> Lying:
+        return Lying(**self.lying.model_dump()) if self.lying else DEFAULT_LYING
 
-def _body(person: PersonIn) -> Body:
+    def judged_night(self) -> Night | None:
+        """The night the shelter is judged by, if one is given. Raises InputError."""
+        if self.night is None:
+            return None
+        try:
+            return self.night.to_core(intent_named(self.intent).slug if self.intent else None, self._lying())
+        except InputError as err:
+            raise InputError(f"night.{err.field}", err.message) from err
+
+
+def _body(person: PersonIn, field: str) -> Body:
     try:
         return Body(person.stature_m, dict(person.measured_m))
     except InputError as err:
-        raise InputError(f"person.{err.field}", err.message) from err
+        raise InputError(f"{field}.{err.field}", err.message) from err
 
 
 class Problem(BaseModel):

@@ -4,12 +4,19 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from threading import Lock
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Generic, TypeVar
 
-from tarvik.core.solve import Question, Solution, solve
+from tarvik.core.solve import Question, Solution, Workings, solve
 
 if TYPE_CHECKING:
-    from collections.abc import Hashable, Sequence
+    from collections.abc import Callable, Hashable, Mapping, Sequence
+
+    from tarvik.core.pitches.base import Pitch
+    from tarvik.core.search import Aim
+    from tarvik.core.sheet import Sheet
+    from tarvik.core.shelter import Refusal, Shelter
+
+T = TypeVar("T")
 
 MOST_KEPT = 4000
 
@@ -20,36 +27,86 @@ def key_of(question: Question) -> Hashable:
     return (
         question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), body.stature_m,
         tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance,
-        question.wanted,
+        question.wanted, tuple(p.stature_m for p in question.people), question.lying, question.free_to_turn,
+        question.uphill_off_wind_deg,
     )  # fmt: skip
+
+
+def _key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hashable:
+    """What makes two searches for settings the same: the weather is not among it."""
+    body = aim.body
+    return (
+        pitch.slug, sheet, tuple(sorted(given.items())), body.stature_m, tuple(sorted(body.measured.items())),
+        aim.intent.slug, aim.supports, aim.clearance, aim.wanted,
+    )  # fmt: skip
+
+
+class Kept(Generic[T]):
+    """A bounded memory, the longest unused forgotten first. Safe to use from many threads."""
+
+    def __init__(self) -> None:
+        self._items: OrderedDict[Hashable, T] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        """The item, made when it is not there."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        made = make()
+        with self._lock:
+            self._items[key] = made
+            while len(self._items) > MOST_KEPT:
+                self._items.popitem(last=False)
+        return made
+
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._items.clear()
+
+
+class KeptWorkings(Workings):
+    """Settings and folded sheets from memory: a changed forecast changes neither."""
+
+    def __init__(self) -> None:
+        self._settings: Kept[dict[str, float] | None] = Kept()
+        self._shelters: Kept[Shelter | list[Refusal]] = Kept()
+
+    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+        """The best settings, those given kept."""
+        key = _key_of_search(pitch, sheet, aim, given)
+        return self._settings.get(key, lambda: super(KeptWorkings, self).settings(pitch, sheet, aim, given))
+
+    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
+        """The folded sheet, or why not."""
+        key = (pitch.slug, sheet, tuple(sorted(settings.items())))
+        return self._shelters.get(key, lambda: super(KeptWorkings, self).shelter(pitch, sheet, settings))
+
+    def clear(self) -> None:
+        """Forget everything."""
+        self._settings.clear()
+        self._shelters.clear()
 
 
 class Solver:
     """Solves with a bounded memory. Safe to use from many threads."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[Hashable, Solution] = OrderedDict()
-        self._lock = Lock()
+        self._solutions: Kept[Solution] = Kept()
+        self._workings = KeptWorkings()
 
     def solve(self, question: Question) -> Solution:
         """The answer, from memory when it is there. Raises InputError."""
-        key = key_of(question)
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]
-        answer = solve(question)
-        with self._lock:
-            self._kept[key] = answer
-            while len(self._kept) > MOST_KEPT:
-                self._kept.popitem(last=False)
-        return answer
+        return self._solutions.get(key_of(question), lambda: solve(question, self._workings))
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked. One after the other: most of the work holds Python's lock, and threads only wait."""
         return [self.solve(question) for question in questions]
 
-    def forget(self) -> None:
-        """Empty the memory (for benchmarks)."""
-        with self._lock:
-            self._kept.clear()
+    def forget(self, *, searches: bool = True) -> None:
+        """Empty the memory (for benchmarks); with `searches` false only what depends on the weather."""
+        self._solutions.clear()
+        if searches:
+            self._workings.clear()

@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from shapely import LineString, MultiPoint, Polygon, box
 
 from tarvik.core.measure.clearance import Clearance
+from tarvik.core.measure.ground import Ground, hull_and_pockets
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip, hull, support
-from tarvik.core.measure.mats import Ground, hull_and_pockets, lay_mats
+from tarvik.core.measure.mats import lay_mats
 
 PLACE = st.floats(-3, 3).map(lambda x: round(x, 6))
 POINTS = st.lists(st.tuples(PLACE, PLACE), min_size=3, max_size=12)

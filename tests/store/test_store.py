@@ -210,7 +210,8 @@ def test_stopping_the_program_stops_its_database_cleanly(
     folder = Path(f"/var/tmp/tarvik-stop-{os.getpid()}") if os.geteuid() == 0 else tmp_path_factory.mktemp("stop")  # noqa: S108
     code = (
         "import sys, time; from pathlib import Path; from tarvik.store.server import Server\n"
-        "import signal; signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))\n"
+        "import signal; signal.signal(signal.SIGINT, signal.default_int_handler)\n"  # ignored by what runs in the background
+        "signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))\n"
         f"s = Server(Path({str(folder)!r})).start(); print(s.port, flush=True)\n"
         "try:\n    time.sleep(120)\nexcept (KeyboardInterrupt, SystemExit):\n    pass\nfinally:\n    s.stop()\n"
     )

@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from tarvik.core.body import Body
-from tarvik.core.measure.figures import sitting_height
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import Supports
 from tarvik.core.sheet import Sheet
@@ -37,7 +36,7 @@ def drawings(found: Solution) -> dict[str, ET.Element]:
     assert shelter is not None
     assert figures is not None
     made = {
-        "plan": views.plan(shelter, figures, rig, sitting_height(BODY), Units.METRIC),
+        "plan": views.plan(shelter, figures, rig, BODY, Units.METRIC),
         "front": views.elevation(shelter, rig, False, Units.METRIC, BODY),
         "side": views.elevation(shelter, rig, True, Units.METRIC, BODY),
         "section": views.mat_section(shelter, figures, BODY, Units.METRIC),
@@ -137,7 +136,7 @@ def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> No
     """Kept by content: equal questions share an answer; another height, person or kit does not; memory is bounded."""
     solver = Solver()
     calls: list[Question] = []
-    monkeypatch.setattr("tarvik.web.solving.solve", lambda q: calls.append(q) or object())
+    monkeypatch.setattr("tarvik.web.solving.solve", lambda q, _: calls.append(q) or object())
     question = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"height": 1.2, "turn": 0})
     twin = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"turn": 0, "height": 1.2})
     assert solver.solve(question) is solver.solve(twin)

@@ -2,24 +2,48 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from dataclasses import replace
+from typing import TYPE_CHECKING, Final
 
-from shapely import Polygon
+import numpy as np
+import shapely
 
-from tarvik.core.measure.roof import Region, Roof, common, joined
+from tarvik.core.measure.roof import GRID_M, Region, Roof, as_region
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats
+
+    Regions = NDArray[np.object_]
+
+SLIVER_M2: Final = 1e-9
+"""Shadows of faces seen edge-on: nothing."""
+
+
+def shadows(roof: Roof, travels: Floats) -> Regions:
+    """Ground (K,) sheltered when rain moves each of `travels` (K, 2) sideways per metre of fall: for each the union of
+    all faces' shadows."""
+    flat = roof.faces[None, :, :, :2] + roof.faces[None, :, :, 2:] * np.asarray(travels)[:, None, None, :]
+    for face, n in enumerate(roof.corners):  # padding repeats the last corner used
+        flat[:, face, n:] = flat[:, face, n - 1 : n]
+    parts: Regions = np.asarray(shapely.polygons(flat))
+    parts[shapely.area(parts) < SLIVER_M2] = shapely.Polygon()
+    crossed = ~shapely.is_valid(parts)
+    parts[crossed] = shapely.buffer(parts[crossed], 0)
+    return _regions(shapely.union_all(list(parts), grid_size=GRID_M, axis=1))
+
+
+def _regions(shapes: object) -> Regions:
+    """Any array of shapes as polygons."""
+    out: Regions = np.array([as_region(shape) for shape in np.asarray(shapes)], dtype=np.object_)
+    return out
 
 
 def shadow(roof: Roof, travel: Floats) -> Region:
-    """Ground sheltered when rain moves `travel` (2,) sideways per metre of fall: the union of all faces' shadows."""
-    parts = []
-    for face, n in zip(roof.faces, roof.corners, strict=True):
-        flat = Polygon(face[:n, :2] + face[:n, 2:] * travel)
-        parts.append(flat if flat.is_valid else flat.buffer(0))
-    return joined(parts)
+    """The shadow along one fall of the rain, or of light."""
+    return as_region(shadows(roof, np.asarray(travel)[None, :])[0])
 
 
 def dry_ground(roof: Roof, weather: Weather) -> Region:
@@ -27,8 +51,21 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
     if rain_slope(weather) == 0:
         return roof.plan()
     dry: Region = roof.plan()
-    for travel in fall_directions(weather)[1:]:
-        dry = common(dry, shadow(roof, travel))
+    for region in shadows(roof, fall_directions(weather)[1:]):
+        dry = as_region(shapely.intersection(dry, region, grid_size=GRID_M))
         if dry.is_empty:
             break
     return dry
+
+
+def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:
+    """Area (N,) of the dry ground with the wind from each of these bearings, neighbours sharing their shadows."""
+    if rain_slope(weather) == 0:
+        return np.full(len(bearings_deg), roof.plan().area)
+    falls = np.stack([fall_directions(replace(weather, wind_from_deg=float(b)))[1:] for b in bearings_deg])
+    distinct, place = np.unique(np.round(falls.reshape(-1, 2), 9), axis=0, return_inverse=True)
+    every = shadows(roof, distinct)[place.reshape(falls.shape[:2])]
+    dry: Regions = np.full(len(bearings_deg), roof.plan(), dtype=np.object_)
+    for column in every.T:
+        dry = _regions(shapely.intersection(dry, column, grid_size=GRID_M))
+    return np.asarray(shapely.area(dry))

@@ -3,46 +3,70 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
+from tarvik.core.measure.drips import Drip, drip_zone, drips, under_drips
 from tarvik.core.measure.dry import dry_ground
-from tarvik.core.measure.mats import Ground, Mat, fits_one, lay_mats
-from tarvik.core.measure.openings import open_to_wind
-from tarvik.core.measure.roof import Region, Roof
+from tarvik.core.measure.ground import Ground
+from tarvik.core.measure.lying import Lying, pack_room
+from tarvik.core.measure.mates import lay_people
+from tarvik.core.measure.mats import ALL_HEADINGS, Mat, fits_one, lay_mats
+from tarvik.core.measure.openings import Opening, open_to_wind, openings
+from tarvik.core.measure.roof import Region, Roof, roof_of, without
 from tarvik.core.measure.runoff import least_slope_deg
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from tarvik.core.body import Body
     from tarvik.core.shelter import Shelter
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Figures:
-    """What a shelter gives one kind of person on one kind of night. Metres, square metres, degrees."""
+    """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
+
+    `who` says which of the named people lies on each mat; empty when the mats are for equal people.
+    """
 
     peak_m: float
     covered_area_m2: float
     dry_area_m2: float
     sit_area_m2: float
+    kneel_area_m2: float
     stand_area_m2: float
     mats: tuple[Mat, ...]
+    who: tuple[int, ...]
+    drips: tuple[Drip, ...]
     clearance: Clearance
+    lying: Lying
     roof: Roof
     dry: Region
     shelter: Shelter
     weather: Weather
 
-    @property
+    @cached_property
     def least_slope_deg(self) -> float:
         """Slope of the flattest roof panel."""
         return least_slope_deg(self.roof)
 
-    @property
+    @cached_property
     def open_to_wind(self) -> float:
         """Share of the frontal area towards the wind that is open."""
         return open_to_wind(self.shelter, self.weather.wind_from_deg)
+
+    @cached_property
+    def openings(self) -> tuple[Opening, ...]:
+        """Every gap between a free edge and the ground, the largest first."""
+        return tuple(sorted(openings(self.shelter), key=lambda o: -o.area_m2))
+
+    @property
+    def open_area_m2(self) -> float:
+        """Area of all openings."""
+        return sum(o.area_m2 for o in self.openings)
 
     @property
     def rain_slope(self) -> float:
@@ -54,10 +78,25 @@ class Figures:
         """Largest number of mats that lie dry with their clearances."""
         return len(self.mats)
 
+    @cached_property
+    def wetted(self) -> tuple[int, ...]:
+        """Numbers of the mats within reach of a drip."""
+        return tuple(under_drips(self.mats, self.drips))
+
+    @cached_property
+    def packs(self) -> int:
+        """Packs that lie dry beside the mats."""
+        return pack_room(self.roof, self.dry, self.mats)[0]
+
 
 def sitting_height(body: Body) -> float:
     """Roof height under which the person sits up."""
     return body.height("sitting") + SITTING_ROOM_M
+
+
+def kneeling_height(body: Body) -> float:
+    """Roof height under which the person kneels upright."""
+    return body.height("kneeling") + SITTING_ROOM_M
 
 
 def standing_height(body: Body) -> float:
@@ -65,20 +104,43 @@ def standing_height(body: Body) -> float:
     return body.stature_m + SITTING_ROOM_M
 
 
-def measure(shelter: Shelter, body: Body, weather: Weather = CALM, clearance: Clearance | None = None) -> Figures:
-    """Measure a shelter for sleepers of one stature."""
-    room = clearance or Clearance()
-    roof = Roof.over(shelter.faces())
+def measure(
+    shelter: Shelter, body: Body, weather: Weather = CALM, clearance: Clearance | None = None, lying: Lying | None = None,
+    people: Sequence[Body] = (),
+) -> Figures:  # fmt: skip
+    """Measure a shelter for as many sleepers of one stature as fit, or for the named `people`.
+
+    Of equally many mats, those clear of drips are laid.
+    """
+    room, rules = clearance or Clearance(), lying or Lying()
+    roof = roof_of(shelter)
     calm = rain_slope(weather) == 0
     dry = dry_ground(roof, weather)
+    water = drips(shelter)
+    headings = rules.headings(shelter)
+
+    def lay(floor: Region | None) -> list[tuple[int, Mat]]:
+        ground = Ground.under(roof, floor, room)
+        if people:
+            return lay_people(ground, [p.stature_m for p in people], room, headings=headings)
+        return list(enumerate(lay_mats(ground, body.stature_m, room, headings=headings)))
+
+    laid = lay(None if calm else dry)
+    if under_drips([mat for _, mat in laid], water):
+        clear = lay(without(dry, [drip_zone(water)]))
+        laid = clear if len(clear) == len(laid) else laid
     return Figures(
         peak_m=roof.peak_m,
         covered_area_m2=float(roof.plan().area),
         dry_area_m2=float(dry.area),
         sit_area_m2=roof.area_above(sitting_height(body)),
+        kneel_area_m2=roof.area_above(kneeling_height(body)),
         stand_area_m2=roof.area_above(standing_height(body)),
-        mats=tuple(lay_mats(Ground.under(roof, None if calm else dry, room), body.stature_m, room)),
+        mats=tuple(mat for _, mat in laid),
+        who=tuple(person for person, _ in laid) if people else (),
+        drips=water,
         clearance=room,
+        lying=rules,
         roof=roof,
         dry=dry,
         shelter=shelter,
@@ -87,18 +149,20 @@ def measure(shelter: Shelter, body: Body, weather: Weather = CALM, clearance: Cl
 
 
 def tallest_sleeper_m(
-    shelter: Shelter, weather: Weather = CALM, clearance: Clearance | None = None, least_m: float = 0.9
-) -> float | None:
+    shelter: Shelter, weather: Weather = CALM, clearance: Clearance | None = None, least_m: float = 0.9,
+    lying: Lying | None = None,
+) -> float | None:  # fmt: skip
     """Tallest stature of which one mat fits, to a centimetre; None when not even the smallest does."""
     room = clearance or Clearance()
-    roof = Roof.over(shelter.faces())
+    roof = roof_of(shelter)
     ground = Ground.under(roof, None if rain_slope(weather) == 0 else dry_ground(roof, weather), room)
+    headings = lying.headings(shelter) if lying else ALL_HEADINGS
     low, high = least_m, 2.3
-    if not fits_one(ground, low, room, stride=3):
+    if not fits_one(ground, low, room, stride=3, headings=headings):
         return None
     while high - low > 0.005:
         middle = (low + high) / 2
-        if fits_one(ground, middle, room, stride=3):
+        if fits_one(ground, middle, room, stride=3, headings=headings):
             low = middle
         else:
             high = middle

@@ -4,22 +4,32 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from shapely import Polygon
 
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.rim import rim_edges
 from tarvik.core.measure.roof import joined
+from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from tarvik.core.fold.pattern import Floats
-    from tarvik.core.shelter import Shelter
 
 
 FLAT: Final = np.array([1.0, 1.0, 0.0])
+OPENING_LEAST_M2: Final = 1e-4
+"""A smaller gap is none."""
 SLIVER_M2: Final = 1e-9
 """Outlines smaller than this, seen edge-on, count nothing."""
+LOPSIDED: Final = constant(
+    "opening_lopsided", 0.2, "1", ENGINEERING, "share of the open area that must face one way to be «the» opening"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,36 +49,40 @@ class Opening:
         return math.degrees(math.atan2(self.outward[0], self.outward[1])) % 360
 
     @property
+    def height_m(self) -> float:
+        """Height of its highest end."""
+        return float(max(self.a[2], self.b[2]))
+
+    @property
     def area_m2(self) -> float:
         return float(math.hypot(*(self.b - self.a)[:2]) * (self.a[2] + self.b[2]) / 2)
 
 
-def openings(shelter: Shelter, least_m2: float = 1e-4) -> list[Opening]:
-    """Every opening larger than `least_m2`."""
-    owners: dict[frozenset[str], list[tuple[str, ...]]] = {}
-    edges: dict[frozenset[str], tuple[str, str]] = {}
-    for panel in shelter.panels:
-        if panel.role is Role.FLOOR:
-            continue
-        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-            key = frozenset((a, b))
-            owners.setdefault(key, []).append(panel.points)
-            edges[key] = (a, b)
-    found = []
-    for key, panels in owners.items():
-        if len(panels) != 1:
-            continue
-        a, b = edges[key]
-        start, end = shelter.at(a), shelter.at(b)
-        along = (end - start)[:2]
-        normal = np.array([along[1], -along[0]])
-        middle = np.mean([shelter.at(p)[:2] for p in panels[0]], axis=0)
-        if normal @ ((start + end)[:2] / 2 - middle) < 0:
-            normal = -normal
-        opening = Opening((a, b), start, end, normal / max(float(np.hypot(*normal)), 1e-12))
-        if opening.area_m2 > least_m2:
-            found.append(opening)
-    return found
+@lru_cache(maxsize=MOST_KEPT)
+def openings(shelter: Shelter) -> tuple[Opening, ...]:
+    """Every opening larger than OPENING_LEAST_M2."""
+    every = [Opening(edge.points, edge.a, edge.b, edge.outward) for edge in rim_edges(shelter)]
+    return tuple(opening for opening in every if opening.area_m2 > OPENING_LEAST_M2)
+
+
+def main_opening(found: Sequence[Opening]) -> Floats | None:
+    """Level unit vector (2,) in which a shelter opens, by area; None when it opens to opposite sides alike."""
+    total = sum((o.area_m2 for o in found), 0.0)
+    way = sum((o.outward * o.area_m2 for o in found), np.zeros(2))
+    size = float(np.hypot(*way))
+    return np.asarray(way / size) if total > 0 and size >= LOPSIDED * total else None
+
+
+def back_to_wind_deg(found: Sequence[Opening], step_deg: int = 5) -> float:
+    """Bearing, in the shelter's own frame, from which the wind meets the least open area; of equals the one nearest to
+    the back (90 degrees: a pitch fronts to -x)."""
+    bearings = np.radians(np.arange(0, 360, step_deg))
+    upwind = np.stack([np.sin(bearings), np.cos(bearings)])
+    open_m2 = np.zeros(len(bearings))
+    for o in found:
+        open_m2 += o.area_m2 * np.maximum(o.outward @ upwind, 0.0)
+    off_back = np.abs((np.arange(0, 360, step_deg) - 90 + 180) % 360 - 180)
+    return float(np.argmin(np.round(open_m2, 6) + 1e-9 * off_back) * step_deg)
 
 
 def _upright(xyz: Floats, across: Floats) -> Polygon:
@@ -76,18 +90,30 @@ def _upright(xyz: Floats, across: Floats) -> Polygon:
     return Polygon(np.column_stack([xyz[:, :2] @ across, xyz[:, 2]]))
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     """Share of the frontal area towards the wind that is open, 0 to 1.
 
     Both are projections on an upright plane across the wind: the openings that look into the wind, over the whole
     outline of the shelter with its openings. Cloth standing in front of an opening is not taken off.
     """
-    bearing = math.radians(wind_from_deg)
-    upwind = np.array([math.sin(bearing), math.cos(bearing)])
-    across = np.array([upwind[1], -upwind[0]])
+    return open_round(shelter, openings(shelter), [wind_from_deg])[0]
 
-    every = [(o, _upright(np.array([o.a, o.b, o.b * FLAT, o.a * FLAT]), across)) for o in openings(shelter)]
-    panels = [_upright(face.xyz, across) for face in shelter.faces() if face.role is not Role.FLOOR]
-    whole = joined([p for p in (*panels, *(gap for _, gap in every)) if p.area > SLIVER_M2]).area
-    towards = joined([g for o, g in every if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]).area
-    return float(min(towards / whole, 1.0)) if whole > 1e-9 else 0.0
+
+def open_round(shelter: Shelter, found: Sequence[Opening], bearings_deg: Sequence[float]) -> list[float]:
+    """`open_to_wind` for each of several bearings."""
+    faces = [face.xyz for face in shelter.faces() if face.role is not Role.FLOOR]
+    gaps = [np.array([o.a, o.b, o.b * FLAT, o.a * FLAT]) for o in found]
+    shares = []
+    for wind_from_deg in bearings_deg:
+        bearing = math.radians(wind_from_deg)
+        upwind = np.array([math.sin(bearing), math.cos(bearing)])
+        across = np.array([upwind[1], -upwind[0]])
+        seen = [_upright(gap, across) for gap in gaps]
+        panels = [_upright(face, across) for face in faces]
+        whole = joined([p for p in (*panels, *seen) if p.area > SLIVER_M2]).area
+        towards = joined(
+            [g for o, g in zip(found, seen, strict=True) if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]
+        ).area
+        shares.append(float(min(towards / whole, 1.0)) if whole > 1e-9 else 0.0)
+    return shares

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -13,6 +14,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
+from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -105,6 +107,12 @@ class Roof:
             for face, n, plane in zip(self.faces, self.corners, self.plane, strict=True)
             if not np.isnan(plane[0])
         ]
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def roof_of(shelter: Shelter) -> Roof:
+    """The roof of a shelter, worked out once."""
+    return Roof.over(shelter.faces())
 
 
 def joined(parts: Sequence[Region]) -> Region:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 
 
 Answers: TypeAlias = "Callable[[int, float, int], Sequence[Solution]]"
+Handicap: TypeAlias = "Callable[[Solution], float]"
 
 SIT_ENOUGH_M2: Final = constant("choice_sit_enough", 0.8, "m2", ENGINEERING, "sitting ground beyond which more is not valued")
 DRY_ENOUGH_M2: Final = constant("choice_dry_enough", 4.0, "m2", ENGINEERING, "dry ground beyond which more is not valued")
@@ -61,13 +62,16 @@ def choose_for_all(
     spare_sheets: Sequence[int],
     solutions: Answers,
     supports: Supports,
+    handicap: Handicap = lambda _: 0.0,
 ) -> Outcome:
-    """Pick a shelter for each. `solutions(sheet, stature, sleepers)` answers every pitch of a sheet for people so tall."""
+    """Pick a shelter for each. `solutions(sheet, stature, sleepers)` answers every pitch of a sheet for people so tall;
+    `handicap` is what the night takes off a solution's worth.
+    """
     ways = {p.person: sum(_dry(s) for sheet in p.sheets for s in solutions(sheet, p.stature_m, 1)) for p in people}
     picks: list[Pick] = []
     guests: list[Sleeper] = []
     for person in sorted(people, key=lambda p: (ways[p.person] == 0, ways[p.person], p.person)):
-        found = _best(person.sheets, person.stature_m, solutions, _left(supports, picks), picks)
+        found = _best(person.sheets, person.stature_m, solutions, _left(supports, picks), picks, handicap)
         if found is None:
             guests.append(person)
         else:
@@ -75,7 +79,7 @@ def choose_for_all(
     unplaced: list[int] = []
     statures = {p.person: p.stature_m for p in people}
     for guest in guests:
-        found = _best(spare_sheets, guest.stature_m, solutions, _left(supports, picks), picks)
+        found = _best(spare_sheets, guest.stature_m, solutions, _left(supports, picks), picks, handicap)
         if found is not None:
             picks.append(Pick(found[0], found[1], (guest.person,)))
         elif (host := _host(picks, guest, statures, solutions, supports)) is not None:
@@ -112,14 +116,14 @@ def _dry(solution: Solution) -> bool:
 
 
 def _best(
-    sheets: Sequence[int], stature_m: float, solutions: Answers, left: Supports, picks: Sequence[Pick]
+    sheets: Sequence[int], stature_m: float, solutions: Answers, left: Supports, picks: Sequence[Pick], handicap: Handicap
 ) -> tuple[int, Solution] | None:
     """The most worthwhile pitch that forms with what is left of the kit."""
     taken = {pick.sheet for pick in picks}
     best: tuple[float, int, Solution] | None = None
     for sheet in sheets:
         for solution in solutions(sheet, stature_m, 1) if sheet not in taken else ():
-            value = worth(solution)
+            value = worth(solution) - handicap(solution)
             if best is not None and value <= best[0]:
                 continue
             formed = _formed(solution, left, 1)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.lines import allot_lines
 from tarvik.core.rig.rigging import Rig, rigs
+from tarvik.core.shelter import MOST_KEPT, Refusal, Shelter
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
-    from tarvik.core.shelter import Refusal, Shelter
-
 
 THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
 
@@ -134,6 +134,7 @@ def _cost(reasons: list[Reason]) -> float:
     return sum((THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0) if r.blocks else 0.1 for r in reasons)
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def assess(shelter: Shelter, supports: Supports) -> Assessment:
     """The easiest rig of a folded shelter with what is at hand, and what it still needs."""
     best: tuple[float, Rig, list[Reason]] | None = None

@@ -20,6 +20,7 @@ SPEED_TOP: Final = constant("drop_speed_top", 9.65, "m/s", ATLAS, "terminal spee
 SPEED_FALL: Final = constant("drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term")
 SPEED_RATE: Final = constant("drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent")
 SPREAD_DEG: Final = constant("wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand")
+SPREAD_STEP_DEG: Final = constant("wind_spread_step", 5.0, "degrees", ENGINEERING, "step of the winds tried across the spread")
 RAIN_MOST: Final = constant("rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken")
 WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wind taken")
 
@@ -61,13 +62,15 @@ def rain_slope(weather: Weather) -> float:
     return weather.wind_m_s / terminal_speed(median_drop_mm(weather.rain_mm_h))
 
 
-def fall_directions(weather: Weather, samples: int = 7) -> np.ndarray:
-    """Horizontal travel (K, 2) per metre of fall, the calm case first, then `samples` winds across the spread.
+def fall_directions(weather: Weather) -> np.ndarray:
+    """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the spread, every 5 degrees or
+    closer.
 
     Wind from 0 degrees (+y) at slope 1 drives rain towards -y: (0, -1).
     """
     slope = rain_slope(weather)
     if slope == 0:
         return np.zeros((1, 2))
+    samples = 2 * max(math.ceil(weather.spread_deg / SPREAD_STEP_DEG), 1) + 1
     bearings = np.radians(weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples))
     return np.vstack([[[0.0, 0.0]], -slope * np.stack([np.sin(bearings), np.cos(bearings)], axis=1)])

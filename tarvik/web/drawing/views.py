@@ -10,7 +10,8 @@ from shapely import Polygon
 
 from tarvik.core.cards import marks, stake_marks
 from tarvik.core.fold.pattern import Role
-from tarvik.core.measure.section import section
+from tarvik.core.measure.figures import kneeling_height, sitting_height, standing_height
+from tarvik.core.measure.section import Cut, clear_height, section
 from tarvik.core.units import Units, format_length
 from tarvik.web.drawing.silhouette import sitter
 from tarvik.web.drawing.svg import Paper
@@ -23,6 +24,10 @@ if TYPE_CHECKING:
     from tarvik.core.rig.rigging import Rig
     from tarvik.core.shelter import Shelter
     from tarvik.web.drawing.svg import XY
+
+
+ZONE_LEAST_M2 = 0.05
+"""A smaller zone is not named in the plan."""
 
 
 def _rings(region: Region) -> list[list[XY]]:
@@ -44,17 +49,33 @@ def _scale_bar(paper: Paper, units: Units) -> None:
     paper.text((x + metres + 0.08, y), words, "t", "start", 20)
 
 
-def plan(shelter: Shelter, figures: Figures, rig: Rig | None, sit_m: float, units: Units) -> str:
-    """Seen from above: panels, dry ground, sitting ground, mats, supports, lines, numbered stakes."""
+def _zone_heights(body: Body) -> list[tuple[str, float]]:
+    """Zones of a person, the lowest first, with the roof height each wants."""
+    return [("sit", sitting_height(body)), ("kneel", kneeling_height(body)), ("stand", standing_height(body))]
+
+
+def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units: Units) -> str:
+    """Seen from above: panels, dry ground, zones to sit, kneel and stand, drips, mats, supports, lines, stakes, the wind."""
     paper = Paper(f"Plan of the {shelter.pitch.name}", "plan")
     paper.region(_rings(figures.dry), "dry")
     for face in sorted(shelter.faces(), key=lambda f: f.role is not Role.FLOOR):
         css = "cloth-floor" if face.role is Role.FLOOR else "panel"
         paper.polygon([(float(x), float(y)) for x, y, _ in face.xyz], css)
-    sit = figures.roof.above(sit_m)
-    paper.region(_rings(sit), "sit")
-    for number, mat in enumerate(figures.mats, start=1):
-        _mat(paper, mat, number)
+    labels = []
+    for name, height in _zone_heights(body):
+        zone = figures.roof.above(height)
+        paper.region(_rings(zone), name)
+        if zone.area > ZONE_LEAST_M2:
+            _, low, right, _ = zone.bounds
+            labels.append(((right + 0.04, low + 0.1 + 0.18 * len(labels)), name))
+    for drip in figures.drips:
+        if len(drip.xyz) == 2:
+            (x0, y0, _), (x1, y1, _) = drip.xyz
+            paper.line((float(x0), float(y0)), (float(x1), float(y1)), "drip")
+    for number, mat in enumerate(figures.mats):
+        _mat(paper, mat, number + 1, wet=number in figures.wetted)
+    for place, name in labels:
+        paper.text(place, name, "t zone-t", "start", 17)
     names = marks(shelter)
     if rig is not None:
         for line in rig.lines:
@@ -69,13 +90,30 @@ def plan(shelter: Shelter, figures: Figures, rig: Rig | None, sit_m: float, unit
         paper.mark((x, y), names[point], "mark high")
     x = float(shelter.xyz[:, 0].min())
     paper.text((x - 0.45, float(np.mean(shelter.xyz[:, 1])) - 0.5), "front", "t soft")
+    if figures.weather.wind_m_s > 0:
+        _wind_arrow(paper, figures.weather.wind_from_deg)
     _scale_bar(paper, units)
     return paper.svg()
 
 
-def _mat(paper: Paper, mat: Mat, number: int) -> None:
+def _wind_arrow(paper: Paper, from_deg: float) -> None:
+    """An arrow outside the drawing, flying with the wind."""
+    way = np.array([math.sin(math.radians(from_deg)), math.cos(math.radians(from_deg))])
+    middle = (np.array(paper.low) + np.array(paper.high)) / 2
+    half = (np.array(paper.high) - np.array(paper.low)) / 2
+    reach = float(min(h / max(abs(w), 1e-9) for h, w in zip(half, way, strict=True)))
+    tip, tail = middle + way * (reach + 0.1), middle + way * (reach + 0.75)
+    side = np.array([-way[1], way[0]]) * 0.12
+    neck = tip + way * 0.24
+    paper.line((float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), "wind-shaft")
+    paper.polygon([(float(p[0]), float(p[1])) for p in (tip, neck + side, neck - side)], "wind-head")
+    words = tail + np.array([side[0], side[1]]) * 2.2
+    paper.text((float(words[0]), float(words[1])), "wind", "t")
+
+
+def _mat(paper: Paper, mat: Mat, number: int, *, wet: bool = False) -> None:
     corners = [(float(x), float(y)) for x, y in mat.corners()]
-    paper.polygon(corners, "mat", f"Mat {number}")
+    paper.polygon(corners, "mat under-drip" if wet else "mat", f"Mat {number}" + (", a drip line too near" if wet else ""))
     angle = math.radians(mat.heading_deg)
     head = (mat.x + math.cos(angle) * (mat.length_m / 2 - 0.18), mat.y + math.sin(angle) * (mat.length_m / 2 - 0.18))
     paper.circle(head, 0.12, "body")
@@ -131,11 +169,28 @@ def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) ->
     _sitting_person(paper, figures, centre, heading, body)
     low, high = (paper.low[0], paper.high[0]) if paper.parts else (-1.0, 1.0)
     paper.line((low - 0.25, 0), (high + 0.25, 0), "ground")
+    _zone_bars(paper, cuts, body)
     tops = [p for cut in cuts if cut.role != "floor" for p in (cut.start, cut.end)]
     if tops:
         s, z = max(tops, key=lambda p: p[1])
         paper.text((s, z + 0.16), format_length(z, units), "t")
     return paper.svg((2, 1))
+
+
+def _zone_bars(paper: Paper, cuts: list[Cut], body: Body) -> None:
+    """Under the ground line: along which stretch one can sit, kneel, stand."""
+    if not cuts:
+        return
+    at = np.linspace(min(c.start[0] for c in cuts), max(c.end[0] for c in cuts), 241)
+    height = np.nan_to_num(clear_height(cuts, at), nan=-1.0)
+    for row, (name, wanted) in enumerate(_zone_heights(body)):
+        there = np.flatnonzero(height >= wanted)
+        if there.size == 0:
+            continue
+        y = -0.12 - 0.15 * row
+        for part in np.split(there, np.flatnonzero(np.diff(there) > 1) + 1):
+            paper.line((float(at[part[0]]), y), (float(at[part[-1]]), y), f"zone-bar {name}-bar")
+        paper.text((float(at[there[-1]]) + 0.08, y), name, "t zone-t", "start", 17)
 
 
 def _headroom(figures: Figures, mat: Mat) -> float:
@@ -165,7 +220,7 @@ def _sitting_person(paper: Paper, figures: Figures, centre: XY, heading: float, 
     k = int(fits[len(fits) // 2]) if fits.size else int(np.nanargmax(heights))
     sitter(paper, (float(at[k]), 0.0), need, -1, " ghost")
     if not fits.size:
-        paper.text((float(at[k]), need + 0.15), "cannot sit up", "t warn")
+        paper.text((float(at[k]), need + 0.36), "cannot sit up", "t warn")
 
 
 def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,17 +11,32 @@ from fastapi import APIRouter, Request
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
-from tarvik.core.measure.figures import sitting_height, tallest_sleeper_m
+from tarvik.core.loads.ridge_line import from_sag
+from tarvik.core.measure.catch import catches
+from tarvik.core.measure.figures import tallest_sleeper_m
+from tarvik.core.measure.heading import rose
+from tarvik.core.measure.net import hang_net
+from tarvik.core.measure.shade import shade_through
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import Setting, batch
+from tarvik.core.rig.rigging import Rig
 from tarvik.core.solve import Solution
+from tarvik.core.tonight import Night as TonightsNight
+from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
-from tarvik.store import courses, kit, plans
+from tarvik.store import courses, kit, nights, plans
 from tarvik.store.models import Course, Night, Person, SheetRow
 from tarvik.web.drawing import views
-from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
+from tarvik.web.drawing.rose import rose_drawing, side_words
+from tarvik.web.night_words import bed_words, fire_words, weather_words
+from tarvik.web.pages.common import front_to, given_settings, owner_name, page, question, tarvik, wanted, wind_from
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/bench", include_in_schema=False)
+
+
+MOST_MATES = 8
+SAGS = (0.02, 0.03, 0.05, 0.10)
+"""Sags of a ridge line, shares of its span, for which the pull is shown."""
 
 
 def _person(session: Any, request: Request, course_id: int) -> Person | None:
@@ -35,22 +51,41 @@ def _sheet(session: Any, course_id: int, sheet_id: int) -> SheetRow:
     return sheet
 
 
-def shown(course: Course, night: Night, sheet: SheetRow, solution: Solution, person: Person | None) -> dict[str, Any]:
+def _mates(session: Any, request: Request, course_id: int, person: Person | None) -> list[Person]:
+    """Everybody who is to lie there: the person it is drawn for, and those ticked."""
+    ticked = [t for t in request.query_params.getlist("mate") if t.isdecimal() and len(t) < 10][:MOST_MATES]
+    mates = [kit.one(session, course_id, "people", int(t)) for t in dict.fromkeys(ticked)]
+    if not mates:
+        return []
+    return [*([person] if person is not None else []), *(m for m in mates if person is None or m.id != person.id)]
+
+
+def shown(
+    course: Course, night: Night, sheet: SheetRow, solution: Solution, person: Person | None, tonight: TonightsNight,
+    mates: Sequence[Person] = (),
+) -> dict[str, Any]:  # fmt: skip
     """Everything the moving part of the bench shows."""
     units = Units(course.units)
     body = solution.question.body
+    judged = judge(solution, tonight, max(1, len(mates)), units)
     out: dict[str, Any] = {
         "course": course, "night": night, "sheet": sheet, "owner": owner_name(sheet), "solution": solution,
         "pitch": solution.question.pitch, "reasons": [(r, r.text(units)) for r in solution.assessment.reasons],
-        "person": person or sheet.owner, "body": body,
+        "person": person or sheet.owner, "body": body, "tonight": judged, "mates": mates,
+        "weather": weather_words(tonight.needs, units),
     }  # fmt: skip
     shelter, figures, rig = solution.shelter, solution.figures, solution.assessment.rig
     if shelter is None or figures is None:
         return out
     names = cards.marks(shelter)
     out |= {
-        "figures": explain(figures, body, units),
-        "plan": views.plan(shelter, figures, rig, sitting_height(body), units),
+        "figures": explain(figures, body, units, judged),
+        "lying": [(mates[who].name, number + 1) for number, who in enumerate(figures.who)] if mates else [],
+        "without": [m.name for i, m in enumerate(mates) if i not in figures.who] if mates else [],
+        "own_from": figures.weather.wind_from_deg,
+        "wind_onto": side_words(figures.weather.wind_from_deg),
+        "front_to": front_to(tonight, figures.weather.wind_from_deg),
+        "plan": views.plan(shelter, figures, rig, body, units),
         "front": views.elevation(shelter, rig, False, units, body),
         "side": views.elevation(shelter, rig, True, units, body),
         "section": views.mat_section(shelter, figures, body, units),
@@ -59,10 +94,20 @@ def shown(course: Course, night: Night, sheet: SheetRow, solution: Solution, per
         "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
         "stakes": list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True)) if rig else [],
         "supports": [(names.get(x.point, x.point), x) for x in rig.supports] if rig else [],
-        "tallest": tallest_sleeper_m(shelter),
+        "tallest": tallest_sleeper_m(shelter, figures.weather, lying=figures.lying),
+        "pulls": pulls(judged, rig, names, dict(enumerate(cards.stake_marks(shelter, rig)))) if rig else [],
         "rig": rig,
     }
     return out
+
+
+def pulls(judged: Tonight, rig: Rig, names: dict[str, str], stakes: dict[int, str]) -> list[tuple[str, str, float, float]]:
+    """What each part takes in tonight's gust: (part, mark, newtons, trusted newtons), the most used first."""
+    if judged.gale is None:
+        return []
+    marks = {rig.stakes[i].point: mark for i, mark in stakes.items()} | names
+    parts = sorted(judged.gale.parts, key=lambda p: -p.used)
+    return [(p.kind, marks.get(p.where, p.where), p.pull_n, p.holds_n) for p in parts]
 
 
 def limits(solution: Solution) -> dict[str, float]:
@@ -91,20 +136,34 @@ class Asked:
     sheet: SheetRow
     person: Person | None
     given: dict[str, float]
+    tonight: TonightsNight
+    mates: list[Person]
 
 
 def _asked(request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Asked:
     pitch_named(pitch)
+    course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+    sheet, person = _sheet(session, course_id, sheet_id), _person(session, request, course_id)
     return Asked(
-        courses.course(session, course_id), courses.night(session, course_id, night_id), _sheet(session, course_id, sheet_id),
-        _person(session, request, course_id), given_settings(request, pitch),
+        course, night, sheet, person, given_settings(request, pitch), nights.night_of(session, course, night),
+        _mates(session, request, course_id, person or sheet.owner),
     )  # fmt: skip
 
 
 def _solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Solution:
     supports = kit.supports_of(session, asked.course.id)
     return tarvik(request).solver.solve(
-        question(asked.sheet, pitch, asked.night, supports, given, asked.person, wanted=wanted(request))
+        question(
+            asked.sheet,
+            pitch,
+            asked.tonight,
+            supports,
+            given,
+            asked.person,
+            wanted=wanted(request),
+            people=tuple(kit.body_of(m) for m in asked.mates),
+            wind_from_deg=wind_from(request),
+        )
     )
 
 
@@ -120,7 +179,8 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         return page(
             request, "bench.html", sliders=_sliders(solution), pitches=PITCHES.values(), tab="board", chosen=chosen,
             people=kit.rows(session, course_id, "people"), cautions=cards.CAUTIONS,
-            **shown(asked.course, asked.night, asked.sheet, solution, asked.person),
+            slant_known=bool(asked.tonight.needs.wind_m_s), fixed_from=wind_from(request),
+            **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),
         )  # fmt: skip
 
 
@@ -130,4 +190,48 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
     with tarvik(request).database.session() as session:
         asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
         solution = _solved(request, session, asked, pitch, asked.given)
-        return page(request, "bench_view.html", **shown(asked.course, asked.night, asked.sheet, solution, asked.person))
+        return page(
+            request, "bench_view.html",
+            **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),
+        )  # fmt: skip
+
+
+@router.get("/{sheet_id}/{pitch}/more")
+def more(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
+    """What takes longer: the heading rose, the net, shade through the day, water at the low corners, the ridge line."""
+    with tarvik(request).database.session() as session:
+        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
+        solution = _solved(request, session, asked, pitch, asked.given)
+        if solution.shelter is None or solution.figures is None:
+            return page(request, "bench_more.html", figures=None)
+        return page(request, "bench_more.html", **more_of(asked.course, asked.tonight, solution))
+
+
+def more_of(course: Course, tonight: TonightsNight, solution: Solution) -> dict[str, Any]:
+    """Everything the slower part of the bench shows, for a shelter that stands."""
+    shelter, figures, needs = solution.shelter, solution.figures, tonight.needs
+    if shelter is None or figures is None:
+        raise ValueError("the sheet makes no such pitch")
+    units = Units(course.units)
+    names = cards.marks(shelter)
+    own = figures.weather.wind_from_deg
+    petals = rose(shelter, figures.weather)
+    front = front_to(tonight, own)
+    shade = (
+        shade_through(figures.roof, needs.place, needs.on, 270.0 if front is None else front)
+        if needs.place and needs.on
+        else []
+    )
+    judged = judge(solution, tonight)
+    ridge = judged.gale.ridge if judged.gale else None
+    sags = [from_sag(ridge.span_m, ridge.load_n, share * ridge.span_m) for share in SAGS] if ridge and ridge.load_n else []
+    return {
+        "course": course, "units": units, "figures": figures, "rose": petals, "side_of": side_words, "own_from": own,
+        "rose_svg": rose_drawing(shelter, petals, own, units), "front_to": front,
+        "best_front": front_to(tonight, petals.best.from_deg), "net": tonight.net,
+        "fit": hang_net(figures.roof, tonight.net) if tonight.net else None, "shade": shade, "ridge": ridge, "sags": sags,
+        "catches": [(names.get(c.point, c.point), c) for c in catches(shelter,
+        figures.weather.rain_mm_h) if c.drains_m2 > 0.05],
+        "rain": figures.weather.rain_mm_h, "bed": bed_words(solution.question.body, figures.clearance, units),
+        "fire": fire_words(units),
+    }  # fmt: skip

@@ -9,17 +9,22 @@ from fastapi.responses import Response
 
 from tarvik.core import cards
 from tarvik.core.body import Body
-from tarvik.core.measure.figures import sitting_height
+from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import left_after, totals
 from tarvik.core.rig.supports import Supports
 from tarvik.core.rig.verdict import assess
+from tarvik.core.tonight import Night as TonightsNight
+from tarvik.core.tonight import judge
 from tarvik.core.units import Units
-from tarvik.store import courses, kit, plans
+from tarvik.core.weather.needs import propose
+from tarvik.store import courses, kit, nights, plans
 from tarvik.store.kit import body_of
-from tarvik.store.models import Course, Night, ShelterRow
+from tarvik.store.models import Course, ShelterRow
 from tarvik.web.drawing import views
-from tarvik.web.pages.common import owner_name, page, question, tarvik
+from tarvik.web.drawing.rose import side_words
+from tarvik.web.night_words import weather_words
+from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
 from tarvik.web.solving import Solver
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
@@ -31,7 +36,7 @@ def _tallest(row: ShelterRow) -> Body:
 
 
 def shelter_cards(
-    course: Course, night: Night, rows: list[ShelterRow], supports: Supports, solver: Solver
+    course: Course, tonight: TonightsNight, rows: list[ShelterRow], supports: Supports, solver: Solver
 ) -> list[dict[str, Any]]:
     """A card for each shelter. The kit is handed out in order, so that what is short shows at the shelter that lacks it."""
     units = Units(course.units)
@@ -39,9 +44,13 @@ def shelter_cards(
     out = []
     for number, row in enumerate(rows, start=1):
         body = _tallest(row)
-        asked = question(row.sheet, row.pitch, night, supports, row.settings, body=body, wanted=len(row.members) or 1)
-        solution = solver.solve(asked)
         people = plans.sleepers(row)
+        asked = question(
+            row.sheet, row.pitch, tonight, supports, row.settings, body=body, wanted=len(row.members) or 1,
+            people=tuple(body_of(p) for p in people),
+        )  # fmt: skip
+        solution = solver.solve(asked)
+        judged = judge(solution, tonight, max(1, len(people)), units)
         card: dict[str, Any] = {
             "number": number, "row": row, "people": people, "owner": owner_name(row.sheet), "pitch": PITCHES[row.pitch],
             "solution": solution, "reasons": [(r, r.text(units)) for r in solution.assessment.reasons], "rig": None,
@@ -52,9 +61,9 @@ def shelter_cards(
             rig = assessment.rig
             notes = [r for r in solution.assessment.reasons if not r.blocks and r.code == "no_mat_fits"]
             reasons = [(r, r.text(units)) for r in (*assessment.reasons, *notes)]
-            crowded: list[str] = []
-            if 0 < figures.sleepers < len(people):
-                crowded.append(f"{len(people)} sleep here and {figures.sleepers} lie dry with room over them")
+            out_of_room = [p.name for i, p in enumerate(people) if i not in figures.who]
+            findings = [f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE]
+            own = figures.weather.wind_from_deg
             if rig is not None:
                 left = left_after(left, rig)
             names = cards.marks(shelter)
@@ -62,9 +71,13 @@ def shelter_cards(
                 "figures": figures,
                 "rig": rig,
                 "reasons": reasons,
-                "crowded": crowded,
+                "findings": findings,
+                "out_of_room": out_of_room if figures.sleepers else [],
+                "side": side_words(own),
+                "front_to": front_to(tonight, own),
+                "gale": judged.gale,
                 "verdict": assessment.verdict.value,
-                "plan": views.plan(shelter, figures, rig, sitting_height(body), units),
+                "plan": views.plan(shelter, figures, rig, body, units),
                 "flat": views.flat_sheet(shelter, rig, units),
                 "steps": cards.steps(shelter, rig, units, body),
                 "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
@@ -80,7 +93,8 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         night = courses.night(session, course_id, night_id)
         people = kit.rows(session, course_id, "people")
         supports = kit.supports_of(session, course_id)
-        shelters = shelter_cards(course, night, list(plans.shelters(session, night_id)), supports, tarvik(request).solver)
+        tonight = nights.night_of(session, course, night)
+        shelters = shelter_cards(course, tonight, list(plans.shelters(session, night_id)), supports, tarvik(request).solver)
         where = {p.id: card for card in shelters for p in card["people"]}
         step = plans.last_step(session, night)
         return {
@@ -88,7 +102,8 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "people": [(p, where.get(p.id)) for p in people], "undo": step.what if step else None, "tab": "camp",
             "seen": step.id if step else 0,
             "totals": totals([c["rig"] for c in shelters if c["rig"]], supports), "cautions": cards.CAUTIONS,
-            "walk_round": cards.WALK_ROUND,
+            "walk_round": cards.WALK_ROUND, "weather": weather_words(tonight.needs, Units(course.units)),
+            "evening": tonight.needs.evening, "proposal": propose(tonight.needs),
         }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from tarvik.core.errors import InputError
-from tarvik.core.intent import intent_named
+from tarvik.core.measure.heading import front_bearing
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.solve import Question
 from tarvik.store.kit import body_of, sheet_of
@@ -17,11 +17,12 @@ if TYPE_CHECKING:
 
     from tarvik.core.body import Body
     from tarvik.core.rig.supports import Supports
-    from tarvik.store.models import Night, Person, SheetRow
+    from tarvik.core.tonight import Night
+    from tarvik.store.models import Person, SheetRow
     from tarvik.web.app import Tarvik
 
 
-NOT_SETTINGS = ("person", "wanted", "best")
+NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "saved")
 """Words in a bench's or choice's address that are no settings of the pitch."""
 
 
@@ -37,12 +38,19 @@ def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:
 
 def question(
     sheet: SheetRow, pitch: str, night: Night, supports: Supports, settings: Mapping[str, float] | None = None,
-    person: Person | None = None, body: Body | None = None, wanted: int | None = 1,
+    person: Person | None = None, body: Body | None = None, wanted: int | None = 1, people: tuple[Body, ...] = (),
+    wind_from_deg: float | None = None,
 ) -> Question:  # fmt: skip
-    """What is asked of one sheet and pitch, for its owner unless somebody else is named."""
+    """What is asked of one sheet and pitch on a night, for its owner unless somebody else is named.
+
+    The wind comes onto the back, or from `wind_from_deg` in the shelter's own frame.
+    """
+    back = wind_from_deg is None
     return Question(
         sheet=sheet_of(sheet), pitch=pitch_named(pitch), settings=dict(settings or {}),
-        body=body or body_of(person or sheet.owner), intent=intent_named(night.intent), supports=supports, wanted=wanted,
+        body=body or body_of(person or sheet.owner), intent=night.needs.wanted, supports=supports, wanted=wanted,
+        weather=night.needs.weather(90.0 if wind_from_deg is None else wind_from_deg), lying=night.lying, people=people,
+        free_to_turn=back, uphill_off_wind_deg=night.uphill_off_wind_deg,
     )  # fmt: skip
 
 
@@ -78,3 +86,23 @@ def wanted(request: Request) -> int | None:
     if text not in ("1", "2", "3"):
         raise InputError("wanted", f"«{text[:20]}» is none of 1, 2, 3, most")
     return int(text)
+
+
+def wind_from(request: Request) -> float | None:
+    """From where the wind meets the shelter in its own frame, when the address names it. Raises InputError."""
+    text = request.query_params.get("from", "")
+    if not text:
+        return None
+    try:
+        value = float(text)
+    except ValueError:
+        raise InputError("from", f"«{text[:20]}» is no bearing") from None
+    if not 0 <= value <= 360:
+        raise InputError("from", f"{value:g} is outside 0 to 360 degrees")
+    return value % 360
+
+
+def front_to(night: Night, own_from_deg: float) -> float | None:
+    """Bearing to which the front must look tonight; None while the wind or its direction is not known."""
+    wind = night.needs.wind_from_deg
+    return None if wind is None or not night.needs.wind_m_s else front_bearing(wind, own_from_deg)

@@ -9,8 +9,10 @@ from fastapi.responses import RedirectResponse
 from pydantic import BaseModel
 
 from tarvik.core.errors import InputError
-from tarvik.core.intent import INTENTS
+from tarvik.core.units import Units
 from tarvik.store import courses, kit, plans
+from tarvik.store.nights import needs_of
+from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import page, tarvik
 
 router = APIRouter(include_in_schema=False)
@@ -64,10 +66,14 @@ def home(request: Request, course_id: int) -> Any:
         for night in courses.nights(session, course_id):
             chosen = plans.shelters(session, night.id)
             beds = {p.id for row in chosen for p in plans.sleepers(row)}
-            nights.append({"night": night, "shelters": len(chosen), "beds": len(beds)})
+            needs = needs_of(night)
+            nights.append({
+                "night": night, "shelters": len(chosen), "beds": len(beds), "intent": needs.wanted,
+                "weather": weather_words(needs, Units(course.units)),
+            })  # fmt: skip
         owners = {s.owner_id for s in sheets}
         return page(
-            request, "home.html", course=course, people=people, sheets=sheets, nights=nights, intents=INTENTS,
+            request, "home.html", course=course, people=people, sheets=sheets, nights=nights,
             supports=kit.supports_of(session, course_id), without=[p for p in people if p.id not in owners],
             tab="home", first_night=nights[0]["night"] if nights else None,
         )  # fmt: skip

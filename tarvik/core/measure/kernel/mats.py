@@ -211,25 +211,30 @@ def best_stack(
 
 @compiled
 def best_pair(
-    table: Floats, heading: Ints, count: int, extents: Floats, stride: int, enough: float
+    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, stride: int, enough: float, a: int, b: int
 ) -> tuple[float, int, int, int]:
-    """Two entries whose mats can be parted furthest: (play, first, second, direction from first to second).
+    """Two entries, of kinds `a` and `b`, whose mats can be parted furthest: (play, first, second, direction between).
 
-    Two mats are apart when a side of one of them parts them, so only the mats' own side directions need trying; that
-    the extreme centres can be taken apart from each other makes the answer exact for the given headings.
+    `kind` says of which mat each entry holds the centres; `extents` (kinds, steps) are the mats' half extents. Two mats
+    are apart when a side of one of them parts them, so only the mats' own side directions need trying; that the extreme
+    centres can be taken apart from each other makes the answer exact for the given headings.
     """
-    steps = extents.size
+    steps = extents.shape[1]
     quarter, half = steps // 4, steps // 2
     best, b1, b2, bk = -1e18, -1, -1, 0
     for i in range(count):
-        for j in range(i, count):
+        if kind[i] != a:
+            continue
+        for j in range(i if a == b else 0, count):
+            if kind[j] != b:
+                continue
             for side in range(8):
                 k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
                 if k % stride:
                     continue
                 play = (
-                    table[j, k] + table[i, (k + half) % steps] - extents[(heading[i] - k) % steps]
-                    - extents[(heading[j] - k) % steps]
+                    table[j, k] + table[i, (k + half) % steps] - extents[a, (heading[i] - k) % steps]
+                    - extents[b, (heading[j] - k) % steps]
                 )  # fmt: skip
                 if play > best:
                     best, b1, b2, bk = play, i, j, k
@@ -240,50 +245,90 @@ def best_pair(
 
 @compiled
 def best_triple(
-    polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, extents: Floats, directions: Ints, stride: int,
-    ground: Floats, pair_m2: float,
+    polygons: Floats, sizes: Ints, heading: Ints, kind: Ints, count: int, table: Floats, extents: Floats, people: Ints,
+    directions: Ints, stride: int, ground: Floats, pair_m2: float,
 ) -> tuple[float, int, int, int, int, int]:  # fmt: skip
-    """Three mats of which a straight line parts one from the other two.
+    """Three mats, of the kinds `people` (3,), of which a straight line parts one from the other two.
 
     For each direction of that line the one mat is pushed as far out as it goes; the two others are a pair in what is
     left of the convex `ground` (k, 2), unless that is smaller than `pair_m2`, the area of two mats.
     Returns (play, direction, first entry, pair entries, pair direction); play < 0 when nothing was found.
     """
-    steps = extents.size
+    steps = extents.shape[1]
     half = steps // 2
     cut = np.empty_like(polygons)
     cut_sizes, cut_heading, back = np.empty_like(sizes), np.empty_like(heading), np.empty_like(heading)
-    cut_table = np.empty_like(table)
+    cut_kind, cut_table = np.empty_like(kind), np.empty_like(table)
     left = np.empty((MOST_CORNERS, 2))
     best, bk, b0, b1, b2, bd = -1e18, -1, -1, -1, -1, -1
-    for k in directions:
-        nx, ny = np.cos(2 * np.pi * k / steps), np.sin(2 * np.pi * k / steps)
-        edge, first = 1e18, -1
-        for e in range(count):
-            end = -table[e, (k + half) % steps] + 2 * extents[(heading[e] - k) % steps]
-            if end < edge:
-                edge, first = end, e
-        corners = clip(ground, ground.shape[0], nx, ny, edge, left)
-        if corners < 3 or area(left, corners) < pair_m2:
+    for lone in range(3):
+        if (lone > 0 and people[lone] == people[0]) or (lone > 1 and people[lone] == people[1]):
             continue
-        made = 0
-        for e in range(count):
-            b = edge + extents[(heading[e] - k) % steps]
-            if table[e, k] < b:
+        one, two = people[(lone + 1) % 3], people[(lone + 2) % 3]
+        for k in directions:
+            nx, ny = np.cos(2 * np.pi * k / steps), np.sin(2 * np.pi * k / steps)
+            edge, first = 1e18, -1
+            for e in range(count):
+                if kind[e] == people[lone]:
+                    end = -table[e, (k + half) % steps] + 2 * extents[people[lone], (heading[e] - k) % steps]
+                    if end < edge:
+                        edge, first = end, e
+            if first < 0:
                 continue
-            n = clip(polygons[e], sizes[e], nx, ny, b, cut[made])
-            if n >= 3:
-                cut_sizes[made], cut_heading[made], back[made] = n, heading[e], e
-                made += 1
-        if made == 0:
-            continue
-        support_table(cut, cut_sizes, made, steps, stride, cut_table)
-        play, i, j, d = best_pair(cut_table, cut_heading, made, extents, stride, 0.0)
-        if play > best:
-            best, bk, b0, b1, b2, bd = play, k, first, back[i], back[j], d
-            if best >= 0.0:
-                break
+            corners = clip(ground, ground.shape[0], nx, ny, edge, left)
+            if corners < 3 or area(left, corners) < pair_m2:
+                continue
+            made = 0
+            for e in range(count):
+                if kind[e] != one and kind[e] != two:
+                    continue
+                b = edge + extents[kind[e], (heading[e] - k) % steps]
+                if table[e, k] < b:
+                    continue
+                n = clip(polygons[e], sizes[e], nx, ny, b, cut[made])
+                if n >= 3:
+                    cut_sizes[made], cut_heading[made], cut_kind[made], back[made] = n, heading[e], kind[e], e
+                    made += 1
+            if made == 0:
+                continue
+            support_table(cut, cut_sizes, made, steps, stride, cut_table)
+            play, i, j, d = best_pair(cut_table, cut_heading, cut_kind, made, extents, stride, 0.0, one, two)
+            if play > best:
+                best, bk, b0, b1, b2, bd = play, k, first, back[i], back[j], d
+                if best >= 0.0:
+                    return best, bk, b0, b1, b2, bd
     return best, bk, b0, b1, b2, bd
+
+
+@compiled
+def mixed_stack(
+    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, k: int, each: Ints, which: Ints, place: Floats
+) -> int:
+    """Mats of several kinds one after the other along direction k, `each` (kinds,) of them; greedy by the earliest end.
+
+    Fills `which` (entry) and `place` (centre along k); returns how many were laid.
+    """
+    steps = extents.shape[1]
+    opposite = (k + steps // 2) % steps
+    left = each.copy()
+    edge, made = -1e18, 0
+    while made < MOST_MATS:
+        best, best_end = -1, 1e18
+        for e in range(count):
+            if left[kind[e]] == 0:
+                continue
+            half = extents[kind[e], (heading[e] - k) % steps]
+            at = max(-table[e, opposite], edge + half)
+            if at <= table[e, k] and at + half < best_end - 1e-12:
+                best, best_end = e, at + half
+        if best < 0:
+            break
+        which[made] = best
+        place[made] = best_end - extents[kind[best], (heading[best] - k) % steps]
+        left[kind[best]] -= 1
+        edge = best_end
+        made += 1
+    return made
 
 
 @compiled

@@ -70,10 +70,12 @@ def quick_count(
     support_table(polygons, sizes, made, STEPS, stride, table)
     extents = half_extents(length, width, STEPS)
     best = most_in_stack(table, heading, made, extents, stride)
-    if best == 1 and room >= 2 and best_pair(table, heading, made, extents, stride, 0.0)[0] >= 0:
+    kind, sides = np.zeros(made, dtype=np.int64), extents.reshape(1, STEPS)
+    if best == 1 and room >= 2 and best_pair(table, heading, kind, made, sides, stride, 0.0, 0, 0)[0] >= 0:
         best = 2
     if best == 2 and room >= 3 and wanted > 2:
-        found = best_triple(polygons, sizes, heading, made, table, extents, headings, stride, ground, 2 * mat)
+        people = np.zeros(3, dtype=np.int64)
+        found = best_triple(polygons, sizes, heading, kind, made, table, sides, people, headings, stride, ground, 2 * mat)
         if found[0] >= 0:
             best = 3
     if 2 <= best < min(room, wanted):

@@ -12,18 +12,41 @@ const shown = (metres, units) => {
 export const bench = () => ({
   waiting: false,
   again: false,
+  timer: 0,
+
+  init() { this.later(); },
 
   query() {
     const params = new URLSearchParams();
     for (const input of this.$root.querySelectorAll(".sliders [name]")) {
-      if (input.value !== "") params.set(input.name, input.value);
+      if (input.value === "" || input.dataset.untouched) continue;
+      if (input.type === "checkbox") { if (input.checked) params.append(input.name, input.value); continue; }
+      params.set(input.name, input.value);
     }
     return params;
   },
 
+  // What takes longer follows once the sliders rest.
+  later() {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(async () => {
+      const box = document.getElementById("more");
+      box.setAttribute("aria-busy", "true");
+      try { box.innerHTML = await ask(`${this.$root.dataset.more}?${this.query()}`); } catch (error) { box.textContent = error.message; }
+      box.setAttribute("aria-busy", "false");
+    }, 350);
+  },
+
+  side(input) {
+    const names = input.dataset.sides.split("|");
+    input.parentElement.querySelector("[data-side]").textContent = names[Math.round(Number(input.value) / 45) % 8];
+  },
+
   moved(event) {
     if (event?.target?.closest("dialog")) return;
+    if (event?.target?.name === "from") delete event.target.dataset.untouched;
     for (const input of this.$root.querySelectorAll('input[type="range"]')) {
+      if (input.name === "from") { this.side(input); continue; }
       input.previousElementSibling.textContent = shown(Number(input.value), input.dataset.units);
     }
     this.refresh();
@@ -46,7 +69,7 @@ export const bench = () => ({
       this.waiting = false;
       this.$refs.view.setAttribute("aria-busy", "false");
     }
-    if (this.again) { this.again = false; this.refresh(); }
+    if (this.again) { this.again = false; this.refresh(); } else this.later();
   },
 
   async clicked(event) {
@@ -56,7 +79,7 @@ export const bench = () => ({
     if (!event.target.closest("[data-choose-now]")) return;
     const query = this.query();
     query.delete("person");
-    query.delete("wanted");
+    for (const name of ["wanted", "from", "mate"]) query.delete(name);
     try {
       this.$refs.dialog.innerHTML = await ask(`${this.$root.dataset.choose}?${query}`);
       this.$refs.dialog.showModal();

@@ -4,8 +4,9 @@ import { autoSubmit, fields, printer } from "./small.js";
 import { bench } from "./bench.js";
 import { board } from "./board.js";
 import { kitTable } from "./kit.js";
+import { night } from "./night.js";
 
-for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, kitTable, printer })) {
+for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, kitTable, night, printer })) {
   Alpine.data(name, component);
 }
 // A button that starts something longer says so until the next page is there.

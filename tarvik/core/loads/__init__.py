@@ -1,0 +1,1 @@
+"""Loads: wind on panels, forces in lines, poles and stakes, ridge tension. Estimates, never a guarantee."""

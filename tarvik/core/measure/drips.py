@@ -1,0 +1,94 @@
+"""Drips: the low edges and points at which the roof's water leaves, and the mats that lie too near to them.
+
+Rain drips straight down here; the wind that carries drops sideways is counted in the dry ground.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+import shapely
+from shapely import LineString, MultiLineString, MultiPoint, Point, Polygon
+
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.rim import rim_edges
+from tarvik.core.measure.roof import Region, as_region
+from tarvik.core.measure.runoff import low_points
+from tarvik.core.shelter import MOST_KEPT, Shelter
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.measure.mats import Mat
+
+DRIP_REACH_M: Final = constant(
+    "drip_reach", 0.10, "m", COMMON_PRACTICE, "a mat nearer than this to a drip line is wetted by splash"
+)
+RUNS_OVER: Final = constant(
+    "runs_over_edge", 0.02, "1", ENGINEERING, "downhill part across an edge from which water leaves over it"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Drip:
+    """An edge (two points) or a corner (one) at which water leaves; `xyz` (1 or 2, 3) its place."""
+
+    points: tuple[str, ...]
+    xyz: Floats
+
+    def line(self) -> LineString | Point:
+        """Its plan."""
+        return Point(self.xyz[0, :2]) if len(self.xyz) == 1 else LineString(self.xyz[:, :2])
+
+
+def _downhill(xyz: Floats) -> Floats | None:
+    """Level unit vector (2,) down a panel; zero for a level one, None for an upright one (Newell's normal)."""
+    nxt = np.roll(xyz, -1, axis=0)
+    normal = np.cross(xyz, nxt).sum(axis=0)
+    size = float(np.linalg.norm(normal))
+    if abs(normal[2]) < 1e-9 * max(size, 1e-12):
+        return None
+    way = np.asarray(normal[:2] / normal[2])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
+    steep = float(np.hypot(*way))
+    return way / steep if steep > 1e-6 else np.zeros(2)
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def drips(shelter: Shelter) -> tuple[Drip, ...]:
+    """Every drip line and the low points, edges first."""
+    faces = shelter.faces()
+    ways = [None if f.role is Role.FLOOR else _downhill(f.xyz) for f in faces]
+    found = []
+    for edge in rim_edges(shelter):
+        way, face = ways[edge.panel], faces[edge.panel]
+        if way is None:  # an upright wall drips from its lower edges
+            leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[:, 2].mean() - 1e-6 and np.hypot(*(edge.b - edge.a)[:2]) > 1e-6
+        else:
+            leaves = not way.any() or edge.outward @ way > RUNS_OVER
+        if leaves:
+            found.append(Drip(edge.points, np.array([edge.a, edge.b])))
+    return (*found, *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)))
+
+
+def drip_zone(found: Sequence[Drip], reach_m: float = DRIP_REACH_M) -> Region:
+    """Ground nearer than `reach_m` to a drip, a millimetre to spare for the rounding of its ends."""
+    if not found:
+        return Polygon()
+    return as_region(shapely.union_all([drip.line().buffer(reach_m + 1e-3) for drip in found]))
+
+
+def under_drips(mats: Sequence[Mat], found: Sequence[Drip]) -> list[int]:
+    """Numbers of the mats that lie within DRIP_REACH_M of a drip."""
+    lines = MultiLineString([d.xyz[:, :2] for d in found if len(d.xyz) == 2])
+    points = MultiPoint([d.xyz[0, :2] for d in found if len(d.xyz) == 1])
+    near = []
+    for number, mat in enumerate(mats):
+        outline = Polygon(mat.corners())
+        if any(not part.is_empty and outline.distance(part) < DRIP_REACH_M - 1e-6 for part in (lines, points)):
+            near.append(number)
+    return near

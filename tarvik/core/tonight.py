@@ -1,0 +1,263 @@
+"""What a solved shelter means on one given night: the verdict for tonight, and everything worth saying about it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.cards import marks
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.finding import Finding, Level, gravest
+from tarvik.core.loads.gale import Gale, in_gale
+from tarvik.core.loads.holding import Holding
+from tarvik.core.measure.lying import Lying
+from tarvik.core.measure.runoff import POOLING_DEG
+from tarvik.core.rig.verdict import Verdict
+from tarvik.core.units import Units, format_area, format_length
+from tarvik.core.weather.cold import Condensation, condensation
+from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
+from tarvik.core.weather.wind import beaufort, wind_share
+
+if TYPE_CHECKING:
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.measure.net import Net
+    from tarvik.core.solve import Solution
+
+OPEN_MUCH: Final = constant("open_much", 0.5, "1", ENGINEERING, "open share towards the wind that lets the wind in")
+WINDY_M_S: Final = constant("windy", 5.5, "m/s", ENGINEERING, "wind (force 4) from which an open side towards it matters")
+NEARLY_USED: Final = constant("nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given")
+SNOW_SLIDES_DEG: Final = constant("snow_slides", 30.0, "degrees", COMMON_PRACTICE, "snow lies on cloth flatter than this")
+SIT_LEAST_M2: Final = constant("sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits")
+AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
+BEDLESS: Final = frozenset({"lunch", "shade"})
+"""Intents for which nobody lies down."""
+
+
+@dataclass(frozen=True, slots=True)
+class Night:
+    """One night of a course: its needs, how people lie, what stakes and cords hold, a net to be hung, and the bearing on the
+    ground that leads uphill."""
+
+    needs: NightNeeds = field(default_factory=NightNeeds)
+    lying: Lying = field(default_factory=Lying)
+    holding: Holding = field(default_factory=Holding)
+    net: Net | None = None
+    uphill_deg: float | None = None
+
+    @property
+    def uphill_off_wind_deg(self) -> float | None:
+        """How far clockwise from where the wind comes the ground rises; None while either is not known."""
+        if self.uphill_deg is None or self.needs.wind_from_deg is None:
+            return None
+        return (self.uphill_deg - self.needs.wind_from_deg) % 360
+
+    @property
+    def beds_wanted(self) -> bool:
+        """Whether anybody is to sleep."""
+        return self.needs.stay is not Stay.LUNCH and self.needs.wanted.slug not in BEDLESS
+
+
+@dataclass(frozen=True, slots=True)
+class Tonight:
+    """A solved shelter judged for a night. `worst` is the gravest finding."""
+
+    verdict: Verdict
+    findings: tuple[Finding, ...]
+    gale: Gale | None
+    damp: Condensation | None
+
+    @property
+    def worst(self) -> Finding | None:
+        """What a cell of the board says."""
+        return gravest(self.findings)
+
+
+def judge(solution: Solution, night: Night, sleepers: int = 1, units: Units = Units.METRIC) -> Tonight:
+    """Judge a solved shelter for `sleepers` people on a night; its figures must be for that night's weather.
+
+    `cannot`: the sheet makes no such pitch, or nobody would lie dry. `needs`: something is short for the pitch, for the
+    sleepers or for the wind. Findings come in the order of their gravity.
+    """
+    figures, shelter, rig = solution.figures, solution.shelter, solution.assessment.rig
+    if figures is None or shelter is None:
+        return Tonight(solution.verdict, (), None, None)
+    needs = night.needs
+    gale = None
+    if rig is not None and needs.wind_m_s:
+        gale = in_gale(
+            shelter,
+            rig,
+            figures.weather.wind_from_deg,
+            needs.wind_m_s,
+            needs.gust_m_s,
+            holding=night.holding,
+            terrain=needs.ground,
+            temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
+        )
+    damp = _damp(figures, needs, sleepers)
+    found = _beds(figures, night, sleepers) if night.beds_wanted else []
+    found += _wind(figures, night, gale)
+    found += _water(figures, needs)
+    found += _air(figures, night, damp, units)
+    verdict = solution.verdict
+    if any(f.code in ("nobody_dry", "nobody_fits") for f in found):
+        verdict = Verdict.CANNOT
+    elif any(f.level is Level.STOPS for f in found) and verdict is Verdict.FORMS:
+        verdict = Verdict.NEEDS
+    return Tonight(verdict, tuple(sorted(found, key=lambda f: -f.level)), gale, damp)
+
+
+def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
+    found = []
+    windy = figures.rain_slope > 0
+    if not figures.mats:
+        if windy and figures.dry_area_m2 < 0.8 * figures.covered_area_m2:
+            found.append(
+                Finding(
+                    "nobody_dry",
+                    "beds",
+                    "rain driven in by the wind leaves no dry bed",
+                    "turn its back to the wind, lower it, or close the weather side",
+                    Level.STOPS,
+                )
+            )
+        else:
+            found.append(
+                Finding(
+                    "nobody_fits",
+                    "beds",
+                    "nobody lies dry here with room over the mat",
+                    "a larger sheet, or another height",
+                    Level.STOPS,
+                )
+            )
+    elif len(figures.mats) < sleepers:
+        found.append(
+            Finding(
+                "beds_short",
+                "beds",
+                f"{len(figures.mats)} of {sleepers} lie dry here",
+                "fewer people, a lower peak, or a larger sheet",
+                Level.STOPS,
+            )
+        )
+    if figures.wetted:
+        mats = ", ".join(str(m + 1) for m in figures.wetted)
+        found.append(
+            Finding(
+                "drip",
+                f"mat {mats}",
+                f"a drip line runs over the bed (mat {mats})",
+                "move the bed inwards, or lead the water off with a cord",
+            )
+        )
+    if night.lying.gear_in and figures.packs < min(sleepers, max(len(figures.mats), 1)):
+        found.append(
+            Finding(
+                "packs_short",
+                "gear",
+                f"dry room for {figures.packs} of {sleepers} packs",
+                "hang wet gear outside, or put packs in bags by the feet",
+            )
+        )
+    if figures.mats and figures.sit_area_m2 < SIT_LEAST_M2:
+        found.append(Finding("no_sitting", "headroom", "no room to sit up", "a higher peak, if the wind allows", Level.NOTE))
+    return found
+
+
+def _wind(figures: Figures, night: Night, gale: Gale | None) -> list[Finding]:
+    wind = night.needs.wind_m_s or 0.0
+    found = []
+    weakest = gale.weakest if gale else None
+    names = marks(figures.shelter)
+    if gale is not None and weakest is not None and weakest.used > NEARLY_USED:
+        over = weakest.used > 1
+        kind = "stake" if weakest.kind == "stake" else "line"
+        cure = night.holding.ground.cure if kind == "stake" else "take thicker cord, or double the line"
+        where = names.get(weakest.where, weakest.where)
+        words = (
+            f"the {weakest.kind} at {where} gives way in tonight's gusts: {weakest.pull_n:.0f} N on {weakest.holds_n:.0f} N"
+            if over
+            else f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in tonight's gusts"
+        )
+        found.append(
+            Finding(f"{kind}_pulls", where, words, f"{cure}, or a lower pitch", Level.STOPS if over else Level.CAUTION)
+        )
+    if gale is not None and gale.statics.loose:
+        points = ", ".join(names.get(p, p) for p in gale.statics.loose)
+        found.append(Finding("unheld", points, f"nothing holds {points} against this wind", "add a guy on the weather side"))
+    if wind >= WINDY_M_S and figures.open_to_wind > OPEN_MUCH:
+        found.append(
+            Finding(
+                "open_to_wind",
+                "openings",
+                f"{figures.open_to_wind * 100:.0f} % open towards force {beaufort(wind)}",
+                "turn it, or close that side with packs and a second sheet",
+            )
+        )
+    return found
+
+
+def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
+    found = []
+    slope = figures.least_slope_deg
+    if slope < POOLING_DEG and (needs.rain_mm_h is None or needs.rain_mm_h > 0):
+        found.append(
+            Finding(
+                "pool",
+                "roof",
+                f"a panel lies at only {slope:.0f}°: water will stand on it",
+                "lower one corner, so that it runs off",
+            )
+        )
+    if needs.snow and slope < SNOW_SLIDES_DEG:
+        found.append(
+            Finding("snow_lies", "roof", f"snow will lie on a panel of {slope:.0f}°", "steepen it; beat the snow off")
+        )
+    return found
+
+
+def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | None:
+    if needs.lowest_c is None or needs.humidity_pct is None:
+        return None
+    height = max(figures.peak_m, 1.0)
+    wind = (needs.wind_m_s or 0.0) * wind_share(height, needs.ground)
+    return condensation(needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, needs.cloud_pct)
+
+
+def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units) -> list[Finding]:
+    needs = night.needs
+    found = []
+    if damp is not None and damp.risk == "likely" and damp.needed_m2 is not None:
+        found.append(
+            Finding(
+                "condensation",
+                "air",
+                f"breath will condense on the sheet: {format_area(damp.open_m2, units)} open, "
+                f"{format_area(damp.needed_m2, units)} wanted",
+                "leave a gap high at both ends, or raise an edge",
+            )
+        )
+    elif damp is not None and damp.risk == "dew":
+        found.append(
+            Finding(
+                "dew",
+                "air",
+                "dew will form on the sheet whatever is open",
+                "do not touch the cloth; wipe it at dawn",
+                Level.NOTE,
+            )
+        )
+    if needs.highest_c is not None and needs.highest_c >= HOT_C and figures.open_area_m2 < AIRY_M2:
+        found.append(Finding("close", "air", "close and hot: hardly any air", "raise an edge or open the ends", Level.NOTE))
+    net = night.net
+    if net is not None and needs.insects is not Insects.NONE and net.height_m > figures.peak_m:
+        found.append(
+            Finding(
+                "net_touches",
+                "net",
+                f"the net is {format_length(net.height_m - figures.peak_m, units)} taller than the peak",
+                "raise the ridge, or take a lower net",
+            )
+        )
+    return found

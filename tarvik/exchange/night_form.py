@@ -1,0 +1,299 @@
+"""A night's needs and a course's rules as text: what the forms show and send, and as plain values for keeping.
+
+Each field reads what a person writes and shows it in the course's units. All faults are told at once.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+from datetime import date, time
+from typing import TYPE_CHECKING, Any, Final
+
+from tarvik.core.errors import InputError
+from tarvik.core.intent import INTENTS
+from tarvik.core.loads.holding import GROUNDS, Holding, ground_named
+from tarvik.core.measure.lying import HeadRule, Lying
+from tarvik.core.measure.net import Net, NetKind
+from tarvik.core.quantities import (
+    POINTS,
+    compass,
+    format_rain,
+    format_speed,
+    format_temperature,
+    parse_bearing,
+    parse_rain,
+    parse_speed,
+    parse_temperature,
+)
+from tarvik.core.units import Units, format_length, parse_length
+from tarvik.core.weather.needs import Insects, NightNeeds, Stay
+from tarvik.core.weather.wind import TERRAINS
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One field of a form. Empty text means not known, unless it has choices."""
+
+    name: str
+    title: str
+    read: Callable[[str, Units, str], Any]
+    show: Callable[[Any, Units], str]
+    hint: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+
+
+class FieldError(Exception):
+    """Everything that is wrong with a form, by field."""
+
+    def __init__(self, errors: Mapping[str, str]) -> None:
+        super().__init__("; ".join(f"{k}: {v}" for k, v in errors.items()))
+        self.errors = dict(errors)
+
+
+def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str], float]:
+    def read(text: str, _: Units, field: str) -> float:
+        clean = text.strip().removesuffix(unit).removesuffix("°").strip().replace(",", ".").replace("−", "-")
+        try:
+            value = float(clean)
+        except ValueError:
+            raise InputError(field, f"«{text.strip()[:30]}» is no number") from None
+        if not least <= value <= most:
+            raise InputError(field, f"{value:g} is outside {least:g} to {most:g} {unit}".rstrip())
+        return value
+
+    return read
+
+
+def _count(text: str, _: Units, field: str) -> int:
+    if not text.strip().isdecimal() or len(text.strip()) > 4:
+        raise InputError(field, f"«{text.strip()[:20]}» is no whole number")
+    return int(text)
+
+
+def _clock(text: str, _: Units, field: str) -> time:
+    clean = text.strip().lower().removesuffix("h").strip().replace(".", ":")
+    try:
+        return time.fromisoformat(clean if ":" in clean else f"{int(clean):02d}:00").replace(
+            second=0, microsecond=0, tzinfo=None
+        )
+    except ValueError:
+        raise InputError(field, f"«{text.strip()[:20]}» is no time of day; write it like 21:00") from None
+
+
+def _date(text: str, _: Units, field: str) -> date:
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise InputError(field, f"«{text.strip()[:20]}» is no date; write it like 2027-09-24") from None
+
+
+def _choice(options: Mapping[str, str]) -> tuple[Callable[[str, Units, str], str], tuple[tuple[str, str], ...]]:
+    def read(text: str, _: Units, field: str) -> str:
+        if text not in options:
+            raise InputError(field, f"choose one of {', '.join(options.values())}")
+        return text
+
+    return read, tuple(options.items())
+
+
+def _text(value: Any, _: Units) -> str:
+    return str(value)
+
+
+def _yes(text: str, _: Units, _field: str) -> bool:
+    return text.strip().lower() in ("yes", "on", "true", "1")
+
+
+def _show_yes(value: Any, _: Units) -> str:
+    return "yes" if value else "no"
+
+
+def _plain(value: Any, _: Units) -> str:
+    return f"{value:g}"
+
+
+def _bearing(text: str, _: Units, field: str) -> float:
+    return parse_bearing(text, field=field)
+
+
+def _show_bearing(value: Any, _: Units) -> str:
+    point = compass(value)
+    return point if abs(POINTS.index(point) * 22.5 - value) < 0.01 else f"{value:.0f}°"
+
+
+_TERRAIN, _TERRAINS = _choice({t.slug: t.name for t in TERRAINS.values()})
+_STAY, _STAYS = _choice({Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"})
+_INSECT, _INSECTS = _choice({Insects.NONE.value: "none", Insects.SOME.value: "some", Insects.MANY.value: "many"})
+_YES_NO: Final = (("no", "no"), ("yes", "yes"))
+
+
+def _temperature(text: str, units: Units, field: str) -> float:
+    return round(parse_temperature(text, units, field=field), 2)
+
+
+def _speed(text: str, units: Units, field: str) -> float:
+    return round(parse_speed(text, units, field=field), 3)
+
+
+def _rain(text: str, units: Units, field: str) -> float:
+    return round(parse_rain(text, units, field=field), 3)
+
+
+FIELDS: Final = (
+    Field("latitude", "Latitude", _number(-90, 90, "°"), _plain, "54.62"),
+    Field("longitude", "Longitude", _number(-180, 180, "°"), _plain, "-2.48"),
+    Field("zone", "Time zone", lambda t, _u, _f: t.strip(), _text, "UTC"),
+    Field("terrain", "Round the shelters", _TERRAIN, _text, "", _TERRAINS),
+    Field("lowest_c", "Lowest temperature", _temperature, format_temperature, "6 °C"),
+    Field("highest_c", "Highest temperature", _temperature, format_temperature, "14 °C"),
+    Field("rain_mm_h", "Heaviest rain", _rain, format_rain, "4 mm/h"),
+    Field("rain_from", "Rain from", _clock, lambda v, _u: f"{v:%H:%M}", "21:00"),
+    Field("rain_to", "Rain until", _clock, lambda v, _u: f"{v:%H:%M}", "03:00"),
+    Field("wind_m_s", "Mean wind", _speed, format_speed, "7 m/s, 25 km/h"),
+    Field("gust_m_s", "Gusts", _speed, format_speed, "by rule"),
+    Field("wind_from_deg", "Wind from", _bearing, _show_bearing, "WSW or 240"),
+    Field("spread_deg", "It swings by", _number(0, 90, "°"), lambda v, _u: f"{v:g}°", "15°"),
+    Field("humidity_pct", "Humidity", _number(1, 100, "%"), lambda v, _u: f"{v:g} %", "90 %"),
+    Field("cloud_pct", "Cloud", _number(0, 100, "%"), lambda v, _u: f"{v:g} %", "50 %"),
+    Field("insects", "Biting insects", _INSECT, _text, "", _INSECTS),
+    Field("snow", "Snow", _yes, _show_yes, "", _YES_NO),
+    Field("sun", "Strong sun", _yes, _show_yes, "", _YES_NO),
+    Field("people", "People", _count, _text, "everyone"),
+    Field("stay", "How long", _STAY, _text, "", _STAYS),
+    Field("fire", "Fire in front", _yes, _show_yes, "", _YES_NO),
+)
+BY_NAME: Final = {f.name: f for f in FIELDS}
+
+
+def _value_text(name: str, value: Any, units: Units) -> str:
+    return "" if value is None else BY_NAME[name].show(value, units)
+
+
+def shown(needs: NightNeeds, units: Units) -> dict[str, str]:
+    """Every field as text, empty where nothing is known."""
+    return {f.name: _value_text(f.name, getattr(needs, f.name), units) for f in FIELDS}
+
+
+def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> NightNeeds:
+    """The needs with the typed fields changed. A field left as it was shown keeps its full value.
+
+    Raises FieldError with every fault.
+    """
+    errors: dict[str, str] = {}
+    changed: dict[str, Any] = {}
+    was = shown(before, units)
+    for name, text in typed.items():
+        field = BY_NAME.get(name)
+        if field is None or text == was[name]:
+            continue
+        try:
+            changed[name] = None if not text.strip() and not field.choices else field.read(text, units, name)
+        except InputError as err:
+            errors[name] = err.message
+    default = NightNeeds()
+    for name in ("zone", "spread_deg"):
+        if name in changed and changed[name] in (None, ""):
+            changed[name] = getattr(default, name)
+    made = before
+    if not errors:
+        try:
+            made = replace(before, **changed)
+        except InputError as err:
+            errors[err.field] = err.message
+    if errors:
+        raise FieldError(errors)
+    return made
+
+
+def to_plain(needs: NightNeeds) -> dict[str, Any]:
+    """Values for keeping, without the date and the intent, which the night itself keeps."""
+    out: dict[str, Any] = {}
+    for item in fields(needs):
+        value = getattr(needs, item.name)
+        if item.name in ("on", "intent") or value is None:
+            continue
+        out[item.name] = f"{value:%H:%M}" if isinstance(value, time) else value
+    return out
+
+
+def from_plain(kept: Mapping[str, Any], on: date | None, intent: str | None) -> NightNeeds:
+    """Needs from kept values. What cannot be read any more is left out."""
+    known = {item.name for item in fields(NightNeeds)}
+    values: dict[str, Any] = {k: v for k, v in kept.items() if k in known}
+    for name in ("rain_from", "rain_to"):
+        if name in values:
+            values[name] = time.fromisoformat(values[name])
+    for name, kind in (("stay", Stay), ("insects", Insects)):
+        if name in values:
+            values[name] = kind(values[name])
+    return NightNeeds(on=on, intent=intent if intent in INTENTS else None, **values)
+
+
+_HEAD, _HEADS = _choice(
+    {HeadRule.ANY.value: "any way", HeadRule.UPHILL.value: "uphill", HeadRule.AWAY.value: "away from the opening"}
+)
+_GROUND, _GROUNDS = _choice({g.slug: g.name for g in GROUNDS.values()})
+_NETKIND, _NETKINDS = _choice({"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"})
+
+
+def _length(least: float, most: float) -> Callable[[str, Units, str], float]:
+    def read(text: str, units: Units, field: str) -> float:
+        return parse_length(text, units, field=field, least_m=least, most_m=most)
+
+    return read
+
+
+RULE_FIELDS: Final = (
+    Field("head", "Head ends point", _HEAD, _text, "", _HEADS),
+    Field("gear_in", "Packs under the roof", _yes, _show_yes, "", _YES_NO),
+    Field("ground", "Ground for stakes", _GROUND, _text, "", _GROUNDS),
+    Field("stake_depth_m", "Stakes driven", _length(0.05, 1.0), format_length, "0.20 m"),
+    Field("guy_mm", "Guys, thickness in mm", _number(1, 12, "mm"), _plain, "3"),
+    Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
+    Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
+    Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
+    Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
+    Field("net_height_m", "Net height", _length(0.2, 4.0), format_length, "1.10 m"),
+)
+RULES_BY_NAME: Final = {f.name: f for f in RULE_FIELDS}
+RULE_DEFAULTS: Final[Mapping[str, Any]] = {
+    "head": "any", "gear_in": False, "ground": "turf", "stake_depth_m": Holding().stake_depth_m, "guy_mm": Holding().guy_mm,
+    "ridge_mm": Holding().ridge_mm, "net_kind": "", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.1,
+}  # fmt: skip
+
+
+def rules_shown(kept: Mapping[str, Any], units: Units) -> dict[str, str]:
+    """A course's rules as text."""
+    values = {**RULE_DEFAULTS, **kept}
+    return {f.name: f.show(values[f.name], units) for f in RULE_FIELDS}
+
+
+def read_rule(name: str, text: str, units: Units) -> Any:
+    """One rule from text. Raises InputError."""
+    if name not in RULES_BY_NAME:
+        raise InputError(name, "there is no such rule")
+    field = RULES_BY_NAME[name]
+    return RULE_DEFAULTS[name] if not text.strip() and not field.choices else field.read(text, units, name)
+
+
+def lying_of(kept: Mapping[str, Any]) -> Lying:
+    """How the course's people lie."""
+    values = {**RULE_DEFAULTS, **kept}
+    return Lying(HeadRule(values["head"]), gear_in=bool(values["gear_in"]))
+
+
+def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
+    """What the course's stakes and cords hold; a site's own ground goes before the course's."""
+    values = {**RULE_DEFAULTS, **kept}
+    return Holding(ground_named(ground or values["ground"]), values["stake_depth_m"], values["guy_mm"], values["ridge_mm"])
+
+
+def net_of(kept: Mapping[str, Any]) -> Net | None:
+    """The course's net, if it has one."""
+    values = {**RULE_DEFAULTS, **kept}
+    if not values["net_kind"]:
+        return None
+    return Net(NetKind(values["net_kind"]), values["net_length_m"], values["net_width_m"], values["net_height_m"])

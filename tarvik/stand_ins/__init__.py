@@ -1,0 +1,1 @@
+"""Simulated devices and services that ship with Tarvik: seeded, for practice and tests."""

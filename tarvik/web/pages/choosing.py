@@ -1,0 +1,162 @@
+"""Choosing shelters on the board: one by one, or all at once; taking them off; undo. A second leader overwrites nothing."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse
+
+from tarvik.core.errors import InputError
+from tarvik.core.finding import Level
+from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.simple import Sleeper, choose_for_all
+from tarvik.core.rig.verdict import Verdict
+from tarvik.core.solve import Solution
+from tarvik.core.tonight import Night as TonightsNight
+from tarvik.core.tonight import judge
+from tarvik.store import courses, kit, nights, plans
+from tarvik.store.models import Night, Person, SheetRow
+from tarvik.web.pages.common import every_pitch, given_settings, owner_name, page, question, tarvik, wanted
+
+router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+
+
+def overtaken(request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]) -> Any:
+    """A page with both choices when somebody changed the night since this leader looked, else None."""
+    plans.lock(session, night)
+    now = plans.current_step(session, night)
+    if not seen.isdecimal() or int(seen) == now:
+        return None
+    theirs = [
+        f"{owner_name(row.sheet)}: {PITCHES[row.pitch].name}, {', '.join(p.name for p in plans.sleepers(row)) or 'nobody'}"
+        for row in plans.shelters(session, night.id)
+    ]
+    course = courses.course(session, night.course_id)
+    return page(
+        request, "overtaken.html", 409, course=course, night=night, mine=mine, theirs=theirs, tab="board",
+        again={**again, "seen": [now]},
+    )  # fmt: skip
+
+
+@router.get("/choose/{sheet_id}/{pitch}")
+def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
+    """The form that puts people under a sheet."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        night = courses.night(session, course_id, night_id)
+        sheet: SheetRow = kit.one(session, course_id, "sheets", sheet_id)
+        asked = question(
+            sheet, pitch, nights.night_of(session, course, night), kit.supports_of(session, course_id),
+            given_settings(request, pitch), wanted=wanted(request),
+        )  # fmt: skip
+        solution = tarvik(request).solver.solve(asked)
+        beds = {p.id: row for row in plans.shelters(session, night_id) for p in plans.sleepers(row)}
+        people = [
+            {"person": p, "elsewhere": beds[p.id].sheet if p.id in beds and beds[p.id].sheet_id != sheet_id else None,
+             "ticked": (p.id in beds and beds[p.id].sheet_id == sheet_id) or (p.id == sheet.owner_id and p.id not in beds)}
+            for p in kit.rows(session, course_id, "people")
+        ]  # fmt: skip
+        return page(
+            request, "choose.html", course=course, night=night, sheet=sheet, owner=owner_name(sheet), people=people,
+            pitch=PITCHES[pitch], solution=solution, seen=plans.current_step(session, night),
+        )  # fmt: skip
+
+
+@router.post("/choose/{sheet_id}/{pitch}")
+def choose(
+    request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str,
+    people: Annotated[list[int] | None, Form()] = None, seen: Annotated[str, Form()] = "",
+) -> Any:  # fmt: skip
+    """Put people under a sheet in a pitch."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        night = courses.night(session, course_id, night_id)
+        sheet: SheetRow = kit.one(session, course_id, "sheets", sheet_id)
+        sleepers = [kit.one(session, course_id, "people", p) for p in people or ()]
+        tallest = max(sleepers, key=lambda p: p.stature_m, default=None)
+        asked = question(
+            sheet, pitch, nights.night_of(session, course, night), kit.supports_of(session, course_id),
+            given_settings(request, pitch), tallest, wanted=max(1, len(sleepers)),
+        )  # fmt: skip
+        solution = tarvik(request).solver.solve(asked)
+        if solution.verdict is Verdict.CANNOT:
+            raise InputError("pitch", f"this sheet cannot be pitched so: {solution.assessment.reasons[0].message}")
+        mine = f"{owner_name(sheet)}: {PITCHES[pitch].name}, {', '.join(p.name for p in sleepers)}"
+        late = overtaken(request, session, night, seen, mine, {"people": people or []})
+        if late is not None:
+            return late
+        plans.choose(session, night, plans.Choice(sheet_id, pitch, dict(solution.settings), tuple(people or ())))
+    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
+
+
+@router.post("/shelters/{shelter_id}/remove")
+def remove(request: Request, course_id: int, night_id: int, shelter_id: int, seen: Annotated[str, Form()] = "") -> Any:
+    """Take a shelter off; undo brings it back."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        late = overtaken(request, session, night, seen, "one shelter taken off", {})
+        if late is not None:
+            return late
+        plans.remove(session, night, shelter_id)
+    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/camp", status_code=303)
+
+
+@router.post("/choose-for-me")
+def choose_for_me(request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = "") -> Any:
+    """Each person under the own sheet in its best pitch for tonight, within the kit."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        night = courses.night(session, course_id, night_id)
+        late = overtaken(request, session, night, seen, "a new choice for everybody", {})
+        if late is not None:
+            return late
+        people = kit.rows(session, course_id, "people")
+        sheets = {s.id: s for s in kit.rows(session, course_id, "sheets")}
+        tonight = nights.night_of(session, course, night)
+        choices = pick_for_all(tarvik(request).solver.solve_all, tonight, people, sheets, kit.supports_of(session, course_id))
+        plans.replace_all(session, night, choices, "«Choose for me»")
+    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
+
+
+STOPS_COST = 5.0
+CAUTION_COST = 0.2
+"""How much worth a shelter loses for what tonight's weather does to it (engineering assumption)."""
+
+
+def handicap(solution: Solution, night: TonightsNight) -> float:
+    """What tonight's findings take off a shelter's worth."""
+    found = judge(solution, night).findings
+    return sum({Level.STOPS: STOPS_COST, Level.CAUTION: CAUTION_COST, Level.NOTE: 0.0}[f.level] for f in found)
+
+
+def pick_for_all(
+    solve_all: Any, night: TonightsNight, people: Any, sheets: dict[int, SheetRow], supports: Any
+) -> list[plans.Choice]:
+    """The plain choice for a whole night."""
+
+    def solutions(sheet: int, stature: float, sleepers: int) -> list[Solution]:
+        bodies = [p for p in people if abs(p.stature_m - stature) < 1e-9] or [None]
+        asked = [question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers) for pitch in every_pitch()]
+        answered: list[Solution] = solve_all(asked)
+        return answered
+
+    def own(person: Person) -> tuple[int, ...]:
+        return tuple(s.id for s in sheets.values() if s.owner_id == person.id)
+
+    sleepers = [Sleeper(p.id, p.stature_m, own(p)) for p in people]
+    spare = [s.id for s in sheets.values() if s.owner_id is None]
+    outcome = choose_for_all(sleepers, spare, solutions, supports, lambda solution: handicap(solution, night))
+    return [
+        plans.Choice(pick.sheet, pick.solution.question.pitch.slug, dict(pick.solution.settings), pick.people)
+        for pick in outcome.picks
+    ]
+
+
+@router.post("/undo")
+def undo(request: Request, course_id: int, night_id: int) -> Any:
+    """Take back the last change of this night's choices."""
+    with tarvik(request).database.session() as session:
+        plans.undo(session, courses.night(session, course_id, night_id))
+    back = "camp" if request.query_params.get("back") == "camp" else "board"
+    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/{back}", status_code=303)

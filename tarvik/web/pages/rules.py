@@ -1,0 +1,89 @@
+"""A course's house rules (how people lie, what stakes and cords hold, the net) and its sites."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse
+
+from tarvik.core.errors import InputError
+from tarvik.core.loads.holding import GROUNDS
+from tarvik.core.units import Units
+from tarvik.core.weather.wind import TERRAINS
+from tarvik.exchange.night_form import BY_NAME, RULE_FIELDS, rules_shown
+from tarvik.store import courses, nights
+from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.home import FieldChange
+
+router = APIRouter(prefix="/courses/{course_id}/rules", include_in_schema=False)
+SITE_TEXTS = ("latitude", "longitude", "zone", "terrain")
+
+
+def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> Any:
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        return page(
+            request, "rules.html", status, course=course, tab="rules", fields=RULE_FIELDS,
+            text=rules_shown(course.rules or {}, Units(course.units)), sites=nights.sites(session, course_id),
+            terrains=TERRAINS, grounds=GROUNDS, first_night=next(iter(courses.nights(session, course_id)), None),
+            **({"typed": {}, "fault": None} | more),
+        )  # fmt: skip
+
+
+@router.get("")
+def show(request: Request, course_id: int) -> Any:
+    """House rules and sites."""
+    return _shown(request, course_id)
+
+
+@router.patch("")
+def change(request: Request, course_id: int, change: FieldChange) -> Any:
+    """Change one rule, as typed."""
+    with tarvik(request).database.session() as session:
+        units = Units(courses.course(session, course_id).units)
+        row = nights.change_rule(session, course_id, change.column, change.text, change.version, change.was, units)
+        return {"version": row.version, "text": rules_shown(row.rules, units)[change.column]}
+
+
+@router.post("/sites")
+def add_site(
+    request: Request, course_id: int, name: Annotated[str, Form()] = "", latitude: Annotated[str, Form()] = "",
+    longitude: Annotated[str, Form()] = "", zone: Annotated[str, Form()] = "", terrain: Annotated[str, Form()] = "open",
+    ground: Annotated[str, Form()] = "turf", uphill: Annotated[str, Form()] = "",
+) -> Any:  # fmt: skip
+    """Keep a site; on a mistake the form is shown again with everything typed still there."""
+    typed = {
+        "name": name, "latitude": latitude, "longitude": longitude, "zone": zone, "terrain": terrain, "ground": ground,
+        "uphill": uphill,
+    }  # fmt: skip
+    try:
+        values: dict[str, Any] = {"name": name, "ground": ground}
+        for field in SITE_TEXTS:
+            if typed[field].strip():
+                values[field] = BY_NAME[field].read(typed[field], Units.METRIC, field)
+        if uphill.strip():
+            values["uphill_deg"] = BY_NAME["wind_from_deg"].read(uphill, Units.METRIC, "uphill")
+        with tarvik(request).database.session() as session:
+            courses.course(session, course_id)
+            nights.add_site(session, course_id, values)
+    except InputError as err:
+        return _shown(request, course_id, 422, typed=typed, fault=err)
+    return RedirectResponse(f"/courses/{course_id}/rules#sites", status_code=303)
+
+
+@router.post("/sites/{site_id}/delete")
+def delete_site(request: Request, course_id: int, site_id: int) -> Any:
+    """Mark a site deleted; the page offers to bring it back."""
+    with tarvik(request).database.session() as session:
+        site = nights.delete_site(session, course_id, site_id)
+        gone = {"id": site.id, "name": site.name}
+    return _shown(request, course_id, gone=gone)
+
+
+@router.post("/sites/{site_id}/restore")
+def restore_site(request: Request, course_id: int, site_id: int) -> Any:
+    """Bring a deleted site back."""
+    with tarvik(request).database.session() as session:
+        nights.delete_site(session, course_id, site_id, undo=True)
+    return RedirectResponse(f"/courses/{course_id}/rules#sites", status_code=303)

@@ -1,0 +1,81 @@
+// The night: fields save themselves, what follows is fetched anew; forecasts are looked at before they are kept.
+import { ask, saveField, toast } from "./talk.js";
+
+const READINGS = 12;
+
+export const night = () => ({
+  measuring: false,
+
+  save(event) {
+    const input = event.target;
+    if (input === this.$refs.file) { this.readFile(input); return; }
+    if (!input.dataset.column) return;
+    saveField(input, this.$root.dataset.url, this.$root, () => this.refresh());
+  },
+
+  async refresh() {
+    const box = this.$refs.outcome;
+    const open = [...box.querySelectorAll("details")].map((d) => d.open);
+    try {
+      box.innerHTML = await ask(`${this.$root.dataset.url}/outcome`);
+      [...box.querySelectorAll("details")].forEach((d, i) => { d.open = Boolean(open[i]); });
+    } catch (error) { toast(error.message); }
+  },
+
+  async readFile(input) {
+    const [file] = input.files;
+    if (!file) return;
+    if (file.size > 400000) { toast("This file is too large for a forecast: 400,000 letters at most."); return; }
+    this.$refs.text.value = await file.text();
+    this.preview();
+  },
+
+  form() {
+    const form = new FormData();
+    form.set("text", this.$refs.text.value);
+    return form;
+  },
+
+  async preview() {
+    try {
+      this.$refs.preview.innerHTML = await ask(`${this.$root.dataset.url}/import/preview`, { method: "POST", form: this.form() });
+    } catch (error) {
+      this.$refs.preview.textContent = "";
+      const note = document.createElement("p");
+      note.className = "fault";
+      note.setAttribute("role", "alert");
+      note.textContent = error.message;
+      this.$refs.preview.append(note);
+    }
+  },
+
+  async clicked(event) {
+    if (event.target.closest("[data-import-forecast]")) {
+      try {
+        await ask(`${this.$root.dataset.url}/import`, { method: "POST", form: this.form() });
+        location.reload();
+      } catch (error) { toast(error.message); }
+    }
+    if (event.target.closest("[data-meter]") && !this.measuring) this.measure();
+  },
+
+  async measure() {
+    const said = this.$refs.meter;
+    const readings = [];
+    this.measuring = true;
+    try {
+      while (readings.length < READINGS) {
+        const reading = await ask(`${this.$root.dataset.url}/meter`);
+        readings.push(reading.wind_m_s);
+        said.textContent = `${reading.shown} · ${readings.length} of ${READINGS} readings, hold it up at head height`;
+        await new Promise((done) => { setTimeout(done, 1000); });
+      }
+      await ask(`${this.$root.dataset.url}/measured`, { method: "POST", json: { wind_m_s: readings } });
+      location.reload();
+    } catch (error) {
+      said.textContent = error.message;
+    } finally {
+      this.measuring = false;
+    }
+  },
+});
