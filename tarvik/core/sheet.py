@@ -71,6 +71,10 @@ def _checked_points(points: tuple[Point2, ...], field: str) -> None:
             raise InputError(f"{field}[{i}]", f"({u:g}, {v:g}) is no place on a sheet of at most {SIDE_MOST_M:g} m")
 
 
+MOST_KEPT: Final = 512
+"""Rectangles kept, so that one is checked once."""
+
+
 @dataclass(frozen=True, slots=True)
 class Sheet:
     """A flat sheet.
@@ -85,6 +89,7 @@ class Sheet:
     hood: Point2 | None = None
 
     @classmethod
+    @lru_cache(maxsize=MOST_KEPT)
     def rectangle(
         cls,
         width_m: float,

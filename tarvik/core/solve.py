@@ -109,7 +109,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
         lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
     figures = measure(shelter, question.body, weather, question.clearance, lying, question.people)
     assessment = assess(shelter, question.supports)
-    notes = _notes(question, shelter, figures)
+    notes = _notes(question, figures)
     return Solution(question, settings, replace(assessment, reasons=(*assessment.reasons, *notes)), shelter, figures)
 
 
@@ -122,12 +122,12 @@ def _settings(question: Question, given: dict[str, float], workings: Workings) -
     return found or {s.name: given.get(s.name, s.default) for s in pitch.settings}
 
 
-def _notes(question: Question, shelter: Shelter, figures: Figures) -> list[Reason]:
+def _notes(question: Question, figures: Figures) -> list[Reason]:
     """Findings that do not stand in the way of the pitch but matter to who lies there."""
     if figures.mats:
         return []
     stature = question.body.stature_m
-    tallest = tallest_sleeper_m(shelter, figures.weather, question.clearance, lying=figures.lying)
+    tallest = tallest_sleeper_m(figures)
     if tallest is None:
         return [Reason("no_mat_fits", "no mat lies here dry with room over it", blocks=False,
                        remedy="take a larger sheet, or another height")]  # fmt: skip

@@ -131,7 +131,7 @@ def test_shorter_people_are_never_fewer(shelter: Shelter) -> None:
 
 def test_tallest_sleeper_is_the_edge_of_fitting() -> None:
     shelter = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(2.4, 2.4), {"height": 1.2})
-    tallest = tallest_sleeper_m(shelter)
+    tallest = tallest_sleeper_m(measure(shelter, Body(1.75)))
     assert tallest is not None
     assert measure(shelter, Body(tallest - 0.01)).sleepers >= 1
     assert measure(shelter, Body(tallest + 0.03)).sleepers == 0

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 import shapely
-from shapely import LineString, MultiLineString, MultiPoint, Point, Polygon
+from shapely import MultiLineString, MultiPoint
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
@@ -40,10 +40,6 @@ class Drip:
 
     points: tuple[str, ...]
     xyz: Floats
-
-    def line(self) -> LineString | Point:
-        """Its plan."""
-        return Point(self.xyz[0, :2]) if len(self.xyz) == 1 else LineString(self.xyz[:, :2])
 
 
 def _downhill(xyz: Floats) -> Floats | None:
@@ -75,20 +71,27 @@ def drips(shelter: Shelter) -> tuple[Drip, ...]:
     return (*found, *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)))
 
 
-def drip_zone(found: Sequence[Drip], reach_m: float = DRIP_REACH_M) -> Region:
-    """Ground nearer than `reach_m` to a drip, a millimetre to spare for the rounding of its ends."""
-    if not found:
-        return Polygon()
-    return as_region(shapely.union_all([drip.line().buffer(reach_m + 1e-3) for drip in found]))
-
-
-def under_drips(mats: Sequence[Mat], found: Sequence[Drip]) -> list[int]:
-    """Numbers of the mats that lie within DRIP_REACH_M of a drip."""
+@lru_cache(maxsize=MOST_KEPT)
+def _shapes(shelter: Shelter) -> tuple[MultiLineString | MultiPoint, ...]:
+    """All drip lines and all drip points in plan."""
+    found = drips(shelter)
     lines = MultiLineString([d.xyz[:, :2] for d in found if len(d.xyz) == 2])
     points = MultiPoint([d.xyz[0, :2] for d in found if len(d.xyz) == 1])
-    near = []
-    for number, mat in enumerate(mats):
-        outline = Polygon(mat.corners())
-        if any(not part.is_empty and outline.distance(part) < DRIP_REACH_M - 1e-6 for part in (lines, points)):
-            near.append(number)
-    return near
+    return tuple(shape for shape in (lines, points) if not shape.is_empty)
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def drip_zone(shelter: Shelter) -> Region:
+    """Ground nearer than DRIP_REACH_M to a drip, a millimetre to spare for the rounding of its ends."""
+    return as_region(shapely.union_all([shape.buffer(DRIP_REACH_M + 1e-3) for shape in _shapes(shelter)]))
+
+
+def under_drips(mats: Sequence[Mat], shelter: Shelter) -> tuple[int, ...]:
+    """Numbers of the mats that lie within DRIP_REACH_M of a drip."""
+    if not mats:
+        return ()
+    outlines = np.asarray(shapely.polygons(np.array([mat.corners() for mat in mats])))
+    near = np.zeros(len(mats), dtype=bool)
+    for shape in _shapes(shelter):
+        near |= np.asarray(shapely.distance(outlines, shape)) < DRIP_REACH_M - 1e-6
+    return tuple(int(n) for n in np.flatnonzero(near))

@@ -12,7 +12,7 @@ from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import Lying, pack_room
 from tarvik.core.measure.mates import lay_people
-from tarvik.core.measure.mats import ALL_HEADINGS, Mat, fits_one, lay_mats
+from tarvik.core.measure.mats import Mat, fits_one, lay_mats
 from tarvik.core.measure.openings import Opening, open_to_wind, openings
 from tarvik.core.measure.roof import Region, Roof, roof_of, without
 from tarvik.core.measure.runoff import least_slope_deg
@@ -29,7 +29,8 @@ if TYPE_CHECKING:
 class Figures:
     """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
 
-    `who` says which of the named people lies on each mat; empty when the mats are for equal people.
+    `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on each mat; empty when the
+    mats are for equal people.
     """
 
     peak_m: float
@@ -40,6 +41,7 @@ class Figures:
     stand_area_m2: float
     mats: tuple[Mat, ...]
     who: tuple[int, ...]
+    wetted: tuple[int, ...]
     drips: tuple[Drip, ...]
     clearance: Clearance
     lying: Lying
@@ -79,11 +81,6 @@ class Figures:
         return len(self.mats)
 
     @cached_property
-    def wetted(self) -> tuple[int, ...]:
-        """Numbers of the mats within reach of a drip."""
-        return tuple(under_drips(self.mats, self.drips))
-
-    @cached_property
     def packs(self) -> int:
         """Packs that lie dry beside the mats."""
         return pack_room(self.roof, self.dry, self.mats)[0]
@@ -116,7 +113,6 @@ def measure(
     roof = roof_of(shelter)
     calm = rain_slope(weather) == 0
     dry = dry_ground(roof, weather)
-    water = drips(shelter)
     headings = rules.headings(shelter)
 
     def lay(floor: Region | None) -> list[tuple[int, Mat]]:
@@ -126,9 +122,11 @@ def measure(
         return list(enumerate(lay_mats(ground, body.stature_m, room, headings=headings)))
 
     laid = lay(None if calm else dry)
-    if under_drips([mat for _, mat in laid], water):
-        clear = lay(without(dry, [drip_zone(water)]))
-        laid = clear if len(clear) == len(laid) else laid
+    wetted = under_drips([mat for _, mat in laid], shelter)
+    if wetted:
+        clear = lay(without(dry, [drip_zone(shelter)]))
+        if len(clear) == len(laid):
+            laid, wetted = clear, under_drips([mat for _, mat in clear], shelter)
     return Figures(
         peak_m=roof.peak_m,
         covered_area_m2=float(roof.plan().area),
@@ -138,7 +136,8 @@ def measure(
         stand_area_m2=roof.area_above(standing_height(body)),
         mats=tuple(mat for _, mat in laid),
         who=tuple(person for person, _ in laid) if people else (),
-        drips=water,
+        wetted=wetted,
+        drips=drips(shelter),
         clearance=room,
         lying=rules,
         roof=roof,
@@ -148,22 +147,18 @@ def measure(
     )
 
 
-def tallest_sleeper_m(
-    shelter: Shelter, weather: Weather = CALM, clearance: Clearance | None = None, least_m: float = 0.9,
-    lying: Lying | None = None,
-) -> float | None:  # fmt: skip
-    """Tallest stature of which one mat fits, to a centimetre; None when not even the smallest does."""
-    room = clearance or Clearance()
-    roof = roof_of(shelter)
-    ground = Ground.under(roof, None if rain_slope(weather) == 0 else dry_ground(roof, weather), room)
-    headings = lying.headings(shelter) if lying else ALL_HEADINGS
+def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:
+    """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even the smallest does."""
+    ground = Ground.under(figures.roof, None if figures.rain_slope == 0 else figures.dry, figures.clearance)
+    headings = figures.lying.headings(figures.shelter)
+
+    def fits(stature_m: float) -> bool:
+        return fits_one(ground, stature_m, figures.clearance, stride=3, headings=headings)
+
     low, high = least_m, 2.3
-    if not fits_one(ground, low, room, stride=3, headings=headings):
+    if not fits(low):
         return None
     while high - low > 0.005:
         middle = (low + high) / 2
-        if fits_one(ground, middle, room, stride=3, headings=headings):
-            low = middle
-        else:
-            high = middle
+        low, high = (middle, high) if fits(middle) else (low, middle)
     return low

@@ -34,6 +34,8 @@ ROW_STEP_M: Final = constant("mat_row_step", 0.02, "m", ENGINEERING, "step of th
 _MOST_ENTRIES: Final = 1600
 _COARSE: Final = 3
 _HOPEFUL_M: Final = 0.15
+"""Overlap, with headings every 6 degrees, that finer headings can still take away."""
+_PLAY_ENOUGH_M: Final = 0.30
 _FEW: Final = 3
 
 
@@ -199,12 +201,20 @@ def _extreme(entries: Entries, e: int, k: int, corners: Floats | None = None) ->
 
 def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Place]:
     """Two mats of the kinds `people`, furthest apart; nothing when there is no room. `extents` (kinds, steps)."""
-    play, i, j, k = kernel.best_pair(
-        entries.table, entries.heading, entries.kind, entries.count, extents, entries.stride, 0.30, *people
-    )
+    stride = max(entries.stride, _COARSE)
+    coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
+    if _best_pair(coarse, extents, people)[0] < -_HOPEFUL_M:
+        return []
+    play, i, j, k = _best_pair(entries, extents, people)
     if play < 0:
         return []
     return [_extreme(entries, i, (k + STEPS // 2) % STEPS), _extreme(entries, j, k)]
+
+
+def _best_pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> tuple[float, int, int, int]:
+    return kernel.best_pair(
+        entries.table, entries.heading, entries.kind, entries.count, extents, entries.stride, _PLAY_ENOUGH_M, *people
+    )
 
 
 def triple(ground: Ground, entries: Entries, extents: Floats, people: tuple[int, int, int], pair_m2: float) -> list[Place]:

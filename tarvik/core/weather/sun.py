@@ -59,28 +59,43 @@ class Evening:
     moonset: datetime | None
 
 
+class _Events:
+    """First events after an instant. The library answers by calendar day; in summer dusk may come after midnight."""
+
+    def __init__(self, place: Place, on: date) -> None:
+        self.observer, self.zone = place.observer().observer, place.zone
+        self.days = [on + timedelta(days=d) for d in (-1, 0, 1, 2)]
+
+    def after(self, event: Callable[..., datetime | None], start: datetime | None, **more: float) -> datetime | None:
+        """The first event after `start`, within a day; None where there is none."""
+        found = []
+        for day in self.days if start is not None else ():
+            try:
+                found.append(event(self.observer, date=day, tzinfo=self.zone, **more))
+            except ValueError:
+                continue
+        later = [at for at in found if at is not None and start is not None and start < at <= start + timedelta(days=1)]
+        return min(later, default=None)
+
+
 def evening(place: Place, on: date) -> Evening:
     """Sun and moon for the night that begins on the evening of `on`."""
-    here, zone, after = place.observer(), place.zone, on + timedelta(days=1)
-
-    def when(event: Callable[..., datetime | None], day: date, **more: float) -> datetime | None:
-        try:
-            return event(here.observer, date=day, tzinfo=zone, **more)
-        except ValueError:
-            return None
-
-    last, first = when(dusk, on, depression=LAST_LIGHT_DEG), when(dawn, after, depression=LAST_LIGHT_DEG)
+    events = _Events(place, on)
+    noon = datetime(on.year, on.month, on.day, 12, tzinfo=place.zone)
+    down = events.after(sunset, noon)
+    last = events.after(dusk, down, depression=LAST_LIGHT_DEG)
+    first = events.after(dawn, last, depression=LAST_LIGHT_DEG)
     if last is not None and first is not None:
         dark = (first - last).total_seconds() / 3600
     else:  # no dusk: either it is light all night or dark all day
-        midnight = datetime(after.year, after.month, after.day, tzinfo=zone).astimezone(UTC)
-        dark = (
-            24.0 if max(elevation(here.observer, midnight + timedelta(hours=h)) for h in range(24)) < -LAST_LIGHT_DEG else 0.0
-        )
-    phase = moon.phase(after)
+        hours = (noon.astimezone(UTC) + timedelta(hours=h) for h in range(24))
+        dark = 24.0 if max(elevation(events.observer, at) for at in hours) < -LAST_LIGHT_DEG else 0.0
+    phase = moon.phase(on + timedelta(days=1))
+    midnight = noon - timedelta(hours=12)
     return Evening(
-        when(sunset, on), last, first, when(sunrise, after), dark, (1 - math.cos(2 * math.pi * phase / MOON_CYCLE)) / 2,
-        next(name for limit, name in _PHASES if phase < limit), when(moon.moonrise, on), when(moon.moonset, on),
+        down, last, first, events.after(sunrise, down), dark, (1 - math.cos(2 * math.pi * phase / MOON_CYCLE)) / 2,
+        next(name for limit, name in _PHASES if phase < limit), events.after(moon.moonrise, midnight),
+        events.after(moon.moonset, midnight),
     )  # fmt: skip
 
 

@@ -94,7 +94,7 @@ def shown(
         "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
         "stakes": list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True)) if rig else [],
         "supports": [(names.get(x.point, x.point), x) for x in rig.supports] if rig else [],
-        "tallest": tallest_sleeper_m(shelter, figures.weather, lying=figures.lying),
+        "tallest": tallest_sleeper_m(figures),
         "pulls": pulls(judged, rig, names, dict(enumerate(cards.stake_marks(shelter, rig)))) if rig else [],
         "rig": rig,
     }
