@@ -95,10 +95,12 @@ def rain_ways(weather: Weather, samples: int = 25) -> np.ndarray:
 
 
 def dry_area(faces: Sequence[Face], weather: Weather, step: float = 0.01) -> float:
-    """Dry ground by casting rays from every cell."""
+    """Dry ground by casting rays from every cell. The grid lies askew, so that no edge runs along its rows."""
+    askew = np.array([[math.cos(0.3), -math.sin(0.3)], [math.sin(0.3), math.cos(0.3)]])
     triangles = cloth(faces)
+    triangles[..., :2] = triangles[..., :2] @ askew.T
     flat = triangles[..., :2].reshape(-1, 2)
-    ways = rain_ways(weather) if rain_slope(weather) > 0 else np.zeros((1, 2))
+    ways = (rain_ways(weather) if rain_slope(weather) > 0 else np.zeros((1, 2))) @ askew.T
     return _dry_cells(triangles, flat.min(axis=0), flat.max(axis=0), step, ways) * step * step
 
 

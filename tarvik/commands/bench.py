@@ -5,22 +5,28 @@ from __future__ import annotations
 import json
 import statistics
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+import shapely
 from scipy.optimize import least_squares
 
 from tarvik.commands.testbed import testbed
 from tarvik.core.fold.pattern import Layout
 from tarvik.core.fold.solve import length_residual, solve_fold
+from tarvik.core.measure.clearance import Clearance
+from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.figures import measure
+from tarvik.core.measure.heading import rose
 from tarvik.core.measure.roof import Roof
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import batch
 from tarvik.core.sheet import Sheet
-from tarvik.core.shelter import fold_sheet
+from tarvik.core.shelter import Shelter, fold_sheet
 from tarvik.core.solve import ADULT, Question, solve
+from tarvik.core.tonight import Night, judge
+from tarvik.core.weather.rain import Weather, fall_directions
 from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
 from tarvik.web.pages.common import every_pitch, question
@@ -115,27 +121,84 @@ def bench_fold(cases: int = 2000, few: int = 40) -> Figure:
     return Figure("fold_us_per_case", batched * 1e6, "us", "lower", reference * 1e6 / 50, reference * 1e6)
 
 
-def grid_measures(roof: Roof, sit: float, stand: float, step: float = 0.02) -> tuple[float, float, float]:
-    """Reference: covered, sitting and standing ground by casting a ray up from every cell of a grid."""
+def _cells(roof: Roof, step: float) -> np.ndarray:
     low = roof.faces[..., :2].min(axis=(0, 1))
     high = roof.faces[..., :2].max(axis=(0, 1))
     x, y = (np.arange(a + step / 2, b, step) for a, b in zip(low, high, strict=True))
-    cells = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
-    height = np.nan_to_num(roof.height_at(cells), nan=-1.0)
+    return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+
+
+def grid_measures(roof: Roof, sit: float, stand: float, step: float = 0.01) -> tuple[float, float, float]:
+    """Reference: covered, sitting and standing ground by casting a ray up from every cell of a grid."""
+    height = np.nan_to_num(roof.height_at(_cells(roof, step)), nan=-1.0)
     cell = step * step
     return float((height >= 0).sum() * cell), float((height >= sit).sum() * cell), float((height >= stand).sum() * cell)
 
 
-def bench_measures() -> Figure:
-    """All measures of one shelter against a 2 cm ray-cast grid for three of its areas alone."""
+def grid_dry(roof: Roof, weather: Weather, step: float = 0.01) -> float:
+    """Reference: dry ground by sending a ray against the rain from every cell, for calm air and every wind of the spread."""
+    cells = _cells(roof, step)
+    dry = np.ones(len(cells), dtype=bool)
+    for travel in fall_directions(weather):
+        hit = np.zeros(len(cells), dtype=bool)
+        for face, n in zip(roof.faces, roof.corners, strict=True):
+            hit |= shapely.contains_xy(shapely.Polygon(face[:n, :2] + face[:n, 2:] * travel), cells[:, 0], cells[:, 1])
+        dry &= hit
+    return float(dry.sum() * step * step)
+
+
+def grid_sleeper(roof: Roof, step: float = 0.01, turn_deg: int = 10) -> bool:
+    """Reference: whether one mat fits, its places tried on the grid at every tenth degree, one clearance for all of it."""
+    cells = _cells(roof, step)
+    columns = int(np.argmax(np.diff(cells[:, 1]) > 0)) + 1
+    height = np.nan_to_num(roof.height_at(cells), nan=-1.0).reshape(-1, columns)
+    room = Clearance()
+    x, y = np.meshgrid(np.arange(-0.925, 0.93, 0.1), np.arange(-0.3, 0.31, 0.1))
+    found = False
+    for heading in range(0, 360, turn_deg):
+        a = np.radians(heading)
+        fits = np.ones_like(height, dtype=bool)
+        for px, py in zip(x.ravel(), y.ravel(), strict=True):
+            dx = round((px * np.cos(a) - py * np.sin(a)) / step)
+            dy = round((px * np.sin(a) + py * np.cos(a)) / step)
+            fits &= np.roll(height, (-dy, -dx), axis=(0, 1)) >= room.edge_m
+        found = found or bool(fits.any())
+    return found
+
+
+def bench_measures() -> list[Figure]:
+    """All measures of one shelter on a windy night against the same on a 1 cm grid; dry ground and heading rose alone."""
     shelters = [
         fold_sheet(pitch, Sheet.rectangle(*size), solve(Question(Sheet.rectangle(*size), pitch, {})).settings)
         for size in SIZES for pitch in PITCHES.values()
     ]  # fmt: skip
-    ours = statistics.median(seconds(lambda s=s: measure(s, ADULT), 3) for s in shelters)  # type: ignore[misc]
+    weather = Weather(4, 6, 60)
+
+    def ours(shelter: Shelter) -> object:
+        fresh = replace(shelter)  # nothing kept from before
+        figures = measure(fresh, ADULT, weather)
+        return figures.packs, figures.open_to_wind, figures.least_slope_deg, figures.open_area_m2
+
+    def reference(roof: Roof) -> object:
+        return grid_measures(roof, 0.96, 1.8), grid_dry(roof, weather), grid_sleeper(roof)
+
+    taken = statistics.median(seconds(lambda s=s: ours(s), 3) for s in shelters)  # type: ignore[misc]
+    some = shelters[:: max(len(shelters) // 10, 1)]
+    grid = statistics.median(seconds(lambda s=s: reference(Roof.over(s.faces())), 1) for s in some)  # type: ignore[misc]
+    turned = statistics.median(seconds(lambda s=s: rose(s, weather), 1) for s in shelters)  # type: ignore[misc]
+    return [
+        Figure("measures_ms", taken * 1e3, "ms", "lower", 15, grid * 1e3),
+        Figure("dry_ground_ms", *_dry(shelters, weather)),
+        Figure("heading_rose_ms", turned * 1e3, "ms", "lower", 100),
+    ]
+
+
+def _dry(shelters: list[Shelter], weather: Weather) -> tuple[float, str, str, float, float]:
+    """Dry ground alone: value, unit, sense, target (50 times faster than the grid), the grid's time."""
     roofs = [Roof.over(s.faces()) for s in shelters]
-    grid = statistics.median(seconds(lambda r=r: grid_measures(r, 0.96, 1.8), 3) for r in roofs)  # type: ignore[misc]
-    return Figure("measures_ms", ours * 1e3, "ms", "lower", 15, grid * 1e3)
+    ours = statistics.median(seconds(lambda r=r: dry_ground(r, weather), 5) for r in roofs)  # type: ignore[misc]
+    grid = statistics.median(seconds(lambda r=r: grid_dry(r, weather), 1) for r in roofs)  # type: ignore[misc]
+    return ours * 1e3, "ms", "lower", grid * 1e3 / 50, grid * 1e3
 
 
 def bench_areas() -> Figure:
@@ -164,7 +227,12 @@ def bench_web(checkout: Path) -> list[Figure]:
                 night = nights.night_of(session, course, courses.night(session, bed.course, bed.nights[0]))
                 supports = kit.supports_of(session, bed.course)
                 sheets = kit.rows(session, bed.course, "sheets")[:16]
-                asked = [question(sheet, pitch, night, supports) for sheet in sheets for pitch in every_pitch()]
+
+            def board_of(night: Night) -> list[Question]:
+                return [question(sheet, pitch, night, supports) for sheet in sheets for pitch in every_pitch()]
+
+            calm = Night()
+            asked = board_of(calm)
             solver = Solver()
 
             def board() -> None:
@@ -173,6 +241,17 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             board()
             figures.append(Figure("board_16x5_cold_s", seconds(board, 5), "s", "lower", 0.5))
+            winds = iter(np.arange(5.0, 12.0, 0.13))
+
+            def forecast_changed() -> None:
+                changed = replace(
+                    night, needs=replace(night.needs, wind_m_s=float(next(winds)), gust_m_s=None, spread_deg=15.0)
+                )
+                for solution in solver.solve_all(board_of(changed)):
+                    judge(solution, changed)
+
+            forecast_changed()
+            figures.append(Figure("board_16x5_changed_forecast_s", seconds(forecast_changed, 7), "s", "lower", 0.4))
             base = f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets['Faro T']}/plow-point/view"
             heights = iter(np.arange(0.8, 2.0, 0.013))
 
@@ -192,7 +271,7 @@ def bench(checkout: Path, out: Path | None) -> int:
     from tarvik.commands.warm import warm
 
     warm()
-    figures = [*bench_solve(), bench_fold(), bench_measures(), bench_areas(), *bench_web(checkout)]
+    figures = [*bench_solve(), bench_fold(), *bench_measures(), bench_areas(), *bench_web(checkout)]
     table = {f.name: f.as_json() for f in figures}
     print(json.dumps(table, indent=2))
     if out is not None:

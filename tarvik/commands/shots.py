@@ -28,6 +28,7 @@ class Shot:
     size: dict[str, int]
     ready: str = "main"
     click: str = ""
+    scroll: str = ""
 
 
 def _shots(bed: Testbed) -> list[Shot]:
@@ -40,6 +41,10 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
         Shot("bench-explained", bench, DESK, click="details.figure >> nth=1"),
+        Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
+        Shot("night", f"{night}/weather", DESK),
+        Shot("rules", f"{course}/rules", DESK),
+        Shot("phone-night", f"{night}/weather", PHONE),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
         Shot("phone-bench", bench, PHONE),
@@ -56,6 +61,8 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     if shot.click:
         page.click(shot.click)
         page.locator(shot.click).evaluate("e => e.scrollIntoView({block: 'center'})")
+    if shot.scroll:
+        page.locator(shot.scroll).evaluate("e => e.scrollIntoView({block: 'start', behavior: 'instant'})")
     page.screenshot(path=folder / f"{shot.name}.png")
 
 

@@ -133,7 +133,7 @@ class _Reader:
             if value is not None:
                 values[target] = convert(value)
         values["wind_from_deg"] = self._bearing(row.get("wind_from_deg"), where)
-        self.hours.append(Hour(at, snow=self._snow(row.get("snow"), where), **values))  # type: ignore[arg-type]
+        self.hours.append(Hour(at, snow=self._snow(row.get("snow"), where), **values))
 
     def _number(self, value: Any, name: str, where: str) -> float | None:
         if value is None or (isinstance(value, str) and not value.strip()):

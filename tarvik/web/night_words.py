@@ -8,7 +8,7 @@ from tarvik.core.constant import constant_record
 from tarvik.core.explain import Explained
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
 from tarvik.core.units import Units, format_length
-from tarvik.core.weather.cold import FIRE_FAR_M, FIRE_NEAR_M, JAG_TI, MAGNUS, leaf_bed, wind_chill_c
+from tarvik.core.weather.cold import FIRE_FAR_M, FIRE_NEAR_M, FOAM_M, JAG_TI, MAGNUS, foam_mat_m2k_w, leaf_bed, wind_chill_c
 from tarvik.core.weather.rain import ATLAS, LAWS_PARSONS, median_drop_mm, rain_slope, terminal_speed
 from tarvik.core.weather.wind import BEAUFORT_WORDS, EN_GUST, EXPOSURE, RAIN_HEIGHT_M, WMO, beaufort, wind_share
 
@@ -189,6 +189,7 @@ def bed_words(body: Body, room: Clearance, units: Units) -> Explained:
             ("Volume", f"{bed.volume_m3:.2f} m³"),
             ("Pressed to", format_length(bed.pressed_m, units)),
             ("Keeps", f"{bed.resistance_m2k_w:.1f} m²K/W"),
+            (f"A foam mat of {format_length(FOAM_M, units)} keeps", f"{foam_mat_m2k_w():.2f} m²K/W"),
             ("One armful", f"{constant_record('armful').value:g} m³"),
         ),
         "common practice (knee high); pressed thickness, conductivity and armful are engineering assumptions",

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 SCREENS = ["/", "/courses/{c}", "/courses/{c}/kit", "/courses/{c}/nights/{n}/board", "/courses/{c}/nights/{n}/camp",
+    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules",
            "/courses/{c}/nights/{n}/bench/{s}/lean-to-floored"]  # fmt: skip
 
 NAMELESS = """() => [...document.querySelectorAll('input, select, textarea, button, a[href], summary')]

@@ -173,12 +173,19 @@ def test_each_fault_of_a_line_is_a_finding_and_the_rest_is_read(line: str, code:
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("", "empty"), ("hello", "time"), ("time,colour\n2027-09-23T19:00,blue\n", "no known column"),
-        ("time,temp_c,temp_f\n2027-09-23T19:00,1,2\n", "say the same"), (CSV, "no hour could be read"), ("{", "no JSON"),
-        ("[]", "no list"), ('{"hours": 3}', "no list"), ('{"hours": []}', "no hour could be read"), ("x" * 500_000, "more than"),
+        ("", "empty"),
+        ("hello", "time"),
+        ("time,colour\n2027-09-23T19:00,blue\n", "no known column"),
+        ("time,temp_c,temp_f\n2027-09-23T19:00,1,2\n", "say the same"),
+        (CSV, "no hour could be read"),
+        ("{", "no JSON"),
+        ("[]", "no list"),
+        ('{"hours": 3}', "no list"),
+        ('{"hours": []}', "no hour could be read"),
+        ("x" * 500_000, "more than"),
         ('{"hours": ' + "[" * 9000, "no JSON"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_forecast_is_refused_with_words(text: str, words: str) -> None:
     with pytest.raises(InputError, match=words):
         read_any(text, LONDON)
@@ -193,10 +200,24 @@ def test_any_text_is_read_or_refused_kindly(text: str) -> None:
             assert err.message
 
 
-@given(st.lists(st.builds(Hour, st.integers(0, 90).map(at), st.floats(-30, 40).map(lambda x: round(x, 1)), st.floats(0, 50).map(lambda x: round(x, 1)),
-                          st.floats(0, 20).map(lambda x: round(x, 1)), st.none() | st.floats(20, 40).map(lambda x: round(x, 1)),
-                          st.none() | st.integers(0, 359).map(float), st.integers(0, 100).map(float), st.none(), st.booleans()),
-                min_size=1, max_size=20))  # fmt: skip
+@given(
+    st.lists(
+        st.builds(
+            Hour,
+            st.integers(0, 90).map(at),
+            st.floats(-30, 40).map(lambda x: round(x, 1)),
+            st.floats(0, 50).map(lambda x: round(x, 1)),
+            st.floats(0, 20).map(lambda x: round(x, 1)),
+            st.none() | st.floats(20, 40).map(lambda x: round(x, 1)),
+            st.none() | st.integers(0, 359).map(float),
+            st.integers(0, 100).map(float),
+            st.none(),
+            st.booleans(),
+        ),
+        min_size=1,
+        max_size=20,
+    )
+)
 def test_both_forms_bring_back_what_was_written(hours: list[Hour]) -> None:
     made = assemble(hours)
     assert read_csv(write_csv(made), LONDON).hours == made.hours

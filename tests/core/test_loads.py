@@ -62,7 +62,8 @@ def test_a_lean_to_with_its_back_to_the_wind_by_hand() -> None:
 
 
 def test_lift_on_the_open_side_by_hand() -> None:
-    """Wind into the open front: pull 1.4 at 30 degrees falling to 0.5 at 90; half the force hangs on each edge's two corners."""
+    """Wind into the open front: pull 1.4 at 30 degrees falling to 0.5 at 90; half the force hangs on each edge's two "
+    "corners."""
     (load,) = panel_loads(LEAN_TO, 270.0, 100.0)
     pull = 1.4 + (0.5 - 1.4) * (36.8699 - 30) / 60
     assert load.coefficient == pytest.approx(-pull, abs=1e-4)
@@ -214,10 +215,16 @@ def night(**known: object) -> Night:
 def solved(slug: str, known: Night, size: float = 3.0, **settings: float) -> object:
     return solve(
         Question(
-            Sheet.rectangle(size, size), PITCHES[slug], settings, Body(1.75), known.needs.wanted, weather=known.needs.weather(90), wanted=1,
+            Sheet.rectangle(size, size),
+            PITCHES[slug],
+            settings,
+            Body(1.75),
+            known.needs.wanted,
+            weather=known.needs.weather(90),
+            wanted=1,
             free_to_turn=True,
         )
-    )  # fmt: skip
+    )
 
 
 def test_tonight_says_what_is_worst() -> None:
@@ -292,7 +299,8 @@ def test_shade_by_hand_and_through_a_day() -> None:
 
 
 def test_rain_water_at_a_low_corner() -> None:
-    """A fly whose two low corners stand off nothing else: each side's water goes to its own corner; a level eave keeps none."""
+    """A fly whose two low corners stand off nothing else: each side's water goes to its own corner; a level eave keeps "
+    "none."""
     fly = fold_sheet(PITCHES["diagonal-fly"], Sheet.rectangle(3, 3), {"height": 1.6, "height_far": 1.6})
     found = catches(fly, 5.0)
     total = sum(c.drains_m2 for c in found)

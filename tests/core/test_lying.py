@@ -16,8 +16,10 @@ from tarvik.core.errors import InputError
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.drips import DRIP_REACH_M, drip_zone, drips, under_drips
 from tarvik.core.measure.figures import Figures, kneeling_height, measure, sitting_height, standing_height, tallest_sleeper_m
+from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import PACK_M2, HeadRule, Lying
-from tarvik.core.measure.mats import Mat
+from tarvik.core.measure.mats import Mat, lay_mats
+from tarvik.core.measure.roof import without
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
@@ -164,10 +166,6 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
 @given(shelter=SHELTERS, weather=WEATHERS)
 def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather: Weather) -> None:
     """When mats are said to lie under a drip, as many would not fit clear of it: laid clear, there are fewer."""
-    from tarvik.core.measure.ground import Ground
-    from tarvik.core.measure.mats import lay_mats
-    from tarvik.core.measure.roof import without
-
     figures = measure(shelter, ADULT, weather)
     clear = lay_mats(Ground.under(figures.roof, without(figures.dry, [drip_zone(shelter)]), ROOM), ADULT.stature_m, ROOM)
     assert figures.wetted == under_drips(figures.mats, shelter)

@@ -40,8 +40,25 @@ from tarvik.core.weather.wind import (
 )
 
 
-@pytest.mark.parametrize(("wind", "force"), [(0.0, 0), (1.5, 1), (1.6, 2), (5.4, 3), (5.5, 4), (10.7, 5), (10.8, 6), (17.1, 7),
-                                             (17.2, 8), (24.4, 9), (28.4, 10), (32.6, 11), (32.7, 12), (60.0, 12)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("wind", "force"),
+    [
+        (0.0, 0),
+        (1.5, 1),
+        (1.6, 2),
+        (5.4, 3),
+        (5.5, 4),
+        (10.7, 5),
+        (10.8, 6),
+        (17.1, 7),
+        (17.2, 8),
+        (24.4, 9),
+        (28.4, 10),
+        (32.6, 11),
+        (32.7, 12),
+        (60.0, 12),
+    ],
+)
 def test_beaufort_limits(wind: float, force: int) -> None:
     """WMO-No. 306, Beaufort scale: the limits of each force in m/s."""
     assert beaufort(wind) == force
@@ -53,8 +70,10 @@ def test_beaufort_follows_its_law() -> None:
         assert BEAUFORT_LEAST[force] == pytest.approx(0.836 * (force - 0.5) ** 1.5, abs=0.11)
 
 
-@pytest.mark.parametrize(("temp", "kmh", "chill"), [(5, 10, 3), (0, 30, -6), (-5, 20, -12), (-10, 20, -18), (-15, 40, -27),
-                                                    (-25, 50, -42), (-40, 60, -64)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("temp", "kmh", "chill"),
+    [(5, 10, 3), (0, 30, -6), (-5, 20, -12), (-10, 20, -18), (-15, 40, -27), (-25, 50, -42), (-40, 60, -64)],
+)
 def test_wind_chill_against_the_published_chart(temp: float, kmh: float, chill: float) -> None:
     """Environment Canada's wind chill chart (whole degrees); values from memory."""
     found = wind_chill_c(temp, kmh / 3.6)
@@ -144,8 +163,13 @@ def test_a_bed_of_leaves_by_hand() -> None:
     assert bed.resistance_m2k_w == pytest.approx(bed.pressed_m / 0.07)
 
 
-PLACES = [(54.62, -2.48, "Europe/London"), (-33.9, 18.4, "Africa/Johannesburg"), (46.5, 8.0, "Europe/Zurich"), (61.2, -149.9, "America/Anchorage"),
-          (1.3, 103.8, "Asia/Singapore")]  # fmt: skip
+PLACES = [
+    (54.62, -2.48, "Europe/London"),
+    (-33.9, 18.4, "Africa/Johannesburg"),
+    (46.5, 8.0, "Europe/Zurich"),
+    (61.2, -149.9, "America/Anchorage"),
+    (1.3, 103.8, "Asia/Singapore"),
+]
 
 
 def _ephem(place: tuple[float, float, str], at: datetime, horizon: str) -> ephem.Observer:

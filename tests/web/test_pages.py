@@ -52,7 +52,19 @@ def test_making_a_course_and_a_mistake_in_it(client: TestClient) -> None:
     assert "Nothing chosen for this night yet" in client.get(made.headers["location"] + "/nights/1/camp").text
 
 
-@pytest.mark.parametrize("path", ["", "/kit", "/nights/{night}/board", "/nights/{night}/board/cells", "/nights/{night}/camp"])
+@pytest.mark.parametrize(
+    "path",
+    [
+        "",
+        "/kit",
+        "/nights/{night}/board",
+        "/nights/{night}/board/cells",
+        "/nights/{night}/camp",
+        "/nights/{night}/weather",
+        "/nights/{night}/weather/outcome",
+        "/rules",
+    ],
+)
 def test_every_screen_opens(client: TestClient, demo: tuple[int, int], path: str) -> None:
     answer = client.get(f"/courses/{demo[0]}{path.format(night=demo[1])}", headers=HTML)
     assert answer.status_code == 200

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 import shapely
 
-from tarvik.core.measure.roof import GRID_M, Region, Roof, as_region
+from tarvik.core.measure.roof import GRID_M, Region, Roof, as_region, without
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
 
 if TYPE_CHECKING:
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
     Regions = NDArray[np.object_]
 
+HEM_M: Final = 1e-7
+"""An edge no higher than this lies on the ground."""
 SLIVER_M2: Final = 1e-9
 """Shadows of faces seen edge-on: nothing."""
 
@@ -50,6 +52,8 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
     """Ground dry in calm air and under every wind of the spread. With no wind, the ground covered."""
     if rain_slope(weather) == 0:
         return roof.plan()
+    if roof.rim is not None:
+        return without(roof.plan(), list(_wet_margins(roof, fall_directions(weather)[1:])))
     dry: Region = roof.plan()
     for region in shadows(roof, fall_directions(weather)[1:]):
         dry = as_region(shapely.intersection(dry, region, grid_size=GRID_M))
@@ -58,10 +62,28 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
     return dry
 
 
+def _wet_margins(roof: Roof, travels: Floats) -> Regions:
+    """Where rain comes in under a convex lid's upwind edges: for each edge and fall a quadrilateral.
+
+    Under a concave roof on a convex plan a ray against the rain is stopped unless it leaves the plan below the edge it
+    passes; so exactly the ground within (height of the edge) x (travel per metre) downwind of an edge is wet.
+    """
+    edges = roof.rim_edges
+    along = edges[:, 1, :2] - edges[:, 0, :2]
+    inward = np.stack([-along[:, 1], along[:, 0]], axis=1)
+    e, k = np.nonzero((inward @ travels.T > 0) & (edges[:, :, 2].max(axis=1) > HEM_M)[:, None])
+    feet = edges[e, :, :2]
+    heads = feet + edges[e, :, 2:] * travels[k][:, None, :]
+    quads = np.asarray(shapely.polygons(np.concatenate([feet, heads[:, ::-1]], axis=1)))
+    return quads[shapely.area(quads) > SLIVER_M2]
+
+
 def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:
     """Area (N,) of the dry ground with the wind from each of these bearings, neighbours sharing their shadows."""
     if rain_slope(weather) == 0:
         return np.full(len(bearings_deg), roof.plan().area)
+    if roof.rim is not None:
+        return np.array([dry_ground(roof, replace(weather, wind_from_deg=float(b))).area for b in bearings_deg])
     falls = np.stack([fall_directions(replace(weather, wind_from_deg=float(b)))[1:] for b in bearings_deg])
     distinct, place = np.unique(np.round(falls.reshape(-1, 2), 9), axis=0, return_inverse=True)
     every = shadows(roof, distinct)[place.reshape(falls.shape[:2])]

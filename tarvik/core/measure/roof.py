@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -28,7 +28,7 @@ GRID_M: Final = constant("overlay_grid", 1e-10, "m", ENGINEERING, "grid to which
 Region = Polygon | MultiPolygon
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, eq=False)
 class Roof:
     """All faces but floors.
 
@@ -57,6 +57,20 @@ class Roof:
     def peak_m(self) -> float:
         """Height of the highest point."""
         return max((float(f[:n, 2].max()) for f, n in zip(self.faces, self.corners, strict=True)), default=0.0)
+
+    @cached_property
+    def rim_edges(self) -> Floats:
+        """Edges (E, 2, 3) that belong to one face only, each with its face on its left, seen from above."""
+        owned: dict[tuple[float, ...], Floats] = {}
+        twice = set()
+        for face, n in zip(self.faces, self.corners, strict=True):
+            ring = face[:n] if _turn(face[:n]) > 0 else face[:n][::-1]
+            for a, b in zip(ring, np.roll(ring, -1, axis=0), strict=True):
+                key = tuple(np.round(np.sort(np.stack([a, b]), axis=0).ravel(), 7) + 0.0)
+                if key in owned:
+                    twice.add(key)
+                owned[key] = np.stack([a, b])
+        return np.array([edge for key, edge in owned.items() if key not in twice]).reshape(-1, 2, 3)
 
     def plan(self) -> Region:
         """Ground covered: the union of the plan projections of all faces."""
@@ -149,6 +163,12 @@ def as_region(shape: object) -> Region:
         return shape
     parts = [g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))]
     return as_region(shapely.union_all(parts, grid_size=GRID_M)) if parts else Polygon()
+
+
+def _turn(xyz: Floats) -> float:
+    """Twice the signed plan area of a polygon, positive when anticlockwise."""
+    nxt = np.roll(xyz, -1, axis=0)
+    return float((xyz[:, 0] * nxt[:, 1] - nxt[:, 0] * xyz[:, 1]).sum())
 
 
 def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:

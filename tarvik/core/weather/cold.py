@@ -36,6 +36,14 @@ BED_PRESSED: Final = constant(
 )
 BED_W_MK: Final = constant("bed_conductivity", 0.07, "W/(m K)", ENGINEERING, "conductivity of dry leaves or needles, pressed")
 ARMFUL_M3: Final = constant("armful", 0.06, "m3", ENGINEERING, "loose leaves or needles carried in one armful")
+FOAM_W_MK: Final = constant(
+    "foam_conductivity",
+    0.04,
+    "W/(m K)",
+    "from memory: closed-cell polyethylene foam, 0.036 to 0.045",
+    "conductivity of a foam mat",
+)
+FOAM_M: Final = constant("foam_mat", 0.010, "m", COMMON_PRACTICE, "thickness of a foam mat")
 BED_MARGIN_M: Final = constant("bed_margin", 0.10, "m", ENGINEERING, "bed beyond the mat at each side")
 
 FIRE_NEAR_M: Final = constant(
@@ -118,6 +126,15 @@ class Bed:
     pressed_m: float
     resistance_m2k_w: float
     armfuls: int
+
+
+def foam_mat_m2k_w() -> float:
+    """Thermal resistance of a plain foam mat.
+
+    >>> foam_mat_m2k_w()
+    0.25
+    """
+    return FOAM_M / FOAM_W_MK
 
 
 def leaf_bed(stature_m: float, mat_length_m: float, mat_width_m: float) -> Bed:

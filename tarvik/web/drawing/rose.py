@@ -53,7 +53,7 @@ def _outline(paper: Paper, shelter: Shelter) -> None:
     scale = 0.62 / max(float(abs(xy - middle).max()), 1e-6)
     for face in shelter.faces():
         if face.role is not Role.FLOOR:
-            paper.polygon([tuple((p[:2] - middle) * scale) for p in face.xyz], "panel")  # type: ignore[misc]
+            paper.polygon([tuple((p[:2] - middle) * scale) for p in face.xyz], "panel")
     paper.text((-0.68, 0.0), "front", "t soft", "end", 15)
 
 

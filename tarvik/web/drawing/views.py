@@ -61,7 +61,7 @@ def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units:
     for face in sorted(shelter.faces(), key=lambda f: f.role is not Role.FLOOR):
         css = "cloth-floor" if face.role is Role.FLOOR else "panel"
         paper.polygon([(float(x), float(y)) for x, y, _ in face.xyz], css)
-    labels = []
+    labels: list[tuple[XY, str]] = []
     for name, height in _zone_heights(body):
         zone = figures.roof.above(height)
         paper.region(_rings(zone), name)

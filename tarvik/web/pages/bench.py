@@ -11,7 +11,15 @@ from fastapi import APIRouter, Request
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
-from tarvik.core.loads.ridge_line import from_sag
+from tarvik.core.explain_more import (
+    explain_catch,
+    explain_net,
+    explain_panels,
+    explain_ridge,
+    explain_rose,
+    explain_shade,
+)
+from tarvik.core.loads.ridge_line import from_pull, from_sag
 from tarvik.core.measure.catch import catches
 from tarvik.core.measure.figures import tallest_sleeper_m
 from tarvik.core.measure.heading import rose
@@ -29,12 +37,14 @@ from tarvik.store.models import Course, Night, Person, SheetRow
 from tarvik.web.drawing import views
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.night_words import bed_words, fire_words, weather_words
-from tarvik.web.pages.common import front_to, given_settings, owner_name, page, question, tarvik, wanted, wind_from
+from tarvik.web.pages.common import front_to, given_settings, owner_name, page, question, tarvik, wanted, wind_from, with_gear
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/bench", include_in_schema=False)
 
 
 MOST_MATES = 8
+PULLS_N = (250.0, 500.0, 1000.0, 2000.0)
+"""Pulls on the trees for which the sag is shown."""
 SAGS = (0.02, 0.03, 0.05, 0.10)
 """Sags of a ridge line, shares of its span, for which the pull is shown."""
 
@@ -145,7 +155,8 @@ def _asked(request: Request, session: Any, course_id: int, night_id: int, sheet_
     course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
     sheet, person = _sheet(session, course_id, sheet_id), _person(session, request, course_id)
     return Asked(
-        course, night, sheet, person, given_settings(request, pitch), nights.night_of(session, course, night),
+        course, night, sheet, person, given_settings(request, pitch), with_gear(request, nights.night_of(session, course,
+            night)),
         _mates(session, request, course_id, person or sheet.owner),
     )  # fmt: skip
 
@@ -227,6 +238,14 @@ def more_of(course: Course, tonight: TonightsNight, solution: Solution) -> dict[
     sags = [from_sag(ridge.span_m, ridge.load_n, share * ridge.span_m) for share in SAGS] if ridge and ridge.load_n else []
     return {
         "course": course, "units": units, "figures": figures, "rose": petals, "side_of": side_words, "own_from": own,
+        "explained": {
+            "rose": explain_rose(petals, figures, units), "net": explain_net(units), "shade": explain_shade(),
+            "catch": explain_catch(figures.weather.rain_mm_h, units),
+            "panels": explain_panels(judged.gale, units) if judged.gale else None,
+            "ridge": explain_ridge(judged.gale, units) if judged.gale else None,
+        },
+        "pulled": [from_pull(ridge.span_m, ridge.load_n,
+        n) for n in PULLS_N if n > ridge.load_n / 2] if ridge and ridge.load_n else [],
         "rose_svg": rose_drawing(shelter, petals, own, units), "front_to": front,
         "best_front": front_to(tonight, petals.best.from_deg), "net": tonight.net,
         "fit": hang_net(figures.roof, tonight.net) if tonight.net else None, "shade": shade, "ridge": ridge, "sags": sags,

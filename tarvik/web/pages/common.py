@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from tarvik.core.errors import InputError
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from tarvik.web.app import Tarvik
 
 
-NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "saved")
+NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "gear")
 """Words in a bench's or choice's address that are no settings of the pitch."""
 
 
@@ -106,3 +107,9 @@ def front_to(night: Night, own_from_deg: float) -> float | None:
     """Bearing to which the front must look tonight; None while the wind or its direction is not known."""
     wind = night.needs.wind_from_deg
     return None if wind is None or not night.needs.wind_m_s else front_bearing(wind, own_from_deg)
+
+
+def with_gear(request: Request, night: Night) -> Night:
+    """The night with the bench's own answer to «packs under the roof», when the address gives one."""
+    text = request.query_params.get("gear", "")
+    return night if text not in ("in", "out") else replace(night, lying=replace(night.lying, gear_in=text == "in"))

@@ -79,7 +79,7 @@ export const bench = () => ({
     if (!event.target.closest("[data-choose-now]")) return;
     const query = this.query();
     query.delete("person");
-    for (const name of ["wanted", "from", "mate"]) query.delete(name);
+    for (const name of ["wanted", "from", "mate", "gear"]) query.delete(name);
     try {
       this.$refs.dialog.innerHTML = await ask(`${this.$root.dataset.choose}?${query}`);
       this.$refs.dialog.showModal();

@@ -11,6 +11,13 @@ export const fields = () => ({
   },
 });
 
+export const savedFields = () => ({
+  ...fields(),
+  saveAndReload(event) {
+    saveField(event.target, this.$root.dataset.url, this.$root, () => location.reload());
+  },
+});
+
 export const autoSubmit = () => ({
   send() { this.$root.requestSubmit(); },
 });
