@@ -112,7 +112,9 @@ def steps(shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: 
     def fill(found: re.Match[str]) -> str:
         key = found[1]
         if key in shelter.settings:
-            return format_length(shelter.settings[key], units) + _against_body(shelter.settings[key], body)
+            setting = shelter.pitch.setting(key)
+            against = _against_body(shelter.settings[key], body) if setting.is_length else ""
+            return setting.shown(shelter.settings[key], units) + against
         if key in names:
             return names[key]
         a, b = key.split("-")

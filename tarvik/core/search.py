@@ -64,16 +64,25 @@ def quick(
     """Quick figures (N, 5: peak, covered, sit, stand, mats up to `wanted`) and floor area (N,) of many settings."""
     _, xyz = fold_batch(pitch, box, values)
     index = pitch.pattern.index
-    roofs = [[index(p) for p in panel.points] for panel in pitch.pattern.panels if panel.role is not Role.FLOOR]
-    most = max(len(r) for r in roofs)
-    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs])
-    _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
-    out = np.empty((len(xyz), 5))
-    quick_figures(
-        np.ascontiguousarray(xyz[:, padded]), corners, np.array(clearance.heights()), clearance.boxes(body.stature_m),
-        np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), sitting_height(body), standing_height(body),
-        stride, INNER_M, wanted or MOST_MATS, out,
-    )  # fmt: skip
+    out = np.full((len(xyz), 5), np.nan)
+    for awnings in (True, False):  # where the whole is no convex lid, what stands without its awnings
+        panels = [p for p in pitch.pattern.panels if p.role is not Role.FLOOR and (awnings or p.role is not Role.AWNING)]
+        left = np.flatnonzero(np.isnan(out[:, 0]) & np.isfinite(xyz[:, 0, 0]))
+        if not len(left) or (not awnings and len(panels) == len(pitch.pattern.panels)):
+            break
+        roofs = [[index(q) for q in panel.points] for panel in panels]
+        most = max(len(r) for r in roofs)
+        padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs])
+        _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
+        some = np.empty((len(left), 5))
+        quick_figures(
+            np.ascontiguousarray(xyz[left][:, padded]), corners, np.array(clearance.heights()),
+                clearance.boxes(body.stature_m),
+            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), sitting_height(body),
+                standing_height(body),
+            stride, INNER_M, wanted or MOST_MATS, some,
+        )  # fmt: skip
+        out[left] = some
     floor = np.zeros(len(xyz))
     for panel in pitch.pattern.panels:
         if panel.role is Role.FLOOR:
@@ -116,7 +125,7 @@ def _searched(
     pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float]
 ) -> tuple[float, dict[str, float]] | None:
     free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
-    sliding = [s for s in free if s.step != 1]
+    sliding = [s for s in free if not s.is_choice]
     grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[min(len(sliding), 3)]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
@@ -134,11 +143,11 @@ def _searched(
 
 
 def _around(setting: Setting, best: float, grid: Floats, sliders: int, last: bool, aim: Aim) -> Floats:
-    """Finer values about the best one; in the last round whole centimetres, as a tape reads."""
+    """Finer values about the best one; in the last round whole centimetres, as a tape reads, or whole degrees."""
     step = (grid[-1] - grid[0]) / max(len(grid) - 1, 1)
     values = np.linspace(best - step, best + step, _AROUND[min(sliders, 3)])
     if last:
-        values = np.round(values, 2)
+        values = np.round(values, 2 if setting.is_length else 0)
     return _allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, aim.supports)
 
 
@@ -186,7 +195,7 @@ def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: M
 
 
 def _grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floats:
-    if setting.step == 1:
+    if setting.is_choice:
         return np.arange(setting.least, setting.most + 0.5)
     values = np.linspace(setting.least, setting.most, size)
     if setting.folds_far_edge and sheet.tie_outs and sheet.box:

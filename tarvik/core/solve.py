@@ -99,8 +99,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     settings = _settings(question, given, workings)
     shelter = workings.shelter(pitch, sheet, settings)
     if not isinstance(shelter, Shelter):
-        labels = {s.name: s.label for s in pitch.settings}
-        return Solution(question, settings, refused(shelter, labels), None, None)
+        return Solution(question, settings, refused(shelter, pitch), None, None)
     weather = question.weather
     if question.free_to_turn:
         weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter)))

@@ -49,7 +49,7 @@ def pitches() -> list[dict[str, Any]]:
             "summary": p.summary, "minutes": p.minutes,
             "settings": [
                 {"name": s.name, "unit": s.unit, "min": s.least, "max": s.most, "default": s.default, "meaning": s.meaning,
-                 "step": s.step, "label": s.label}
+                 "step": 1 if s.is_choice else s.step, "label": s.label}
                 for s in p.settings
             ],
         }

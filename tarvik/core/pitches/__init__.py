@@ -6,9 +6,10 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
-from tarvik.core.pitches.corner import DIAGONAL_FLY, PLOW_POINT
-from tarvik.core.pitches.lean_to import LEAN_TO, LEAN_TO_FLOORED
-from tarvik.core.pitches.ridge import A_FRAME
+from tarvik.core.pitches.corner import DIAGONAL_FLY, FOUR_CORNER_SHADE, PLOW_POINT, PLOW_POINT_FLOORED
+from tarvik.core.pitches.lean_to import LEAN_TO, LEAN_TO_AWNING, LEAN_TO_FLOORED, WIND_WEDGE
+from tarvik.core.pitches.ridge import A_FRAME, A_FRAME_FLOWN, A_FRAME_PORCH
+from tarvik.core.pitches.wedge import CORNER_WRAP
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -16,7 +17,23 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
 
 PITCHES: Final[Mapping[str, Pitch]] = MappingProxyType(
-    {pitch.slug: pitch for pitch in (A_FRAME, LEAN_TO, LEAN_TO_FLOORED, PLOW_POINT, DIAGONAL_FLY)}
+    {
+        pitch.slug: pitch
+        for pitch in (
+            A_FRAME,
+            A_FRAME_FLOWN,
+            A_FRAME_PORCH,
+            LEAN_TO,
+            LEAN_TO_FLOORED,
+            LEAN_TO_AWNING,
+            WIND_WEDGE,
+            PLOW_POINT,
+            PLOW_POINT_FLOORED,
+            DIAGONAL_FLY,
+            FOUR_CORNER_SHADE,
+            CORNER_WRAP,
+        )
+    }
 )
 
 

@@ -16,6 +16,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
@@ -27,11 +28,17 @@ class Family(StrEnum):
     RIDGE = "ridge"
     LEAN_TO = "lean-to"
     CORNER = "corner"
+    WEDGE = "wedge"
+
+
+DEGREES: Final = "degrees"
 
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A number the leader may move. Lengths are in metres; `step` of 1 marks a choice between whole numbers."""
+    """A number the leader may move: a length ("m"), an angle ("degrees"), or a choice between whole numbers (any other
+    unit).
+    """
 
     name: str
     unit: str
@@ -45,12 +52,26 @@ class Setting:
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:
-        """The value, taken to the nearest step for whole-number settings. Raises InputError when out of range."""
+        """The value; a choice is taken to the nearest whole number. Raises InputError when out of range."""
         if not np.isfinite(value) or not self.least <= value <= self.most:
             raise InputError(
                 f"settings.{self.name}", f"{value:g} is outside {self.least:g} to {self.most:g} {self.unit}".rstrip()
             )
-        return float(round(value)) if self.step == 1 else float(value)
+        return float(round(value)) if self.is_choice else float(value)
+
+    @property
+    def is_length(self) -> bool:
+        """Whether it is in metres."""
+        return self.unit == "m"
+
+    @property
+    def is_choice(self) -> bool:
+        """Whether it takes whole numbers only."""
+        return self.unit not in ("m", DEGREES)
+
+    def shown(self, value: float, units: Units) -> str:
+        """A value in the course's units."""
+        return format_length(value, units) if self.is_length else f"{value:.0f}{'°' if self.unit == DEGREES else ''}"
 
 
 class Hold(StrEnum):
@@ -58,6 +79,7 @@ class Hold(StrEnum):
 
     STAKED = "staked"  # at the ground, or held off it by a guy when it stands above
     HIGH = "high"  # carried by a support
+    FLOWN = "flown"  # off the ground: by a guy where the cloth hangs down to it, else on a pole with a guy
     FREE = "free"  # follows from the fold
 
 
@@ -71,9 +93,12 @@ class Anchor:
     optional: bool = False
 
 
-def anchors(high: str, staked: str, line: str = "guy") -> tuple[Anchor, ...]:
-    """Anchors of points named by single letters: those carried high, then those staked."""
-    return (*(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked))
+def anchors(high: str, staked: str, line: str = "guy", flown: str = "") -> tuple[Anchor, ...]:
+    """Anchors of points named by single letters: those carried high, then those staked, then those flown."""
+    return (
+        *(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked),
+        *(Anchor(p, Hold.FLOWN, line) for p in flown),
+    )  # fmt: skip
 
 
 class PullSide(StrEnum):
@@ -186,5 +211,5 @@ def most_height(side: Floats) -> Floats:
 
 TURN = Setting(
     "turn", "0 or 1", 0, 1, 0, "0: the sheet's first side lies across the ridge or slope; 1: its second side does",
-    "Turn the sheet", step=1,
+    "Turn the sheet",
 )  # fmt: skip

@@ -9,7 +9,9 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
+    Anchor,
     Family,
+    Hold,
     Limit,
     Pitch,
     PullSide,
@@ -32,6 +34,9 @@ STEEPEST_SINE: Final = constant(
 )
 LOWEST_RISE_M: Final = constant(
     "diagonal_fly_rise", 0.10, "m", ENGINEERING, "least height of the ridge above the held-off corners, so that water runs"
+)
+SHADE_LEAST_DEG: Final = constant(
+    "shade_least", 10.0, "degrees", "common practice", "a four-corner shade falls at least so much"
 )
 
 _DIAGONAL: Final = Pattern(
@@ -205,4 +210,158 @@ DIAGONAL_FLY: Final = Pitch(
         "A pool beside the ridge: a side corner is too high or the ridge too slack.",
         "The sheet creeps along the line: tie the two end corners to it, not only over it.",
     ),
+)  # fmt: skip
+
+
+def _as_fly(values: Values) -> Values:
+    """A four-corner shade's settings as a diagonal fly's."""
+    return {**values, "height_far": values["height"], "corner_height": values["low"]}
+
+
+def _shade_layout(box: SheetBox, values: Values) -> Layout:
+    """A diagonal fly with both ends of its ridge alike and both low corners alike."""
+    return _fly_layout(box, _as_fly(values))
+
+
+def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    altitude = box[0] * box[1] / float(np.hypot(*box))
+    least = altitude * np.sin(np.radians(SHADE_LEAST_DEG))
+    fly = {limit.setting: limit for limit in _fly_limits(
+        box, _as_fly(values))}  # fmt: skip
+    return (
+        Limit("low", np.fmax(values["height"] - least, 0.0), "flatter than ten degrees, water would stand on it"),
+        Limit("height", fly["height"].most, fly["height"].why),
+    )
+
+
+def _shade_checked(box: SheetBox, values: Values) -> Layout:
+    made = _shade_layout(box, values)
+    low = _shade_limits(box, values)[0].most
+    made.start[~(values["low"] <= low + 1e-9)] = np.nan
+    return made
+
+
+FOUR_CORNER_SHADE: Final = Pitch(
+    slug="four-corner-shade",
+    name="Four-corner shade",
+    also_known_as=("two high, two low",),
+    family=Family.CORNER,
+    summary="Two opposite corners high, two low, all four on lines: shade and air below, water off at the low corners.",
+    settings=(
+        Setting("height", "m", 0.8, 2.5, 2.0, "height of the two high corners", "High corners"),
+        Setting("low", "m", 0.2, 2.2, 1.2, "height of the two low corners", "Low corners"),
+    ),
+    pattern=_DIAGONAL,
+    anchors=anchors("PR", "", "corner guy", "AB"),
+    pull=PullSide.RIDGE_LINE,
+    layout=_shade_checked,
+    limits=_shade_limits,
+    steps=(
+        _LOOK,
+        Step("Tie the high corners {P} and {R} to two supports at {height}; pull the line between them tight."),
+        Step("Guy the low corners {A} and {B} out square to it, {A-ridge} from the line to the corner, at {low}."),
+        Step("See that both sides fall at least ten degrees, and set one low corner a little lower than the other: a pot "
+            "fills there."),
+    ),
+    minutes=4,
+    faults=("Water stands in the middle: lower the low corners, or tighten the line between the high ones.",),
+)  # fmt: skip
+
+
+_TIPPED: Final = Pattern(
+    ("P", "A", "B", "X", "Y", "R"),
+    (
+        Panel("right", Role.WALL, ("P", "A", "X")),
+        Panel("left", Role.WALL, ("P", "Y", "B")),
+        Panel("roof", Role.ROOF, ("P", "X", "Y")),
+        Panel("floor", Role.FLOOR, ("X", "R", "Y")),
+    ),
+)
+
+
+def _circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, hand: float) -> tuple[Floats, Floats]:
+    """Where circles about a and b meet, on the left (+1) or right (-1) hand going from a to b; NaN where they do not."""
+    dx, dy = bx - ax, by - ay
+    gap = np.hypot(dx, dy)
+    along = (ra**2 - rb**2 + gap**2) / (2 * gap)
+    off = root(ra**2 - along**2)
+    return ax + (along * dx - hand * off * dy) / gap, ay + (along * dy + hand * off * dx) / gap
+
+
+def _tipped_layout(box: SheetBox, values: Values) -> Layout:
+    """Closed form. The crease X-Y lies on the ground across the back; P stands where its three distances let it; the side "
+    "corners lie
+    where circles about its foot and about X or Y meet; the tip R is turned under about the crease."""
+    width, length = box
+    h, tip = values["height"], values["tip"]
+    zero = np.zeros_like(h)
+    px, py = np.hypot(width, length - tip), np.hypot(width - tip, length)
+    reach_x, reach_y = root(px**2 - h**2), root(py**2 - h**2)
+    crease = tip * np.sqrt(2)
+    at = (reach_x**2 - reach_y**2 + crease**2) / (2 * crease)  # of the foot of P along X-Y, from X
+    back = root(reach_x**2 - at**2)
+    x, y = (back, -at), (back, crease - at)  # P's foot at the origin, the crease across behind it
+    a = _circles(zero, zero, root(width**2 - h**2), x[0], x[1], length - tip, -1.0)
+    b = _circles(zero, zero, root(length**2 - h**2), y[0], y[1], width - tip, 1.0)
+    r = (back - tip / np.sqrt(2), (x[1] + y[1]) / 2)
+    ok = (tip > 0) & (tip < min(width, length)) & (r[0] >= 0)
+    places = [(zero, zero, h), (*a, zero), (*b, zero), (*x, zero), (*y, zero), (*r, zero)]
+    start = np.stack([np.stack(np.broadcast_arrays(*p), axis=-1) for p in places], axis=1)
+    start[~ok] = np.nan
+    flat = np.zeros((h.size, 6, 2))
+    flat[:, 1], flat[:, 2], flat[:, 5] = (width, 0), (0, length), (width, length)
+    flat[:, 3] = np.stack([np.full_like(tip, width), length - tip], axis=-1)
+    flat[:, 4] = np.stack([width - tip, np.full_like(tip, length)], axis=-1)
+    held = np.zeros((6, 3), dtype=bool)
+    held[:, 2] = True
+    held[0] = True
+    held[3, 0] = True
+    return Layout(_TIPPED, flat, start, held)
+
+
+def _tipped_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    def folds(height: Floats, tip: Floats) -> np.ndarray:
+        made = _tipped_layout(box, {"height": height, "tip": tip})
+        return np.asarray(np.isfinite(made.start).all(axis=(1, 2)))
+
+    h, tip = values["height"], values["tip"]
+    return (
+        Limit(
+            "tip",
+            _bisect(lambda v: folds(h, v), np.full_like(h, 0.05), np.full_like(h, max(box))),
+            "it leaves too little roof",
+        ),
+        Limit(
+            "height",
+            _bisect(lambda v: folds(v, tip), np.full_like(h, 0.1), np.full_like(h, 6.0)),
+            "the side corners do not reach the ground",
+        ),
+    )
+
+
+PLOW_POINT_FLOORED: Final = Pitch(
+    slug="plow-point-floored",
+    name="Plow point with floor",
+    also_known_as=("diamond with floor",),
+    family=Family.CORNER,
+    summary="A plow point whose rear tip is folded forward under the roof as a floor. One support, four stakes.",
+    settings=(
+        Setting("height", "m", 0.3, 2.5, 1.2, "height of the peak corner above the ground", "Peak height"),
+        Setting("tip", "m", 0.3, 2.0, 0.8, "how much of each edge the folded tip takes", "Folded tip"),
+    ),
+    pattern=_TIPPED,
+    anchors=(*anchors("P", "XYAB"), Anchor("R", Hold.FREE)),
+    pull=PullSide.LONE,
+    layout=_tipped_layout,
+    limits=_tipped_limits,
+    steps=(
+        _LOOK,
+        Step("Fold the rear tip under by the length of its edges and stake the fold's ends {X} and {Y}, {X-Y} apart, across "
+            "the wind.", ("X", "Y")),
+        Step("Tie corner {P} to its support at {height}, its foot {P-X} from {X} and {P-Y} from {Y}."),
+        Step("Stake the side corners {A} and {B}: {A-P} and {B-P} from the foot of the support.", ("A", "B")),
+        Step("Weight the tip inside with packs, pull every stake along the line its corner points, and go round once more."),
+    ),
+    minutes=4,
+    faults=("Water runs in along the floor: the fold must be the lowest line outside, and the tip lie inside the roof.",),
 )  # fmt: skip

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
+    DEGREES,
     NARROWEST_SPAN_M,
     TURN,
     Family,
@@ -26,6 +27,9 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
 _HEIGHT: Final = Setting("height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height")
 _LOOK: Final = Step(
     "Look up for dead branches, and clear the ground of stones and sticks. The low edge goes to the wind, the open front away."
@@ -36,6 +40,13 @@ _FRONT: Final = Step(
 )
 _FINISH: Final = Step("Pull each stake straight back from the front edge, drive it leaning away, and go round once more.")
 
+_AWNED: Final = Pattern(
+    ("P", "Q", "A", "B", "C", "D"),
+    (
+        Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),
+        Panel("awning", Role.AWNING, ("C", "D", "Q", "P")),
+    ),
+)
 _PLAIN: Final = Pattern(("P", "Q", "A", "B"), (Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),))
 _FLOORED: Final = Pattern(
     ("P", "Q", "A", "B", "C", "D"),
@@ -90,6 +101,43 @@ def _floored_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
         Limit("floor", width / 2, "it leaves too little cloth for a roof over it"),
         Limit("height", under, "the roof would end short of the floor's front edge, and rain would run onto the floor"),
     )
+
+
+def _awned_layout(flap: str) -> Callable[[SheetBox, Values], Layout]:
+    """A roof behind and a flap in front of the ridge; `flap` names the setting of its length."""
+
+    def layout(box: SheetBox, values: Values) -> Layout:
+        width, length = turned_box(box, values)
+        front, fall = values[flap], np.radians(values["angle"])
+        depth = foot_reach(width - front, values["height"])
+        edge = values["height"] - front * np.sin(fall)
+        out = np.where(edge >= 0, -front * np.cos(fall), np.nan)
+        made = _lay(_AWNED, values, [front, width, np.zeros_like(width)], [np.zeros_like(width), depth, out], length)
+        made.start[:, 4:, 2] = edge[:, None]
+        made.held[4:] = True
+        return made
+
+    return layout
+
+
+def _awned_limits(flap: str) -> Callable[[SheetBox, Values], tuple[Limit, ...]]:
+    def limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+        width, _ = turned_box(box, values)
+        fall = np.sin(np.radians(values["angle"]))
+        steepest = np.degrees(np.arcsin(np.clip(values["height"] / np.maximum(values[flap], 1e-9), -1, 1)))
+        return (
+            Limit(
+                flap, width - root(values["height"] ** 2 + NARROWEST_SPAN_M**2), "the roof behind does not reach the ground"
+            ),
+            Limit("height", most_height(width - values[flap]), "the roof behind does not reach the ground"),
+            Limit(
+                "angle",
+                np.where(fall * values[flap] > values["height"], steepest, 90.0),
+                "the flap would reach into the ground",
+            ),
+        )
+
+    return limits
 
 
 LEAN_TO: Final = Pitch(
@@ -149,4 +197,71 @@ LEAN_TO_FLOORED: Final = Pitch(
         "Water on the floor: it shows beyond the roof's edge. Tuck the floor's front edge under, or lower the roof.",
         "The fold creeps forward: the rear stakes take the whole pull. Weight the floor with packs.",
     ),
+)  # fmt: skip
+
+LEAN_TO_AWNING: Final = Pitch(
+    slug="lean-to-awning",
+    name="Lean-to with awning",
+    also_known_as=("porch lean-to",),
+    family=Family.LEAN_TO,
+    summary="A lean-to whose front part goes on beyond the ridge as an awning, guyed out downwards or flown on poles.",
+    settings=(
+        _HEIGHT,
+        Setting("awning", "m", 0.3, 2.0, 0.8, "how much of the sheet goes on in front of the ridge", "Awning"),
+        Setting("angle", DEGREES, -45, 75, 25, "how far the awning falls from level; below zero it rises", "Awning falls by",
+                step=1, searched=False),
+        TURN,
+    ),
+    pattern=_AWNED,
+    anchors=anchors("PQ", "AB", "awning guy", "CD"),
+    pull=PullSide.RIDGE_LINE,
+    layout=_awned_layout("awning"),
+    limits=_awned_limits("awning"),
+    steps=(
+        _LOOK,
+        Step("Rig the ridge at {height} and hang the sheet over it, {P} and {Q} on the line {P-Q} apart, the longer part "
+            "behind."),
+        Step("Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the ridge.", ("A", "B")),
+        Step("Pull the awning corners {C} and {D} out square to the ridge, {C-P} in front of its foot, falling by {angle}; "
+            "guy them, or "
+             "set poles under them."),
+        _FINISH,
+    ),
+    minutes=6,
+    faults=(
+        "Water runs down onto who sits in front: let the awning fall further, or lift one corner less than the other.",
+        "The awning flaps: its guys stand too near. Set them out as far as the corner is high.",
+    ),
+)  # fmt: skip
+
+WIND_WEDGE: Final = Pitch(
+    slug="wind-wedge",
+    name="Wind wedge",
+    also_known_as=("low wedge",),
+    family=Family.LEAN_TO,
+    summary="Roof down to the weather side, a short steep flap in front that ends above the ground.",
+    settings=(
+        Setting("height", "m", 0.3, 2.5, 0.9, "height of the ridge above the ground", "Ridge height"),
+        Setting("flap", "m", 0.2, 1.5, 0.5, "length of the front flap", "Front flap"),
+        Setting("angle", DEGREES, 45, 85, 65, "how steeply the flap falls from level", "Flap falls by", step=1,
+            searched=False),
+        TURN,
+    ),
+    pattern=_AWNED,
+    anchors=anchors("PQ", "AB", "flap guy", "CD"),
+    pull=PullSide.RIDGE_LINE,
+    layout=_awned_layout("flap"),
+    limits=_awned_limits("flap"),
+    steps=(
+        _LOOK,
+        Step("Rig the ridge at {height} between its supports, {P} and {Q} {P-Q} apart, the long part of the sheet to the "
+            "wind."),
+        Step("Stake the weather side first, {A} and {B}: {A-B} apart, {A-P} from the foot of the ridge.", ("A", "B")),
+        Step("Pull the front flap's corners {C} and {D} out and down, falling by {angle}, and guy them: a gap for air stays "
+            "under it."),
+        _FINISH,
+    ),
+    minutes=5,
+    faults=("Smoke and breath stay in: raise the flap's corners.", "Rain comes in under the flap: the wind has turned. "
+        "Swing it round."),
 )  # fmt: skip

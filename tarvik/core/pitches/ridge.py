@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Final
+from dataclasses import replace
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.constant import constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
+    DEGREES,
     TURN,
     Family,
     Limit,
@@ -24,6 +27,12 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 
+if TYPE_CHECKING:
+    from tarvik.core.fold.pattern import Floats
+
+PORCH_LEAST_DEG: Final = constant(
+    "porch_least", 5.0, "degrees", "common practice", "a flown edge is never nearer to level than this"
+)
 _A_FRAME: Final = Pattern(
     ("P", "Q", "A", "B", "C", "D"),
     (
@@ -88,5 +97,139 @@ A_FRAME: Final = Pitch(
     faults=(
         "A fold from corner to ridge: one stake is off the line its corner points along. Move that stake, not its neighbour.",
         "Both ends flap: the ridge is slack. Tighten it before touching the stakes.",
+    ),
+)  # fmt: skip
+
+
+_PORCH: Final = Pattern(_A_FRAME.points, (_A_FRAME.panels[0], Panel("porch", Role.AWNING, ("P", "Q", "D", "C"))))
+
+
+def _spread_layout(box: SheetBox, values: Values, left: tuple[Floats, Floats], right: tuple[Floats, Floats]) -> Layout:
+    """A ridge over the middle of the sheet; each side's edge at (level distance, height)."""
+    width, length = turned_box(box, values)
+    half, zero = width / 2, np.zeros_like(width)
+    uv = place_uv(values, [half, half, zero, zero, width, width], [zero, length, zero, length, zero, length])
+    x = [zero, length, zero, length, zero, length]
+    y = [zero, zero, left[0], left[0], -right[0], -right[0]]
+    z = [values["height"]] * 2 + [left[1]] * 2 + [right[1]] * 2
+    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    held = np.zeros((6, 3), dtype=bool)
+    held[:, 2] = True
+    held[:2] = True
+    return Layout(_A_FRAME, uv, start, held)
+
+
+def _hanging(half: Floats, height: Floats, angle_deg: Floats) -> tuple[Floats, Floats]:
+    """Level distance and height of an edge that falls by an angle from the ridge; NaN under the ground."""
+    fall = np.radians(angle_deg)
+    edge = height - half * np.sin(fall)
+    return half * np.cos(fall), np.where(edge >= 0, edge, np.nan)
+
+
+def _flown_layout(box: SheetBox, values: Values) -> Layout:
+    width, _ = turned_box(box, values)
+    side = _hanging(width / 2, values["height"], values["angle"])
+    return _spread_layout(box, values, side, side)
+
+
+def _porch_layout(box: SheetBox, values: Values) -> Layout:
+    width, _ = turned_box(box, values)
+    level = np.abs(values["angle"]) < PORCH_LEAST_DEG - 1e-9
+    out, edge = _hanging(width / 2, values["height"], values["angle"])
+    reach = foot_reach(width / 2, values["height"])
+    made = _spread_layout(box, values, (reach, np.zeros_like(reach)), (np.where(level, np.nan, out), edge))
+    return replace(made, pattern=_PORCH)
+
+
+def _steepest(half: Floats, height: Floats) -> Floats:
+    """Angle at which an edge comes to the ground; 90 where it never does."""
+    return np.degrees(np.arcsin(np.clip(height / half, 0, 1)))
+
+
+def _flown_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    width, _ = turned_box(box, values)
+    return (Limit("angle", _steepest(width / 2, values["height"]), "the edges would reach into the ground"),)
+
+
+def _porch_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    width, _ = turned_box(box, values)
+    near_level = np.abs(values["angle"]) < PORCH_LEAST_DEG - 1e-9
+    return (
+        Limit("height", most_height(width / 2), "the weather side does not reach the ground"),
+        Limit("angle", np.where(near_level, -PORCH_LEAST_DEG, _steepest(width / 2, values["height"])),
+              "a flown edge this near to level lets water stand, or it would reach into the ground"),
+    )  # fmt: skip
+
+
+_RIDGE_STEP: Final = Step(
+    "Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the other. Hang the sheet over it with the "
+    "crease on "
+    "the line, {P} and {Q} {P-Q} apart."
+)
+
+A_FRAME_FLOWN: Final = Pitch(
+    slug="a-frame-flown",
+    name="Flown A-frame",
+    also_known_as=("ridge fly",),
+    family=Family.RIDGE,
+    summary="A ridge with both edges held up and out by guys: sit or stand under it. Sun, and wind and rain from above.",
+    settings=(
+        Setting("height", "m", 0.5, 2.5, 1.8, "height of the ridge above the ground", "Ridge height"),
+        Setting("angle", DEGREES, 10, 75, 30, "how far the roof falls from level", "Roof falls by", step=1),
+        TURN,
+    ),
+    pattern=_A_FRAME,
+    anchors=anchors("PQ", "", "edge guy", "ABCD"),
+    pull=PullSide.RIDGE_LINE,
+    layout=_flown_layout,
+    limits=_flown_limits,
+    steps=(
+        Step("Look up for dead branches. Choose the pair of supports so that a side, not an end, faces the wind."),
+        _RIDGE_STEP,
+        Step("Guy the weather side's corners {A} and {B} out at about 45 degrees, square to the ridge, {A-P} from its foot "
+            "to the corner."),
+        Step("Guy the other side's corners {C} and {D} the same; the roof falls by {angle} on both sides."),
+        Step("Let one corner hang a little lower than the other, so that water runs off. Go round once more, and mark the "
+            "guys."),
+    ),
+    minutes=4,
+    faults=(
+        "The roof sags between its guys: set them further out, all four alike.",
+        "Wind gets under it: drop the weather side to the ground, and it is half a storm A-frame.",
+    ),
+)  # fmt: skip
+
+A_FRAME_PORCH: Final = Pitch(
+    slug="a-frame-porch",
+    name="A-frame with porch",
+    also_known_as=("half-flown A-frame",),
+    family=Family.RIDGE,
+    summary="Weather side on the ground, the other side flown as a porch, its edge lower or higher than the ridge, never "
+        "level.",
+    settings=(
+        Setting("height", "m", 0.3, 2.5, 1.2, "height of the ridge above the ground", "Ridge height"),
+        Setting("angle", DEGREES, -45, 60, 10, "how far the porch falls from level; below zero it rises", "Porch falls by",
+            step=1),
+        TURN,
+    ),
+    pattern=_PORCH,
+    anchors=anchors("PQ", "AB", "porch guy", "CD"),
+    pull=PullSide.RIDGE_LINE,
+    layout=_porch_layout,
+    limits=_porch_limits,
+    steps=(
+        Step("Look up for dead branches, and clear the ground. The closed side goes to the wind."),
+        _RIDGE_STEP,
+        Step("Stake the weather side, corners {A} and {B}: {A-B} apart, {A-P} out from the foot of the ridge end.", ("A",
+            "B")),
+        Step("Fly the porch corners {C} and {D} square off the ridge, {C-P} from its foot, falling by {angle}: guys, or "
+            "poles about a "
+             "foot beyond the corners with a guy each."),
+        Step("Never leave the porch level: water would stand on it. Go round once more, and mark the guys."),
+    ),
+    minutes=5,
+    faults=(
+        "A pool on the porch: drop one corner, or both.",
+        "The porch pulls the ridge over: set the weather side's stakes again, then the porch's guys.",
     ),
 )  # fmt: skip

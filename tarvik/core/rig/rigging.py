@@ -25,6 +25,7 @@ TREE_GAP_LEAST_M: Final = constant("tree_gap_least", 0.15, "m", ENGINEERING, "le
 GUY_SLOPE: Final = constant("guy_slope", 1.0, "1", "common practice", "height over distance of a guy: 45 degrees")
 LONE_GUYS_DEG: Final = constant("lone_guys", 45.0, "degrees", "common practice", "a lone pole's two guys off its centre line")
 ON_GROUND_M: Final = constant("on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground")
+HANGS_M: Final = constant("flown_hangs", 0.10, "m", ENGINEERING, "how far a flown point must hang below what it is tied to")
 MID_EDGE_M: Final = constant(
     "mid_edge", 2.0, "m", ENGINEERING, "an edge on the ground longer than this gains by a middle stake"
 )
@@ -123,7 +124,7 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
     centre = shelter.xyz[:, :2].mean(axis=0)
     grounded: list[str] = []
     for anchor in shelter.pitch.anchors:
-        if anchor.hold is not Hold.STAKED:
+        if anchor.hold not in (Hold.STAKED, Hold.FLOWN) or anchor.point in poled(shelter):
             continue
         top = shelter.at(anchor.point)
         if top[2] <= ON_GROUND_M:
@@ -134,6 +135,18 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
             lines.append(line)
             stakes.append(stake)
     return lines, stakes + _mid_edges(shelter, grounded)
+
+
+def poled(shelter: Shelter) -> tuple[str, ...]:
+    """Flown points that a guy alone cannot hold: no cloth comes down to them from above, so nothing pulls them up."""
+    found = []
+    for anchor in shelter.pitch.anchors:
+        top = shelter.at(anchor.point)
+        if anchor.hold is Hold.FLOWN and top[2] > ON_GROUND_M:
+            near = {q for panel in shelter.panels if anchor.point in panel.points for q in panel.points} - {anchor.point}
+            if not any(shelter.at(q)[2] > top[2] + HANGS_M for q in near):
+                found.append(anchor.point)
+    return tuple(found)
 
 
 def _square_out(shelter: Shelter, point: str, centre: Floats) -> Floats:
@@ -215,9 +228,11 @@ def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls:
         if complaint:
             short.append(Miss("trees_too_close", f"{complaint}, short by {{0}}", metres, (metres,)))
     free = None if supports.poles is None else list(supports.poles)
-    for point, kind in zip(high, kinds, strict=True):
+    flown = poled(shelter)
+    middle = shelter.xyz[:, :2].mean(axis=0)
+    for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in flown)):
         top = shelter.at(point)
-        way = pulls[point]
+        way = pulls[point] if point in pulls else _unit(_square_out(shelter, point, middle))
         if kind == "tree":
             trunk = top[:2] + way * gap
             out.append(Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point))
@@ -229,7 +244,8 @@ def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls:
         if miss:
             short.append(miss)
         out.append(Support(pole.kind if pole else "pole", (float(top[0]), float(top[1])), float(top[2]), point, pole))
-        turns = (-LONE_GUYS_DEG, LONE_GUYS_DEG) if shelter.pitch.pull is PullSide.LONE else (0.0,)
+        lone = shelter.pitch.pull is PullSide.LONE and point in high
+        turns = (-LONE_GUYS_DEG, LONE_GUYS_DEG) if lone else (0.0,)
         for turn in turns:
             line, stake = _guy(point, top, _turned(way, turn), "pole guy")
             lines.append(line)

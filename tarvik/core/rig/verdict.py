@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.pitches.base import Hold
+from tarvik.core.pitches.base import Hold, Pitch
 from tarvik.core.rig.lines import allot_lines
 from tarvik.core.rig.rigging import Rig, rigs
 from tarvik.core.shelter import MOST_KEPT, Refusal, Shelter
@@ -155,16 +155,28 @@ def assess(shelter: Shelter, supports: Supports) -> Assessment:
     return Assessment(verdict, tuple(reasons), rig)
 
 
-def refused(refusals: list[Refusal], labels: dict[str, str]) -> Assessment:
+def refused(refusals: list[Refusal], pitch: Pitch) -> Assessment:
     """The verdict when the sheet does not allow the settings."""
     reasons = []
     for r in refusals:
         over = r.short_by_m if r.short_by_m > 0 else None
-        label = labels[r.setting].lower()
-        most = "the most is {1}" if over else "no such shape is possible with the other settings"
+        setting = pitch.setting(r.setting)
+        label = setting.label.lower()
+        value, limit = (
+            ("{0}", "{1}")
+            if setting.is_length
+            else (setting.shown(r.value, Units.METRIC), setting.shown(r.most if over else 0.0, Units.METRIC))
+        )
+        most = f"the most is {limit}" if over else "no such shape is possible with the other settings"
         remedy = f"lower the {label}, or take a larger sheet"
         lengths = (r.value, r.most if over else 0.0)
         reasons.append(
-            Reason(f"{r.setting}_too_large", f"{label} {{0}}: {r.why}; {most}", over, remedy=remedy, lengths=lengths)
+            Reason(
+                f"{r.setting}_too_large",
+                f"{label} {value}: {r.why}; {most}",
+                over if setting.is_length else None,
+                remedy=remedy,
+                lengths=lengths,
+            )
         )
     return Assessment(Verdict.CANNOT, tuple(reasons), None)

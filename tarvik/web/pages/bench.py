@@ -188,7 +188,8 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         keep = chosen is not None and not asked.given and "best" not in request.query_params
         solution = _solved(request, session, asked, pitch, dict(chosen.settings) if chosen and keep else asked.given)
         return page(
-            request, "bench.html", sliders=_sliders(solution), pitches=PITCHES.values(), tab="board", chosen=chosen,
+            request, "bench.html", course_units=Units(asked.course.units), sliders=_sliders(solution),
+                pitches=PITCHES.values(), tab="board", chosen=chosen,
             people=kit.rows(session, course_id, "people"), cautions=cards.CAUTIONS,
             slant_known=bool(asked.tonight.needs.wind_m_s), fixed_from=wind_from(request),
             **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),

@@ -1,7 +1,8 @@
 // The bench: sends the sliders' values while they move, shows the newest answer only.
 import { ask, toast } from "./talk.js";
 
-const shown = (metres, units) => {
+const shown = (metres, units, unit) => {
+  if (unit === "degrees") return `${metres.toFixed(0)}°`;
   if (units === "metric") return `${metres.toFixed(2)} m`;
   const inches = Math.round(metres / 0.0254);
   const [feet, rest] = [Math.floor(inches / 12), inches % 12];
@@ -47,7 +48,7 @@ export const bench = () => ({
     if (event?.target?.name === "from") delete event.target.dataset.untouched;
     for (const input of this.$root.querySelectorAll('input[type="range"]')) {
       if (input.name === "from") { this.side(input); continue; }
-      input.previousElementSibling.textContent = shown(Number(input.value), input.dataset.units);
+      input.previousElementSibling.textContent = shown(Number(input.value), input.dataset.units, input.dataset.unit);
     }
     this.refresh();
   },
