@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 
 from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.roof import Roof
 from tarvik.core.weather.rain import Weather, median_drop_mm, rain_slope, terminal_speed
 
 if TYPE_CHECKING:
@@ -100,6 +101,7 @@ def dry_area(faces: Sequence[Face], weather: Weather, step: float = 0.01) -> flo
     triangles = cloth(faces)
     triangles[..., :2] = triangles[..., :2] @ askew.T
     flat = triangles[..., :2].reshape(-1, 2)
+    step = min(step, 0.004 * float(np.sqrt(Roof.over(faces).plan().area)))  # as fine for a small one as for a large one
     ways = (rain_ways(weather) if rain_slope(weather) > 0 else np.zeros((1, 2))) @ askew.T
     return _dry_cells(triangles, flat.min(axis=0), flat.max(axis=0), step, ways) * step * step
 

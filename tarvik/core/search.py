@@ -82,6 +82,8 @@ def quick(
                 standing_height(body),
             stride, INNER_M, wanted or MOST_MATS, some,
         )  # fmt: skip
+        if not awnings:
+            some[:, 0] = np.where(np.isnan(some[:, 0]), np.nan, xyz[left][:, :, 2].max(axis=1))  # the whole stands that high
         out[left] = some
     floor = np.zeros(len(xyz))
     for panel in pitch.pattern.panels:

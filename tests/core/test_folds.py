@@ -20,12 +20,17 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet, foldable, refusals
 
 SIDES = st.floats(1.2, 6.0)
+SQUARES = ("corner-wrap",)
+"""Pitches that take square sheets only."""
 
 
 def settings_of(slug: str) -> st.SearchStrategy[dict[str, float]]:
     """Random settings over the whole range a pitch offers."""
     return st.fixed_dictionaries(
-        {s.name: st.floats(s.least, s.most) if s.step != 1 else st.sampled_from([0.0, 1.0]) for s in PITCHES[slug].settings}
+        {
+            s.name: st.floats(s.least, s.most) if not s.is_choice else st.sampled_from([0.0, 1.0])
+            for s in PITCHES[slug].settings
+        }
     )
 
 
@@ -34,6 +39,7 @@ def settings_of(slug: str) -> st.SearchStrategy[dict[str, float]]:
 def test_every_fold_is_cloth(slug: str, data: st.DataObject, width: float, length: float) -> None:
     """Panels tile the sheet, keep every edge and diagonal within 0.1 mm, and nothing is below the ground."""
     settings = data.draw(settings_of(slug))
+    length = width if slug in SQUARES else length
     pitch, sheet = PITCHES[slug], Sheet.rectangle(width, length)
     if refusals(pitch, (width, length), settings):
         # Scale the heights down into what the sheet allows: half a side always folds.
@@ -41,6 +47,9 @@ def test_every_fold_is_cloth(slug: str, data: st.DataObject, width: float, lengt
         settings |= {n: min(v, small) for n, v in settings.items() if n.startswith("height")}
         settings |= {n: 0.0 for n in settings if n in ("offset", "corner_height")}
         settings |= {n: 0.6 for n in settings if n == "floor"}
+        settings |= {n: small / 2 for n in settings if n in ("awning", "flap", "inset", "tip") and pitch.setting(n).is_length}
+        settings |= {n: 15.0 for n in settings if pitch.setting(n).unit == "degrees"}
+        settings |= {n: 0.2 for n in settings if n == "low"}
     assume(not refusals(pitch, (width, length), settings))
     shelter = fold_sheet(pitch, sheet, settings)
     assert tiling_fault_m2(sheet, {p: shelter.sheet_at(p) for p in pitch.pattern.points}, shelter.panels) < 1e-9
@@ -111,8 +120,8 @@ def test_the_solver_finds_the_fold_from_a_rough_start(slug: str) -> None:
     """From places up to 5 cm off, the batched solver comes back to a rigid fold, each case by itself."""
     pitch = PITCHES[slug]
     values = batch({}, pitch, 50)
-    values["height"] = np.linspace(0.5, 1.2, 50)
-    layout = pitch.layout((3.4, 3.1), values)
+    values["height"] = np.linspace(0.9, 1.2, 50)
+    layout = pitch.layout((3.4, 3.4 if slug in SQUARES else 3.1), values)
     noise = np.random.default_rng(1).uniform(-0.05, 0.05, layout.start.shape) * ~layout.held
     rough = Layout(layout.pattern, layout.uv, layout.start + noise, layout.held)
     assert length_residual(rough, rough.start).max() > 1e-3

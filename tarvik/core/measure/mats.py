@@ -29,7 +29,9 @@ if TYPE_CHECKING:
 
 STEPS: Final = 180
 """Headings in a full turn: every 2 degrees."""
-INNER_M: Final = constant("mat_inner", 1e-5, "m", ENGINEERING, "play kept to every limit, so that rounding never breaks one")
+INNER_M: Final = constant(
+    "mat_inner", -1e-10, "m", ENGINEERING, "play kept to every limit; a hair below nothing, so that an exact fit counts as one"
+)
 ROW_STEP_M: Final = constant("mat_row_step", 0.02, "m", ENGINEERING, "step of the places tried for a row of mats")
 _MOST_ENTRIES: Final = 1600
 _COARSE: Final = 3

@@ -248,8 +248,8 @@ FOUR_CORNER_SHADE: Final = Pitch(
     family=Family.CORNER,
     summary="Two opposite corners high, two low, all four on lines: shade and air below, water off at the low corners.",
     settings=(
-        Setting("height", "m", 0.8, 2.5, 2.0, "height of the two high corners", "High corners"),
-        Setting("low", "m", 0.2, 2.2, 1.2, "height of the two low corners", "Low corners"),
+        Setting("height", "m", 0.8, 2.5, 1.8, "height of the two high corners", "High corners"),
+        Setting("low", "m", 0.2, 2.2, 0.4, "height of the two low corners", "Low corners"),
     ),
     pattern=_DIAGONAL,
     anchors=anchors("PR", "", "corner guy", "AB"),
