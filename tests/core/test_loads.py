@@ -33,6 +33,7 @@ from tarvik.core.measure.net import Fit, Net, NetKind, hang_net
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.measure.shade import shade_through, sun_travel
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.supports import UNLIMITED, Pole, Supports
 from tarvik.core.rig.verdict import Verdict, assess
 from tarvik.core.sheet import Sheet
@@ -100,7 +101,7 @@ def test_everything_the_wind_does_arrives_in_the_ground(shelter: Shelter, bearin
     found = balance(shelter, rig, panel_loads(shelter, bearing, 50.0))
     size = sum(float(np.linalg.norm(p.force_n)) for p in panel_loads(shelter, bearing, 50.0))
     assert min([0.0, *(x.newtons for x in found.lines), *(s.push_n for s in found.supports)]) >= -1e-9
-    assume(not found.loose)
+    assume(not found.loose and all(a.hold is not Hold.FLOWN for a in shelter.pitch.anchors))  # flown corners give
     assert np.linalg.norm(found.reaction + found.total) <= 0.05 * size
 
 

@@ -65,7 +65,8 @@ class SupportForce:
 
 @dataclass(frozen=True, slots=True)
 class Statics:
-    """All forces of one wind, in newtons. `loose` names points at which the lines there are cannot balance the wind."""
+    """All forces of one wind, in newtons. `loose` names points, flown corners aside, at which the lines there
+    are cannot balance the wind."""
 
     lines: tuple[LineForce, ...]
     stakes: tuple[StakeForce, ...]
@@ -164,7 +165,8 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
     forces, rest = truss.solve(at_points)
     total = sum((load.force_n for load in loads), np.zeros(3))
     size = max(float(np.linalg.norm(total)), float(sum(np.linalg.norm(load.force_n) for load in loads)), 1e-12)
-    loose = tuple(p for p, r in zip(truss.free, rest, strict=True) if np.linalg.norm(r) > UNBALANCED * size)
+    flown = {a.point for a in shelter.pitch.anchors if a.hold is Hold.FLOWN}  # these give with every gust, and are meant to
+    loose = tuple(p for p, r in zip(truss.free, rest, strict=True) if p not in flown and np.linalg.norm(r) > UNBALANCED * size)
     cloth = {p: np.zeros(3) for p in shelter.pitch.pattern.points}
     for (a, b), force in zip(truss.cloth, forces, strict=False):
         way = shelter.at(b) - shelter.at(a)

@@ -25,7 +25,9 @@ TREE_GAP_LEAST_M: Final = constant("tree_gap_least", 0.15, "m", ENGINEERING, "le
 GUY_SLOPE: Final = constant("guy_slope", 1.0, "1", "common practice", "height over distance of a guy: 45 degrees")
 LONE_GUYS_DEG: Final = constant("lone_guys", 45.0, "degrees", "common practice", "a lone pole's two guys off its centre line")
 ON_GROUND_M: Final = constant("on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground")
-HANGS_M: Final = constant("flown_hangs", 0.10, "m", ENGINEERING, "how far a flown point must hang below what it is tied to")
+HANGS_SLOPE: Final = constant(
+    "flown_slope", 0.15, "1", ENGINEERING, "flattest cloth whose corner a guy in its line can still hold up (8.5 degrees)"
+)
 MID_EDGE_M: Final = constant(
     "mid_edge", 2.0, "m", ENGINEERING, "an edge on the ground longer than this gains by a middle stake"
 )
@@ -111,9 +113,9 @@ def _turned(vector: Floats, degrees: float) -> Floats:
     return np.array([vector[0] * math.cos(a) - vector[1] * math.sin(a), vector[0] * math.sin(a) + vector[1] * math.cos(a)])
 
 
-def _guy(point: str, top: Floats, way: Floats, purpose: str) -> tuple[Line, Stake]:
-    foot = top[:2] + way * top[2] / GUY_SLOPE
-    slant = math.hypot(top[2], top[2] / GUY_SLOPE)
+def _guy(point: str, top: Floats, way: Floats, purpose: str, slope: float = GUY_SLOPE) -> tuple[Line, Stake]:
+    foot = top[:2] + way * top[2] / slope
+    slant = math.hypot(top[2], top[2] / slope)
     place = (float(foot[0]), float(foot[1]))
     return Line(point, (*place, 0.0), slant, guy_m(slant), purpose), Stake(place, point, purpose)
 
@@ -131,22 +133,33 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
             stakes.append(Stake((float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional))
             grounded.append(anchor.point)
         else:
-            line, stake = _guy(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line)
+            slope = _cloth_slope(shelter, anchor.point) if anchor.hold is Hold.FLOWN else GUY_SLOPE
+            line, stake = _guy(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope)
             lines.append(line)
             stakes.append(stake)
     return lines, stakes + _mid_edges(shelter, grounded)
 
 
+def _cloth_slope(shelter: Shelter, point: str) -> float:
+    """How steeply the cloth comes down to a point from the highest it hangs from, at most GUY_SLOPE; 0 where from none.
+
+    A guy holds a flown point only in the line of the cloth: steeper, it would pull the point down until it is.
+    """
+    top = shelter.at(point)
+    near = {q for panel in shelter.panels if point in panel.points for q in panel.points} - {point}
+    falls = [(shelter.at(q)[2] - top[2]) / max(float(np.hypot(*(shelter.at(q) - top)[:2])), 1e-9) for q in near]
+    return float(min(max([0.0, *falls]), GUY_SLOPE))
+
+
 def poled(shelter: Shelter) -> tuple[str, ...]:
-    """Flown points that a guy alone cannot hold: no cloth comes down to them from above, so nothing pulls them up."""
-    found = []
-    for anchor in shelter.pitch.anchors:
-        top = shelter.at(anchor.point)
-        if anchor.hold is Hold.FLOWN and top[2] > ON_GROUND_M:
-            near = {q for panel in shelter.panels if anchor.point in panel.points for q in panel.points} - {anchor.point}
-            if not any(shelter.at(q)[2] > top[2] + HANGS_M for q in near):
-                found.append(anchor.point)
-    return tuple(found)
+    """Flown points that a guy alone cannot hold: the cloth comes down to them too flat, or not at all."""
+    return tuple(
+        anchor.point
+        for anchor in shelter.pitch.anchors
+        if anchor.hold is Hold.FLOWN
+        and shelter.at(anchor.point)[2] > ON_GROUND_M
+        and _cloth_slope(shelter, anchor.point) < HANGS_SLOPE
+    )
 
 
 def _square_out(shelter: Shelter, point: str, centre: Floats) -> Floats:

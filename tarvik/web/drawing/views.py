@@ -78,6 +78,11 @@ def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units:
         paper.text(place, name, "t zone-t", "start", 17)
     names = marks(shelter)
     if rig is not None:
+        drawn = set(stake_marks(shelter, rig))
+        for point, name in names.items():  # folded-in corners, and those on poles, have no stake of their own
+            if name not in drawn and point not in shelter.pitch.high_points():
+                x, y = (float(c) for c in shelter.at(point)[:2])
+                paper.mark((x, y), name)
         for line in rig.lines:
             a = shelter.at(line.start)
             paper.line((float(a[0]), float(a[1])), (line.to[0], line.to[1]), "cord")
