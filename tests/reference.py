@@ -17,6 +17,17 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 
+SQUARES = ("corner-wrap",)
+"""Pitches that take square sheets only."""
+OBLONGS = ("plow-point-awning",)
+"""Pitches that take anything but a square."""
+
+
+def takes(slug: str, width: float, length: float) -> bool:
+    """Whether a pitch takes a sheet of that shape at all."""
+    return width == length if slug in SQUARES else width != length if slug in OBLONGS else True
+
+
 def triangles(shelter: Shelter) -> np.ndarray:
     """Every panel but floors as triangles (T, 3, 3), fanned from its first corner."""
     out = []

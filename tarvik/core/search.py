@@ -36,6 +36,8 @@ SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting groun
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
 TAPE_COST: Final = constant("tape_cost", 0.05, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
+LOOSE_ROLES: Final = frozenset({Role.AWNING, Role.DOOR})
+"""Panels that the quick figures leave out where the whole roof is no convex lid."""
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
 _GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
@@ -65,8 +67,8 @@ def quick(
     _, xyz = fold_batch(pitch, box, values)
     index = pitch.pattern.index
     out = np.full((len(xyz), 5), np.nan)
-    for awnings in (True, False):  # where the whole is no convex lid, what stands without its awnings
-        panels = [p for p in pitch.pattern.panels if p.role is not Role.FLOOR and (awnings or p.role is not Role.AWNING)]
+    for awnings in (True, False):  # where the whole is no convex lid, what stands without its awnings and doors
+        panels = [p for p in pitch.pattern.panels if p.role is not Role.FLOOR and (awnings or p.role not in LOOSE_ROLES)]
         left = np.flatnonzero(np.isnan(out[:, 0]) & np.isfinite(xyz[:, 0, 0]))
         if not len(left) or (not awnings and len(panels) == len(pitch.pattern.panels)):
             break

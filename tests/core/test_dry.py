@@ -104,11 +104,11 @@ def test_the_drop_size_law(rain: float, drop: float) -> None:
 
 
 def test_wide_swings_are_tried_closely() -> None:
-    """No two neighbouring directions are more than 5 degrees apart, however wide the spread; the calm case comes first."""
+    """No two neighbouring directions are more than 2.5 degrees apart, however wide the spread; the calm case comes first."""
     for spread in (0.0, 4.0, 15.0, 50.0, 90.0):
         falls = fall_directions(Weather(4, 6, 30, spread))
         bearings = np.degrees(np.unwrap(np.arctan2(-falls[1:, 0], -falls[1:, 1])))
-        assert np.abs(np.diff(bearings)).max(initial=0) <= 5 + 1e-9
+        assert np.abs(np.diff(bearings)).max(initial=0) <= 2.5 + 1e-9
         assert bearings[-1] - bearings[0] == pytest.approx(2 * spread)
         assert np.allclose(falls[0], 0)
 

@@ -18,10 +18,9 @@ from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import batch
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet, foldable, refusals
+from tests.reference import SQUARES
 
 SIDES = st.floats(1.2, 6.0)
-SQUARES = ("corner-wrap",)
-"""Pitches that take square sheets only."""
 
 
 def settings_of(slug: str) -> st.SearchStrategy[dict[str, float]]:

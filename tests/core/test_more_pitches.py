@@ -129,7 +129,27 @@ def test_angles_are_said_in_degrees() -> None:
 @pytest.mark.parametrize("slug", list(PITCHES))
 def test_the_search_finds_a_bed_under_a_large_sheet(slug: str) -> None:
     """Every pitch sleeps somebody under 3.6 m square, whether or not its roof is one convex lid."""
-    answer = solve(Question(Sheet.rectangle(3.6, 3.6), PITCHES[slug], {}, wanted=1))
+    answer = solve(Question(Sheet.rectangle(3.6, 4.4 if slug == "plow-point-awning" else 3.6), PITCHES[slug], {}, wanted=1))
     assert answer.figures is not None
     assert answer.figures.sleepers >= 1
     assert answer.verdict is Verdict.FORMS
+
+
+def test_a_floored_a_frame_by_hand() -> None:
+    """4 m of sheet round a ridge at 0.8 m: sides W/4 + h^2/W = 1.16 m and a floor of 1.68 m, which is twice the half span."""
+    shelter = fold("a-frame-floored", 4.0, 3.0, height=0.8)
+    assert math.dist(shelter.at("P"), shelter.at("A")) == pytest.approx(1.16)
+    assert math.dist(shelter.at("C"), shelter.at("E")) == pytest.approx(1.68)
+    assert shelter.at("E") == pytest.approx(shelter.at("A"))
+    assert refusals(PITCHES["a-frame-floored"], (3.0, 3.0), {"height": 1.5})
+
+
+def test_an_awning_off_the_front_of_a_plow_point() -> None:
+    """A 3 x 4 m sheet: the square part stands as a plow point does, the last metre turns about its front edge."""
+    shelter = fold("plow-point-awning", 3.0, 4.0, height=1.2, angle=0.0)
+    square = fold("plow-point", 3.0, 3.0, height=1.2)
+    for point in "PRAB":
+        assert shelter.at(point) == pytest.approx(square.at(point))
+    assert shelter.at("N")[2] == pytest.approx(1.2)
+    assert shelter.at("M")[2] == pytest.approx(0.0)
+    assert solve(Question(Sheet.rectangle(3, 3), PITCHES["plow-point-awning"], {})).verdict is Verdict.CANNOT

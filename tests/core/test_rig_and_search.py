@@ -28,8 +28,16 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.solve import ADULT, Question, Solution, solve
 from tarvik.core.units import Units
+from tests.reference import OBLONGS
 
 SQUARE = Sheet.rectangle(3, 3)
+
+
+def sheet_for(slug: str) -> Sheet:
+    """A square, or an oblong for the pitch that takes no square."""
+    return Sheet.rectangle(3.0, 3.6) if slug in OBLONGS else SQUARE
+
+
 CORNERS = ((0.0, 0.0), (3.0, 0.0), (3.0, 3.0), (0.0, 3.0))
 A_FRAME = fold_sheet(PITCHES["a-frame"], SQUARE, {"height": 1.2})
 
@@ -122,7 +130,7 @@ def test_hostile_supports_give_verdicts(slug: str, data: st.DataObject) -> None:
         None if trees is None else tuple(trees), None if poles is None else tuple(poles),
         data.draw(st.none() | st.integers(0, 8)), data.draw(st.none() | st.lists(st.floats(0.2, 9), max_size=5).map(tuple)),
     )  # fmt: skip
-    shelter = fold_sheet(PITCHES[slug], SQUARE, {"height": 1.1})
+    shelter = fold_sheet(PITCHES[slug], sheet_for(slug), {"height": 1.1})
     found = assess(shelter, supports)
     assert (found.verdict is Verdict.NEEDS) == any(r.blocks for r in found.reasons)
     assert found.rig is not None
@@ -205,7 +213,7 @@ def test_nothing_to_choose_from_leaves_all_unplaced() -> None:
 @pytest.mark.parametrize("slug", PITCHES)
 def test_cards_speak_in_measures(slug: str) -> None:
     """Every placeholder is filled, every stake is named once in the steps' order, drawings and card use the same marks."""
-    found = solve(Question(SQUARE, PITCHES[slug], {}))
+    found = solve(Question(sheet_for(slug), PITCHES[slug], {}))
     steps = [s.text for s in cards.steps(found.shelter, found.assessment.rig, Units.IMPERIAL, Body(1.75))]
     assert all("{" not in text and "}" not in text for text in steps)
     assert any(" ft" in text and "steps" in text for text in steps)

@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tarvik.core.pitches import PITCHES
+from tests.reference import takes
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient
@@ -47,6 +48,10 @@ def test_pitches_tell_their_settings(api: TestClient) -> None:
 def test_answers_are_isometric_and_whole(api: TestClient, slug: str, size: tuple[float, float]) -> None:
     """From the answer alone: lengths kept to 0.1 mm, areas add up, nothing under ground, mats inside."""
     got = post(api, sheet={"width_m": size[0], "length_m": size[1]}, pitch=slug)
+    if not takes(slug, *size):
+        assert got["verdict"] == "cannot"
+        assert "square" in got["reasons"][0]["message"]
+        return
     assert got["verdict"] == "forms"
     area = 0.0
     for panel in got["panels"]:

@@ -19,6 +19,7 @@ from tarvik.web.drawing import views
 from tarvik.web.drawing.silhouette import silhouette, view
 from tarvik.web.drawing.svg import Paper
 from tarvik.web.solving import Solver, key_of
+from tests.reference import OBLONGS
 
 SVG = "{http://www.w3.org/2000/svg}"
 BODY = Body(1.75)
@@ -27,7 +28,9 @@ STATIC = Path(__file__).parents[2] / "tarvik" / "web" / "static" / "app"
 
 def solved(slug: str) -> Solution:
     """A shelter without tie-outs, a hood in it, so that every sign is drawn."""
-    return solve(Question(Sheet.rectangle(2.9, 2.9, ((0.0, 0.0),), (1.0, 1.2)), PITCHES[slug], {}, BODY))
+    return solve(
+        Question(Sheet.rectangle(2.9, 3.5 if slug in OBLONGS else 2.9, ((0.0, 0.0),), (1.0, 1.2)), PITCHES[slug], {}, BODY)
+    )
 
 
 def drawings(found: Solution) -> dict[str, ET.Element]:

@@ -6,9 +6,15 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
-from tarvik.core.pitches.corner import DIAGONAL_FLY, FOUR_CORNER_SHADE, PLOW_POINT, PLOW_POINT_FLOORED
+from tarvik.core.pitches.corner import (
+    DIAGONAL_FLY,
+    FOUR_CORNER_SHADE,
+    PLOW_POINT,
+    PLOW_POINT_AWNING,
+    PLOW_POINT_FLOORED,
+)
 from tarvik.core.pitches.lean_to import LEAN_TO, LEAN_TO_AWNING, LEAN_TO_FLOORED, WIND_WEDGE
-from tarvik.core.pitches.ridge import A_FRAME, A_FRAME_FLOWN, A_FRAME_PORCH
+from tarvik.core.pitches.ridge import A_FRAME, A_FRAME_FLOORED, A_FRAME_FLOWN, A_FRAME_PORCH
 from tarvik.core.pitches.wedge import CORNER_WRAP
 
 if TYPE_CHECKING:
@@ -23,12 +29,14 @@ PITCHES: Final[Mapping[str, Pitch]] = MappingProxyType(
             A_FRAME,
             A_FRAME_FLOWN,
             A_FRAME_PORCH,
+            A_FRAME_FLOORED,
             LEAN_TO,
             LEAN_TO_FLOORED,
             LEAN_TO_AWNING,
             WIND_WEDGE,
             PLOW_POINT,
             PLOW_POINT_FLOORED,
+            PLOW_POINT_AWNING,
             DIAGONAL_FLY,
             FOUR_CORNER_SHADE,
             CORNER_WRAP,

@@ -9,6 +9,8 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
+    DEGREES,
+    NARROWEST_SPAN_M,
     Anchor,
     Family,
     Hold,
@@ -364,4 +366,77 @@ PLOW_POINT_FLOORED: Final = Pitch(
     ),
     minutes=4,
     faults=("Water runs in along the floor: the fold must be the lowest line outside, and the tip lie inside the roof.",),
+)  # fmt: skip
+
+
+_BEYOND: Final = Pattern(
+    ("P", "R", "A", "B", "N", "M"),
+    (
+        Panel("right", Role.ROOF, ("P", "A", "R")),
+        Panel("left", Role.ROOF, ("P", "R", "B")),
+        Panel("awning", Role.AWNING, ("P", "N", "M", "A")),
+    ),
+)
+
+
+def _beyond_layout(box: SheetBox, values: Values) -> Layout:
+    """The square end as a plow point; the rest turned about the front edge P-A, level at angle 0 and rising with it."""
+    side, rest = min(box), abs(box[1] - box[0])
+    plow = _plow_layout((side, side), values)
+    p, r, a, b = (plow.start[:, i] for i in range(4))
+    edge = (a - p) / side
+    level = np.stack([edge[:, 1], -edge[:, 0], np.zeros(len(edge))], axis=-1)
+    level = level / np.linalg.norm(level, axis=1, keepdims=True)
+    level = np.where(((level * (a - b)).sum(axis=1) >= 0)[:, None], level, -level)  # away from the other half
+    raised = np.cross(level, edge)
+    raised = np.where((raised[:, 2] >= 0)[:, None], raised, -raised)
+    turn = np.radians(values["angle"])[:, None]
+    way = np.cos(turn) * level + np.sin(turn) * raised
+    start = np.stack([p, r, a, b, p + rest * way, a + rest * way], axis=1)
+    if rest < NARROWEST_SPAN_M:
+        start = np.full_like(start, np.nan)
+    flat = np.array([[0, rest], [side, side + rest], [side, rest], [0, side + rest], [0, 0], [side, 0]], dtype=np.float64)
+    if box[0] > box[1]:
+        flat = flat[:, ::-1]
+    held = np.zeros((6, 3), dtype=bool)
+    held[:4, 2] = True
+    held[0] = True
+    held[4] = True
+    return Layout(_BEYOND, np.broadcast_to(flat, (len(start), 6, 2)), start, held)
+
+
+def _beyond_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    square = abs(box[1] - box[0]) < NARROWEST_SPAN_M
+    most = _plow_limits((min(box), min(box)), values)[0]
+    return (Limit("height", np.full_like(values["height"], np.nan) if square else most.most,
+                  "the sheet is square: nothing is left for an awning" if square else most.why),)  # fmt: skip
+
+
+PLOW_POINT_AWNING: Final = Pitch(
+    slug="plow-point-awning",
+    name="Plow point with awning",
+    also_known_as=("diamond with porch",),
+    family=Family.CORNER,
+    summary="The square part of a rectangle as a plow point, the rest flown as an awning off one front edge.",
+    settings=(
+        Setting("height", "m", 0.3, 2.5, 1.3, "height of the peak above the ground", "Peak height"),
+        Setting("angle", DEGREES, 0, 60, 10, "how far the awning is turned up from level", "Awning turned up", step=1,
+            searched=False),
+    ),
+    pattern=_BEYOND,
+    anchors=anchors("P", "RAB", "awning guy", "NM"),
+    pull=PullSide.LONE,
+    layout=_beyond_layout,
+    limits=_beyond_limits,
+    steps=(
+        _LOOK,
+        Step("Measure the short side along the long one and tie the point {P} on the long edge to its support at {height}; "
+            "button it "
+             "if there is no tie-out."),
+        Step("Stake the far corner {R} straight back into the wind, {P-R} from the foot of the support.", ("R",)),
+        Step("Stake the side corners {A} and {B}, {A-P} from the foot of the support and {A-R} from {R}.", ("A", "B")),
+        Step("Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."),
+    ),
+    minutes=5,
+    faults=("The awning pulls the peak over: guy the support against it.",),
 )  # fmt: skip

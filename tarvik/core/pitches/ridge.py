@@ -11,8 +11,11 @@ from tarvik.core.constant import constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.pitches.base import (
     DEGREES,
+    NARROWEST_SPAN_M,
     TURN,
+    Anchor,
     Family,
+    Hold,
     Limit,
     Pitch,
     PullSide,
@@ -232,4 +235,64 @@ A_FRAME_PORCH: Final = Pitch(
         "A pool on the porch: drop one corner, or both.",
         "The porch pulls the ridge over: set the weather side's stakes again, then the porch's guys.",
     ),
+)  # fmt: skip
+
+
+_TUBE: Final = Pattern(
+    ("P", "Q", "A", "B", "C", "D", "E", "F"),
+    (
+        Panel("left", Role.ROOF, ("A", "B", "Q", "P")),
+        Panel("right", Role.ROOF, ("P", "Q", "D", "C")),
+        Panel("floor", Role.FLOOR, ("C", "D", "F", "E")),
+    ),
+)
+
+
+def _tube_layout(box: SheetBox, values: Values) -> Layout:
+    """Closed form: two sides s and a floor of 2 sqrt(s^2 - h^2) make up the width, so s = W/4 + h^2/W."""
+    width, length = turned_box(box, values)
+    height, zero = values["height"], np.zeros_like(width)
+    side = width / 4 + height**2 / width
+    half = np.where(width - 2 * side >= 2 * NARROWEST_SPAN_M, foot_reach(side, height), np.nan)
+    across = [side, side, zero, zero, 2 * side, 2 * side, width, width]
+    uv = place_uv(values, across, [zero, length] * 4)
+    x = [zero, length] * 4
+    y = [zero, zero, half, half, -half, -half, half, half]
+    z = [height, height, *[zero] * 6]
+    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    held = np.zeros((8, 3), dtype=bool)
+    held[:, 2] = True
+    held[:2] = True
+    return Layout(_TUBE, uv, start, held)
+
+
+def _tube_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    width, _ = turned_box(box, values)
+    return (
+        Limit("height", np.sqrt(np.maximum(width**2 / 4 - width * NARROWEST_SPAN_M, 0.0)), "no cloth is left for a floor"),
+    )
+
+
+A_FRAME_FLOORED: Final = Pitch(
+    slug="a-frame-floored",
+    name="A-frame with floor",
+    also_known_as=("tube tent",),
+    family=Family.RIDGE,
+    summary="One closed tube: two sides and a floor of the same sheet, its last edge held to the first. Low, for one.",
+    settings=(Setting("height", "m", 0.3, 1.5, 0.8, "height of the ridge above the ground", "Ridge height"), TURN),
+    pattern=_TUBE,
+    anchors=(*anchors("PQ", "ABCD"), Anchor("E", Hold.FREE), Anchor("F", Hold.FREE)),
+    pull=PullSide.RIDGE_LINE,
+    layout=_tube_layout,
+    limits=_tube_limits,
+    steps=(
+        Step("Look up for dead branches, and clear the ground. A side goes to the wind."),
+        _RIDGE_STEP,
+        Step("Stake the weather side's edge at {A} and {B}: {A-B} apart, {A-P} out from the foot of the ridge.", ("A", "B")),
+        Step("Stake the fold of the other side at {C} and {D}, {A-C} across from the first.", ("C", "D")),
+        Step("Bring the rest across as a floor to the first edge and hold it there with the same stakes or with packs, the "
+            "roof's edge outside."),
+    ),
+    minutes=6,
+    faults=("Water on the floor: its edge lies outside the roof's. Tuck it in under the first side.",),
 )  # fmt: skip

@@ -20,7 +20,7 @@ SPEED_TOP: Final = constant("drop_speed_top", 9.65, "m/s", ATLAS, "terminal spee
 SPEED_FALL: Final = constant("drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term")
 SPEED_RATE: Final = constant("drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent")
 SPREAD_DEG: Final = constant("wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand")
-SPREAD_STEP_DEG: Final = constant("wind_spread_step", 5.0, "degrees", ENGINEERING, "step of the winds tried across the spread")
+SPREAD_STEP_DEG: Final = constant("wind_spread_step", 2.5, "degrees", ENGINEERING, "step of the winds tried across the spread")
 RAIN_MOST: Final = constant("rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken")
 WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wind taken")
 
@@ -63,8 +63,8 @@ def rain_slope(weather: Weather) -> float:
 
 
 def fall_directions(weather: Weather) -> np.ndarray:
-    """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the spread, every 5 degrees or
-    closer.
+    """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the spread, every
+    SPREAD_STEP_DEG or closer.
 
     Wind from 0 degrees (+y) at slope 1 drives rain towards -y: (0, -1).
     """
