@@ -83,13 +83,6 @@ def _clock(text: str, _: Units, field: str) -> time:
         raise InputError(field, f"«{text.strip()[:20]}» is no time of day; write it like 21:00") from None
 
 
-def _date(text: str, _: Units, field: str) -> date:
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError:
-        raise InputError(field, f"«{text.strip()[:20]}» is no date; write it like 2027-09-24") from None
-
-
 def _choice(options: Mapping[str, str]) -> tuple[Callable[[str, Units, str], str], tuple[tuple[str, str], ...]]:
     def read(text: str, _: Units, field: str) -> str:
         if text not in options:

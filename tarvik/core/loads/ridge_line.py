@@ -9,13 +9,10 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
-from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.errors import InputError
 
 TIGHT_SAG: Final = constant("sag_tight", 0.03, "of the span", COMMON_PRACTICE, "sag of a drum-tight ridge line under its load")
-CORD_STRETCH: Final = constant(
-    "cord_stretch", 0.10, "of the length", ENGINEERING, "stretch of a cord at its breaking strength"
-)
 
 
 @dataclass(frozen=True, slots=True)

@@ -173,7 +173,6 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
         way = way / max(float(np.linalg.norm(way)), 1e-12)
         cloth[a] += force * way
         cloth[b] -= force * way
-    lines = [LineForce(i, float(f)) for i, f in zip(truss.lines, forces[truss.first_line : truss.first_pole], strict=True)]
     pulls = dict(zip(truss.lines, forces[truss.first_line : truss.first_pole], strict=True))
     poles = dict(zip([p for p in truss.poles if p in truss.row], forces[truss.first_pole :], strict=True))
     stakes, reaction = _stakes(shelter, rig, at_points, cloth, pulls)
@@ -187,7 +186,8 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
             push = float(poles.get(support.point, 0.0))
             reaction = reaction + np.array([0.0, 0.0, push])
             supports.append(SupportForce(support.point, support.kind, push, 0.0, np.zeros(3)))
-    return Statics(tuple(lines), tuple(stakes), tuple(supports), total, reaction, loose)
+    lines = tuple(LineForce(line, float(pull)) for line, pull in pulls.items())
+    return Statics(lines, tuple(stakes), tuple(supports), total, reaction, loose)
 
 
 def _stakes(

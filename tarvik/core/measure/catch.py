@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -11,11 +12,11 @@ from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.measure.runoff import low_points
+from tarvik.core.measure.runoff import downhill, low_points
+from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
-    from tarvik.core.shelter import Shelter
 
 CAUGHT: Final = constant("rain_caught", 0.8, "1", ENGINEERING, "share of the rain on the cloth that reaches the low point")
 HEM_SLOPE: Final = constant(
@@ -51,8 +52,10 @@ def catches(shelter: Shelter, rain_mm_h: float) -> list[Catch]:
     return sorted(found, key=lambda c: -c.drains_m2)
 
 
-def _roof(shelter: Shelter) -> list[tuple[Floats, tuple[str, ...]]]:
-    return [(shelter.at_all(p.points), p.points) for p in shelter.panels if p.role is not Role.FLOOR]
+@lru_cache(maxsize=MOST_KEPT)
+def _roof(shelter: Shelter) -> tuple[tuple[Floats, tuple[str, ...]], ...]:
+    """Every panel but floors, its places and its points."""
+    return tuple((shelter.at_all(p.points), p.points) for p in shelter.panels if p.role is not Role.FLOOR)
 
 
 def _spots(face: Floats) -> list[tuple[float, Floats]]:
@@ -67,17 +70,10 @@ def _spots(face: Floats) -> list[tuple[float, Floats]]:
     return [(flat.area / len(inside), spot) for spot in inside] if len(inside) else []
 
 
-def _gradient(face: Floats) -> Floats | None:
-    normal = np.cross(face, np.roll(face, -1, axis=0)).sum(axis=0)
-    if abs(normal[2]) < 1e-9:
-        return None
-    return np.asarray(normal[:2] / normal[2])  # points downhill
-
-
 def _follow(shelter: Shelter, face: Floats, names: tuple[str, ...], spot: Floats) -> str | None:
     """The low point at which water from `spot` leaves, following panels, creases and hems; None when it drips before."""
     for _ in range(_TURNS):
-        down = _gradient(face)
+        down = downhill(face)
         if down is None or float(np.hypot(*down)) < 1e-6:
             return None
         found = _exit(face, spot, down)
@@ -87,7 +83,7 @@ def _follow(shelter: Shelter, face: Floats, names: tuple[str, ...], spot: Floats
         a, b = names[edge], names[(edge + 1) % len(names)]
         nxt = [(f, n) for f, n in _roof(shelter) if {a, b} <= set(n) and n != names]
         if nxt:
-            way = _gradient(nxt[0][0])
+            way = downhill(nxt[0][0])
             middle = nxt[0][0][:, :2].mean(axis=0)
             if way is not None and way @ (middle - spot) > 1e-9:
                 face, names = nxt[0]

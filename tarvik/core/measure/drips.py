@@ -17,7 +17,7 @@ from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.rim import rim_edges
 from tarvik.core.measure.roof import Region, as_region
-from tarvik.core.measure.runoff import low_points
+from tarvik.core.measure.runoff import downhill, low_points
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 DRIP_REACH_M: Final = constant(
     "drip_reach", 0.10, "m", COMMON_PRACTICE, "a mat nearer than this to a drip line is wetted by splash"
 )
+LEVEL: Final = 1e-6
+"""A slope no greater than this is none."""
 RUNS_OVER: Final = constant(
     "runs_over_edge", 0.02, "1", ENGINEERING, "downhill part across an edge from which water leaves over it"
 )
@@ -42,30 +44,19 @@ class Drip:
     xyz: Floats
 
 
-def _downhill(xyz: Floats) -> Floats | None:
-    """Level unit vector (2,) down a panel; zero for a level one, None for an upright one (Newell's normal)."""
-    nxt = np.roll(xyz, -1, axis=0)
-    normal = np.cross(xyz, nxt).sum(axis=0)
-    size = float(np.linalg.norm(normal))
-    if abs(normal[2]) < 1e-9 * max(size, 1e-12):
-        return None
-    way = np.asarray(normal[:2] / normal[2])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
-    steep = float(np.hypot(*way))
-    return way / steep if steep > 1e-6 else np.zeros(2)
-
-
 @lru_cache(maxsize=MOST_KEPT)
 def drips(shelter: Shelter) -> tuple[Drip, ...]:
     """Every drip line and the low points, edges first."""
     faces = shelter.faces()
-    ways = [None if f.role is Role.FLOOR else _downhill(f.xyz) for f in faces]
+    falls = [None if f.role is Role.FLOOR else downhill(f.xyz) for f in faces]
     found = []
     for edge in rim_edges(shelter):
-        way, face = ways[edge.panel], faces[edge.panel]
-        if way is None:  # an upright wall drips from its lower edges
+        fall, face = falls[edge.panel], faces[edge.panel]
+        if fall is None:  # an upright wall drips from its lower edges
             leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[:, 2].mean() - 1e-6 and np.hypot(*(edge.b - edge.a)[:2]) > 1e-6
         else:
-            leaves = not way.any() or edge.outward @ way > RUNS_OVER
+            steep = float(np.hypot(*fall))
+            leaves = steep <= LEVEL or edge.outward @ fall > RUNS_OVER * steep
         if leaves:
             found.append(Drip(edge.points, np.array([edge.a, edge.b])))
     return (*found, *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)))

@@ -13,6 +13,7 @@ from tarvik.core.fold.pattern import Role
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.roof import Roof
     from tarvik.core.shelter import Shelter
 
@@ -29,6 +30,14 @@ def slopes_deg(roof: Roof) -> list[float]:
 def least_slope_deg(roof: Roof) -> float:
     """Slope of the flattest face."""
     return min(slopes_deg(roof), default=90.0)
+
+
+def downhill(xyz: Floats) -> Floats | None:
+    """Which way a flat panel (k, 3) falls: level vector (2,) as long as the slope; None for an upright one (Newell's normal)."""
+    normal = np.cross(xyz, np.roll(xyz, -1, axis=0)).sum(axis=0)
+    if abs(normal[2]) < 1e-9 * max(float(np.linalg.norm(normal)), 1e-12):
+        return None
+    return np.asarray(normal[:2] / normal[2])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
 
 
 def low_points(shelter: Shelter) -> Sequence[str]:

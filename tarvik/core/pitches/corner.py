@@ -220,24 +220,19 @@ def _as_fly(values: Values) -> Values:
     return {**values, "height_far": values["height"], "corner_height": values["low"]}
 
 
-def _shade_layout(box: SheetBox, values: Values) -> Layout:
-    """A diagonal fly with both ends of its ridge alike and both low corners alike."""
-    return _fly_layout(box, _as_fly(values))
-
-
 def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     altitude = box[0] * box[1] / float(np.hypot(*box))
     least = altitude * np.sin(np.radians(SHADE_LEAST_DEG))
-    fly = {limit.setting: limit for limit in _fly_limits(
-        box, _as_fly(values))}  # fmt: skip
+    fly = {limit.setting: limit for limit in _fly_limits(box, _as_fly(values))}
     return (
         Limit("low", np.fmax(values["height"] - least, 0.0), "flatter than ten degrees, water would stand on it"),
         Limit("height", fly["height"].most, fly["height"].why),
     )
 
 
-def _shade_checked(box: SheetBox, values: Values) -> Layout:
-    made = _shade_layout(box, values)
+def _shade_layout(box: SheetBox, values: Values) -> Layout:
+    """A diagonal fly with both ends of its ridge alike and both low corners alike, none of it too flat."""
+    made = _fly_layout(box, _as_fly(values))
     low = _shade_limits(box, values)[0].most
     made.start[~(values["low"] <= low + 1e-9)] = np.nan
     return made
@@ -256,7 +251,7 @@ FOUR_CORNER_SHADE: Final = Pitch(
     pattern=_DIAGONAL,
     anchors=anchors("PR", "", "corner guy", "AB"),
     pull=PullSide.RIDGE_LINE,
-    layout=_shade_checked,
+    layout=_shade_layout,
     limits=_shade_limits,
     steps=(
         _LOOK,
