@@ -33,7 +33,10 @@ def least_slope_deg(roof: Roof) -> float:
 
 
 def downhill(xyz: Floats) -> Floats | None:
-    """Which way a flat panel (k, 3) falls: level vector (2,) as long as the slope; None for an upright one (Newell's normal)."""
+    """Which way a flat panel (k, 3) falls: a level vector (2,) as long as its slope; None for an upright one.
+
+    Method: Newell's normal.
+    """
     normal = np.cross(xyz, np.roll(xyz, -1, axis=0)).sum(axis=0)
     if abs(normal[2]) < 1e-9 * max(float(np.linalg.norm(normal)), 1e-12):
         return None
