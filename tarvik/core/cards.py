@@ -6,16 +6,20 @@ import math
 import re
 from dataclasses import dataclass
 from itertools import combinations
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.fitting import Misfit, fit
+from tarvik.core.rig.house import PLAIN_HOUSE, House
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from tarvik.core.body import Body
+    from tarvik.core.pitches.base import Pitch
     from tarvik.core.rig.rigging import Rig
     from tarvik.core.shelter import Shelter
 
@@ -104,7 +108,9 @@ def _off_ridge(shelter: Shelter, point: str) -> float:
     return float(abs(along[0] * (p - a)[1] - along[1] * (p - a)[0]))
 
 
-def steps(shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: Body | None = None) -> list[CardStep]:
+def steps(
+    shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: Body | None = None, house: House = PLAIN_HOUSE
+) -> list[CardStep]:
     """The pitch's steps with every {placeholder} filled: {height} a setting, {A} a mark, {A-B} a ground distance,
     {A-ridge} the distance square off the ridge."""
     names = marks(shelter)
@@ -121,9 +127,26 @@ def steps(shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: 
         return measured(_off_ridge(shelter, a) if b == "ridge" else _ground(shelter, a, b), units, body)
 
     texts = [re.sub(r"\{([^}]+)\}", fill, step.text) for step in shelter.pitch.steps]
+    first = _prepared(shelter, units)
     if rig is not None:
-        texts.insert(1, _support_words(shelter, rig, names, units))
-    return [CardStep(text) for text in texts if text]
+        texts.insert(1, _support_words(shelter, rig, names, units, house))
+    return [CardStep(text) for text in (*first, *texts) if text]
+
+
+def _prepared(shelter: Shelter, units: Units) -> list[str]:
+    """What is done to the sheet before it is pitched: doubled to a square, its hood tied off."""
+    fitting = fit(shelter.pitch, shelter.sheet)
+    out = []
+    if not isinstance(fitting, Misfit) and fitting.doubled_m > NARROW_M:
+        out.append(f"Fold the sheet to a square of {format_length(fitting.box[0], units)}: double a strip of "
+                   f"{format_length(fitting.doubled_m, units)} under along the short side.")  # fmt: skip
+    if shelter.sheet.hood:
+        out.append("Tie the hood off, its opening folded down, so that no rain comes in.")
+    return out
+
+
+NARROW_M: Final = 0.03
+"""A strip narrower than this is not worth a word."""
 
 
 def _against_body(metres: float, body: Body | None) -> str:
@@ -136,23 +159,45 @@ def _against_body(metres: float, body: Body | None) -> str:
     return f" (your {word})" if abs(height - metres) < 0.06 else ""
 
 
-def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units) -> str:
+def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units, house: House = PLAIN_HOUSE) -> str:
     said = []
     for support in rig.supports:
         mark = names.get(support.point, support.point)
+        line = next((x for x in rig.lines if x.start == support.point and x.purpose in _TIED), None)
+        cord = f" with {format_length(line.cord_m, units)} of cord" if line else ""
         if support.kind == "tree":
-            line = next((x for x in rig.lines if x.start == support.point and x.purpose == "to the tree"), None)
-            cord = f" with {format_length(line.cord_m, units)} of cord" if line else ""
             said.append(f"{mark} to a tree{cord}")
+        elif support.kind == "branch":
+            said.append(f"{mark} hung from a branch above{cord}")
+        elif support.kind in ("boat", "vehicle", "fence"):
+            said.append(f"{mark} over the {support.kind}, {format_length(support.height_m, units)} up, lashed{cord}")
         else:
-            guys = [x for x in rig.lines if x.start == support.point and x.purpose == "pole guy"]
+            guys = [x for x in rig.lines if x.start == support.point and x.purpose.endswith("guy")]
             two = "two guys" if len(guys) == 2 else "a guy"
-            cord = f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
-            said.append(f"{mark} on a {support.kind} of {format_length(support.height_m, units)}{cord}")
+            guyed = f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
+            tipped = ", tipped a little along the pull" if house.pole == "tipped" and "pole" in support.kind else ""
+            said.append(f"{mark} on a {support.kind} of {format_length(support.height_m, units)}{tipped}{guyed}")
     ridge = next((x for x in rig.lines if x.purpose == "ridge line"), None)
     if ridge:
-        said.append(f"one line of {format_length(ridge.cord_m, units)} runs under the whole ridge, tree to tree")
+        said.append(f"one line of {format_length(ridge.cord_m, units)} runs {house.ridge_side} the whole ridge, tree to tree")
     return f"Supports: {'; '.join(said)}." if said else ""
+
+
+_TIED: Final = ("to the tree", "to the branch", "lashing", "lifting cord")
+SKILLS: Final[Mapping[str, float]] = MappingProxyType({"practised": 1.0, "learning": 1.7, "first time": 2.5})
+"""Times over a practised pair of hands' (engineering assumption; common practice gives the practised times)."""
+HANDS: Final[Mapping[int, float]] = MappingProxyType({1: 1.0, 2: 0.65, 3: 0.55})
+"""Share of one person's time for more hands (engineering assumption)."""
+SUPPORT_MINUTES: Final[Mapping[str, float]] = MappingProxyType(
+    {"pole": 1.0, "stick": 1.0, "cut stick": 6.0, "forked stick": 2.0, "bipod": 3.0, "tripod": 6.0, "branch": 2.0, "boat": 3.0}
+)
+"""Minutes that a support adds to a pitch between trees (engineering assumption)."""
+
+
+def minutes(pitch: Pitch, rig: Rig | None, skill: str = "practised", hands: int = 1) -> float:
+    """Minutes to set a pitch up on this rig: the pitch's own time, what the supports and buttons add, by skill and hands."""
+    added = sum(SUPPORT_MINUTES.get(s.kind, 0.0) for s in rig.supports) if rig else 0.0
+    return (pitch.minutes + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
 
 
 def stake_out(shelter: Shelter) -> list[Distance]:

@@ -1,7 +1,8 @@
 """The search for the settings that serve the sleepers and the night's intent best.
 
 First comes how many lie dry with their clearances, then the intent's weighing of the room. A grid over the settings is
-measured at once by the compiled quick figures, then refined twice round the best.
+measured at once by the compiled quick figures, then refined round the best of it; under slanted rain "dry" means dry
+under it.
 """
 
 from __future__ import annotations
@@ -14,21 +15,26 @@ import numpy as np
 
 from tarvik.core.body import STATURE_LEAST_M, Body
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fitting import Misfit, fit
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.kernel.mats import MOST_MATS
-from tarvik.core.measure.kernel.quick import quick_figures
+from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.roof import pack
+from tarvik.core.pitches.base import Bed
 from tarvik.core.sheet import TIE_OUT_REACH_M, Sheet
 from tarvik.core.shelter import fold_batch
+from tarvik.core.weather.rain import CALM, Weather, fall_directions
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from tarvik.core.fitting import Fitting
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.intent import Intent
     from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.measure.figures import Figures
     from tarvik.core.pitches.base import Pitch, Setting
     from tarvik.core.rig.supports import Supports
 
@@ -36,75 +42,81 @@ SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting groun
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
 TAPE_COST: Final = constant("tape_cost", 0.05, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
-LOOSE_ROLES: Final = frozenset({Role.AWNING, Role.DOOR})
-"""Panels that the quick figures leave out where the whole roof is no convex lid."""
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
-_GRIDS: Final = {0: 1, 1: 22, 2: 8, 3: 6}
+_LINES: Final = {_STRIDE: 10, _FINER: 24}  # level lines that areas under hollow roofs are taken by
+_GRIDS: Final = {0: 1, 1: 22, 2: 9, 3: 6}
 _AROUND: Final = {0: 1, 1: 21, 2: 5, 3: 3}
-_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
+_ROUNDS: Final = {0: 0, 1: 1, 2: 3, 3: 4}
 _SHORTER: Final = (0.9, 0.75, 0.55)  # shares of the stature tried when nobody fits
-
-
-def score(figures: Floats, floor_m2: Floats, mat_m2: float, sit_m: float, intent: Intent, wanted: int | None = None) -> Floats:
-    """Worth (N,) of quick figures (N, 5); -inf for settings that cannot be folded. Mats beyond `wanted` count nothing."""
-    peak, covered, sit, stand, mats = figures.T
-    mats = mats if wanted is None else np.minimum(mats, wanted)
-    heads = np.maximum(mats, 1)
-    worth = (
-        MAT_FIRST * mats + intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand
-        + intent.covered * covered + intent.headroom * np.minimum(peak, sit_m)
-        + intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(floor_m2, heads * mat_m2)
-    )  # fmt: skip
-    return np.where(np.isnan(worth), -np.inf, worth)
-
-
-def quick(
-    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], body: Body, clearance: Clearance, stride: int = 1,
-    wanted: int | None = None,
-) -> tuple[Floats, Floats]:  # fmt: skip
-    """Quick figures (N, 5: peak, covered, sit, stand, mats up to `wanted`) and floor area (N,) of many settings."""
-    _, xyz = fold_batch(pitch, box, values)
-    index = pitch.pattern.index
-    out = np.full((len(xyz), 5), np.nan)
-    for awnings in (True, False):  # where the whole is no convex lid, what stands without its awnings and doors
-        panels = [p for p in pitch.pattern.panels if p.role is not Role.FLOOR and (awnings or p.role not in LOOSE_ROLES)]
-        left = np.flatnonzero(np.isnan(out[:, 0]) & np.isfinite(xyz[:, 0, 0]))
-        if not len(left) or (not awnings and len(panels) == len(pitch.pattern.panels)):
-            break
-        roofs = [[index(q) for q in panel.points] for panel in panels]
-        most = max(len(r) for r in roofs)
-        padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs])
-        _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
-        some = np.empty((len(left), 5))
-        quick_figures(
-            np.ascontiguousarray(xyz[left][:, padded]), corners, np.array(clearance.heights()),
-                clearance.boxes(body.stature_m),
-            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), sitting_height(body),
-                standing_height(body),
-            stride, INNER_M, wanted or MOST_MATS, some,
-        )  # fmt: skip
-        if not awnings:
-            some[:, 0] = np.where(np.isnan(some[:, 0]), np.nan, xyz[left][:, :, 2].max(axis=1))  # the whole stands that high
-        out[left] = some
-    floor = np.zeros(len(xyz))
-    for panel in pitch.pattern.panels:
-        if panel.role is Role.FLOOR:
-            xy = xyz[:, [index(p) for p in panel.points], :2]
-            nxt = np.roll(xy, -1, axis=1)
-            floor += np.abs((xy[..., 0] * nxt[..., 1] - xy[..., 1] * nxt[..., 0]).sum(axis=1)) / 2
-    return out, floor
 
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """What the search looks for. `wanted` sleepers are enough; None: as many as fit."""
+    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under."""
 
     body: Body
     intent: Intent
     supports: Supports
     clearance: Clearance
     wanted: int | None = None
+    weather: Weather = CALM
+
+    def mat_m2(self) -> float:
+        """Area of one mat."""
+        return self.clearance.mat_length(self.body.stature_m) * self.clearance.mat_width_m
+
+
+def worth_of_room(
+    intent: Intent, peak: Floats, dry: Floats, sit: Floats, stand: Floats, floor: Floats, heads: int, mat_m2: float,
+    sit_m: float,
+) -> Floats:  # fmt: skip
+    """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths m, areas m2."""
+    return np.asarray(
+        intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand + intent.covered * dry
+        + intent.headroom * np.minimum(peak, sit_m) + intent.peak * np.maximum(peak - sit_m, 0.0)
+        + intent.floor * np.minimum(floor, heads * mat_m2)
+    )  # fmt: skip
+
+
+def worth(figures: Figures, aim: Aim) -> float:
+    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room."""
+    heads = max(aim.wanted or figures.sleepers, 1)
+    mats = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    floor = sum(_plan_area(face.xyz) for face in figures.shelter.faces() if face.role is Role.FLOOR)
+    one = [np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)]
+    return float(MAT_FIRST * mats + worth_of_room(aim.intent, *one, heads, aim.mat_m2(), sitting_height(aim.body))[0])
+
+
+def _plan_area(xyz: Floats) -> float:
+    nxt = np.roll(xyz, -1, axis=-2)
+    return float(np.abs((xyz[..., 0] * nxt[..., 1] - xyz[..., 1] * nxt[..., 0]).sum(axis=-1)) / 2)
+
+
+@dataclass(frozen=True, slots=True)
+class _Cases:
+    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and floor area (N,)."""
+
+    faces: Floats
+    corners: np.ndarray
+    floor: Floats
+    peak: Floats
+
+    @classmethod
+    def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> _Cases:
+        _, xyz = fold_batch(pitch, box, values)
+        index = pitch.pattern.index
+        roofs = [[index(q) for q in p.points] for p in pitch.pattern.panels if p.role is not Role.FLOOR]
+        most = max((len(r) for r in roofs), default=3)
+        padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
+        _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
+        floor = np.zeros(len(xyz))
+        for panel in pitch.pattern.panels:
+            if panel.role is Role.FLOOR:
+                xy = xyz[:, [index(p) for p in panel.points], :2]
+                nxt = np.roll(xy, -1, axis=1)
+                floor += np.abs((xy[..., 0] * nxt[..., 1] - xy[..., 1] * nxt[..., 0]).sum(axis=1)) / 2
+        return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
 
 
 def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, float] | None = None) -> dict[str, float] | None:
@@ -113,58 +125,70 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     With any setting fixed, the sheet lies as it is given (`turn` 0) unless `turn` is fixed too. Where nobody of that
     stature fits, the setting that serves the next shorter person.
     """
-    if sheet.box is None:
+    fitting = fit(pitch, sheet)
+    if isinstance(fitting, Misfit):
         return None
-    found = _searched(pitch, sheet, sheet.box, aim, fixed or {})
-    if found is not None and found[0] < MAT_FIRST / 2:
+    if fitting.pitch.bed is Bed.WORN:
+        return _along_the_sleeper(fitting, fixed or {})
+    found = _searched(fitting, sheet, aim, fixed or {})
+    if found is not None and found[1] == 0 and fitting.pitch.bed is None:
         for share in _SHORTER:
             shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-            again = _searched(pitch, sheet, sheet.box, replace(aim, body=shorter), fixed or {})
-            if again is not None and again[0] >= MAT_FIRST / 2:
-                return again[1]
-    return found[1] if found else None
+            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {})
+            if again is not None and again[1] > 0:
+                return again[2]
+    return found[2] if found else None
 
 
-def _searched(
-    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float]
-) -> tuple[float, dict[str, float]] | None:
+def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str, float]:
+    """A bag's settings: the longer side of the sheet along the sleeper."""
+    turn = 0.0 if fitting.box[1] >= fitting.box[0] else 1.0
+    return {s.name: given.get(s.name, turn if s.name == "turn" and not given else s.default) for s in fitting.pitch.settings}
+
+
+_Found = tuple[float, int, dict[str, float]]  # worth, mats, settings
+
+
+def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> _Found | None:
+    pitch, box = fitting.pitch, fitting.box
     free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
     sliding = [s for s in free if not s.is_choice]
-    grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[min(len(sliding), 3)]) for s in free}
+    size = min(len(sliding), 3)
+    grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[size]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
-    found = _best(pitch, sheet, box, aim, given, grids, _STRIDE)
+    found = _best(fitting, sheet, aim, given, grids, _STRIDE)
     if found is None:
         return None
-    rounds = _ROUNDS[min(len(sliding), 3)]
-    for turn in range(1, rounds + 1):
-        finer = {s.name: _around(s, found[1][s.name], grids[s.name], len(sliding), turn == rounds, aim) for s in sliding}
-        grids = {name: np.array([found[1][name]]) for name in grids} | finer
-        better = _best(pitch, sheet, box, aim, given, grids, _FINER)
-        if better is not None and better[0] >= found[0] - (TAPE_COST if turn == rounds else 0.0):
+    width = {s.name: (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1) for s in sliding}
+    for turn in range(1, _ROUNDS[size] + 1):
+        last = turn == _ROUNDS[size]
+        finer = {s.name: _around(s, found[2][s.name], width[s.name], _AROUND[size], last, aim) for s in sliding}
+        grids = {name: np.array([found[2][name]]) for name in grids} | finer
+        better = _best(fitting, sheet, aim, given, grids, _FINER)
+        if better is not None and better[0] >= found[0] - (TAPE_COST if last else 0.0) and better[1] >= found[1]:
             found = better
+        width = {name: step * (2 / max(_AROUND[size] - 1, 1)) for name, step in width.items()}
     return found
 
 
-def _around(setting: Setting, best: float, grid: Floats, sliders: int, last: bool, aim: Aim) -> Floats:
+def _around(setting: Setting, best: float, step: float, count: int, last: bool, aim: Aim) -> Floats:
     """Finer values about the best one; in the last round whole centimetres, as a tape reads, or whole degrees."""
-    step = (grid[-1] - grid[0]) / max(len(grid) - 1, 1)
-    values = np.linspace(best - step, best + step, _AROUND[min(sliders, 3)])
+    values = np.linspace(best - step, best + step, count)
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
     return _allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, aim.supports)
 
 
 def _best(
-    pitch: Pitch, sheet: Sheet, box: tuple[float, float], aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats],
-    stride: int,
-) -> tuple[float, dict[str, float]] | None:  # fmt: skip
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats], stride: int,
+) -> _Found | None:  # fmt: skip
     """The best of all combinations of the grids' values."""
+    pitch = fitting.pitch
     cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
-    if (
-        len(heights) > 1 and stride == _STRIDE
-    ):  # also all heights alike, in fine steps: where the room for one more is often narrowest
+    if len(heights) > 1 and stride == _STRIDE:
+        # Also all heights alike, in fine steps: where the room for one more is often narrowest.
         level = np.tile(cases[0], (_GRIDS[1], 1))
         first = list(grids.values())[heights[0]]
         level[:, heights] = np.linspace(first[0], first[-1], _GRIDS[1])[:, None]
@@ -172,14 +196,45 @@ def _best(
     values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
     for column, name in enumerate(grids):
         values[name] = cases[:, column].copy()
-    figures, floor = quick(pitch, box, values, aim.body, aim.clearance, stride, aim.wanted)
-    mat_m2 = aim.clearance.mat_length(aim.body.stature_m) * aim.clearance.mat_width_m
-    worth = score(figures, floor, mat_m2, sitting_height(aim.body), aim.intent, aim.wanted)
-    worth = worth + BUTTON_FREE * _on_tie_outs(pitch, sheet, box, values)
-    top = int(np.argmax(worth))
-    if not np.isfinite(worth[top]):
+    folded = _Cases.folded(pitch, fitting.box, values)
+    extra = BUTTON_FREE * _on_tie_outs(pitch, sheet, fitting.box, values)
+    top, total, mats = _pick(folded, extra, aim, stride)
+    if top < 0:
         return None
-    return float(worth[top]), {name: float(array[top]) for name, array in values.items()}
+    return total, mats, {name: float(array[top]) for name, array in values.items()}
+
+
+def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int) -> tuple[int, float, int]:
+    """Number of the best case, its worth and its mats; (-1, ...) when none folds."""
+    wanted = aim.wanted or MOST_MATS
+    size = np.array([aim.clearance.mat_length(aim.body.stature_m), aim.clearance.mat_width_m])
+    falls = spread_of(aim.weather)
+    out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
+    if not len(folded.corners):  # a floor and nothing over it
+        out[:] = 0.0
+        out[:, 0] = folded.peak
+    else:
+        quick_areas(folded.faces, folded.corners, sitting_height(aim.body), standing_height(aim.body), falls, _LINES[stride], out, lid)
+    peak, dry, sit, stand = out.T
+    heads = aim.wanted or 1
+    room = worth_of_room(aim.intent, peak, dry, sit, stand, folded.floor, heads, aim.mat_m2(), sitting_height(aim.body)) + extra
+    room = np.where(np.isnan(room), -np.inf, room)
+    order = np.argsort(-room, kind="stable")
+    if not np.isfinite(room[order[0]]):
+        return -1, 0.0, 0
+    if not len(folded.corners):
+        return int(order[0]), float(room[order[0]]), 0
+    top, mats = best_case(
+        folded.faces, folded.corners, np.array(aim.clearance.heights()), aim.clearance.boxes(aim.body.stature_m), size, stride,
+        INNER_M, wanted, falls, lid, dry, room, order, MAT_FIRST,
+    )  # fmt: skip
+    return int(top), float(room[top] + MAT_FIRST * min(mats, wanted)), int(min(mats, wanted))
+
+
+def spread_of(weather: Weather) -> Floats:
+    """Falls (K, 2) that the quick figures try: calm, the wind, and both ends of its spread."""
+    falls = fall_directions(weather)
+    return np.ascontiguousarray(falls if len(falls) == 1 else falls[[0, 1, len(falls) // 2, -1]])
 
 
 def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:

@@ -19,6 +19,9 @@ Point2 = tuple[float, float]
 SIDE_LEAST_M: Final = constant("sheet_side_least", 0.5, "m", ENGINEERING, "shortest side of a sheet taken")
 SIDE_MOST_M: Final = constant("sheet_side_most", 20.0, "m", ENGINEERING, "longest side of a sheet taken")
 TIE_OUT_REACH_M: Final = constant("tie_out_reach", 0.03, "m", ENGINEERING, "a tie-out this near to the wanted point serves it")
+JOIN_OVERLAP_M: Final = constant(
+    "join_overlap", 0.30, "m", "common practice", "least lap of two sheets tied along an edge, as over a ridge"
+)
 MOST_POINTS: Final = 400
 """Most outline points or tie-outs taken for one sheet."""
 
@@ -136,6 +139,36 @@ class Sheet:
             return True
         places = self.tie_outs + ((self.hood,) if self.hood else ())
         return any(math.dist(point, place) <= TIE_OUT_REACH_M for place in places)
+
+
+def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> Sheet:
+    """Two rectangles tied along an edge as one sheet, lapped by `overlap_m` as over a ridge.
+
+    They are joined along the sides that differ least in length, and the longer of these is folded back to the shorter.
+    Tie-outs of both are kept, those of the second shifted. Raises InputError for shaped sheets and too small an overlap.
+    """
+    if one.box is None or two.box is None:
+        raise InputError("sheet.join", "only rectangles are joined along an edge")
+    if not math.isfinite(overlap_m) or overlap_m < JOIN_OVERLAP_M:
+        raise InputError("sheet.join.overlap_m", f"{overlap_m:g} m is too little: overlap by {JOIN_OVERLAP_M:g} m at least")
+    ways = [(abs(one.box[i] - two.box[j]), i, j) for i in (0, 1) for j in (0, 1)]
+    _, i, j = min(ways, key=lambda w: (round(w[0], 6), -(one.box or (0, 0))[w[1]]))
+    seam = min(one.box[i], two.box[j])
+    deep_one, deep_two = one.box[1 - i], two.box[1 - j]
+    if overlap_m >= min(deep_one, deep_two):
+        raise InputError("sheet.join.overlap_m", f"{overlap_m:g} m is more than the smaller sheet is deep")
+    start = deep_one - overlap_m
+
+    def laid(points: tuple[Point2, ...] | None, axis: int, shift: float) -> list[Point2]:
+        kept = [(p[axis], p[1 - axis] + shift) for p in points or ()]
+        return [p for p in kept if p[0] <= seam + TIE_OUT_REACH_M]
+
+    ties = None
+    if one.tie_outs is not None:
+        ties = tuple(laid(one.tie_outs, i, 0.0) + laid(two.tie_outs or ((0.0, deep_two), (seam, deep_two)), j, start))
+        ties = tuple((min(u, seam), v) for u, v in ties)
+    hood = laid((one.hood,), i, 0.0)[0] if one.hood else None
+    return Sheet.rectangle(seam, start + deep_two, ties, hood)
 
 
 @lru_cache(maxsize=4096)

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.errors import FoldError
+from tarvik.core.fitting import Misfit, finished, fit
+from tarvik.core.fold.bias import shear_deg
+from tarvik.core.fold.crossing import panels_cross
 from tarvik.core.fold.solve import RIGID_M, solve_fold
 from tarvik.core.pitches.base import batch
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from tarvik.core.fold.pattern import Floats, Panel, Role
+    from tarvik.core.fold.pattern import Floats, Panel, Pattern, Role
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.sheet import Point2, Sheet
 
@@ -34,7 +38,8 @@ MOST_KEPT: Final = 2048
 
 @dataclass(frozen=True, eq=False)
 class Shelter:
-    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pitch's pattern points.
+    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pattern's points; the pattern is the pitch's
+    own, or that with a strip doubled under or shaped edges.
 
     Compared by identity, so that what is derived from one and does not depend on the weather can be kept.
     """
@@ -44,42 +49,75 @@ class Shelter:
     settings: Mapping[str, float]
     uv: Floats
     xyz: Floats
+    whole: Pattern | None = None
+
+    @property
+    def pattern(self) -> Pattern:
+        """Points and panels as they are on this sheet."""
+        return self.whole or self.pitch.pattern
 
     def at(self, point: str) -> Floats:
         """World place (3,) of a point."""
-        return np.asarray(self.xyz[self.pitch.pattern.index(point)])
+        return np.asarray(self.xyz[self.pattern.index(point)])
 
     def at_all(self, points: Sequence[str]) -> Floats:
         """World places (k, 3) of several points."""
-        return np.asarray(self.xyz[[self.pitch.pattern.index(p) for p in points]])
+        return np.asarray(self.xyz[[self.pattern.index(p) for p in points]])
 
     def sheet_at(self, point: str) -> Point2:
         """Sheet place of a point."""
-        u, v = self.uv[self.pitch.pattern.index(point)]
+        u, v = self.uv[self.pattern.index(point)]
         return float(u), float(v)
 
     @property
     def panels(self) -> tuple[Panel, ...]:
-        """The panels of the pitch, all of which lie on the sheet."""
-        return self.pitch.pattern.panels
+        """The panels that have any cloth; all of them lie on the sheet."""
+        return self._panels
+
+    @cached_property
+    def _panels(self) -> tuple[Panel, ...]:
+        index = self.pattern.index
+        return tuple(p for p in self.pattern.panels if _flat_area(self.uv[[index(q) for q in p.points]]) > EMPTY_M2)
+
+    @cached_property
+    def shear_deg(self) -> float:
+        """Largest change of the angle between threads, where the pitch lifts the cloth; else 0."""
+        return float(shear_deg(self.pattern, self.uv[None], self.xyz[None])[0]) if self.pattern.give else 0.0
 
     def faces(self) -> list[Face]:
         """Every panel in the world."""
         return [Face(p.id, p.role, self.at_all(p.points)) for p in self.panels]
 
 
+EMPTY_M2: Final = 1e-9
+"""A panel with less cloth than this is none: a strip of no width."""
+
+
+def _flat_area(uv: Floats) -> float:
+    nxt = np.roll(uv, -1, axis=0)
+    return abs(float((uv[:, 0] * nxt[:, 1] - nxt[:, 0] * uv[:, 1]).sum())) / 2
+
+
 @dataclass(frozen=True, slots=True)
 class Refusal:
-    """Why a sheet cannot take a setting: which setting, the value wanted and the most that is possible."""
+    """Why a sheet cannot take a setting: which setting, the value wanted and the most, or least, that is possible."""
 
     setting: str
     value: float
     most: float
     why: str
+    least: float = -np.inf
+
+    @property
+    def too_small(self) -> bool:
+        """Whether the value is under the least."""
+        return bool(self.value < self.least)
 
     @property
     def short_by_m(self) -> float:
-        """How much too large the value is; 0 when nothing of it is possible."""
+        """How far the value is out; 0 when nothing of it is possible."""
+        if self.too_small:
+            return self.least - self.value
         return self.value - self.most if np.isfinite(self.most) else 0.0
 
 
@@ -93,10 +131,15 @@ def refusals(pitch: Pitch, box: tuple[float, float], settings: Mapping[str, floa
     values = batch(settings, pitch)
     if foldable(pitch, box, values)[0]:
         return []
-    limits = pitch.limits(box, values)
-    wanted = [(limit, float(values[limit.setting][0]), float(limit.most[0])) for limit in limits]
-    broken = [Refusal(limit.setting, value, most, limit.why) for limit, value, most in wanted if not value <= most]
-    return broken or [Refusal(limit.setting, value, most, limit.why) for limit, value, most in wanted[:1]]
+    found = []
+    for limit in pitch.limits(box, values):
+        least = -np.inf if limit.least is None else float(limit.least[0])
+        found.append(Refusal(limit.setting, float(values[limit.setting][0]), float(limit.most[0]), limit.why, least))
+    broken = [r for r in found if not r.value <= r.most or r.value < r.least]
+    # Together they do not fold, though each alone might: the first is named, as out of reach.
+    return broken or [replace(r, most=np.nan) for r in found[:1]] or [
+        Refusal(pitch.settings[0].name, float(values[pitch.settings[0].name][0]), np.nan, "the sheet does not fold so")
+    ]  # fmt: skip
 
 
 def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> tuple[Floats, Floats]:
@@ -108,13 +151,19 @@ def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floa
 
 
 def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter:
-    """Fold one sheet. The caller has checked `refusals`. Raises FoldError when the fold is not rigid."""
-    box = sheet.box
-    if box is None:
-        raise FoldError(f"{pitch.slug} is worked out for rectangles")
+    """Fold one sheet. The caller has checked `refusals`. Raises FoldError when the sheet does not fit the pitch, the fold
+    is not rigid, or one panel would pass through another.
+    """
+    fitting = fit(pitch, sheet)
+    if isinstance(fitting, Misfit):
+        raise FoldError(fitting.why)
+    pitch = fitting.pitch
     full = {s.name: float(settings.get(s.name, s.default)) for s in pitch.settings}
-    layout = pitch.layout(box, batch(full, pitch))
+    layout = pitch.layout(fitting.box, batch(full, pitch))
     fold = solve_fold(layout)
     if not fold.rigid[0]:
         raise FoldError(f"{pitch.slug} with {full} is off by {fold.residual_m[0]:.6f} m, more than {RIGID_M:g} m")
-    return Shelter(pitch, sheet, full, layout.uv[0], fold.xyz[0])
+    if panels_cross(pitch.pattern, fold.xyz)[0]:
+        raise FoldError(f"{pitch.slug} with {full}: one panel would pass through another")
+    whole, uv, xyz = finished(fitting, sheet, layout.uv[0], fold.xyz[0])
+    return Shelter(pitch, sheet, full, uv, xyz, None if whole is pitch.pattern else whole)

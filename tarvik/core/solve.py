@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.body import DEFAULT_STATURE_M, Body
+from tarvik.core.errors import FoldError
+from tarvik.core.fitting import Fitting, Misfit, fit
 from tarvik.core.intent import DEFAULT_INTENT, Intent
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import Figures, measure, tallest_sleeper_m
@@ -15,7 +18,7 @@ from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
 from tarvik.core.search import Aim, best_settings
 from tarvik.core.shelter import Refusal, Shelter, fold_sheet, refusals
-from tarvik.core.weather.rain import CALM, Weather
+from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -27,6 +30,8 @@ if TYPE_CHECKING:
 ADULT: Final = Body(DEFAULT_STATURE_M)
 DEFAULT_CLEARANCE: Final = Clearance()
 DEFAULT_LYING: Final = Lying()
+DOUBLED_LEAST_M: Final = 0.03
+"""A narrower strip doubled under is not worth a word."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +56,11 @@ class Question:
     lying: Lying = DEFAULT_LYING
     free_to_turn: bool = False
     uphill_off_wind_deg: float | None = None
+
+    def aim(self) -> Aim:
+        """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
+        weather = CALM if self.free_to_turn else self.weather
+        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +88,17 @@ class Workings:
 
     def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
         """The folded sheet, or why the sheet does not allow these settings. The sheet's outline is a rectangle."""
-        box = sheet.box
-        broken = refusals(pitch, box, settings) if box else []
-        return broken or fold_sheet(pitch, sheet, settings)
+        fitting = fit(pitch, sheet)
+        if isinstance(fitting, Misfit):
+            return [Refusal(pitch.settings[0].name, math.nan, math.nan, fitting.why)]
+        broken = refusals(fitting.pitch, fitting.box, settings)
+        if broken:
+            return broken
+        try:
+            return fold_sheet(pitch, sheet, settings)
+        except FoldError:
+            name = pitch.settings[0].name
+            return [Refusal(name, settings[name], math.nan, "one panel would pass through another")]
 
 
 PLAIN: Final = Workings()
@@ -90,33 +108,55 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     """Answer a question. Raises InputError for settings the pitch does not have or that are out of range."""
     pitch, sheet = question.pitch, question.sheet
     given = pitch.checked(question.settings)
-    if sheet.box is None:
-        reason = Reason(
-            "outline_not_rectangular", f"{pitch.name} is worked out for rectangles, and this outline is none",
-            remedy="fold the sheet to a rectangle and give that outline",
-        )  # fmt: skip
+    fitting = fit(pitch, sheet)
+    if isinstance(fitting, Misfit):
+        reason = Reason(fitting.code, fitting.why, remedy=fitting.remedy)
         return Solution(question, given, Assessment(Verdict.CANNOT, (reason,), None), None, None)
-    settings = _settings(question, given, workings)
-    shelter = workings.shelter(pitch, sheet, settings)
-    if not isinstance(shelter, Shelter):
-        return Solution(question, settings, refused(shelter, pitch), None, None)
-    weather = question.weather
-    if question.free_to_turn:
-        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter)))
-    lying = question.lying
-    if question.uphill_off_wind_deg is not None:
-        lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
-    figures = measure(shelter, question.body, weather, question.clearance, lying, question.people)
+    settings = _settings(question, given, workings, question.aim())
+    found = _measured(question, settings, workings)
+    if isinstance(found, list):
+        return Solution(question, settings, refused(found, pitch), None, None)
+    shelter, figures = found
+    if question.free_to_turn and rain_slope(figures.weather) and figures.sleepers < (question.wanted or 1) and len(given) < len(settings):
+        # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
+        again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather))
+        other = _measured(question, again, workings)
+        if not isinstance(other, list) and other[1].sleepers > figures.sleepers:
+            settings, (shelter, figures) = again, other
     assessment = assess(shelter, question.supports)
-    notes = _notes(question, figures)
+    notes = [*_prepared(fitting), *_notes(question, figures)]
     return Solution(question, settings, replace(assessment, reasons=(*assessment.reasons, *notes)), shelter, figures)
 
 
-def _settings(question: Question, given: dict[str, float], workings: Workings) -> dict[str, float]:
+def _measured(question: Question, settings: dict[str, float], workings: Workings) -> tuple[Shelter, Figures] | list[Refusal]:
+    """The folded sheet and its figures tonight, or why it does not fold so."""
+    shelter = workings.shelter(question.pitch, question.sheet, settings)
+    if not isinstance(shelter, Shelter):
+        return shelter
+    weather, lying = question.weather, question.lying
+    if question.free_to_turn:
+        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter)))
+    if question.uphill_off_wind_deg is not None:
+        lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
+    return shelter, measure(shelter, question.body, weather, question.clearance, lying, question.people)
+
+
+def _prepared(fitting: Fitting) -> list[Reason]:
+    """What is done to the sheet before it takes the pitch."""
+    out = []
+    if fitting.doubled_m > DOUBLED_LEAST_M:
+        out.append(Reason("fold_to_square", "fold the sheet to a square of {0} first: a strip of {1} is doubled under",
+                          blocks=False, lengths=(fitting.box[0], fitting.doubled_m)))  # fmt: skip
+    if fitting.cut:
+        out.append(Reason("shaped_edges", "the sheet's shaped edges are taken as straight pieces and never set as tight as a "
+                          "straight cut", blocks=False))  # fmt: skip
+    return out
+
+
+def _settings(question: Question, given: dict[str, float], workings: Workings, aim: Aim) -> dict[str, float]:
     pitch = question.pitch
     found = None
     if len(given) < len(pitch.settings):
-        aim = Aim(question.body, question.intent, question.supports, question.clearance, question.wanted)
         found = workings.settings(pitch, question.sheet, aim, given)
     return found or {s.name: given.get(s.name, s.default) for s in pitch.settings}
 

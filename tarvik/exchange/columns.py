@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.body import RATIOS, STATURE_LEAST_M, STATURE_MOST_M
 from tarvik.core.errors import InputError
+from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.sheet import SIDE_LEAST_M, SIDE_MOST_M, TieOuts
 from tarvik.core.units import Units, format_length, format_size, parse_length, parse_size
 
@@ -168,11 +169,19 @@ def _count(text: str, _: Context) -> Values:
     return {"count": int(clean)}
 
 
+SUPPORT_KINDS: Final = ("tree", "pole", "stick", *CARRIER_KINDS)
+"""Kinds of support a course keeps. Of a boat, vehicle or fence, `from` is its length and `to` its height; of a branch, `to` is
+its height; of forked sticks, bipods and tripods, the length of the legs."""
+
+
 def _support_kind(text: str, _: Context) -> Values:
     clean = text.strip().lower().rstrip("s")
-    kinds = {"tree": "tree", "post": "tree", "pole": "pole", "walking pole": "pole", "stick": "stick", "cut stick": "stick"}
+    kinds = {kind: kind for kind in SUPPORT_KINDS} | {
+        "post": "tree", "walking pole": "pole", "cut stick": "stick", "forked post": "forked stick", "fork": "forked stick",
+        "canoe": "boat", "car": "vehicle", "van": "vehicle",
+    }  # fmt: skip
     if clean not in kinds:
-        raise InputError("kind", f"«{text.strip()[:30]}» is no support; use tree, pole or stick")
+        raise InputError("kind", f"«{text.strip()[:30]}» is no support; use {', '.join(SUPPORT_KINDS)}")
     return {"kind": kinds[clean]}
 
 
@@ -258,9 +267,9 @@ TABLES: Final = {
             Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
             _NOTE,
         )),
-        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut sticks.", (
-            Column("kind", "Kind", "tree, pole or stick", _support_kind, _shown("kind"), needed=True,
-                   choices=("tree", "pole", "stick")),
+        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut sticks, a boat.", (
+            Column("kind", "Kind", "tree, pole, boat …", _support_kind, _shown("kind"), needed=True,
+                   choices=SUPPORT_KINDS),
             _COUNT,
             Column("span", "Length", "105-145 cm", _span, _show_span, aliases=("length", "lengths", "range")),
             _NOTE,

@@ -25,6 +25,9 @@ from tarvik.core.quantities import (
     parse_speed,
     parse_temperature,
 )
+from tarvik.core.rig.house import CHOICES as HOUSE_CHOICES
+from tarvik.core.rig.house import TITLES as HOUSE_TITLES
+from tarvik.core.rig.house import House
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.weather.needs import Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import TERRAINS
@@ -239,6 +242,13 @@ def _length(least: float, most: float) -> Callable[[str, Units, str], float]:
     return read
 
 
+def _house(name: str) -> Callable[[str, Units, str], str]:
+    def read(text: str, _: Units, field: str) -> str:
+        return str(getattr(House(**{name: text.strip()}), name))
+
+    return read
+
+
 RULE_FIELDS: Final = (
     Field("head", "Head ends point", _HEAD, _text, "", _HEADS),
     Field("gear_in", "Packs under the roof", _yes, _show_yes, "", _YES_NO),
@@ -246,6 +256,8 @@ RULE_FIELDS: Final = (
     Field("stake_depth_m", "Stakes driven", _length(0.05, 1.0), format_length, "0.20 m"),
     Field("guy_mm", "Guys, thickness in mm", _number(1, 12, "mm"), _plain, "3"),
     Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
+    *(Field(f"house_{name}", HOUSE_TITLES[name], _house(name), _text, "", choices) for name, choices in HOUSE_CHOICES.items()),
+    Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
@@ -254,6 +266,7 @@ RULE_FIELDS: Final = (
 RULES_BY_NAME: Final = {f.name: f for f in RULE_FIELDS}
 RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "head": "any", "gear_in": False, "ground": "turf", "stake_depth_m": Holding().stake_depth_m, "guy_mm": Holding().guy_mm,
+    **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()}, "may_cut": False,
     "ridge_mm": Holding().ridge_mm, "net_kind": "", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.1,
 }  # fmt: skip
 
@@ -282,6 +295,17 @@ def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
     """What the course's stakes and cords hold; a site's own ground goes before the course's."""
     values = {**RULE_DEFAULTS, **kept}
     return Holding(ground_named(ground or values["ground"]), values["stake_depth_m"], values["guy_mm"], values["ridge_mm"])
+
+
+def house_of(kept: Mapping[str, Any]) -> House:
+    """Which schools of rigging the course follows."""
+    values = {**RULE_DEFAULTS, **kept}
+    return House(**{name: values[f"house_{name}"] for name in HOUSE_CHOICES})
+
+
+def may_cut(kept: Mapping[str, Any]) -> bool:
+    """Whether the rules of the land let the course cut sticks."""
+    return bool({**RULE_DEFAULTS, **kept}["may_cut"])
 
 
 def net_of(kept: Mapping[str, Any]) -> Net | None:

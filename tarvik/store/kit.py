@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, Any, Final
 from sqlalchemy import func, select
 
 from tarvik.core.body import Body
-from tarvik.core.rig.supports import Pole, Supports, Tree
+from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
+from tarvik.exchange.night_form import house_of, may_cut
 from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
 
 if TYPE_CHECKING:
@@ -170,13 +171,20 @@ def supports_of(session: Session, course_id: int) -> Supports:
     """Everything at hand in a course. Kinds of which nothing is entered count as none."""
     trees: list[Tree] = []
     poles: list[Pole] = []
+    others: list[Carrier] = []
+    course = session.get(Course, course_id)
+    rules = (course.rules if course else None) or {}
     for row in rows(session, course_id, "supports"):
         if row.kind == "tree":
             trees += [Tree()] * row.count
+        elif row.kind in CARRIER_KINDS:
+            others += [Carrier(row.kind, row.most_m or row.least_m or 1.0, row.least_m or 0.0)] * row.count
         else:
             most = row.most_m or 1.4
             least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
             poles += [Pole(min(least, most), most, row.kind)] * row.count
     lines = tuple(row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count))
     stakes = sum(row.count for row in rows(session, course_id, "stakes"))
-    return Supports(tuple(trees), tuple(poles), min(stakes, 2000), lines)
+    return Supports(
+        tuple(trees), tuple(poles), min(stakes, 2000), lines, tuple(others), may_cut(rules), house_of(rules)
+    )

@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse
 
+from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.heading import rose
 from tarvik.core.pitches import PITCHES
+from tarvik.core.search import worth
 from tarvik.core.tonight import judge
 from tarvik.web.schemas import Problem, SolveIn
 
@@ -46,7 +48,8 @@ def pitches() -> list[dict[str, Any]]:
     return [
         {
             "slug": p.slug, "name": p.name, "also_known_as": list(p.also_known_as), "family": p.family.value,
-            "summary": p.summary, "minutes": p.minutes,
+            "summary": p.summary, "minutes": p.minutes, "sheet": p.shape.value, "carried_by": list(p.carried_by),
+            "lifted": p.lifted, "floored": any(panel.role is Role.FLOOR for panel in p.pattern.panels),
             "settings": [
                 {"name": s.name, "unit": s.unit, "min": s.least, "max": s.most, "default": s.default, "meaning": s.meaning,
                  "step": 1 if s.is_choice else s.step, "label": s.label}
@@ -91,7 +94,7 @@ def answer(solution: Solution) -> dict[str, Any]:
     if shelter is not None:
         out["points"] = {
             p: {"sheet_m": [_fine(x) for x in shelter.sheet_at(p)], "at_m": [_fine(x) for x in shelter.at(p)]}
-            for p in shelter.pitch.pattern.points
+            for p in shelter.pattern.points
         }
         out["panels"] = [{"id": p.id, "role": p.role.value, "points": list(p.points)} for p in shelter.panels]
     if rig is not None:
@@ -136,6 +139,7 @@ def _measures(solution: Solution) -> dict[str, Any]:
             {"points": list(o.edge), "bearing_deg": _r(o.bearing_deg), "area_m2": _r(o.area_m2), "height_m": _r(o.height_m)}
             for o in f.openings
         ],
+        "worth": _r(worth(f, solution.question.aim())), "shear_deg": _r(f.shelter.shear_deg),
         "least_slope_deg": _r(f.least_slope_deg), "open_to_wind": _r(f.open_to_wind), "rain_slope": _r(f.rain_slope),
         "clearance": {name: getattr(room, name) for name in room.__dataclass_fields__},
     }  # fmt: skip

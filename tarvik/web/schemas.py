@@ -13,8 +13,9 @@ from tarvik.core.loads.holding import CORD_MM, RIDGE_CORD_MM, STAKE_DEPTH_M, Hol
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.pitches import pitch_named
-from tarvik.core.rig.supports import MOST_THINGS, UNLIMITED, Pole, Supports, Tree
-from tarvik.core.sheet import MOST_POINTS, Sheet
+from tarvik.core.rig.house import PLAIN_HOUSE, House
+from tarvik.core.rig.supports import MOST_THINGS, UNLIMITED, Carrier, Pole, Supports, Tree
+from tarvik.core.sheet import JOIN_OVERLAP_M, MOST_POINTS, Sheet, joined_sheet
 from tarvik.core.solve import DEFAULT_LYING, Question
 from tarvik.core.tonight import Night
 from tarvik.core.weather.needs import Insects, NightNeeds, Stay
@@ -30,17 +31,32 @@ class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class JoinIn(Strict):
+    """A second sheet tied to this one along an edge: its size, and how far the two overlap."""
+
+    width_m: Number
+    length_m: Number
+    overlap_m: Number = JOIN_OVERLAP_M
+
+
 class SheetIn(Strict):
-    """A rectangle by its sides, or any outline. Without tie-outs, any point is taken as tied."""
+    """A rectangle by its sides, or any outline. Without tie-outs, any point is taken as tied. `join` adds another sheet."""
 
     width_m: Number | None = None
     length_m: Number | None = None
     outline_m: Annotated[list[Place], Field(max_length=MOST_POINTS)] | None = None
     tie_outs_m: Annotated[list[Place], Field(max_length=MOST_POINTS)] | None = None
     hood_m: Place | None = None
+    join: JoinIn | None = None
 
     def to_core(self) -> Sheet:
         """The sheet. Raises InputError."""
+        if self.join is None:
+            return self._single()
+        other = Sheet.rectangle(self.join.width_m, self.join.length_m)
+        return joined_sheet(self._single(), other, self.join.overlap_m)
+
+    def _single(self) -> Sheet:
         ties = None if self.tie_outs_m is None else tuple((u, v) for u, v in self.tie_outs_m)
         hood = (self.hood_m[0], self.hood_m[1]) if self.hood_m else None
         if self.outline_m is not None:
@@ -76,13 +92,43 @@ class TreeIn(BaseModel):
         return Tree(place, self.diameter_m)
 
 
+class HouseIn(Strict):
+    """House rules of rigging; what is left out is the usual."""
+
+    pole: Annotated[str, Field(max_length=20)] = "upright"
+    ridge: Annotated[str, Field(max_length=20)] = "either"
+    ridge_side: Annotated[str, Field(max_length=20)] = "under"
+    hitch: Annotated[str, Field(max_length=20)] = "taut-line"
+    lift: Annotated[str, Field(max_length=20)] = "outside"
+
+
+Things = Annotated[list[Number], Field(max_length=MOST_THINGS)]
+Sized = Annotated[list[Annotated[list[Number], Field(min_length=1, max_length=2)]], Field(max_length=MOST_THINGS)]
+
+
 class SupportsIn(Strict):
-    """What is at hand; a field left out means no end of it."""
+    """What is at hand. Of trees, poles, stakes and lines a field left out means no end of it; of the rest, none.
+
+    `forked_m`, `bipods_m` (legs) and `branches_m` (heights) in metres; `tripods_m` [leg, ridge pole]; `boats_m`,
+    `vehicles_m`, `fences_m` [height, length]; `in_the_way_m` trunks and rocks [x, y, diameter] in the shelter's frame.
+    """
 
     trees: Annotated[list[TreeIn | Place], Field(max_length=MOST_THINGS)] | None = None
     poles_m: Annotated[list[Place], Field(max_length=MOST_THINGS)] | None = None
     stakes: Annotated[int, Field(ge=0, le=MOST_THINGS)] | None = None
     lines_m: Annotated[list[Number], Field(max_length=MOST_THINGS)] | None = None
+    forked_m: Things = Field(default_factory=list)
+    bipods_m: Things = Field(default_factory=list)
+    branches_m: Things = Field(default_factory=list)
+    tripods_m: Sized = Field(default_factory=list)
+    boats_m: Sized = Field(default_factory=list)
+    vehicles_m: Sized = Field(default_factory=list)
+    fences_m: Sized = Field(default_factory=list)
+    cut_sticks: bool = False
+    house: HouseIn | None = None
+    in_the_way_m: Annotated[
+        list[Annotated[list[Number], Field(min_length=3, max_length=3)]], Field(max_length=MOST_THINGS)
+    ] = Field(default_factory=list)
 
     def to_core(self) -> Supports:
         """The supports. Raises InputError."""
@@ -90,7 +136,18 @@ class SupportsIn(Strict):
         if self.trees is not None:
             trees = tuple(Tree((t[0], t[1])) if isinstance(t, list) else t.to_core() for t in self.trees)
         poles = None if self.poles_m is None else tuple(Pole(least, most) for least, most in self.poles_m)
-        return Supports(trees, poles, self.stakes, None if self.lines_m is None else tuple(self.lines_m))
+        others = [Carrier(kind, size) for kind, field in SINGLE_CARRIERS.items() for size in getattr(self, field)]
+        for kind, field in SIZED_CARRIERS.items():
+            others += [Carrier(kind, size[0], size[1] if len(size) > 1 else 0.0) for size in getattr(self, field)]
+        return Supports(
+            trees, poles, self.stakes, None if self.lines_m is None else tuple(self.lines_m), tuple(others), self.cut_sticks,
+            House(**self.house.model_dump()) if self.house else PLAIN_HOUSE,
+            tuple((x, y, d) for x, y, d in self.in_the_way_m),
+        )  # fmt: skip
+
+
+SINGLE_CARRIERS = {"forked stick": "forked_m", "bipod": "bipods_m", "branch": "branches_m"}
+SIZED_CARRIERS = {"tripod": "tripods_m", "boat": "boats_m", "vehicle": "vehicles_m", "fence": "fences_m"}
 
 
 class WeatherIn(Strict):

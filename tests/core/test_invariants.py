@@ -37,7 +37,7 @@ def moved(shelter: Shelter, degrees: float, mirror: bool = False, by: tuple[floa
     turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
     flip = np.diag([1.0, -1.0 if mirror else 1.0, 1.0])
     xyz = shelter.xyz @ flip.T @ turn.T + np.array([*by, 0.0])
-    return Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, xyz)
+    return Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, xyz, shelter.whole)
 
 
 @given(shelter=SHELTERS, degrees=st.floats(0, 360), mirror=st.booleans(), by=st.tuples(st.floats(-50, 50), st.floats(-50, 50)))

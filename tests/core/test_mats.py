@@ -143,5 +143,5 @@ def test_turning_the_roof_turns_the_mats() -> None:
     for degrees in (30, 90, 146):
         a = math.radians(degrees)
         turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
-        turned = Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, shelter.xyz @ turn.T)
+        turned = Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, shelter.xyz @ turn.T, shelter.whole)
         assert measure(turned, Body(1.75)).sleepers == measure(shelter, Body(1.75)).sleepers

@@ -40,10 +40,14 @@ class Panel:
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
-    """Topology of a crease pattern: the same for every setting of a pitch."""
+    """Topology of a crease pattern: the same for every setting of a pitch.
+
+    `give`: pairs of points across the bias that may come nearer or draw apart, where a pitch lifts the cloth.
+    """
 
     points: tuple[str, ...]
     panels: tuple[Panel, ...]
+    give: frozenset[frozenset[str]] = frozenset()
 
     def index(self, point: str) -> int:
         """Row of a point in the arrays. Raises ValueError for an unknown point."""
@@ -57,7 +61,12 @@ class Pattern:
 @lru_cache(maxsize=256)
 def _rigid_pairs(pattern: Pattern) -> NDArray[np.intp]:
     index = pattern.index
-    pairs = {tuple(sorted((index(a), index(b)))) for p in pattern.panels for a, b in combinations(p.points, 2)}
+    pairs = {
+        tuple(sorted((index(a), index(b))))
+        for p in pattern.panels
+        for a, b in combinations(p.points, 2)
+        if frozenset((a, b)) not in pattern.give
+    }
     return np.array(sorted(pairs), dtype=np.intp)
 
 

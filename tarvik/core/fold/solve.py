@@ -53,7 +53,8 @@ class _System:
             ids = [pattern.index(p) for p in panel.points]
             a, b, c = ids[:3]
             for i, j in ((a, b), (b, c), (a, c)):
-                pairs.add((min(i, j), max(i, j)))
+                if frozenset((pattern.points[i], pattern.points[j])) not in pattern.give:
+                    pairs.add((min(i, j), max(i, j)))
             affine += [(a, b, c, d) for d in ids[3:]]
         return cls(np.array(sorted(pairs), dtype=np.intp), np.array(affine, dtype=np.intp).reshape(-1, 4))
 
@@ -63,6 +64,7 @@ def barycentric(uv: Floats, affine: NDArray[np.intp]) -> Floats:
     a, b, c, d = (uv[:, affine[:, k]] for k in range(4))
     ab, ac, ad = b - a, c - a, d - a
     area = ab[..., 0] * ac[..., 1] - ab[..., 1] * ac[..., 0]
+    area = np.where(area == 0, np.inf, area)  # a strip of no width: its points lie on each other
     wb = (ad[..., 0] * ac[..., 1] - ad[..., 1] * ac[..., 0]) / area
     wc = (ab[..., 0] * ad[..., 1] - ab[..., 1] * ad[..., 0]) / area
     return np.stack([1 - wb - wc, wb, wc], axis=-1)

@@ -104,7 +104,7 @@ class _Truss:
         self.shelter, self.rig = shelter, rig
         self.trees = {s.point for s in rig.supports if s.kind == "tree"}
         self.poles = [s.point for s in rig.supports if s.kind != "tree"]
-        points = shelter.pitch.pattern.points
+        points = shelter.pattern.points
         self.free = [p for p in points if shelter.at(p)[2] > GROUND_M and p not in self.trees]
         self.row = {p: 3 * i for i, p in enumerate(self.free)}
         self.columns: list[Floats] = []
@@ -167,7 +167,7 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
     size = max(float(np.linalg.norm(total)), float(sum(np.linalg.norm(load.force_n) for load in loads)), 1e-12)
     flown = {a.point for a in shelter.pitch.anchors if a.hold is Hold.FLOWN}  # these give with every gust, and are meant to
     loose = tuple(p for p, r in zip(truss.free, rest, strict=True) if p not in flown and np.linalg.norm(r) > UNBALANCED * size)
-    cloth = {p: np.zeros(3) for p in shelter.pitch.pattern.points}
+    cloth = {p: np.zeros(3) for p in shelter.pattern.points}
     for (a, b), force in zip(truss.cloth, forces, strict=False):
         way = shelter.at(b) - shelter.at(a)
         way = way / max(float(np.linalg.norm(way)), 1e-12)

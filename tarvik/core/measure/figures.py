@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
+from tarvik.core.measure.bed import bed_of
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
 from tarvik.core.measure.drips import Drip, drip_zone, drips, under_drips
 from tarvik.core.measure.dry import dry_ground
@@ -86,6 +87,10 @@ class Figures:
         return pack_room(self.roof, self.dry, self.mats)[0]
 
 
+_CLEAR_STRIDE: Final = 3
+"""Headings tried, every so many steps, when mats are moved clear of drips: as many mats are already known to fit."""
+
+
 def sitting_height(body: Body) -> float:
     """Roof height under which the person sits up."""
     return body.height("sitting") + SITTING_ROOM_M
@@ -115,22 +120,24 @@ def measure(
     dry = dry_ground(roof, weather)
     headings = rules.headings(shelter)
 
-    def lay(floor: Region | None) -> list[tuple[int, Mat]]:
+    def lay(floor: Region | None, stride: int = 1) -> list[tuple[int, Mat]]:
+        if shelter.pitch.bed is not None:
+            return bed_of(shelter, people[0] if people else body, weather, room)
         ground = Ground.under(roof, floor, room)
         if people:
             return lay_people(ground, [p.stature_m for p in people], room, headings=headings)
-        return list(enumerate(lay_mats(ground, body.stature_m, room, headings=headings)))
+        return list(enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings)))
 
     laid = lay(None if calm else dry)
     wetted = under_drips([mat for _, mat in laid], shelter)
     if wetted:
-        clear = lay(without(dry, [drip_zone(shelter)]))
+        clear = lay(without(dry, [drip_zone(shelter)]), _CLEAR_STRIDE)
         if len(clear) == len(laid):
             laid, wetted = clear, under_drips([mat for _, mat in clear], shelter)
     return Figures(
         peak_m=roof.peak_m,
-        covered_area_m2=float(roof.plan().area),
-        dry_area_m2=float(dry.area),
+        covered_area_m2=roof.covered_m2,
+        dry_area_m2=roof.covered_m2 if calm else float(dry.area),
         sit_area_m2=roof.area_above(sitting_height(body)),
         kneel_area_m2=roof.area_above(kneeling_height(body)),
         stand_area_m2=roof.area_above(standing_height(body)),

@@ -9,7 +9,9 @@ import numpy as np
 import shapely
 from shapely import MultiPolygon, Polygon
 
+from tarvik.core.measure.kernel.general import MOST_OBSTACLES, MOST_PLANES, ROOM, room_under, shade, upper_corners
 from tarvik.core.measure.kernel.polygon import area
+from tarvik.core.measure.kernel.polygon import hull as hull_of
 from tarvik.core.measure.roof import Region, Roof, common, without
 
 if TYPE_CHECKING:
@@ -30,6 +32,7 @@ class Ground:
     triangle_box: NDArray[np.int64]
     area_m2: float
     hull: Floats
+    cover: tuple[Floats, NDArray[np.int64], Floats] | None = None  # shadows that a centre must lie in (see the kernel)
 
     @classmethod
     def under(cls, roof: Roof, dry: Region | None, clearance: Clearance) -> Ground | None:
@@ -54,11 +57,7 @@ class Ground:
                 planes.append(half_planes(roof.rim))
                 boxes.append(np.zeros(len(roof.rim), dtype=np.int64))
         else:
-            for box, height in enumerate(clearance.heights()):
-                region = roof.above(height)
-                if region.is_empty:
-                    return None
-                add(region, box)
+            return cls._hollow(roof, dry, clearance)
         floor = roof.plan() if dry is None else dry
         if floor.is_empty:
             return None
@@ -73,6 +72,43 @@ class Ground:
             np.concatenate(triangle_boxes).astype(np.int64) if triangle_boxes else np.zeros(0, dtype=np.int64),
             *_usable(roof, dry, clearance.edge_m),
         )
+
+
+    @classmethod
+    def _hollow(cls, roof: Roof, dry: Region | None, clearance: Clearance) -> Ground | None:
+        """Under a roof that is no convex lid: what is too low and, in calm air, the edges of what is covered stand in the
+        way; `dry` ground stands for the edges otherwise.
+        """
+        faces, corners, plane = roof.faces, roof.corners, roof.plane
+        if not len(corners) or (dry is not None and dry.is_empty):
+            return None
+        calm = np.zeros((1, 2))
+        shadows, sizes = np.zeros((1, *faces.shape[:2], 2)), np.zeros((1, len(corners)))
+        shade(faces, corners, calm, shadows, sizes)
+        limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
+        blocks, block_box = np.empty((MOST_OBSTACLES, 3, 2)), np.zeros(MOST_OBSTACLES, dtype=np.int64)
+        heights = np.array(clearance.heights())
+        made, blocked, rims = room_under(
+            faces, corners, plane, heights, calm, limits, limit_box, blocks, block_box, shadows, sizes
+        )
+        if made < 0:
+            return None
+        planes, plane_box, triangles, triangle_box = limits[:made], limit_box[:made], blocks[:blocked], block_box[:blocked]
+        if dry is not None:
+            hull, pockets = hull_and_pockets(dry)
+            planes, plane_box = np.concatenate([planes, hull]), np.append(plane_box, np.zeros(len(hull), dtype=np.int64))
+            triangles = np.concatenate([triangles[rims:], pockets])
+            triangle_box = np.append(triangle_box[rims:], np.zeros(len(pockets), dtype=np.int64))
+        low, high = faces[..., :2].reshape(-1, 2).min(axis=0) - 1, faces[..., :2].reshape(-1, 2).max(axis=0) + 1
+        points = np.empty((len(corners) * ROOM, 2))
+        count = upper_corners(faces, corners, plane, clearance.edge_m, points)
+        ring = np.empty((2 * count + 4, 2))
+        around = hull_of(points, count, ring)
+        usable = roof.area_above(clearance.edge_m)
+        usable = usable if dry is None else min(usable, float(dry.area))
+        cover = (shadows, corners, sizes) if dry is None else None
+        return cls(np.array([low[0], high[0], low[1], high[1]]), planes, plane_box.astype(np.int64), triangles.copy(),
+                   triangle_box.astype(np.int64), usable, ring[:around].copy(), cover)  # fmt: skip
 
 
 def _usable(roof: Roof, dry: Region | None, height: float) -> tuple[float, Floats]:

@@ -14,6 +14,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.kernel import mats as kernel
+from tarvik.core.measure.kernel.general import sheltered
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
 
 if TYPE_CHECKING:
@@ -114,8 +115,13 @@ def entries_of(
     sizes, heading = np.empty(_MOST_ENTRIES, dtype=np.int64), np.empty(_MOST_ENTRIES, dtype=np.int64)
     count = kernel.entries(
         ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes,
-        headings[headings % stride == 0], STEPS, INNER_M, enough, polygons, sizes, heading,
+        headings[headings % stride == 0], STEPS, INNER_M, _MOST_ENTRIES if ground.cover else enough, polygons, sizes, heading,
     )  # fmt: skip
+    if ground.cover is not None and count:
+        inside = np.empty(count, dtype=np.int64)
+        sheltered(*ground.cover, polygons[:count], sizes[:count], inside)
+        kept = np.flatnonzero(inside)
+        polygons, sizes, heading, count = polygons[kept], sizes[kept], heading[kept], len(kept)
     table = np.full((count, STEPS), -1e18)
     kernel.support_table(polygons, sizes, count, STEPS, stride, table)
     return Entries(polygons[:count], sizes[:count], heading[:count], np.full(count, kind, dtype=np.int64), table, stride)
@@ -205,8 +211,16 @@ def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Pla
     """Two mats of the kinds `people`, furthest apart; nothing when there is no room. `extents` (kinds, steps)."""
     stride = max(entries.stride, _COARSE)
     coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
-    if _best_pair(coarse, extents, people)[0] < -_HOPEFUL_M:
+    mark = np.zeros(STEPS, dtype=np.int64)
+    kernel.hopeful(
+        coarse.table, coarse.heading, coarse.kind, coarse.count, extents, coarse.stride, -_HOPEFUL_M, *people, mark
+    )
+    if not mark.any():
         return []
+    near = np.zeros(STEPS, dtype=bool)
+    for shift in range(-_COARSE + 1, _COARSE):
+        near |= np.roll(mark, shift) > 0
+    entries = entries.pick(np.flatnonzero(near[entries.heading]), entries.stride)
     play, i, j, k = _best_pair(entries, extents, people)
     if play < 0:
         return []

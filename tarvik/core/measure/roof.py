@@ -12,7 +12,8 @@ from shapely import MultiPolygon, Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS
+from tarvik.core.measure.kernel.general import area_under
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
@@ -96,7 +97,14 @@ class Roof:
             room = np.zeros((MOST_CORNERS, 2))
             room[: len(self.rim)] = self.rim
             return float(area_above(room, len(self.rim), self.plane, height))
-        return float(self.above(height).area)
+        return float(area_under(self.faces, self.corners, self.plane, height)) if len(self.corners) else 0.0
+
+    @cached_property
+    def covered_m2(self) -> float:
+        """Area of `plan()`."""
+        if self.rim is not None:
+            return float(area(self.rim, len(self.rim)))
+        return self.area_above(0.0)
 
     def ring_above(self, height: float) -> Floats:
         """Outline (k, 2), anticlockwise, of `above(height)` under a convex lid; empty when there is none."""

@@ -45,7 +45,7 @@ def downhill(xyz: Floats) -> Floats | None:
 
 def low_points(shelter: Shelter) -> Sequence[str]:
     """Points of the roof at which its water leaves: no neighbour along a roof panel's edge is lower."""
-    heights = dict(zip(shelter.pitch.pattern.points, shelter.xyz[:, 2], strict=True))
+    heights = dict(zip(shelter.pattern.points, shelter.xyz[:, 2], strict=True))
     neighbours: dict[str, set[str]] = {}
     for panel in shelter.panels:
         if panel.role is Role.FLOOR:

@@ -7,7 +7,7 @@ exports read only this.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import TYPE_CHECKING, Final
@@ -29,6 +29,19 @@ class Family(StrEnum):
     LEAN_TO = "lean-to"
     CORNER = "corner"
     WEDGE = "wedge"
+    BOAT = "boat"
+    BARE = "bare"
+
+    @property
+    def title(self) -> str:
+        """The family's name."""
+        return _FAMILY_TITLES[self.value]
+
+
+_FAMILY_TITLES: Final = {
+    "ridge": "Ridges", "lean-to": "Lean-tos", "corner": "Corners", "wedge": "Wedges and tents", "boat": "Against a boat",
+    "bare": "Without a pitch",
+}  # fmt: skip
 
 
 DEGREES: Final = "degrees"
@@ -49,6 +62,7 @@ class Setting:
     label: str
     step: float = 0.01
     searched: bool = True
+    words: tuple[str, ...] = ()  # of a choice: what each number stands for
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:
@@ -70,7 +84,9 @@ class Setting:
         return self.unit not in ("m", DEGREES)
 
     def shown(self, value: float, units: Units) -> str:
-        """A value in the course's units."""
+        """A value in the course's units; a choice in words."""
+        if self.words:
+            return self.words[round(value - self.least)]
         return format_length(value, units) if self.is_length else f"{value:.0f}{'°' if self.unit == DEGREES else ''}"
 
 
@@ -80,21 +96,32 @@ class Hold(StrEnum):
     STAKED = "staked"  # at the ground, or held off it by a guy when it stands above
     HIGH = "high"  # carried by a support
     FLOWN = "flown"  # off the ground: by a guy where the cloth hangs down to it, else on a pole with a guy
+    LIFTED = "lifted"  # drawn up from outside by a cord to a tree or bipod, or propped from inside
     FREE = "free"  # follows from the fold
 
 
 @dataclass(frozen=True, slots=True)
 class Anchor:
-    """How one point is held; `line` says what its line is for when it needs one."""
+    """How one point is held; `line` says what its line is for when it needs one. `on_sheet` False: a point in the air
+    that something else than the sheet hangs from.
+    """
 
     point: str
     hold: Hold
     line: str = "guy"
     optional: bool = False
+    on_sheet: bool = True
 
 
-def anchors(high: str, staked: str, line: str = "guy", flown: str = "") -> tuple[Anchor, ...]:
-    """Anchors of points named by single letters: those carried high, then those staked, then those flown."""
+def free(*points: str) -> tuple[Anchor, ...]:
+    """Anchors of points that nothing holds but the fold."""
+    return tuple(Anchor(p, Hold.FREE) for p in points)
+
+
+def anchors(
+    high: Iterable[str], staked: Iterable[str], line: str = "guy", flown: Iterable[str] = ""
+) -> tuple[Anchor, ...]:
+    """Anchors of points (single letters, or a tuple of names): those carried high, then those staked, then those flown."""
     return (
         *(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked),
         *(Anchor(p, Hold.FLOWN, line) for p in flown),
@@ -111,11 +138,12 @@ class PullSide(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Limit:
-    """A setting's largest value (N,) that the sheet allows, given the others; NaN where none is."""
+    """A setting's largest (and smallest) value (N,) that the sheet allows, given the others; NaN where none is."""
 
     setting: str
     most: Floats
     why: str
+    least: Floats | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +152,21 @@ class Step:
 
     text: str
     stakes: tuple[str, ...] = ()
+
+
+class Shape(StrEnum):
+    """Which sheets a pitch is folded from."""
+
+    ANY = "any rectangle"
+    SQUARE = "square"
+    OBLONG = "oblong"
+
+
+class Bed(StrEnum):
+    """How one lies where no roof stands over the mat."""
+
+    WORN = "worn"  # the cloth touches who lies in it
+    OPEN = "open"  # under the sky, in dry weather
 
 
 SheetBox = tuple[float, float]
@@ -151,6 +194,12 @@ class Pitch:
     steps: tuple[Step, ...]
     minutes: float
     faults: tuple[str, ...]
+    shape: Shape = Shape.ANY
+    carried_by: tuple[str, ...] = ()  # kinds of support its high points take; empty: any
+    bed: Bed | None = None  # how one lies where the clearances do not apply
+    lifted: bool = False  # the cloth may give on the bias, up to a cap
+    outlined: Callable[[tuple[tuple[float, float], ...]], Pitch | None] | None = None  # the same for a shaped outline
+    hooded: Callable[[tuple[float, float]], Pitch] | None = None  # the same lifted by a poncho's hood
 
     def setting(self, name: str) -> Setting:
         """The setting of that name. Raises InputError naming the ones there are."""
@@ -211,5 +260,5 @@ def most_height(side: Floats) -> Floats:
 
 TURN = Setting(
     "turn", "0 or 1", 0, 1, 0, "0: the sheet's first side lies across the ridge or slope; 1: its second side does",
-    "Turn the sheet",
+    "Sheet lies", words=("as given", "turned"),
 )  # fmt: skip

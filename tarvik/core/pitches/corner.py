@@ -25,6 +25,7 @@ from tarvik.core.pitches.base import (
     most_height,
     root,
 )
+from tarvik.core.pitches.geometry import circles
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -276,15 +277,6 @@ _TIPPED: Final = Pattern(
 )
 
 
-def _circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, hand: float) -> tuple[Floats, Floats]:
-    """Where circles about a and b meet, on the left (+1) or right (-1) hand going from a to b; NaN where they do not."""
-    dx, dy = bx - ax, by - ay
-    gap = np.hypot(dx, dy)
-    along = (ra**2 - rb**2 + gap**2) / (2 * gap)
-    off = root(ra**2 - along**2)
-    return ax + (along * dx - hand * off * dy) / gap, ay + (along * dy + hand * off * dx) / gap
-
-
 def _tipped_layout(box: SheetBox, values: Values) -> Layout:
     """Closed form. The crease X-Y lies on the ground across the back; P stands where its three distances let it; the side "
     "corners lie
@@ -298,8 +290,8 @@ def _tipped_layout(box: SheetBox, values: Values) -> Layout:
     at = (reach_x**2 - reach_y**2 + crease**2) / (2 * crease)  # of the foot of P along X-Y, from X
     back = root(reach_x**2 - at**2)
     x, y = (back, -at), (back, crease - at)  # P's foot at the origin, the crease across behind it
-    a = _circles(zero, zero, root(width**2 - h**2), x[0], x[1], length - tip, -1.0)
-    b = _circles(zero, zero, root(length**2 - h**2), y[0], y[1], width - tip, 1.0)
+    a = circles(zero, zero, root(width**2 - h**2), x[0], x[1], length - tip, -1.0)
+    b = circles(zero, zero, root(length**2 - h**2), y[0], y[1], width - tip, 1.0)
     r = (back - tip / np.sqrt(2), (x[1] + y[1]) / 2)
     ok = (tip > 0) & (tip < min(width, length)) & (r[0] >= 0)
     places = [(zero, zero, h), (*a, zero), (*b, zero), (*x, zero), (*y, zero), (*r, zero)]

@@ -19,12 +19,11 @@ from tarvik.core.pitches.base import (
     SheetBox,
     Step,
     Values,
+    Shape,
     anchors,
     root,
 )
-
-SQUARE_M: Final = 0.02
-"""Sides that differ by no more than this make a square."""
+from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying
 
 _WRAP: Final = Pattern(
     ("A", "B", "E", "F", "G", "H", "O", "K"),
@@ -57,7 +56,7 @@ def _wrap_layout(box: SheetBox, values: Values) -> Layout:
     gy = half + root(rest**2 - h**2 - gx**2)
     fall = np.radians(values["awning"])
     nose = (-half * np.cos(fall), h - half * np.sin(fall))
-    ok = (gx > 0) & (nose[1] >= 0) & (depth > half) & (abs(box[0] - box[1]) <= SQUARE_M)
+    ok = (gx > 0) & (nose[1] >= 0) & (depth > half)
     places = [
         (zero, -half, h), (zero, half, h), (depth, -half, zero), (depth, half, zero), (gx, -gy, zero), (gx, gy, zero),
         (nose[0], zero, nose[1]), (depth - half, zero, zero),
@@ -76,11 +75,10 @@ def _wrap_layout(box: SheetBox, values: Values) -> Layout:
 def _wrap_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     s = _side(box)
     rest = s - values["inset"]
-    square = np.full_like(rest, np.nan if abs(box[0] - box[1]) > SQUARE_M else 1.0)
     awning = np.degrees(np.arcsin(np.clip(values["height"] * np.sqrt(2) / values["inset"], -1, 1)))
     return (
         Limit(
-            "height", rest * 0.999 * square, "the sheet must be square (fold it to one), and the sides must reach the ground"
+            "height", rest * 0.999, "the sides do not reach the ground"
         ),
         Limit("inset", np.full_like(rest, s / 2), "it leaves too little roof"),
         Limit(
@@ -121,6 +119,103 @@ CORNER_WRAP: Final = Pitch(
             "side."),
     ),
     minutes=6,
+    shape=Shape.SQUARE,
     faults=("A wall flaps: its corner stands too near the ridge. Measure both distances again.",
             "The roof folds from ridge tie to rear stake: the rear stakes stand too far apart."),
+)  # fmt: skip
+
+
+_AWNING_WEDGE: Final = Pattern(
+    ("O", "B", "M", "T", "Q1", "Q2", "K"),
+    (
+        Panel("floor", Role.FLOOR, ("O", "B", "M")),
+        Panel("left", Role.WALL, ("M", "T", "Q1")),
+        Panel("roof", Role.ROOF, ("M", "Q1", "Q2")),
+        Panel("right", Role.WALL, ("M", "Q2", "B")),
+        Panel("awning", Role.AWNING, ("Q1", "K", "Q2")),
+    ),
+)
+FLOWN_DOOR, STAKED_DOOR = 0, 1
+
+
+def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
+    """Closed form, circle by circle: Q2 about B and M at its pole's height, Q1 about M and Q2 at its own, T about M and
+    Q1 on the ground; the corner K turns about Q1-Q2. Worked in (p, q): p along the floor's front edge O-B, q to the back.
+    """
+    s = _side(box)
+    a, h1, h2 = values["tie"], values["pole"], values["pole_far"]
+    zero = np.zeros_like(a)
+    rest = s - a
+    mp, mq = zero, zero + s / 2
+    m_q2, m_q1 = np.hypot(s, rest - s / 2), np.hypot(rest, s / 2)
+    p2, q2 = circles(zero + s, zero, root(rest**2 - h2**2), mp, mq, root(m_q2**2 - h2**2), 1.0)
+    pole_gap = root(2 * a**2 - (h1 - h2) ** 2)
+    p1, q1 = circles(mp, mq, root(m_q1**2 - h1**2), p2, q2, pole_gap, -1.0)
+    pt, qt = circles(mp, mq, zero + s / 2, p1, q1, root(rest**2 - h1**2), -1.0)
+    one, two = (np.stack(np.broadcast_arrays(*p), axis=-1) for p in ((p1, q1, h1), (p2, q2, h2)))
+    axis = (two - one) / np.linalg.norm(two - one, axis=1, keepdims=True)
+    out = np.cross(axis, np.array([0.0, 0.0, 1.0]))
+    out = out / np.linalg.norm(out, axis=1, keepdims=True)  # level, away from M
+    back = np.stack(np.broadcast_arrays(mp, mq, zero), axis=-1) - one
+    out = np.where(((out * back).sum(axis=1) > 0)[:, None], -out, out)
+    rise = np.cross(out, axis)
+    rise = np.where((rise[:, 2] < 0)[:, None], -rise, rise)
+    arm, middle = (a / np.sqrt(2))[:, None], (one + two) / 2
+    staked = np.arcsin(np.where(middle[:, 2] <= arm[:, 0] * rise[:, 2], middle[:, 2] / (arm[:, 0] * rise[:, 2]), np.nan))
+    fall = np.where(values["door"] == STAKED_DOOR, staked, np.radians(values["awning"]))[:, None]
+    corner = middle + arm * (np.cos(fall) * out - np.sin(fall) * rise)
+    places = {"O": (zero, zero, zero), "B": (zero + s, zero, zero), "M": (mp, mq, zero), "T": (pt, qt, zero),
+              "Q1": (p1, q1, h1), "Q2": (p2, q2, h2), "K": tuple(corner.T)}  # fmt: skip
+    world = {name: (q, -np.asarray(p), z) for name, (p, q, z) in places.items()}  # the front, -q, faces -x
+    flat = {"O": (0.0, 0.0), "B": (s, 0.0), "M": (0.0, s / 2), "T": (0.0, s), "Q1": (rest, zero + s), "Q2": (zero + s, rest),
+            "K": (s, s)}  # fmt: skip
+    ok = (corner[:, 2] >= -1e-9) & (rest >= s / 2)
+    return laid_out(_AWNING_WEDGE, a.size, flat, world, ok)
+
+
+def _awning_wedge_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+    s = _side(box)
+    return (
+        limit_by_trying(_awning_wedge_layout, box, values, "pole", 0.3, s, "the fold does not close with the other pole"),
+        limit_by_trying(_awning_wedge_layout, box, values, "pole_far", 0.3, s, "the fold does not close with the other pole"),
+        limit_by_trying(_awning_wedge_layout, box, values, "tie", 0.1, s / 2, "it leaves too little roof"),
+        limit_by_trying(_awning_wedge_layout, box, values, "awning", -30, 90, "the awning would reach into the ground"),
+        limit_by_trying(_awning_wedge_layout, box, values, "door", 0, 1, "the corner does not reach the ground"),
+    )
+
+
+AWNING_WEDGE: Final = Pitch(
+    slug="awning-wedge",
+    name="Awning wedge",
+    also_known_as=("two-pole wedge with floor",),
+    family=Family.WEDGE,
+    summary="Half a side is the floor, two poles carry the roof, a corner flies as an awning or is staked down as a door.",
+    settings=(
+        Setting("pole", "m", 0.6, 2.0, 1.45, "height of the pole on the open side", "First pole"),
+        Setting("pole_far", "m", 0.4, 2.0, 1.15, "height of the pole on the closed side", "Second pole"),
+        Setting("tie", "m", 0.3, 1.6, 1.016, "distance from the awning's corner to the poles' tie-outs along the edges",
+                "Poles from the corner", searched=False),
+        Setting("awning", DEGREES, -30, 90, 10, "how far the awning falls from level", "Awning falls by", step=1,
+                searched=False),
+        Setting("door", "0 or 1", 0, 1, 0, "0: the corner flies as an awning; 1: staked down as a door",
+                "Front corner", searched=False, words=("flown as an awning", "staked down as a door")),
+    ),
+    pattern=_AWNING_WEDGE,
+    anchors=anchors(("Q1", "Q2"), ("O", "B", "M", "T"), "awning guy", ("K",)),
+    pull=PullSide.RIDGE_LINE,
+    layout=_awning_wedge_layout,
+    limits=_awning_wedge_limits,
+    steps=(
+        Step("Clear the ground of stones and sticks. The floor's back edge goes to the wind."),
+        Step("Stake the floor flat: {O} and {B} in front, {O-B} apart, {M} half a side behind {O}.", ("O", "B", "M")),
+        Step("Bring the corner {T} round to the front and stake it {O-T} from {O} and {M-T} from {M}.", ("T",)),
+        Step("Set the first pole at {Q1} to {pole}, {Q1-T} from {T}, and the second at {Q2} to {pole_far}, {B-Q2} from {B}; "
+             "guy both outwards."),
+        Step("Fly the corner {K} as an awning, or stake it down as a door when the weather turns."),
+    ),
+    minutes=8,
+    faults=("Cloth slack between the poles: the first corner stands too near the floor. Lengthen the gap, or raise the second "
+            "pole.",),
+    shape=Shape.SQUARE,
+    carried_by=("pole", "stick", "forked stick", "tree", "bipod", "tripod", "branch"),
 )  # fmt: skip

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from tarvik.core.rig.lines import allot_lines
-from tarvik.core.rig.supports import Supports
+from tarvik.core.rig.supports import EDGE_KINDS, POLE_KINDS, Supports
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -41,14 +41,24 @@ def left_after(supports: Supports, rig: Rig) -> Supports:
     if lines is not None:
         used = {i for served in allot_lines([line.cord_m for line in rig.lines], lines).served.values() for i in served}
         lines = tuple(line for i, line in enumerate(lines) if i not in used)
-    return Supports(trees, None if poles is None else tuple(poles), stakes, lines)
+    others = supports.others
+    if others is not None:
+        rest = list(others)
+        for kind in {s.kind for s in rig.supports}:
+            mine = [s for s in rig.supports if s.kind == kind]
+            for _ in range(1 if kind in EDGE_KINDS else len(mine)):
+                gone = next((o for o in rest if o.kind == kind), None)
+                if gone is not None:
+                    rest.remove(gone)
+        others = tuple(rest)
+    return replace(supports, trees=trees, poles=None if poles is None else tuple(poles), stakes=stakes, lines_m=lines, others=others)
 
 
 def totals(rigs: Sequence[Rig], supports: Supports) -> list[Total]:
     """Stakes, trees, poles, lines and cord over all shelters."""
     stakes = sum(rig.stakes_needed() for rig in rigs)
     trees = sum(s.kind == "tree" for rig in rigs for s in rig.supports)
-    poles = [s.height_m for rig in rigs for s in rig.supports if s.kind != "tree"]
+    poles = [s.height_m for rig in rigs for s in rig.supports if s.kind in POLE_KINDS]
     cords = [line.cord_m for rig in rigs for line in rig.lines]
     there = supports.lines_m
     short_lines = len(allot_lines(cords, there).short) if there is not None else 0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import replace
 from itertools import product
 from typing import TYPE_CHECKING, Final
 
@@ -11,8 +11,9 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Hold, PullSide
-from tarvik.core.rig.lines import guy_m, through_line_m, tree_line_m
-from tarvik.core.rig.supports import TRUNK_M, Pole, Supports, Tree
+from tarvik.core.rig.carried import GUY_SLOPE, Carried, Line, Miss, Rig, Stake, Support, guy_to_ground
+from tarvik.core.rig.lines import through_line_m, tree_line_m
+from tarvik.core.rig.supports import TRUNK_M, Supports, Tree
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -22,8 +23,6 @@ if TYPE_CHECKING:
 
 TREE_GAP_M: Final = constant("tree_gap", 0.50, "m", ENGINEERING, "distance from a tie-out to its tree when none is surveyed")
 TREE_GAP_LEAST_M: Final = constant("tree_gap_least", 0.15, "m", ENGINEERING, "least distance from a tie-out to its tree")
-GUY_SLOPE: Final = constant("guy_slope", 1.0, "1", "common practice", "height over distance of a guy: 45 degrees")
-LONE_GUYS_DEG: Final = constant("lone_guys", 45.0, "degrees", "common practice", "a lone pole's two guys off its centre line")
 ON_GROUND_M: Final = constant("on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground")
 HANGS_SLOPE: Final = constant(
     "flown_slope", 0.15, "1", ENGINEERING, "flattest cloth whose corner a guy in its line can still hold up (8.5 degrees)"
@@ -31,63 +30,6 @@ HANGS_SLOPE: Final = constant(
 MID_EDGE_M: Final = constant(
     "mid_edge", 2.0, "m", ENGINEERING, "an edge on the ground longer than this gains by a middle stake"
 )
-
-
-@dataclass(frozen=True, slots=True)
-class Line:
-    """A line from a point of the sheet. `span_m` is its straight length, `cord_m` the cord it takes, knots included."""
-
-    start: str
-    to: tuple[float, float, float]
-    span_m: float
-    cord_m: float
-    purpose: str
-
-
-@dataclass(frozen=True, slots=True)
-class Stake:
-    """A stake: at a point of the sheet, or the end of a guy from it. Optional ones make the edge tighter."""
-
-    at: tuple[float, float]
-    point: str
-    purpose: str
-    optional: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Support:
-    """What carries a high point. `pole` is None for a tree; `need_m` says the length or height it must have."""
-
-    kind: str
-    at: tuple[float, float]
-    height_m: float
-    point: str
-    pole: Pole | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Miss:
-    """What a support lacks. `template` has {0}, {1} ... for the `lengths` in metres."""
-
-    code: str
-    template: str
-    short_by_m: float = 0.0
-    lengths: tuple[float, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Rig:
-    """One way of rigging a shelter, and the shortfalls of its supports."""
-
-    supports: tuple[Support, ...]
-    lines: tuple[Line, ...]
-    stakes: tuple[Stake, ...]
-    through_line: bool = False
-    short: tuple[Miss, ...] = ()
-
-    def stakes_needed(self) -> int:
-        """Stakes without the optional ones."""
-        return sum(not stake.optional for stake in self.stakes)
 
 
 def _unit(vector: Floats) -> Floats:
@@ -107,19 +49,6 @@ def _pulls(shelter: Shelter) -> dict[str, Floats]:
     return {high[0]: _unit(first - last), high[-1]: _unit(last - first)}
 
 
-def _turned(vector: Floats, degrees: float) -> Floats:
-    """Turn anticlockwise: (1, 0) by 90 gives (0, 1)."""
-    a = math.radians(degrees)
-    return np.array([vector[0] * math.cos(a) - vector[1] * math.sin(a), vector[0] * math.sin(a) + vector[1] * math.cos(a)])
-
-
-def _guy(point: str, top: Floats, way: Floats, purpose: str, slope: float = GUY_SLOPE) -> tuple[Line, Stake]:
-    foot = top[:2] + way * top[2] / slope
-    slant = math.hypot(top[2], top[2] / slope)
-    place = (float(foot[0]), float(foot[1]))
-    return Line(point, (*place, 0.0), slant, guy_m(slant), purpose), Stake(place, point, purpose)
-
-
 def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
     lines: list[Line] = []
     stakes: list[Stake] = []
@@ -134,7 +63,7 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
             grounded.append(anchor.point)
         else:
             slope = _cloth_slope(shelter, anchor.point) if anchor.hold is Hold.FLOWN else GUY_SLOPE
-            line, stake = _guy(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope)
+            line, stake = guy_to_ground(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope)
             lines.append(line)
             stakes.append(stake)
     return lines, stakes + _mid_edges(shelter, grounded)
@@ -208,27 +137,49 @@ def _tree_pair(ridge_m: float, trees: tuple[Tree, ...] | None) -> tuple[float, f
     return TREE_GAP_LEAST_M, both, "the trees stand too close together for this ridge", short
 
 
+def _kinds(shelter: Shelter, supports: Supports) -> tuple[str, ...]:
+    """Kinds of support to try for each high point: those the pitch takes, of which there may be any."""
+    takes, others = shelter.pitch.carried_by, supports.others
+    here = tuple(dict.fromkeys(other.kind for other in others)) if others is not None else ()
+    usual = tuple(k for k in ("tree", "pole") if not takes or k in takes)
+    special = tuple(k for k in here if not takes or k in takes)
+    if usual or special:
+        return usual + special
+    return takes[:1]
+
+
 def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
     """Every way of rigging the shelter with the kinds of support there are; at least one, with its shortfalls."""
     high = shelter.pitch.high_points()
     trees, poles = supports.usable_trees(), supports.poles
     lines, stakes = _staked(shelter)
     pulls = _pulls(shelter)
-    paired = len(high) == 2
-    for kinds in product(("tree", "pole"), repeat=len(high)):
-        if trees is not None and kinds.count("tree") > len(trees) and (len(trees) == 0 or poles is None or poles):
+    offered = _kinds(shelter, supports)
+    yielded = False
+    ways = list(product(offered, repeat=len(high)))
+    for kinds in ways:
+        enough = trees is None or kinds.count("tree") <= len(trees)
+        if not enough and (len(trees or ()) == 0 or poles is None or poles) and (len(offered) > 1 and "pole" in offered):
             continue
-        for through in (False, True) if kinds == ("tree", "tree") else (False,):
-            rig = _rigged(shelter, kinds, supports, pulls, through=through and paired)
-            yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), rig.through_line, rig.short)
+        both_trees = kinds == ("tree", "tree")
+        for through in _through(supports.house.ridge) if both_trees else (False,):
+            rig = _rigged(shelter, kinds, supports, pulls, through=through)
+            lifts = _lifts(shelter, supports, rig)
+            yielded = True
+            yield Rig((*rig.supports, *lifts.supports), (*rig.lines, *lines, *lifts.lines),
+                      (*stakes, *rig.stakes, *lifts.stakes), rig.through_line, (*rig.short, *lifts.short))  # fmt: skip
+    if not yielded:
+        rig = _rigged(shelter, ("pole",) * len(high), supports, pulls, through=False)
+        yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), False, rig.short)
+
+
+def _through(rule: str) -> tuple[bool, ...]:
+    return {"through": (True,), "ends": (False,)}.get(rule, (False, True))
 
 
 def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls: dict[str, Floats], *, through: bool) -> Rig:
     high = shelter.pitch.high_points()
     trees = supports.usable_trees()
-    out: list[Support] = []
-    lines: list[Line] = []
-    stakes: list[Stake] = []
     short: list[Miss] = []
     wanted_trees = kinds.count("tree")
     if trees is not None and wanted_trees > len(trees):
@@ -240,53 +191,43 @@ def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls:
         gap, trunks, complaint, metres = _tree_pair(ridge, trees)
         if complaint:
             short.append(Miss("trees_too_close", f"{complaint}, short by {{0}}", metres, (metres,)))
-    free = None if supports.poles is None else list(supports.poles)
-    flown = poled(shelter)
+    made = Carried(supports, [], [], [], short)
     middle = shelter.xyz[:, :2].mean(axis=0)
-    for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in flown)):
+    for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in poled(shelter))):
         top = shelter.at(point)
         way = pulls[point] if point in pulls else _unit(_square_out(shelter, point, middle))
         if kind == "tree":
             trunk = top[:2] + way * gap
-            out.append(Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point))
+            made.supports.append(Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point))
             if not through:
-                lines.append(Line(point, (float(trunk[0]), float(trunk[1]), float(top[2])), gap,
-                                  tree_line_m(gap, trunks / 2), "to the tree"))  # fmt: skip
-            continue
-        pole, miss = _take_pole(free, float(top[2]))
-        if miss:
-            short.append(miss)
-        out.append(Support(pole.kind if pole else "pole", (float(top[0]), float(top[1])), float(top[2]), point, pole))
-        lone = shelter.pitch.pull is PullSide.LONE and point in high
-        turns = (-LONE_GUYS_DEG, LONE_GUYS_DEG) if lone else (0.0,)
-        for turn in turns:
-            line, stake = _guy(point, top, _turned(way, turn), "pole guy")
-            lines.append(line)
-            stakes.append(stake)
+                made.lines.append(Line(point, (float(trunk[0]), float(trunk[1]), float(top[2])), gap,
+                                       tree_line_m(gap, trunks / 2), "to the tree"))  # fmt: skip
+        elif kind == "pole":
+            lone = shelter.pitch.pull is PullSide.LONE and point in high
+            made.on_pole(point, top, way, lone=lone, inside=_inside(shelter, point))
+        else:
+            made.on_carrier(kind, point, top, way, ridge if kinds.count(kind) > 1 else 0.0, shelter)
     if through:
-        far = out[1]
-        lines.append(Line(high[0], (*far.at, far.height_m), ridge + 2 * gap,
-                          through_line_m(ridge, 2 * gap, trunks), "ridge line"))  # fmt: skip
-    return Rig(tuple(out), tuple(lines), tuple(stakes), through, tuple(short))
+        far = made.supports[1]
+        made.lines.append(Line(high[0], (*far.at, far.height_m), ridge + 2 * gap,
+                               through_line_m(ridge, 2 * gap, trunks), "ridge line"))  # fmt: skip
+    return made.rig(through=through)
 
 
-def _take_pole(free: list[Pole] | None, height: float) -> tuple[Pole | None, Miss | None]:
-    """Take the pole with the least spare length that reaches; else the nearest, and by how much it misses."""
-    if free is None:
-        return None, None
-    if not free:
-        return None, Miss("no_support", "one more pole or stick of {0}", lengths=(height,))
-    fit = [p for p in free if p.reaches(height)]
-    if fit:
-        pole = min(fit, key=lambda p: p.most_m - p.least_m + p.most_m)
-        free.remove(pole)
-        return pole, None
-    pole = min(free, key=lambda p: max(height - p.most_m, p.least_m - height))
-    free.remove(pole)
-    if height > pole.most_m:
-        short = height - pole.most_m
-        return pole, Miss(
-            "pole_short", "a pole must be {0} and reaches {1}: short by {2}", short, (height, pole.most_m, short)
-        )
-    over = pole.least_m - height
-    return pole, Miss("pole_long", "a pole must be {0} and is at least {1}: {2} too long", over, (height, pole.least_m, over))
+def _inside(shelter: Shelter, point: str) -> bool:
+    """Whether cloth goes down to the ground on all sides of a point: a pole under it needs no guys."""
+    u, v = shelter.sheet_at(point)
+    box = shelter.sheet.box
+    return box is not None and 0.01 < u < box[0] - 0.01 and 0.01 < v < box[1] - 0.01 and len(shelter.pitch.high_points()) == 1
+
+
+def _lifts(shelter: Shelter, supports: Supports, rig: Rig) -> Rig:
+    """What draws up, or props, the points that a pitch lifts."""
+    poles = None if supports.poles is None else [p for p in supports.poles if all(p is not s.pole for s in rig.supports)]
+    made = Carried(replace(supports, poles=None if poles is None else tuple(poles)), [], [], [], [])
+    used = sum(s.kind == "tree" for s in rig.supports)
+    trees = supports.usable_trees()
+    for anchor in shelter.pitch.anchors:
+        if anchor.hold is Hold.LIFTED:
+            made.lifted(anchor.point, shelter, anchor.line, tree=trees is None or len(trees) > used)
+    return made.rig(through=False)

@@ -8,9 +8,26 @@ from typing import Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.rig.house import PLAIN_HOUSE, House
 
 TRUNK_M: Final = constant("trunk", 0.20, "m", ENGINEERING, "diameter of a trunk when it was not measured")
 TRUNK_LEAST_M: Final = constant("trunk_least", 0.065, "m", "common practice", "thinnest trunk that carries a ridge line")
+CARRIER_MOST_M: Final = constant("carrier_most", 30.0, "m", ENGINEERING, "highest branch, vehicle or fence taken")
+BRANCH_LINE_M: Final = constant("branch_line", 0.10, "m", ENGINEERING, "least line from a branch down to what hangs from it")
+POLE_KINDS: Final = ("pole", "stick", "cut stick")
+"""Kinds that are poles set, or cut, to length."""
+EDGE_KINDS: Final = ("boat", "vehicle", "fence")
+CARRIER_SHARES: Final[dict[str, tuple[float, float]]] = {
+    "forked stick": (0.70, 1.0),  # may be dug in
+    "bipod": (0.50, 0.95),  # feet apart
+    "tripod": (0.40, 0.85),
+    "branch": (0.0, 1.0),
+    "boat": (0.80, 1.02),  # on its side, tipped a little more or less
+    "vehicle": (0.2, 1.0),
+    "fence": (0.2, 1.0),
+}
+"""Heights carried, as shares of `size_m` (engineering assumptions)."""
+CARRIER_KINDS: Final = tuple(CARRIER_SHARES)
 MOST_THINGS: Final = 2000
 """Most trees, poles or lines taken in one request."""
 
@@ -49,16 +66,60 @@ class Pole:
 
 
 @dataclass(frozen=True, slots=True)
+class Carrier:
+    """Something else that carries a point. `size_m`: the height of a branch, boat, vehicle or fence, or the length of a
+    forked stick or of a bipod's or tripod's legs. `length_m`: of the boat, vehicle or fence along its edge, or of the
+    tripod's ridge pole; 0 when not measured.
+    """
+
+    kind: str
+    size_m: float
+    length_m: float = 0.0
+
+    def __post_init__(self) -> None:
+        if self.kind not in CARRIER_KINDS:
+            raise InputError("supports", f"«{self.kind[:30]}» is none of {', '.join(CARRIER_KINDS)}")
+        if not (math.isfinite(self.size_m) and 0 < self.size_m <= CARRIER_MOST_M):
+            raise InputError("supports", f"a {self.kind} of {self.size_m:g} m is outside 0 to {CARRIER_MOST_M:g} m")
+        if not (math.isfinite(self.length_m) and 0 <= self.length_m <= 100):
+            raise InputError("supports", f"a {self.kind} {self.length_m:g} m long is outside 0 to 100 m")
+
+    def span(self) -> tuple[float, float]:
+        """Least and most height at which it carries a point."""
+        low, high = CARRIER_SHARES[self.kind]
+        return low * self.size_m, high * self.size_m - (BRANCH_LINE_M if self.kind == "branch" else 0.0)
+
+    @property
+    def is_edge(self) -> bool:
+        """Whether one of it carries several points side by side."""
+        return self.kind in EDGE_KINDS
+
+
+@dataclass(frozen=True, slots=True)
 class Supports:
-    """Everything at hand for one shelter."""
+    """Everything at hand for one shelter. `others`: branches, bipods, boats and so on, none unless named; None: any.
+
+    `may_cut`: whether the land's rules allow cutting a stick to length. `house`: how the course rigs.
+    `in_the_way`: trunks and rocks (x, y, diameter) in the shelter's own frame, where no stake goes.
+    """
 
     trees: tuple[Tree, ...] | None = None
     poles: tuple[Pole, ...] | None = None
     stakes: int | None = None
     lines_m: tuple[float, ...] | None = None
+    others: tuple[Carrier, ...] | None = ()
+    may_cut: bool = False
+    house: House = PLAIN_HOUSE
+    in_the_way: tuple[tuple[float, float, float], ...] = ()
 
     def __post_init__(self) -> None:
-        for name, things in (("trees", self.trees), ("poles_m", self.poles), ("lines_m", self.lines_m)):
+        for place in self.in_the_way:
+            if not all(math.isfinite(c) for c in place) or not 0 < place[2] <= 20:
+                raise InputError("supports.in_the_way_m", f"{place} is no [x, y, diameter] in metres")
+        for name, things in (
+            ("trees", self.trees), ("poles_m", self.poles), ("lines_m", self.lines_m), ("others", self.others),
+            ("in_the_way_m", self.in_the_way),
+        ):  # fmt: skip
             if things is not None and len(things) > MOST_THINGS:
                 raise InputError(f"supports.{name}", f"{len(things)} are too many; give at most {MOST_THINGS}")
         if self.stakes is not None and not 0 <= self.stakes <= MOST_THINGS:
@@ -74,9 +135,17 @@ class Supports:
     def height_spans(self) -> list[tuple[float, float]] | None:
         """Heights at which some support can carry a point; None when any will do."""
         trees = self.usable_trees()
-        if trees is None or trees or self.poles is None:
+        if trees is None or trees or self.poles is None or self.may_cut or self.others is None:
             return None
-        return [(pole.least_m, pole.most_m) for pole in self.poles]
+        lean = self.house.pole_share
+        spans = [(pole.least_m * lean, pole.most_m * lean) for pole in self.poles]
+        return spans + [other.span() for other in self.others if other.kind != "boat"]
+
+    def hull_spans(self) -> list[tuple[float, float]] | None:
+        """Heights of the boats, vehicles and fences at hand; None when any will do."""
+        if self.others is None:
+            return None
+        return [other.span() for other in self.others if other.is_edge] or None
 
 
-UNLIMITED: Final = Supports()
+UNLIMITED: Final = Supports(others=None)

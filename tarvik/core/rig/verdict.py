@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
@@ -18,6 +19,9 @@ if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
 
 THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
+
+
+STAKE_ROOM_M: Final = constant("stake_room", 0.05, "m", ENGINEERING, "room a stake needs beside a trunk or rock")
 
 
 class Verdict(StrEnum):
@@ -65,6 +69,11 @@ _REMEDY = {
     "no_support": "bring, borrow or cut one, or pitch where a tree stands",
     "trees_too_close": "choose a pair of trees further apart, or put a pole at one end",
     "pole_short": "lengthen it, stand it on a firm stone, or lower the pitch",
+    "carrier_low": "choose a higher one, or lower the pitch",
+    "carrier_high": "choose a lower one, or raise the pitch",
+    "carrier_short": "choose a longer one, or hang one end from a pole",
+    "tripod_short": "cut or lash longer legs, or carry the peak otherwise",
+    "no_lift": "leave the middle unlifted, or bring one",
     "pole_long": "shorten it, dig in its foot, or raise the pitch",
 }
 
@@ -74,7 +83,7 @@ def _buttons(shelter: Shelter, rig: Rig) -> list[Reason]:
     missing = []
     for anchor in shelter.pitch.anchors:
         carried = rig.through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
-        if anchor.hold is not Hold.FREE and not carried and not shelter.sheet.has_tie_out(shelter.sheet_at(anchor.point)):
+        if anchor.hold is not Hold.FREE and anchor.on_sheet and not carried and not shelter.sheet.has_tie_out(shelter.sheet_at(anchor.point)):
             missing.append(anchor.point)
     if not missing:
         return []
@@ -126,7 +135,25 @@ def _assess_rig(shelter: Shelter, rig: Rig, supports: Supports) -> list[Reason]:
             Reason("stakes_short", f"{wanted} stakes are needed and {supports.stakes} are there: "
                    f"{missing} more", remedy="carve some, or weight corners with stones or logs")
         )  # fmt: skip
-    return reasons + _cord(rig, supports)
+    return reasons + _cord(rig, supports) + _in_the_way(rig, supports)
+
+
+def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
+    """Stakes that would have to go where a trunk or a rock is."""
+    out = []
+    for stake in rig.stakes:
+        for x, y, diameter in supports.in_the_way:
+            if not stake.optional and math.hypot(stake.at[0] - x, stake.at[1] - y) < diameter / 2 + STAKE_ROOM_M:
+                back = diameter + 2 * STAKE_ROOM_M
+                out.append(
+                    Reason(
+                        "stake_blocked", f"a trunk or rock stands where the stake of {stake.point} goes ({{0}} thick)", diameter,
+                        blocks=False, lengths=(diameter, back),
+                        remedy="fold that corner back as far as the trunk is thick and stake the edge on both sides of it, or run "
+                        "a longer line from the corner round it to a stake behind",
+                    )
+                )  # fmt: skip
+    return out
 
 
 def _cost(reasons: list[Reason]) -> float:
@@ -157,26 +184,27 @@ def assess(shelter: Shelter, supports: Supports) -> Assessment:
 
 def refused(refusals: list[Refusal], pitch: Pitch) -> Assessment:
     """The verdict when the sheet does not allow the settings."""
-    reasons = []
-    for r in refusals:
-        over = r.short_by_m if r.short_by_m > 0 else None
-        setting = pitch.setting(r.setting)
-        label = setting.label.lower()
-        value, limit = (
-            ("{0}", "{1}")
-            if setting.is_length
-            else (setting.shown(r.value, Units.METRIC), setting.shown(r.most if over else 0.0, Units.METRIC))
-        )
-        most = f"the most is {limit}" if over else "no such shape is possible with the other settings"
-        remedy = f"lower the {label}, or take a larger sheet"
-        lengths = (r.value, r.most if over else 0.0)
-        reasons.append(
-            Reason(
-                f"{r.setting}_too_large",
-                f"{label} {value}: {r.why}; {most}",
-                over if setting.is_length else None,
-                remedy=remedy,
-                lengths=lengths,
-            )
-        )
-    return Assessment(Verdict.CANNOT, tuple(reasons), None)
+    return Assessment(Verdict.CANNOT, tuple(_refusal(r, pitch) for r in refusals), None)
+
+
+def _refusal(r: Refusal, pitch: Pitch) -> Reason:
+    setting = pitch.setting(r.setting)
+    label = setting.label.lower()
+    code = f"{r.setting}_too_{'small' if r.too_small else 'large'}"
+    if setting.is_choice or not math.isfinite(r.value):
+        how = f" {setting.shown(r.value, Units.METRIC)}" if math.isfinite(r.value) else ""
+        return Reason(code, f"{label}{how}: {r.why}; it cannot be with the rest as it is",
+                      remedy=f"choose another way for the {label}, or move the other settings")  # fmt: skip
+    edge = r.least if r.too_small else r.most
+    known = r.short_by_m > 0
+    if setting.is_length:
+        value, limit = "{0}", "{1}"
+    else:
+        value, limit = setting.shown(r.value, Units.METRIC), setting.shown(edge if known else 0.0, Units.METRIC)
+    extreme = f"the {'least' if r.too_small else 'most'} is {limit}" if known else (
+        "no such shape is possible with the other settings")  # fmt: skip
+    return Reason(
+        code, f"{label} {value}: {r.why}; {extreme}", r.short_by_m if known and setting.is_length else None,
+        remedy=f"{'raise' if r.too_small else 'lower'} the {label}, or take a larger sheet",
+        lengths=(r.value, edge if known else 0.0),
+    )  # fmt: skip

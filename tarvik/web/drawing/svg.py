@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from html import escape
 from typing import TYPE_CHECKING
 
@@ -91,3 +92,18 @@ class Paper:
             f'<svg class="drawing {self.css}" viewBox="{box}" role="img" xmlns="http://www.w3.org/2000/svg">'
             f"<title>{escape(self.title)}</title>{''.join(self.parts)}</svg>"
         )
+
+
+def at_one_scale(drawings: Sequence[str]) -> list[str]:
+    """The same drawings framed alike, so that a metre is as long in each: every frame grown, about its middle, to the
+    widest and tallest of them.
+    """
+    frames = [[float(n) for n in re.search(r'viewBox="([^"]+)"', svg)[1].split()] for svg in drawings]  # type: ignore[index]
+    if not frames:
+        return []
+    width, height = max(f[2] for f in frames), max(f[3] for f in frames)
+    out = []
+    for svg, (x, y, w, h) in zip(drawings, frames, strict=True):
+        box = f"{x - (width - w) / 2:.0f} {y - (height - h) / 2:.0f} {width:.0f} {height:.0f}"
+        out.append(re.sub(r'viewBox="[^"]+"', f'viewBox="{box}"', svg, count=1))
+    return out

@@ -11,6 +11,7 @@ from fastapi import APIRouter, Request
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
+from tarvik.core.fitting import Misfit, fit
 from tarvik.core.explain_more import (
     explain_catch,
     explain_net,
@@ -34,7 +35,7 @@ from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.models import Course, Night, Person, SheetRow
-from tarvik.web.drawing import views
+from tarvik.web.drawing import solid, views
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.night_words import bed_words, fire_words, weather_words
 from tarvik.web.pages.common import front_to, given_settings, owner_name, page, question, tarvik, wanted, wind_from, with_gear
@@ -98,6 +99,7 @@ def shown(
         "plan": views.plan(shelter, figures, rig, body, units),
         "front": views.elevation(shelter, rig, False, units, body),
         "side": views.elevation(shelter, rig, True, units, body),
+        "solid": solid.oblique(shelter, figures, rig), "mesh": solid.mesh(shelter, figures, rig),
         "section": views.mat_section(shelter, figures, body, units),
         "flat": views.flat_sheet(shelter, rig, units),
         "distances": cards.stake_out(shelter),
@@ -122,10 +124,10 @@ def pulls(judged: Tonight, rig: Rig, names: dict[str, str], stakes: dict[int, st
 
 def limits(solution: Solution) -> dict[str, float]:
     """The most of each setting that this sheet allows, the others as they are, never under what is set."""
-    pitch, box = solution.question.pitch, solution.question.sheet.box
-    most = {s.name: s.most for s in pitch.settings}
-    if box is not None:
-        for limit in pitch.limits(box, batch(solution.settings, pitch)):
+    fitting = fit(solution.question.pitch, solution.question.sheet)
+    most = {s.name: s.most for s in solution.question.pitch.settings}
+    if not isinstance(fitting, Misfit):
+        for limit in fitting.pitch.limits(fitting.box, batch(solution.settings, fitting.pitch)):
             value = float(limit.most[0])
             if math.isfinite(value) and value >= solution.settings[limit.setting] - 1e-9:
                 most[limit.setting] = min(most[limit.setting], int(value * 100) / 100)
@@ -150,7 +152,8 @@ class Asked:
     mates: list[Person]
 
 
-def _asked(request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Asked:
+def asked_of(request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Asked:
+    """What the address asks for, read from the store. Raises InputError and NotFoundError."""
     pitch_named(pitch)
     course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
     sheet, person = _sheet(session, course_id, sheet_id), _person(session, request, course_id)
@@ -161,7 +164,8 @@ def _asked(request: Request, session: Any, course_id: int, night_id: int, sheet_
     )  # fmt: skip
 
 
-def _solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Solution:
+def solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Solution:
+    """The shelter at these settings, or the best where none are given."""
     supports = kit.supports_of(session, asked.course.id)
     return tarvik(request).solver.solve(
         question(
@@ -182,11 +186,11 @@ def _solved(request: Request, session: Any, asked: Asked, pitch: str, given: dic
 def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The whole bench. Without settings in the address, the chosen ones if this was chosen, else the best."""
     with tarvik(request).database.session() as session:
-        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
+        asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
         standing = (r for r in plans.shelters(session, night_id) if r.sheet_id == sheet_id and r.pitch == pitch)
         chosen = next(standing, None)
         keep = chosen is not None and not asked.given and "best" not in request.query_params
-        solution = _solved(request, session, asked, pitch, dict(chosen.settings) if chosen and keep else asked.given)
+        solution = solved(request, session, asked, pitch, dict(chosen.settings) if chosen and keep else asked.given)
         return page(
             request, "bench.html", course_units=Units(asked.course.units), sliders=_sliders(solution),
                 pitches=PITCHES.values(), tab="board", chosen=chosen,
@@ -200,8 +204,8 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
 def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """Only the part that moves with the sliders."""
     with tarvik(request).database.session() as session:
-        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
-        solution = _solved(request, session, asked, pitch, asked.given)
+        asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
+        solution = solved(request, session, asked, pitch, asked.given)
         return page(
             request, "bench_view.html",
             **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),
@@ -212,8 +216,8 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
 def more(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """What takes longer: the heading rose, the net, shade through the day, water at the low corners, the ridge line."""
     with tarvik(request).database.session() as session:
-        asked = _asked(request, session, course_id, night_id, sheet_id, pitch)
-        solution = _solved(request, session, asked, pitch, asked.given)
+        asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
+        solution = solved(request, session, asked, pitch, asked.given)
         if solution.shelter is None or solution.figures is None:
             return page(request, "bench_more.html", figures=None)
         return page(request, "bench_more.html", **more_of(asked.course, asked.tonight, solution))

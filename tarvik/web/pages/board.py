@@ -10,6 +10,8 @@ from fastapi.responses import RedirectResponse
 from tarvik.core.finding import Level
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
+from tarvik.core.rig.verdict import Verdict
+from tarvik.core.search import worth
 from tarvik.core.solve import Solution
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge
@@ -45,11 +47,12 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 
 @router.get("/board/cells")
 def cells(request: Request, course_id: int, night_id: int) -> Any:
-    """All rows of the board, solved."""
+    """Rows of the board, solved: all, or those of the sheets named in `sheets`."""
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         night = courses.night(session, course_id, night_id)
-        sheets = kit.rows(session, course_id, "sheets")
+        only = {int(t) for t in request.query_params.get("sheets", "").split(",") if t.isdecimal() and len(t) < 10}
+        sheets = [s for s in kit.rows(session, course_id, "sheets") if not only or s.id in only]
         supports = kit.supports_of(session, course_id)
         chosen = {row.sheet_id: row for row in plans.shelters(session, night_id)}
         tonight = nights.night_of(session, course, night)
@@ -95,6 +98,7 @@ def _cell(
         "pitch": pitch, "verdict": judged.verdict.value, "drawing": drawing, "figures": figures,
         "reason": reason, "more": max(0, said - 1), "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
         "family": PITCHES[pitch].family.value, "settings": solution.settings,
+        "worth": round(worth(figures, solution.question.aim()), 2) if figures and judged.verdict is not Verdict.CANNOT else -1,
     }  # fmt: skip
 
 

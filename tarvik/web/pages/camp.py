@@ -79,7 +79,7 @@ def shelter_cards(
                 "verdict": assessment.verdict.value,
                 "plan": views.plan(shelter, figures, rig, body, units),
                 "flat": views.flat_sheet(shelter, rig, units),
-                "steps": cards.steps(shelter, rig, units, body),
+                "steps": cards.steps(shelter, rig, units, body, solution.question.supports.house),
                 "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
             }
         out.append(card)

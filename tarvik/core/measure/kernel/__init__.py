@@ -1,17 +1,5 @@
-"""Compiled inner loops (Numba): plane polygon work on small convex polygons. Used only by the modules above them."""
+"""Compiled inner loops: plane polygon work on small convex polygons. Used only by the modules above them."""
 
-from __future__ import annotations
+from tarvik.core.compiled import compiled
 
-from typing import TYPE_CHECKING, TypeVar, cast
-
-from numba import njit
-
-if TYPE_CHECKING:
-    from collections.abc import Callable
-
-F = TypeVar("F", bound="Callable[..., object]")
-
-
-def compiled(function: F) -> F:
-    """Compile a function on first use, keep the machine code on disk, and let other threads run meanwhile."""
-    return cast("F", njit(cache=True, nogil=True)(function))
+__all__ = ["compiled"]

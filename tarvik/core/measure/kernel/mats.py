@@ -244,6 +244,33 @@ def best_pair(
 
 
 @compiled
+def hopeful(
+    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, stride: int, least: float, a: int, b: int,
+    mark: Ints,
+) -> None:  # fmt: skip
+    """Set `mark` (steps,) of the headings of every pair of entries, of kinds `a` and `b`, parted by at least `least`."""
+    steps = extents.shape[1]
+    quarter, half = steps // 4, steps // 2
+    for i in range(count):
+        if kind[i] != a:
+            continue
+        for j in range(i if a == b else 0, count):
+            if kind[j] != b or (mark[heading[i]] and mark[heading[j]]):
+                continue
+            for side in range(8):
+                k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
+                if k % stride:
+                    continue
+                play = (
+                    table[j, k] + table[i, (k + half) % steps] - extents[a, (heading[i] - k) % steps]
+                    - extents[b, (heading[j] - k) % steps]
+                )  # fmt: skip
+                if play >= least:
+                    mark[heading[i]], mark[heading[j]] = 1, 1
+                    break
+
+
+@compiled
 def best_triple(
     polygons: Floats, sizes: Ints, heading: Ints, kind: Ints, count: int, table: Floats, extents: Floats, people: Ints,
     directions: Ints, stride: int, ground: Floats, pair_m2: float,

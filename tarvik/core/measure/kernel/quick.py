@@ -1,4 +1,4 @@
-"""Main figures of many convex-lid roofs at once, for the search over settings. Coarser headings, the same rules."""
+"""Main figures of many roofs at once, for the search over settings. Coarser headings, the same rules."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
+from tarvik.core.measure.kernel.general import areas, general_entries, shade
 from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, rows, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
-from tarvik.core.measure.kernel.roof import area_above, dome, ground_above
+from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -42,30 +43,12 @@ def _planes_under(plane: Floats, heights: Floats, rim: Floats, count: int) -> tu
 
 
 @compiled
-def quick_count(
-    plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float, wanted: int,
+def most_of(
+    polygons: Floats, sizes: Ints, heading: Ints, made: int, headings: Ints, length: float, width: float, stride: int,
+    wanted: int, room: int, ground: Floats,
 ) -> int:  # fmt: skip
-    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough."""
-    ground = ground_above(rim, count, plane, heights[0])
+    """Most mats whose centres lie in these pieces: stacks, then a pair, then three parted one from two, then rows."""
     mat = length * width
-    room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
-    if room == 0:
-        return 0
-    half_planes, box = _planes_under(plane, heights, rim, count)
-    headings = np.arange(0, STEPS, stride)
-    most = headings.size
-    polygons = np.empty((most, MOST_CORNERS, 2))
-    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
-    bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
-    made = entries(
-        bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
-        1 if wanted == 1 else most, polygons, sizes, heading,
-    )  # fmt: skip
-    if made == 0:
-        return 0
-    if wanted == 1:
-        return 1
     table = np.empty((made, STEPS))
     support_table(polygons, sizes, made, STEPS, stride, table)
     extents = half_extents(length, width, STEPS)
@@ -88,28 +71,124 @@ def quick_count(
 
 
 @compiled
-def quick_figures(
-    faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, sit: float, stand: float, stride: int,
-    inner: float, wanted: int, out: Floats,
-) -> None:  # fmt: skip
-    """Fill `out` (N, 5): peak, covered, sitting and standing ground, mats; NaN where a roof is no convex lid.
+def quick_count(
+    plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
+    stride: int, inner: float, wanted: int,
+) -> int:  # fmt: skip
+    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough."""
+    ground = ground_above(rim, count, plane, heights[0])
+    mat = length * width
+    room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
+    if room == 0:
+        return 0
+    half_planes, box = _planes_under(plane, heights, rim, count)
+    headings = np.arange(0, STEPS, stride)
+    most = headings.size
+    polygons = np.empty((most, MOST_CORNERS, 2))
+    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
+    bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
+    made = entries(
+        bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
+        1 if wanted == 1 else most, polygons, sizes, heading,
+    )  # fmt: skip
+    if made == 0 or wanted == 1:
+        return min(made, 1)
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground)
 
-    `faces` (N, F, V, 3) of N roofs with the same faces; `size` (2,) mat length and width.
+
+@compiled
+def general_count(
+    faces: Floats, corners: Ints, heights: Floats, boxes: Floats, length: float, width: float, falls: Floats,
+    stride: int, inner: float, wanted: int,
+) -> int:  # fmt: skip
+    """Mats under any roof in any rain."""
+    headings = np.arange(0, STEPS, stride)
+    most = 4 * headings.size
+    polygons = np.empty((most, MOST_CORNERS, 2))
+    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
+    made = general_entries(
+        faces, corners, heights, boxes, falls, headings, STEPS, inner, 1 if wanted == 1 else most, polygons, sizes,
+        heading,
+    )  # fmt: skip
+    if made == 0 or wanted == 1:
+        return min(made, 1)
+    points = np.empty((made * MOST_CORNERS, 2))
+    count = 0
+    reach = np.hypot(length, width) / 2
+    for e in range(made):  # the mats lie within the pieces' hull, half a diagonal wider
+        for i in range(sizes[e]):
+            points[count] = polygons[e, i]
+            count += 1
+    low_x, high_x = points[:count, 0].min() - reach, points[:count, 0].max() + reach
+    low_y, high_y = points[:count, 1].min() - reach, points[:count, 1].max() + reach
+    ground = np.array([[low_x, low_y], [high_x, low_y], [high_x, high_y], [low_x, high_y]])
+    room = int((high_x - low_x) * (high_y - low_y) / (length * width) + 1e-9)
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground)
+
+
+@compiled
+def quick_areas(
+    faces: Floats, corners: Ints, sit: float, stand: float, falls: Floats, lines: int, out: Floats, lid: Ints
+) -> None:
+    """Fill `out` (N, 4): peak, sheltered, sitting and standing ground; NaN where the faces are NaN. `lid` (N,) tells
+    which roofs are one convex lid in calm air.
+
+    `faces` (N, F, V, 3) of N roofs with the same convex faces; `falls` (K, 2) the rain's sideways travel per metre of
+    fall, calm first.
     """
     plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
+    areas_of, levels = np.empty(3), np.array([sit, stand])
+    shadows = np.zeros((falls.shape[0], faces.shape[1], faces.shape[2], 2))
+    sizes = np.zeros((falls.shape[0], faces.shape[1]))
     for n in range(faces.shape[0]):
-        out[n] = np.nan
+        out[n], lid[n] = np.nan, 0
         if np.isnan(faces[n, 0, 0, 0]):
-            continue
-        count = dome(faces[n], corners, plane, rim)
-        if count == 0:
             continue
         peak = 0.0
         for f in range(faces.shape[1]):
             for i in range(corners[f]):
                 peak = max(peak, faces[n, f, i, 2])
-        covered = area(rim, count)
-        out[n, 0], out[n, 1] = peak, covered
-        out[n, 2] = area_above(rim, count, plane, sit)
-        out[n, 3] = area_above(rim, count, plane, stand)
-        out[n, 4] = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted)
+        out[n, 0] = peak
+        count = dome(faces[n], corners, plane, rim) if falls.shape[0] == 1 else 0
+        if count:
+            lid[n] = 1
+            out[n, 1] = area(rim, count)
+            out[n, 2] = area_above(rim, count, plane, sit)
+            out[n, 3] = area_above(rim, count, plane, stand)
+        else:
+            planes(faces[n], corners, plane)
+            shade(faces[n], corners, falls, shadows, sizes)
+            areas(faces[n], corners, plane, shadows, sizes, levels, lines, areas_of)
+            out[n, 1], out[n, 2], out[n, 3] = areas_of[0], areas_of[1], areas_of[2]
+
+
+@compiled
+def best_case(
+    faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, stride: int, inner: float, wanted: int,
+    falls: Floats, lid: Ints, covered: Floats, worth: Floats, order: Ints, mat_worth: float,
+) -> tuple[int, int]:  # fmt: skip
+    """The case that is worth most, mats included, and its number of mats; (-1, 0) when there is none.
+
+    `worth` (N,) is each case's worth without its mats. Cases are tried in `order`; one whose worth with all the mats that
+    its sheltered ground could hold does not come up to the best so far is passed over.
+    """
+    plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
+    mat = size[0] * size[1]
+    best, found, mats = -1e18, -1, 0
+    for n in order:
+        if np.isnan(worth[n]) or worth[n] < -1e17:
+            continue
+        room = min(int(covered[n] / mat * 1.02 + 1e-9), wanted)
+        if worth[n] + mat_worth * room <= best:
+            continue
+        if room == 0:
+            number = 0
+        elif lid[n]:
+            count = dome(faces[n], corners, plane, rim)
+            number = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted)
+        else:
+            number = general_count(faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted)
+        total = worth[n] + mat_worth * min(number, wanted)
+        if total > best:
+            best, found, mats = total, n, number
+    return found, mats

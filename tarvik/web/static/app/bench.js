@@ -1,4 +1,5 @@
 // The bench: sends the sliders' values while they move, shows the newest answer only.
+import { orbit } from "./orbit.js";
 import { ask, toast } from "./talk.js";
 
 const shown = (metres, units, unit) => {
@@ -15,7 +16,39 @@ export const bench = () => ({
   again: false,
   timer: 0,
 
-  init() { this.later(); },
+  init() {
+    this.solid();
+    this.later();
+    document.getElementById("ways").addEventListener("pointerdown", (event) => this.follow(event));
+    document.getElementById("ways").addEventListener("keydown", (event) => { if (event.key === "Enter" || event.key === " ") this.follow(event); });
+  },
+
+  solid() { for (const box of this.$root.querySelectorAll(".orbit")) orbit(box); },
+
+  // Drag along the trade-off curve: the nearest point's settings go to the sliders.
+  follow(event) {
+    const chart = event.target.closest(".curve");
+    if (!chart) return;
+    event.preventDefault();
+    const points = [...chart.querySelectorAll("[data-settings]")];
+    const take = (point) => {
+      const settings = JSON.parse(point.dataset.settings);
+      for (const input of this.$root.querySelectorAll(".sliders [name]")) if (input.name in settings) input.value = settings[input.name];
+      for (const p of points) p.classList.toggle("is-chosen", p === point);
+      this.moved();
+    };
+    const own = event.target.closest("[data-settings]");
+    if (event.type === "keydown") { if (own) take(own); return; }
+    const nearest = (x) => points.reduce((best, p) => {
+      const middle = (q) => { const r = q.querySelector("circle").getBoundingClientRect(); return Math.abs(r.left + r.width / 2 - x); };
+      return middle(p) < middle(best) ? p : best;
+    });
+    let last = nearest(event.clientX);
+    take(last);
+    const drag = (move) => { const next = nearest(move.clientX); if (next !== last) { last = next; take(next); } };
+    addEventListener("pointermove", drag);
+    addEventListener("pointerup", () => removeEventListener("pointermove", drag), { once: true });
+  },
 
   query() {
     const params = new URLSearchParams();
@@ -35,6 +68,9 @@ export const bench = () => ({
       box.setAttribute("aria-busy", "true");
       try { box.innerHTML = await ask(`${this.$root.dataset.more}?${this.query()}`); } catch (error) { box.textContent = error.message; }
       box.setAttribute("aria-busy", "false");
+      const ways = document.getElementById("ways");
+      try { ways.innerHTML = await ask(`${this.$root.dataset.ways}?${this.query()}`); } catch (error) { ways.textContent = error.message; }
+      ways.setAttribute("aria-busy", "false");
     }, 350);
   },
 
@@ -63,6 +99,7 @@ export const bench = () => ({
       const html = await ask(`${this.$root.dataset.url}?${query}`);
       this.$refs.view.innerHTML = html;
       [...this.$refs.view.querySelectorAll("details.figure")].forEach((d, i) => { d.open = Boolean(open[i]); });
+      this.solid();
       history.replaceState(null, "", `?${query}`);
     } catch (error) {
       toast(error.message);

@@ -1,5 +1,5 @@
 // Small components: fields of a course, selects that send themselves, the print button.
-import { saveField } from "./talk.js";
+import { ask, saveField } from "./talk.js";
 
 export const fields = () => ({
   save(event) {
@@ -24,4 +24,15 @@ export const autoSubmit = () => ({
 
 export const printer = () => ({
   print() { window.print(); },
+});
+
+// A select that leads to another page.
+export const goTo = () => ({ go(event) { location.href = event.target.value; } });
+
+// A part of a page that takes longer: fetched when the page is there.
+export const slow = () => ({
+  async init() {
+    try { this.$root.innerHTML = await ask(this.$root.dataset.url); } catch (error) { this.$root.textContent = error.message; }
+    this.$root.dataset.done = "yes";
+  },
 });

@@ -1,0 +1,113 @@
+"""Person first: which of these sheets in which pitch for this person; and, before the course, the smallest sheet that does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fitting import Misfit, fit
+from tarvik.core.intent import INTENTS
+from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Shape
+from tarvik.core.rig.supports import UNLIMITED
+from tarvik.core.rig.verdict import Verdict
+from tarvik.core.search import worth
+from tarvik.core.sheet import Sheet
+from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from tarvik.core.body import Body
+    from tarvik.core.intent import Intent
+
+SUITED: Final[Mapping[str, tuple[str, ...]]] = MappingProxyType(
+    {
+        "storm": ("a-frame", "a-frame-closed", "a-frame-doored", "closed-wedge", "plow-point", "wind-wedge"),
+        "steady-rain": ("a-frame", "plow-point", "plow-point-lifted", "lean-to-awning", "closed-wedge", "half-cone"),
+        "cold-fire": ("lean-to", "lean-to-lifted", "lean-to-walled", "corner-wrap", "awning-wedge"),
+        "warm-insects": ("a-frame", "a-frame-flown", "diagonal-fly", "a-frame-porch"),
+        "fair-view": ("lean-to", "a-frame-porch", "plow-point", "diagonal-fly"),
+        "shade": ("four-corner-shade", "a-frame-flown", "diagonal-fly"),
+        "lunch": ("lean-to", "boat-porch", "a-frame-flown", "four-corner-shade"),
+        "fixed-camp": ("a-frame-porch", "lean-to-awning", "a-frame", "plow-point-awning"),
+    }
+)
+"""Pitches that practitioners take for each kind of night (common practice)."""
+ADVICE_LEAST_M: Final = constant("advice_least", 1.4, "m", ENGINEERING, "smallest square sheet considered")
+ADVICE_MOST_M: Final = constant("advice_most", 4.6, "m", ENGINEERING, "largest square sheet considered")
+ADVICE_STEP_M: Final = constant("advice_step", 0.05, "m", ENGINEERING, "step of the sheets considered")
+OBLONG_SHARE: Final = 4 / 3
+"""Length over width of the sheet tried for a pitch that takes no square."""
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """One sheet in one pitch for one person, and what the search makes of it."""
+
+    sheet: int
+    solution: Solution
+    worth: float
+
+
+def for_person(question: Question, sheets: Sequence[Sheet], workings: Workings = PLAIN) -> list[Choice]:
+    """Which of the pitches with which sheet of the bag, the best first: those where the person lies dry, then by worth;
+    what forms before what needs something. What cannot be is left out.
+    """
+    out = []
+    for number, sheet in enumerate(sheets):
+        for pitch in PITCHES.values():
+            asked = replace(question, sheet=sheet, pitch=pitch, settings={}, wanted=1)
+            found = solve(asked, workings)
+            if found.figures is not None and found.verdict is not Verdict.CANNOT:
+                out.append(Choice(number, found, worth(found.figures, asked.aim())))
+    return sorted(out, key=lambda c: (c.solution.figures is None or not c.solution.figures.mats,
+                                      c.solution.verdict is not Verdict.FORMS, -c.worth))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Smallest:
+    """The smallest sheet for one intent: width and length, and the pitch it is for; None when none up to the most does."""
+
+    intent: Intent
+    pitch: str
+    size_m: tuple[float, float] | None
+
+
+def smallest_for_pitch(slug: str, body: Body, question: Question, workings: Workings = PLAIN) -> tuple[float, float] | None:
+    """The smallest square (or oblong, where the pitch wants one) under which the person lies dry, in steps of 5 cm."""
+    pitch = PITCHES[slug]
+    share = OBLONG_SHARE if pitch.shape is Shape.OBLONG else 1.0
+
+    def does(steps: int) -> bool:
+        side = ADVICE_LEAST_M + steps * ADVICE_STEP_M
+        sheet = Sheet.rectangle(round(side, 3), round(side * share, 3))
+        if isinstance(fit(pitch, sheet), Misfit):
+            return False
+        asked = replace(question, sheet=sheet, pitch=pitch, settings={}, body=body, wanted=1, supports=UNLIMITED)
+        found = solve(asked, workings)
+        return found.figures is not None and found.figures.sleepers >= 1
+
+    low, high = -1, round((ADVICE_MOST_M - ADVICE_LEAST_M) / ADVICE_STEP_M)
+    if not does(high):
+        return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if does(middle) else (middle, high)
+    side = ADVICE_LEAST_M + high * ADVICE_STEP_M
+    return round(side, 2), round(side * share, 2)
+
+
+def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> list[Smallest]:
+    """For each intent the smallest sheet that would do for a person of this stature, in the best suited pitch."""
+    sizes = {
+        slug: smallest_for_pitch(slug, body, question, workings) for slug in dict.fromkeys(s for row in SUITED.values() for s in row)
+    }
+    out = []
+    for slug, suited in SUITED.items():
+        known = [(sizes[s], s) for s in suited if sizes[s] is not None]
+        best = min(known, key=lambda k: (k[0] or (9, 9))[0] * (k[0] or (9, 9))[1], default=(None, suited[0]))
+        out.append(Smallest(INTENTS[slug], best[1], best[0]))
+    return out

@@ -1,0 +1,76 @@
+"""The shelter as a body: an oblique view in SVG, and the same mesh as numbers for the view that turns."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Any, Final
+
+import numpy as np
+
+from tarvik.core.fold.pattern import Role
+from tarvik.core.weather.rain import fall_directions
+from tarvik.web.drawing.svg import Paper
+
+if TYPE_CHECKING:
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.shelter import Shelter
+
+AZIMUTH_DEG: Final = 215.0
+"""Where the eye stands, anticlockwise from +x: before the front, a little to the left."""
+ELEVATION_DEG: Final = 24.0
+ROLE_SHADE: Final = {Role.ROOF: 2, Role.WALL: 1, Role.DOOR: 3, Role.AWNING: 4, Role.FLOOR: 0}
+
+
+def _view(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Floats]:
+    """Right, up and towards the eye as unit vectors."""
+    a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
+    eye = np.array([math.cos(a) * math.cos(e), math.sin(a) * math.cos(e), math.sin(e)])
+    right = np.array([-math.sin(a), math.cos(a), 0.0])
+    return right, np.cross(eye, right), eye
+
+
+def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
+    """The shelter seen obliquely, far faces first; what a browser without scripts shows."""
+    right, up, eye = _view(AZIMUTH_DEG, ELEVATION_DEG)
+
+    def flat(p: Floats) -> tuple[float, float]:
+        return float(p @ right), float(p @ up)
+
+    paper = Paper(f"{shelter.pitch.name} seen from the front left", "solid")
+    for mat in figures.mats:
+        paper.polygon([flat(np.array([x, y, 0.0])) for x, y in mat.corners()], "mat")
+    for face in sorted(shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))):
+        css = "cloth-floor" if face.role is Role.FLOOR else f"cloth see-through shade-{ROLE_SHADE[face.role]}"
+        paper.polygon([flat(p) for p in face.xyz], css, f"{face.id}: {face.role.value}")
+    if rig is not None:
+        for line in rig.lines:
+            if line.start in shelter.pattern.points:
+                paper.line(flat(shelter.at(line.start)), flat(np.array(line.to)), "cord")
+        for support in rig.supports:
+            foot = np.array([*support.at, 0.0])
+            paper.line(flat(foot), flat(foot + np.array([0, 0, support.height_m])), "pole")
+    return paper.svg()
+
+
+def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
+    """Everything the turning view draws, in metres: faces with roles, mats, lines, supports, stakes, the fall of the rain."""
+    falls = fall_directions(figures.weather)
+    fall = falls[len(falls) // 2 + 1] if len(falls) > 1 else falls[0]
+
+    def fine(p: Floats) -> list[float]:
+        return [round(float(c), 3) for c in p]
+
+    return {
+        "faces": [{"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()],
+        "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
+        "lines": [
+            [fine(shelter.at(x.start)), fine(np.array(x.to))] for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points
+        ],
+        "supports": [[*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())],
+        "stakes": [fine(np.array(s.at)) for s in (rig.stakes if rig else ())],
+        "rain": {"fall": fine(fall), "on": bool(figures.weather.rain_mm_h > 0)},
+        "wind_from_deg": figures.weather.wind_from_deg if figures.rain_slope > 0 else None,
+        "azimuth_deg": AZIMUTH_DEG, "elevation_deg": ELEVATION_DEG,
+    }  # fmt: skip

@@ -1,0 +1,56 @@
+"""What else this sheet could do: the trade-off curve, the moves when the weather turns, what would make it form, the knots."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+
+from tarvik.core.cards import HANDS, SKILLS, minutes
+from tarvik.core.cards import steps as card_steps
+from tarvik.core.knots import KNOTS, knots_for
+from tarvik.core.make_it import changes
+from tarvik.core.moves import outcomes
+from tarvik.core.trade_off import trade_off
+from tarvik.core.units import Units, format_length
+from tarvik.web.drawing.knots import knot_drawing
+from tarvik.web.drawing.silhouette import silhouette
+from tarvik.web.drawing.trade_off import curve_drawing
+from tarvik.web.pages.bench import asked_of, solved
+from tarvik.web.pages.common import page, tarvik
+
+router = APIRouter(include_in_schema=False)
+BENCH = "/courses/{course_id}/nights/{night_id}/bench/{sheet_id}/{pitch}"
+
+
+@router.get(BENCH + "/ways")
+def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
+    """The part of the bench below the drawings that looks beyond the settings as they are."""
+    with tarvik(request).database.session() as session:
+        asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
+        solution = solved(request, session, asked, pitch, asked.given)
+        units, workings = Units(asked.course.units), tarvik(request).solver.workings
+        curve = trade_off(solution.question, workings)
+        moves = [
+            {"move": o.move, "after": o.after, "why_not": o.why_not,
+             "drawing": silhouette(o.after.shelter, o.move.title, solution.question.body.height("sitting"))
+             if o.after and o.after.shelter else ""}
+            for o in outcomes(solution, workings)
+        ]  # fmt: skip
+        found = [(c, c.template.format(*(format_length(x, units) for x in c.lengths))) for c in changes(solution, workings)]
+        rig, house = solution.assessment.rig, solution.question.supports.house
+        buttons = any(r.code == "button" for r in solution.assessment.reasons)
+        knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
+        steps = card_steps(solution.shelter, rig, units, solution.question.body, house) if solution.shelter else []
+        times = [(skill, [minutes(solution.question.pitch, rig, skill, hands) for hands in HANDS]) for skill in SKILLS]
+        return page(
+            request, "bench_ways.html", course=asked.course, night=asked.night, sheet=asked.sheet, units=units, solution=solution,
+            curve=curve, curve_svg=curve_drawing(curve, units) if curve else "", moves=moves, changes=found, times=times, hands=HANDS,
+            knots=[(k, knot_drawing(k.slug)) for k in knots], steps=steps, faults=solution.question.pitch.faults,
+        )  # fmt: skip
+
+
+@router.get("/knots")
+def knots(request: Request) -> Any:
+    """Every knot, drawn and told."""
+    return page(request, "knots.html", knots=[(k, knot_drawing(k.slug)) for k in KNOTS.values()])
