@@ -29,6 +29,7 @@ def parser() -> argparse.ArgumentParser:
     bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
+    commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
     commands.add_parser("warm", help="compile the geometry kernels")
     commands.add_parser("test", help="lint, types, unit, database and browser tests; words after it go to pytest alone")
     return top
@@ -69,6 +70,10 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.constants import write_constants
 
         return write_constants(CHECKOUT)
+    if asked.command == "folds":
+        from tarvik.commands.folds import write_folds
+
+        return write_folds(CHECKOUT)
     if asked.command == "warm":
         from tarvik.commands.warm import warm
 

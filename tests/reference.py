@@ -9,23 +9,43 @@ from typing import TYPE_CHECKING
 import numpy as np
 from shapely import Polygon
 
+from tarvik.core.fitting import Misfit, fit
 from tarvik.core.fold.pattern import Role
+from tarvik.core.pitches import PITCHES
+from tarvik.core.shelter import foldable, refusals
 
 if TYPE_CHECKING:
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.mats import Mat
+    from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Shelter
 
 
-SQUARES = ("corner-wrap",)
-"""Pitches that take square sheets only."""
+STANDING = tuple(slug for slug, pitch in PITCHES.items() if pitch.bed is None)
+"""Pitches under which one lies with room overhead."""
 OBLONGS = ("plow-point-awning",)
 """Pitches that take anything but a square."""
 
 
-def takes(slug: str, width: float, length: float) -> bool:
-    """Whether a pitch takes a sheet of that shape at all."""
-    return width == length if slug in SQUARES else width != length if slug in OBLONGS else True
+def some_settings(slug: str, sheet: Sheet, height: float | None = None) -> dict[str, float] | None:
+    """Settings at which the sheet forms: the height wanted, lowered until it does, else the first of 400 random ones."""
+    fitting = fit(PITCHES[slug], sheet)
+    if isinstance(fitting, Misfit):
+        return None
+    pitch = fitting.pitch
+    named = {s.name for s in pitch.settings}
+    for share in (1.0, 0.8, 0.64, 0.51):
+        wanted = {"height": (height or 1.1) * share, "height_far": (height or 1.1) * share * 0.9}
+        settings = {n: v for n, v in wanted.items() if n in named}
+        if all(pitch.setting(n).least <= v for n, v in settings.items()) and not refusals(pitch, fitting.box, settings):
+            return settings
+    rng = np.random.default_rng(5)
+    values = {
+        s.name: np.full(400, s.default) if s.is_choice or not s.searched else rng.uniform(s.least, s.most, 400)
+        for s in pitch.settings
+    }
+    good = np.flatnonzero(foldable(pitch, fitting.box, values))
+    return {n: float(v[good[0]]) for n, v in values.items()} if len(good) else None
 
 
 def triangles(shelter: Shelter) -> np.ndarray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import resource
 import statistics
 import time
 from dataclasses import dataclass, replace
@@ -33,8 +34,11 @@ from tarvik.web.pages.common import question
 from tarvik.web.solving import Solver
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
     from pathlib import Path
+
+    from tarvik.core.rig.supports import Supports
+    from tarvik.store.models import SheetRow
 
 FIRST_FIVE = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
 """The pitches of the boards whose speed is told."""
@@ -218,6 +222,33 @@ def bench_areas() -> Figure:
     return Figure("areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3)
 
 
+def bench_whole_boards(solver: Solver, sheets: Sequence[SheetRow], supports: Supports, night: Night) -> list[Figure]:
+    """Every pitch with the full search: the demo's 16 sheets cold, one sheet changed, and 40 sheets all different."""
+    whole = [question(sheet, pitch, night, supports) for sheet in sheets for pitch in PITCHES]
+    sides = [(1.5 + 0.075 * i, 1.9 + 0.07 * i) for i in range(40)]
+    different = [
+        replace(whole[k], sheet=Sheet.rectangle(round(w, 3), round(v, 3))) for w, v in sides for k in range(len(PITCHES))
+    ]
+
+    def cold(asked: list[Question]) -> float:
+        solver.forget()
+        start = time.perf_counter()
+        solver.solve_all(asked)
+        return time.perf_counter() - start
+
+    every = min(cold(whole) for _ in range(2))
+    changed = [replace(q, sheet=Sheet.rectangle(2.83, 3.17)) for q in whole[: len(PITCHES)]]
+    start = time.perf_counter()
+    solver.solve_all([*changed, *whole[len(PITCHES) :]])
+    one = time.perf_counter() - start
+    forty = cold(different)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    return [
+        Figure("board_16_all_cold_s", every, "s", "lower", 3.0), Figure("board_one_sheet_changed_s", one, "s", "lower", 0.4),
+        Figure("board_40_all_cold_s", forty, "s", "lower", 12.0), Figure("peak_memory_mb", peak, "MB", "lower", 500.0),
+    ]  # fmt: skip
+
+
 def bench_web(checkout: Path) -> list[Figure]:
     """The demo's board cold and in process, and the bench slider's round trip at the server."""
     import urllib.request
@@ -245,6 +276,7 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             board()
             figures.append(Figure("board_16x5_cold_s", seconds(board, 5), "s", "lower", 0.5))
+            figures += bench_whole_boards(solver, sheets, supports, calm)
             winds = iter(np.arange(5.0, 12.0, 0.13))
 
             def forecast_changed() -> None:

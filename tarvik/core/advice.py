@@ -13,7 +13,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Shape
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search import worth
+from tarvik.core.search import SIT_EACH_M2, worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
 
@@ -39,6 +39,9 @@ SUITED: Final[Mapping[str, tuple[str, ...]]] = MappingProxyType(
 ADVICE_LEAST_M: Final = constant("advice_least", 1.4, "m", ENGINEERING, "smallest square sheet considered")
 ADVICE_MOST_M: Final = constant("advice_most", 4.6, "m", ENGINEERING, "largest square sheet considered")
 ADVICE_STEP_M: Final = constant("advice_step", 0.05, "m", ENGINEERING, "step of the sheets considered")
+SITTING_COUNTS: Final = constant(
+    "sitting_counts", 0.8, "1", ENGINEERING, "an intent that weighs sitting so much wants room for it"
+)
 OBLONG_SHARE: Final = 4 / 3
 """Length over width of the sheet tried for a pitch that takes no square."""
 
@@ -52,17 +55,24 @@ class Choice:
     worth: float
 
 
-def for_person(question: Question, sheets: Sequence[Sheet], workings: Workings = PLAIN) -> list[Choice]:
+def asked_for_person(question: Question, sheets: Sequence[Sheet]) -> list[tuple[int, Question]]:
+    """The question of one person for every sheet of the bag in every pitch, with the sheet's number."""
+    return [
+        (number, replace(question, sheet=sheet, pitch=pitch, settings={}, wanted=1))
+        for number, sheet in enumerate(sheets)
+        for pitch in PITCHES.values()
+    ]
+
+
+def for_person(solutions: Sequence[tuple[int, Solution]]) -> list[Choice]:
     """Which of the pitches with which sheet of the bag, the best first: those where the person lies dry, then by worth;
     what forms before what needs something. What cannot be is left out.
     """
-    out = []
-    for number, sheet in enumerate(sheets):
-        for pitch in PITCHES.values():
-            asked = replace(question, sheet=sheet, pitch=pitch, settings={}, wanted=1)
-            found = solve(asked, workings)
-            if found.figures is not None and found.verdict is not Verdict.CANNOT:
-                out.append(Choice(number, found, worth(found.figures, asked.aim())))
+    out = [
+        Choice(number, found, worth(found.figures, found.question.aim()))
+        for number, found in solutions
+        if found.figures is not None and found.verdict is not Verdict.CANNOT
+    ]
     return sorted(out, key=lambda c: (c.solution.figures is None or not c.solution.figures.mats,
                                       c.solution.verdict is not Verdict.FORMS, -c.worth))  # fmt: skip
 
@@ -76,8 +86,12 @@ class Smallest:
     size_m: tuple[float, float] | None
 
 
-def smallest_for_pitch(slug: str, body: Body, question: Question, workings: Workings = PLAIN) -> tuple[float, float] | None:
-    """The smallest square (or oblong, where the pitch wants one) under which the person lies dry, in steps of 5 cm."""
+def smallest_for_pitch(
+    slug: str, body: Body, question: Question, workings: Workings = PLAIN, *, sit: bool = False
+) -> tuple[float, float] | None:
+    """The smallest square (or oblong, where the pitch wants one) under which the person lies dry, and has room to `sit` up
+    if wanted, in steps of 5 cm.
+    """
     pitch = PITCHES[slug]
     share = OBLONG_SHARE if pitch.shape is Shape.OBLONG else 1.0
 
@@ -87,8 +101,8 @@ def smallest_for_pitch(slug: str, body: Body, question: Question, workings: Work
         if isinstance(fit(pitch, sheet), Misfit):
             return False
         asked = replace(question, sheet=sheet, pitch=pitch, settings={}, body=body, wanted=1, supports=UNLIMITED)
-        found = solve(asked, workings)
-        return found.figures is not None and found.figures.sleepers >= 1
+        found = solve(asked, workings).figures
+        return found is not None and found.sleepers >= 1 and (not sit or found.sit_area_m2 >= SIT_EACH_M2)
 
     low, high = -1, round((ADVICE_MOST_M - ADVICE_LEAST_M) / ADVICE_STEP_M)
     if not does(high):
@@ -102,12 +116,13 @@ def smallest_for_pitch(slug: str, body: Body, question: Question, workings: Work
 
 def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> list[Smallest]:
     """For each intent the smallest sheet that would do for a person of this stature, in the best suited pitch."""
-    sizes = {
-        slug: smallest_for_pitch(slug, body, question, workings) for slug in dict.fromkeys(s for row in SUITED.values() for s in row)
-    }
     out = []
     for slug, suited in SUITED.items():
-        known = [(sizes[s], s) for s in suited if sizes[s] is not None]
-        best = min(known, key=lambda k: (k[0] or (9, 9))[0] * (k[0] or (9, 9))[1], default=(None, suited[0]))
-        out.append(Smallest(INTENTS[slug], best[1], best[0]))
+        intent = INTENTS[slug]
+        asked = replace(question, intent=intent)
+        sit = intent.sit >= SITTING_COUNTS
+        known = [(smallest_for_pitch(s, body, asked, workings, sit=sit), s) for s in suited]
+        sizes = [(size, s) for size, s in known if size is not None]
+        best = min(sizes, key=lambda k: k[0][0] * k[0][1], default=(None, suited[0]))
+        out.append(Smallest(intent, best[1], best[0]))
     return out

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.fitting import Misfit, fit
+from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.house import PLAIN_HOUSE, House
 from tarvik.core.units import Units, format_length
 
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.body import Body
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
 CAUTIONS: Final = (
@@ -200,9 +201,19 @@ def minutes(pitch: Pitch, rig: Rig | None, skill: str = "practised", hands: int 
     return (pitch.minutes + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
 
 
+FEW_POINTS: Final = 6
+"""Up to so many points every distance between two is told."""
+
+
 def stake_out(shelter: Shelter) -> list[Distance]:
-    """Ground distances between all sheet stakes and the feet of the high points, shortest way to mark out the plan."""
+    """Ground distances that mark out the plan: between all stakes and feet of high points where they are few, else of each
+    from the first two and from the one before it.
+    """
     names = marks(shelter)
-    points = [a.point for a in shelter.pitch.anchors]
-    found = [Distance(names[a], names[b], _ground(shelter, a, b)) for a, b in combinations(points, 2)]
+    points = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet]
+    pairs = list(combinations(points, 2))
+    if len(points) > FEW_POINTS:
+        order = {p: i for i, p in enumerate(points)}
+        pairs = [(a, b) for a, b in pairs if order[a] < 2 or order[b] - order[a] == 1]
+    found = [Distance(names[a], names[b], _ground(shelter, a, b)) for a, b in pairs]
     return [d for d in found if d.metres > 0.05]

@@ -1,6 +1,5 @@
 """Inner loops in machine code (Numba)."""
 
-
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, TypeVar, cast

@@ -87,7 +87,8 @@ def _fit_shaped(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     corners = [(origin[0] + a * box[0], origin[1] + b * box[1]) for a in (0, 1) for b in (0, 1)]
     near = all(any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline) for a, b in corners)
     if not near:
-        return Misfit("outline_not_rectangular", f"{pitch.name} is worked out for rectangles, and this outline has other corners",
+        return Misfit("outline_not_rectangular", f"{pitch.name} is worked out for rectangles, and this outline has "
+            f"other corners",
                       "fold the sheet to a rectangle and give that outline")  # fmt: skip
     if pitch.shape is Shape.SQUARE and abs(box[0] - box[1]) > SQUARE_M:
         return Misfit("outline_not_square", f"{pitch.name} wants a square, and this shaped sheet is oblong",
@@ -154,7 +155,7 @@ def _doubled(pattern: Pattern, uv: Floats, xyz: Floats, along: int, side: float,
             mirrored = ring.copy()
             mirrored[:, along] = 2 * side - ring[:, along]
             names = tuple(points.at(p, x) for p, x in zip(mirrored[::-1], world[::-1], strict=True))
-            panels.append(Panel(f"{panel.id} doubled{n or ''}", panel.role, names))
+            panels.append(Panel(f"{panel.id} doubled{n or ''}", panel.role, names, doubled=True))
     return Pattern(tuple(points.names), tuple(panels), pattern.give), np.array(points.uv), np.array(points.xyz)
 
 
@@ -184,5 +185,6 @@ def _parts(one: Polygon, two: Polygon) -> list[Polygon]:
         if abs(part.convex_hull.area - part.area) < SLIVER_M2:
             out.append(part)
         else:
-            out += [t for t in shapely.constrained_delaunay_triangles(part).geoms if t.area > SLIVER_M2 / 10]
+            triangles = shapely.constrained_delaunay_triangles(part).geoms
+            out += [t for t in triangles if isinstance(t, Polygon) and t.area > SLIVER_M2 / 10]
     return out

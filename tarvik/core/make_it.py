@@ -58,7 +58,8 @@ def _put_right(solution: Solution) -> list[Change]:
         return []
     reasons = _blocking(solution)
     effort = sum(EFFORT.get(r.code, 2.0) + (r.short_by_m or 0.0) for r in reasons)
-    texts, lengths = [], []
+    texts: list[str] = []
+    lengths: list[float] = []
     for r in reasons:
         text = r.template
         for i in reversed(range(len(r.lengths))):
@@ -74,7 +75,8 @@ def _other_settings(solution: Solution, workings: Workings) -> list[Change]:
     again = solve(replace(question, settings={}), workings)
     if again.verdict is not Verdict.FORMS or dict(again.settings) == dict(solution.settings):
         return []
-    told, lengths = [], []
+    told: list[str] = []
+    lengths: list[float] = []
     for s in question.pitch.settings:
         if abs(again.settings[s.name] - solution.settings.get(s.name, s.default)) < 1e-6:
             continue

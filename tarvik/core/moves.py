@@ -11,7 +11,7 @@ from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import PullSide
 from tarvik.core.rig.supports import POLE_KINDS, Pole, Supports, Tree
-from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
+from tarvik.core.solve import PLAIN, Solution, Workings, solve
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -47,21 +47,24 @@ MOVES: Final = (
         "Stake both corners straight out from the ridge, and lower the ridge as far as the new height.", _ROUND), 2.5,
         keeps=("turn",)),
     Move("a-frame", "a-frame", "Lower the ridge", (
-        "Slacken the side stakes' loops, lower both ridge ends alike.", "Move the stakes of both sides out, weather side first.",
+        "Slacken the side stakes' loops, lower both ridge ends alike.",
+            "Move the stakes of both sides out, weather side first.",
         _ROUND), 4.0, keeps=("turn",)),
     Move("a-frame-closed", "a-frame-closed", "Shut the ends", (
         "Lay each end's flap in a pleat under its ridge tie, the weather side outside.",
         "Tie the pleats; leave a hand's breadth open at the top."), 2.0, keeps=("height", "inset", "turn"),
         sets=(("doors", 0.0),)),
     Move("a-frame-doored", "a-frame-doored", "Shut the doors", (
-        "Turn the weather flaps in and stake their hems in the middle.", "Lap the other flaps over them and stake those."), 2.0,
+        "Turn the weather flaps in and stake their hems in the middle.",
+            "Lap the other flaps over them and stake those."), 2.0,
         keeps=("height", "overlap", "turn"), sets=(("doors", 0.0),)),
     Move("a-frame-floored", "a-frame-floored", "Lower the ridge", (
         "Slacken the ridge at both ends, lower it, and draw the floor's edge out.", _ROUND), 4.0, keeps=("turn",)),
     Move("lean-to", "lean-to-awning", "Draw it over the line and drop an awning in front", (
         "Lower the line to the new height, both ends alike.",
         "Draw the sheet forward over the line as far as the awning is to reach, and tie it there (buttons if there are no "
-        "tie-outs).", "Guy the awning's corners out and down.", "Move the rear stakes in until the roof is tight.", _ROUND), 6.0,
+        "tie-outs).", "Guy the awning's corners out and down.", "Move the rear stakes in until the roof is tight.",
+            _ROUND), 6.0,
         keeps=("turn",)),
     Move("lean-to", "lean-to", "Lower the front edge", (
         "Lower both ends alike.", "Move the rear stakes back until the roof is tight.", _ROUND), 3.0, keeps=("turn",)),
@@ -82,7 +85,8 @@ MOVES: Final = (
         "Slip the peak's line down the trunk, or shorten the pole.", "Move the far stake back and the side stakes out: more "
         "ground is covered the lower it is.", _ROUND), 2.0),
     Move("plow-point-lifted", "plow-point", "Let the middle down and lower the peak", (
-        "Untie the lifting cord, or take the stick away.", "Slip the peak's line down.", "Move the far stake back.", _ROUND), 3.0),
+        "Untie the lifting cord, or take the stick away.", "Slip the peak's line down.", "Move the far stake back.",
+            _ROUND), 3.0),
     Move("plow-point-floored", "plow-point-floored", "Lower the peak", (
         "Slip the peak's line down.", "Move the side stakes out until both edges are tight.", _ROUND), 2.5, keeps=("tip",)),
     Move("plow-point-awning", "plow-point-awning", "Lower the peak and the awning", (
@@ -111,7 +115,8 @@ MOVES: Final = (
         "Take the front poles away.", "Run a line from the middle of the hull to one pole in front and lay the sheet over it.",
         "Stake the front corners and stuff the gaps under the hull's ends."), 6.0, keeps=("hull",)),
     Move("net-only", "lean-to", "Put the sheet over the net", (
-        "Take the sheet from under the mats and hang it as a roof over the net's point.", "Stake its low edge to the wind."), 5.0),
+        "Take the sheet from under the mats and hang it as a roof over the net's point.",
+            "Stake its low edge to the wind."), 5.0),
 )  # fmt: skip
 """Every move. A foul-weather move starts from each pitch that can stand open."""
 
@@ -152,9 +157,10 @@ def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
         if move.sets and unchanged and len(given) == len(target.settings):
             continue  # it stands so already
         question = replace(
-            asked, pitch=target, settings=given, intent=INTENTS["storm"], supports=_standing(standing), wanted=asked.wanted or 1,
+            asked, pitch=target, settings=given, intent=INTENTS["storm"], supports=_standing(standing),
+                wanted=asked.wanted or 1,
         )  # fmt: skip
-        after = solve(question, workings)
+        after = _no_higher(solve(question, workings), standing, workings)
         if after.figures is None or after.shelter is None:
             why = "; ".join(r.message for r in after.assessment.reasons)
             out.append(Outcome(move, None, why))
@@ -163,6 +169,19 @@ def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
     if swings(asked.pitch):
         out.append(Outcome(replace(SWING, before=asked.pitch.slug, after=asked.pitch.slug), standing))
     return out
+
+
+def _no_higher(after: Solution, standing: Solution, workings: Workings) -> Solution:
+    """A move brings a shelter down: where the search went higher, the old height is kept."""
+    height = standing.settings.get("height")
+    if after.figures is None or standing.figures is None or height is None or "height" not in after.settings:
+        return after
+    if after.figures.peak_m <= standing.figures.peak_m + 1e-9:
+        return after
+    setting = after.question.pitch.setting("height")
+    lower = min(max(height, setting.least), setting.most)
+    again = solve(replace(after.question, settings={**after.question.settings, "height": lower}), workings)
+    return again if again.figures is not None else after
 
 
 def _carried_over(move: Move, target: Pitch, settings: Mapping[str, float]) -> dict[str, float]:
@@ -181,4 +200,3 @@ def _standing(standing: Solution) -> Supports:
     poles = tuple(Pole(min(s.pole.least_m, s.height_m) if s.pole else min(0.3, s.height_m), max(s.height_m, s.pole.most_m)
                        if s.pole else s.height_m, s.kind) for s in rig.supports if s.kind in POLE_KINDS)  # fmt: skip
     return replace(supports, trees=trees, poles=poles)
-

@@ -40,15 +40,16 @@ if TYPE_CHECKING:
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
-TAPE_COST: Final = constant("tape_cost", 0.05, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
+TAPE_COST: Final = constant("tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
 _STRIDE: Final = 5  # every 10 degrees on the first grid
 _FINER: Final = 3  # every 6 degrees while refining
-_LINES: Final = {_STRIDE: 10, _FINER: 24}  # level lines that areas under hollow roofs are taken by
-_GRIDS: Final = {0: 1, 1: 22, 2: 9, 3: 6}
-_AROUND: Final = {0: 1, 1: 21, 2: 5, 3: 3}
-_ROUNDS: Final = {0: 0, 1: 1, 2: 3, 3: 4}
-_SHORTER: Final = (0.9, 0.75, 0.55)  # shares of the stature tried when nobody fits
+_FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
+_GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
+_AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
+_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 4}
+_STARTS: Final = 2
+_SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,11 +82,14 @@ def worth_of_room(
 
 def worth(figures: Figures, aim: Aim) -> float:
     """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room."""
-    heads = max(aim.wanted or figures.sleepers, 1)
+    heads = aim.wanted or 1
     mats = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
     floor = sum(_plan_area(face.xyz) for face in figures.shelter.faces() if face.role is Role.FLOOR)
-    one = [np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)]
-    return float(MAT_FIRST * mats + worth_of_room(aim.intent, *one, heads, aim.mat_m2(), sitting_height(aim.body))[0])
+    peak, dry, sit, stand, low = (
+        np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)
+    )
+    room = worth_of_room(aim.intent, peak, dry, sit, stand, low, heads, aim.mat_m2(), sitting_height(aim.body))
+    return float(MAT_FIRST * mats + room[0])
 
 
 def _plan_area(xyz: Floats) -> float:
@@ -157,18 +161,33 @@ def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, floa
     grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[size]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
-    found = _best(fitting, sheet, aim, given, grids, _STRIDE)
-    if found is None:
+    starts = _best(fitting, sheet, aim, given, grids, _STRIDE)
+    if not starts:
         return None
     width = {s.name: (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1) for s in sliding}
-    for turn in range(1, _ROUNDS[size] + 1):
-        last = turn == _ROUNDS[size]
-        finer = {s.name: _around(s, found[2][s.name], width[s.name], _AROUND[size], last, aim) for s in sliding}
-        grids = {name: np.array([found[2][name]]) for name in grids} | finer
+    ends = []
+    for n, start in enumerate(starts):
+        # The second start is only followed one round, unless it comes out ahead.
+        ends.append(_refined(fitting, sheet, aim, given, sliding, start, width, 1 if n else _ROUNDS[size]))
+    top = max(range(len(ends)), key=lambda i: (ends[i][1], ends[i][0]))
+    return ends[0] if top == 0 else _refined(fitting, sheet, aim, given, sliding, ends[top], width, _ROUNDS[size])
+
+
+def _refined(
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], sliding: list[Setting], found: _Found,
+    width: dict[str, float], rounds: int,
+) -> _Found:  # fmt: skip
+    """The best found near a start, the grid about it made finer round by round."""
+    count = _AROUND[min(len(sliding), 3)]
+    free = [name for name in found[2] if name not in given]
+    for turn in range(1, rounds + 1):
+        last = turn == rounds
+        finer = {s.name: _around(s, found[2][s.name], width[s.name], count, last, aim) for s in sliding}
+        grids = {name: np.array([found[2][name]]) for name in free} | finer
         better = _best(fitting, sheet, aim, given, grids, _FINER)
-        if better is not None and better[0] >= found[0] - (TAPE_COST if last else 0.0) and better[1] >= found[1]:
-            found = better
-        width = {name: step * (2 / max(_AROUND[size] - 1, 1)) for name, step in width.items()}
+        if better and better[0][0] >= found[0] - (TAPE_COST if last else 0.0) and better[0][1] >= found[1]:
+            found = better[0]
+        width = {name: step * (2 / max(count - 1, 1)) for name, step in width.items()}
     return found
 
 
@@ -182,8 +201,10 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
 
 def _best(
     fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats], stride: int,
-) -> _Found | None:  # fmt: skip
-    """The best of all combinations of the grids' values."""
+) -> list[_Found]:  # fmt: skip
+    """The best of all combinations of the grids' values; on the first grid of several settings also the best that is no
+    neighbour of it. Empty when none folds.
+    """
     pitch = fitting.pitch
     cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
@@ -198,14 +219,16 @@ def _best(
         values[name] = cases[:, column].copy()
     folded = _Cases.folded(pitch, fitting.box, values)
     extra = BUTTON_FREE * _on_tie_outs(pitch, sheet, fitting.box, values)
-    top, total, mats = _pick(folded, extra, aim, stride)
-    if top < 0:
-        return None
-    return total, mats, {name: float(array[top]) for name, array in values.items()}
+    out: list[_Found] = []
+    for case, total, mats in _pick(folded, extra, aim, stride, cases if stride == _STRIDE and cases.shape[1] > 1 else None):
+        out.append((total, mats, {name: float(array[case]) for name, array in values.items()}))
+    return out
 
 
-def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int) -> tuple[int, float, int]:
-    """Number of the best case, its worth and its mats; (-1, ...) when none folds."""
+def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int, places: Floats | None) -> list[tuple[int, float, int]]:
+    """Number of the best case, its worth and its mats; with `places` (N, settings) also of the best that lies apart from
+    it. Empty when none folds.
+    """
     wanted = aim.wanted or MOST_MATS
     size = np.array([aim.clearance.mat_length(aim.body.stature_m), aim.clearance.mat_width_m])
     falls = spread_of(aim.weather)
@@ -214,21 +237,32 @@ def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int) -> tuple[int, fl
         out[:] = 0.0
         out[:, 0] = folded.peak
     else:
-        quick_areas(folded.faces, folded.corners, sitting_height(aim.body), standing_height(aim.body), falls, _LINES[stride], out, lid)
+        quick_areas(folded.faces, folded.corners, sitting_height(aim.body), standing_height(aim.body), falls,
+            _FINEST[stride], out,
+                    lid)  # fmt: skip
     peak, dry, sit, stand = out.T
     heads = aim.wanted or 1
-    room = worth_of_room(aim.intent, peak, dry, sit, stand, folded.floor, heads, aim.mat_m2(), sitting_height(aim.body)) + extra
+    room = (
+        worth_of_room(aim.intent, peak, dry, sit, stand, folded.floor, heads, aim.mat_m2(), sitting_height(aim.body)) + extra
+    )
     room = np.where(np.isnan(room), -np.inf, room)
-    order = np.argsort(-room, kind="stable")
-    if not np.isfinite(room[order[0]]):
-        return -1, 0.0, 0
-    if not len(folded.corners):
-        return int(order[0]), float(room[order[0]]), 0
-    top, mats = best_case(
-        folded.faces, folded.corners, np.array(aim.clearance.heights()), aim.clearance.boxes(aim.body.stature_m), size, stride,
-        INNER_M, wanted, falls, lid, dry, room, order, MAT_FIRST,
-    )  # fmt: skip
-    return int(top), float(room[top] + MAT_FIRST * min(mats, wanted)), int(min(mats, wanted))
+    found: list[tuple[int, float, int]] = []
+    while np.isfinite(room).any():
+        order = np.argsort(-room, kind="stable")
+        order = order[np.isfinite(room[order])]
+        top, mats = int(order[0]), 0
+        if len(folded.corners):
+            top, mats = best_case(
+                folded.faces, folded.corners, np.array(aim.clearance.heights()), aim.clearance.boxes(aim.body.stature_m), size,
+                stride, INNER_M, wanted, falls, lid, dry, room, order, MAT_FIRST,
+            )  # fmt: skip
+        mats = int(min(mats, wanted))
+        found.append((int(top), float(room[top] + MAT_FIRST * mats), mats))
+        if places is None or len(found) == _STARTS:
+            break
+        reach = np.ptp(places, axis=0) / 6 + 1e-9
+        room[(np.abs(places - places[top]) <= reach).all(axis=1)] = -np.inf
+    return found
 
 
 def spread_of(weather: Weather) -> Floats:
@@ -266,9 +300,19 @@ def _grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floa
 
 def _allowed(values: Floats, setting: Setting, supports: Supports) -> Floats:
     """Heights that some support can reach, ends of the poles included; all of them when none can."""
-    spans = supports.height_spans() if setting.name.startswith("height") else None
+    spans = None
+    if setting.name.startswith(CARRIED_HEIGHTS):
+        spans = supports.height_spans()
+    elif setting.name == HULL:
+        spans = supports.hull_spans()
     if not spans:
         return values
     kept = [v for v in values if any(a <= v <= b for a, b in spans)]
     kept += [v for span in spans for v in span if values.min() <= v <= values.max()]
     return np.unique(np.array(kept)) if kept else values
+
+
+CARRIED_HEIGHTS: Final = ("height", "pole")
+"""Names of settings that are heights of carried points begin so."""
+HULL: Final = "hull"
+"""The setting that is the height of a boat on its side."""

@@ -117,7 +117,12 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     if isinstance(found, list):
         return Solution(question, settings, refused(found, pitch), None, None)
     shelter, figures = found
-    if question.free_to_turn and rain_slope(figures.weather) and figures.sleepers < (question.wanted or 1) and len(given) < len(settings):
+    if (
+        question.free_to_turn
+        and rain_slope(figures.weather)
+        and figures.sleepers < (question.wanted or 1)
+        and len(given) < len(settings)
+    ):
         # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
         again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather))
         other = _measured(question, again, workings)

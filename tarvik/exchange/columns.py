@@ -267,7 +267,8 @@ TABLES: Final = {
             Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
             _NOTE,
         )),
-        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut sticks, a boat.", (
+        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut "
+            "sticks, a boat.", (
             Column("kind", "Kind", "tree, pole, boat …", _support_kind, _shown("kind"), needed=True,
                    choices=SUPPORT_KINDS),
             _COUNT,

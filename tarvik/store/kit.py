@@ -185,6 +185,4 @@ def supports_of(session: Session, course_id: int) -> Supports:
             poles += [Pole(min(least, most), most, row.kind)] * row.count
     lines = tuple(row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count))
     stakes = sum(row.count for row in rows(session, course_id, "stakes"))
-    return Supports(
-        tuple(trees), tuple(poles), min(stakes, 2000), lines, tuple(others), may_cut(rules), house_of(rules)
-    )
+    return Supports(tuple(trees), tuple(poles), min(stakes, 2000), lines, tuple(others), may_cut(rules), house_of(rules))

@@ -11,9 +11,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from scipy.optimize import least_squares
 
-from tarvik.core.fold.check import lowest_m, tiling_fault_m2
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.fold.bias import SHEAR_MOST_DEG
+from tarvik.core.fold.check import lowest_m, tiling_fault_m2
 from tarvik.core.fold.crossing import panels_cross
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
 from tarvik.core.fold.solve import length_residual, solve_fold
@@ -69,7 +69,9 @@ def test_every_fold_is_cloth(slug: str) -> None:
 
 def test_a_panel_through_another_is_seen() -> None:
     """Two triangles of which one stands through the other, and the same two apart."""
-    pattern = Pattern(("A", "B", "C", "D", "E", "F"), (Panel("1", Role.ROOF, ("A", "B", "C")), Panel("2", Role.ROOF, ("D", "E", "F"))))
+    pattern = Pattern(
+        ("A", "B", "C", "D", "E", "F"), (Panel("1", Role.ROOF, ("A", "B", "C")), Panel("2", Role.ROOF, ("D", "E", "F")))
+    )
     lying = [[0, 0, 0], [2, 0, 0], [0, 2, 0]]
     through, beside = [[0.5, 0.5, -1], [0.5, 0.5, 1], [0.6, 0.5, 1]], [[3, 3, -1], [3, 3, 1], [3.1, 3, 1]]
     xyz = np.array([lying + through, lying + beside], dtype=float)

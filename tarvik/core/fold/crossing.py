@@ -15,7 +15,11 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Pattern
 
 TOUCH_M: Final = constant(
-    "panels_touch", 1e-5, "m", ENGINEERING, "panels that reach no further through each other than this touch, or lie on each other"
+    "panels_touch",
+    1e-5,
+    "m",
+    ENGINEERING,
+    "panels that reach no further through each other than this touch, or lie on each other",
 )
 INSIDE: Final = 1e-4
 """Share of a triangle's width within which a point counts as on its edge, not inside it."""
@@ -23,7 +27,8 @@ INSIDE: Final = 1e-4
 
 @lru_cache(maxsize=256)
 def _tests(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Segments (T, 4), each between the middles of two pairs of points, and the triangles (T, 3) of other panels to try them against; those that share a corner are left out
+    """Segments (T, 4), each between the middles of two pairs of points, and the triangles (T, 3) of other panels "
+        "to try them against; those that share a corner are left out
     of it, since an edge from a corner cannot cross the panel there.
     """
     index = pattern.index
@@ -63,8 +68,6 @@ def panels_cross(pattern: Pattern, xyz: Floats) -> NDArray[np.bool_]:
         dp, dq = (((e - a) * normal).sum(axis=-1) / size for e in (p, q))
         apart = (np.minimum(dp, dq) < -TOUCH_M) & (np.maximum(dp, dq) > TOUCH_M)
         hit = p + (dp / (dp - dq))[..., None] * (q - p)
-        shares = [
-            (np.cross(s - r, hit - r) * normal).sum(axis=-1) / size**2 for r, s in ((a, b), (b, c), (c, a))
-        ]
+        shares = [(np.cross(s - r, hit - r) * normal).sum(axis=-1) / size**2 for r, s in ((a, b), (b, c), (c, a))]
         inside = np.min(shares, axis=0) > INSIDE
     return np.asarray((apart & inside).any(axis=1))

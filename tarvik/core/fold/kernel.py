@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 ITERATIONS = 30
-AT_REST_M = 1e-5
+AT_REST_M = 1e-4
 LONGEST_STEP_M = 0.2
 
 

@@ -31,11 +31,12 @@ class Role(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Panel:
-    """A part of the sheet that stays flat: its corner points in order."""
+    """A part of the sheet that stays flat: its corner points in order. `doubled`: it lies on another as a second layer."""
 
     id: str
     role: Role
     points: tuple[str, ...]
+    doubled: bool = False
 
 
 @dataclass(frozen=True, slots=True)

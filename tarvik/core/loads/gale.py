@@ -18,7 +18,7 @@ from tarvik.core.shelter import MOST_KEPT, Shelter
 from tarvik.core.weather.wind import DEFAULT_TERRAIN, air_density, beaufort, dynamic_pressure, gust_factor, gust_of, gust_share
 
 if TYPE_CHECKING:
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.weather.wind import Terrain
 
 LEAST_HEIGHT_M: Final = constant("load_least_height", 1.0, "m", ENGINEERING, "wind on a lower shelter is taken at this height")

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.loads.pressure import PanelLoad
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
 GROUND_M: Final = 0.02
@@ -83,6 +83,8 @@ def point_loads(shelter: Shelter, loads: Sequence[PanelLoad]) -> dict[str, Float
     by_id = {panel.id: panel for panel in shelter.panels}
     for load in loads:
         points = [p for p in by_id[load.id].points if p in out] or held
+        if not points:  # a bag: who lies in it holds it
+            continue
         shares = _shares(np.array([shelter.at(p) for p in points]), load.centre)
         for point, share in zip(points, shares, strict=True):
             out[point] += share * load.force_n
@@ -97,13 +99,17 @@ def _shares(places: Floats, centre: Floats) -> Floats:
     return np.asarray(shares / max(float(shares.sum()), 1e-12))
 
 
+FIRM: Final = ("tree", "tripod", "boat", "vehicle", "fence")
+"""Kinds of support that take a pull from any side by themselves."""
+
+
 class _Truss:
     """Unknown forces, as columns: cloth between points, lines, poles."""
 
     def __init__(self, shelter: Shelter, rig: Rig) -> None:
         self.shelter, self.rig = shelter, rig
-        self.trees = {s.point for s in rig.supports if s.kind == "tree"}
-        self.poles = [s.point for s in rig.supports if s.kind != "tree"]
+        self.trees = {s.point for s in rig.supports if s.kind in FIRM}
+        self.poles = [s.point for s in rig.supports if s.kind not in FIRM]
         points = shelter.pattern.points
         self.free = [p for p in points if shelter.at(p)[2] > GROUND_M and p not in self.trees]
         self.row = {p: 3 * i for i, p in enumerate(self.free)}

@@ -16,7 +16,9 @@ if TYPE_CHECKING:
     from tarvik.core.weather.rain import Weather
 
 BAG_GIRTH_M: Final = constant("bag_girth", 1.40, "m", ENGINEERING, "sheet that goes round one person in a sleeping bag")
-BAG_EXTRA_M: Final = constant("bag_extra", 0.25, "m", ENGINEERING, "length of a bag beyond the stature, to fold the foot under")
+BAG_EXTRA_M: Final = constant(
+    "bag_extra", 0.25, "m", ENGINEERING, "length of a bag beyond the stature, to fold the foot under"
+)
 
 
 def bed_of(shelter: Shelter, body: Body, weather: Weather, room: Clearance) -> list[tuple[int, Mat]]:

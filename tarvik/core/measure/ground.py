@@ -73,7 +73,6 @@ class Ground:
             *_usable(roof, dry, clearance.edge_m),
         )
 
-
     @classmethod
     def _hollow(cls, roof: Roof, dry: Region | None, clearance: Clearance) -> Ground | None:
         """Under a roof that is no convex lid: what is too low and, in calm air, the edges of what is covered stand in the

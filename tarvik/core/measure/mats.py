@@ -34,7 +34,8 @@ INNER_M: Final = constant(
     "mat_inner", -1e-10, "m", ENGINEERING, "play kept to every limit; a hair below nothing, so that an exact fit counts as one"
 )
 ROW_STEP_M: Final = constant("mat_row_step", 0.02, "m", ENGINEERING, "step of the places tried for a row of mats")
-_MOST_ENTRIES: Final = 1600
+_MOST_ENTRIES: Final = 5000
+_CHUNKS: Final = 10
 _COARSE: Final = 3
 _HOPEFUL_M: Final = 0.15
 """Overlap, with headings every 6 degrees, that finer headings can still take away."""
@@ -104,7 +105,11 @@ def fits_one(
     ground: Ground | None, stature_m: float, clearance: Clearance, *, stride: int = 1, headings: Steps = ALL_HEADINGS
 ) -> bool:
     """Whether one mat fits: the same answer as `lay_mats`, sooner."""
-    return ground is not None and entries_of(ground, clearance.boxes(stature_m), stride, headings, enough=1).count > 0
+    if ground is None:
+        return False
+    boxes = clearance.boxes(stature_m)
+    parts = np.array_split(headings, _CHUNKS) if ground.cover is not None else [headings]
+    return any(entries_of(ground, boxes, stride, part, enough=1).count > 0 for part in parts)
 
 
 def entries_of(
@@ -212,9 +217,7 @@ def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Pla
     stride = max(entries.stride, _COARSE)
     coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
     mark = np.zeros(STEPS, dtype=np.int64)
-    kernel.hopeful(
-        coarse.table, coarse.heading, coarse.kind, coarse.count, extents, coarse.stride, -_HOPEFUL_M, *people, mark
-    )
+    kernel.hopeful(coarse.table, coarse.heading, coarse.kind, coarse.count, extents, coarse.stride, -_HOPEFUL_M, *people, mark)
     if not mark.any():
         return []
     near = np.zeros(STEPS, dtype=bool)

@@ -60,8 +60,13 @@ class Opening:
 
 @lru_cache(maxsize=MOST_KEPT)
 def openings(shelter: Shelter) -> tuple[Opening, ...]:
-    """Every opening larger than OPENING_LEAST_M2."""
-    every = [Opening(edge.points, edge.a, edge.b, edge.outward) for edge in rim_edges(shelter)]
+    """Every opening larger than OPENING_LEAST_M2; edges that lie on another panel, or are tied to it, open nothing."""
+    sealed = shelter.pitch.sealed(shelter.settings)
+    every = [
+        Opening(edge.points, edge.a, edge.b, edge.outward)
+        for edge in rim_edges(shelter)
+        if frozenset(edge.points) not in sealed
+    ]
     return tuple(opening for opening in every if opening.area_m2 > OPENING_LEAST_M2)
 
 

@@ -31,15 +31,15 @@ class RimEdge:
 
 @lru_cache(maxsize=MOST_KEPT)
 def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
-    """Every free edge of the panels that are not floor."""
+    """Every free edge of the panels that are not floor. A strip doubled under ends where it is folded, not at its own rim."""
     owners: dict[frozenset[str], list[int]] = {}
     for number, panel in enumerate(shelter.panels):
-        if panel.role is not Role.FLOOR:
+        if panel.role is not Role.FLOOR and not panel.doubled:
             for pair in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
                 owners.setdefault(frozenset(pair), []).append(number)
     found = []
     for number, panel in enumerate(shelter.panels):
-        if panel.role is Role.FLOOR:
+        if panel.role is Role.FLOOR or panel.doubled:
             continue
         middle = np.mean([shelter.at(p)[:2] for p in panel.points], axis=0)
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):

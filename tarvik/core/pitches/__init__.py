@@ -17,8 +17,8 @@ from tarvik.core.pitches.corner import (
     PLOW_POINT_FLOORED,
 )
 from tarvik.core.pitches.lean_to import LEAN_TO, LEAN_TO_AWNING, LEAN_TO_FLOORED, WIND_WEDGE
-from tarvik.core.pitches.ridge import A_FRAME, A_FRAME_FLOORED, A_FRAME_FLOWN, A_FRAME_PORCH
 from tarvik.core.pitches.lifted import LEAN_TO_LIFTED, PLOW_POINT_LIFTED
+from tarvik.core.pitches.ridge import A_FRAME, A_FRAME_FLOORED, A_FRAME_FLOWN, A_FRAME_PORCH
 from tarvik.core.pitches.tent import CLOSED_WEDGE, HALF_CONE, POLE_TENT
 from tarvik.core.pitches.walled import LEAN_TO_WALLED
 from tarvik.core.pitches.wedge import AWNING_WEDGE, CORNER_WRAP

@@ -106,7 +106,13 @@ def _net_layout(box: SheetBox, values: Values) -> Layout:
         "B": (zero + width / 2, zero - length / 2, zero), "C": (zero + width / 2, zero + length / 2, zero),
         "D": (zero - width / 2, zero + length / 2, zero),
     }  # fmt: skip
-    flat: dict[str, Place] = {"P": (width / 2, length / 2), "A": (0.0, 0.0), "B": (width, 0.0), "C": (width, length), "D": (0.0, length)}
+    flat: dict[str, Place] = {
+        "P": (width / 2, length / 2),
+        "A": (0.0, 0.0),
+        "B": (width, 0.0),
+        "C": (width, length),
+        "D": (0.0, length),
+    }
     return laid_out(_NET, zero.size, flat, world)
 
 
@@ -115,7 +121,8 @@ NET_ONLY: Final = Pitch(
     name="Net alone",
     also_known_as=("hung net", "bed net"),
     family=Family.BARE,
-    summary="A net hung from one point or as a box over the bed, the sheet under it as a ground sheet. Keeps insects off, not rain.",
+    summary="A net hung from one point or as a box over the bed, the sheet under it as a ground sheet. Keeps "
+        "insects off, not rain.",
     settings=(
         Setting("height", "m", 0.9, 2.5, 1.5, "height of the point the net hangs from", "Hanging point"),
         Setting("style", "0 or 1", 0, 1, 0, "0: hung from one point; 1: a box hung from a line", "Net", searched=False,

@@ -33,8 +33,8 @@ class Family(StrEnum):
     BARE = "bare"
 
     @property
-    def title(self) -> str:
-        """The family's name."""
+    def heading(self) -> str:
+        """The family's name over its pitches."""
         return _FAMILY_TITLES[self.value]
 
 
@@ -118,9 +118,7 @@ def free(*points: str) -> tuple[Anchor, ...]:
     return tuple(Anchor(p, Hold.FREE) for p in points)
 
 
-def anchors(
-    high: Iterable[str], staked: Iterable[str], line: str = "guy", flown: Iterable[str] = ""
-) -> tuple[Anchor, ...]:
+def anchors(high: Iterable[str], staked: Iterable[str], line: str = "guy", flown: Iterable[str] = "") -> tuple[Anchor, ...]:
     """Anchors of points (single letters, or a tuple of names): those carried high, then those staked, then those flown."""
     return (
         *(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked),
@@ -197,6 +195,7 @@ class Pitch:
     shape: Shape = Shape.ANY
     carried_by: tuple[str, ...] = ()  # kinds of support its high points take; empty: any
     bed: Bed | None = None  # how one lies where the clearances do not apply
+    laps: tuple[tuple[str, str], ...] = ()  # free edges that lie on, or are tied to, another panel while the doors are shut
     lifted: bool = False  # the cloth may give on the bias, up to a cap
     outlined: Callable[[tuple[tuple[float, float], ...]], Pitch | None] | None = None  # the same for a shaped outline
     hooded: Callable[[tuple[float, float]], Pitch] | None = None  # the same lifted by a poncho's hood
@@ -208,6 +207,10 @@ class Pitch:
                 return setting
         known = ", ".join(s.name for s in self.settings)
         raise InputError(f"settings.{name}", f"{self.name} has no such setting; it has {known}")
+
+    def sealed(self, settings: Mapping[str, float]) -> frozenset[frozenset[str]]:
+        """Free edges that open nothing at these settings."""
+        return frozenset(frozenset(edge) for edge in self.laps) if settings.get("doors", 0.0) == 0 else frozenset()
 
     def checked(self, settings: Mapping[str, float]) -> dict[str, float]:
         """Check every given setting. Raises InputError for an unknown name or a value out of range."""

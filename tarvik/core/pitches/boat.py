@@ -35,7 +35,8 @@ _HULL: Final = Setting("hull", "m", 0.4, 1.4, 0.8, "height of the hull's upper e
                        searched=False)  # fmt: skip
 _BEHIND: Final = Setting("behind", "m", 0.45, 3.0, 1.0, "how much of the sheet goes down behind the hull to the stakes",
                          "Sheet behind the hull", searched=False)  # fmt: skip
-_PROP: Final = Step("Lay the boat on its side, its bottom to the wind; prop it with two paddles or its own lines at {hull} and rock "
+_PROP: Final = Step("Lay the boat on its side, its bottom to the wind; prop it with two paddles or its own lines at "
+    "{hull} and rock "
                     "it by hand: it must not move.")  # fmt: skip
 _CARRIERS: Final = ("boat", "vehicle", "fence")
 
@@ -99,7 +100,8 @@ BOAT_PORCH: Final = Pitch(
     name="Boat porch",
     also_known_as=("lunch fly", "hull lean-to"),
     family=Family.BOAT,
-    summary="Staked in a straight row behind a boat on its side, over the hull, the front edge on poles: middle high, ends low.",
+    summary="Staked in a straight row behind a boat on its side, over the hull, the front edge on poles: middle "
+        "high, ends low.",
     settings=(
         Setting("height", "m", 0.8, 2.4, 1.6, "height of the middle of the front edge", "Front middle height"),
         Setting("ends", "m", 0.2, 2.2, 1.1, "height of the two front corners", "Front corners' height", searched=False),
@@ -189,7 +191,8 @@ BOAT_NIGHT: Final = Pitch(
         _PROP,
         Step("Stake the rear edge in a straight row of five behind the hull, {R1-R5} long.", ("R1", "R2", "R3", "R4", "R5")),
         Step("Run a line from the hull's middle {H} to a front pole at {K} and lay the sheet over it."),
-        Step("Stake the front corners {A} and {B}: {A-R1} from the ends of the row, {A-H} from the hull's middle.", ("A", "B")),
+        Step("Stake the front corners {A} and {B}: {A-R1} from the ends of the row, {A-H} from the hull's middle.", ("A",
+            "B")),
         Step("Stuff the gaps under the hull's ends with bags, and leave air at the front."),
     ),
     minutes=10,

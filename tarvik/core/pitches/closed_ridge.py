@@ -241,6 +241,7 @@ def _doored(rise: float) -> Pitch:
         faults=("The doors gape at the hem: the side's end stakes stand too far out. Move them towards the middle.",
                 "It drips inside: open the lee flaps a hand's breadth at the top."),
         outlined=_doored_for,
+        laps=tuple((a, b) for i, top in enumerate("PPQQ", start=1) for a, b in ((f"M{i}", f"T{i}"), (f"T{i}", top))),
     )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from tarvik.core.pitches.base import (
     Pitch,
     PullSide,
     Setting,
+    Shape,
     SheetBox,
     Step,
     Values,
@@ -425,5 +426,6 @@ PLOW_POINT_AWNING: Final = Pitch(
         Step("Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."),
     ),
     minutes=5,
+    shape=Shape.OBLONG,
     faults=("The awning pulls the peak over: guy the support against it.",),
 )  # fmt: skip

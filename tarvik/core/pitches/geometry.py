@@ -54,7 +54,9 @@ def stacked(places: list[Place], size: int) -> Floats:
     return out
 
 
-def laid_out(pattern: Pattern, size: int, flat: Mapping[str, Place], world: Mapping[str, Place], ok: Floats | None = None) -> Layout:
+def laid_out(
+    pattern: Pattern, size: int, flat: Mapping[str, Place], world: Mapping[str, Place], ok: NDArray[np.bool_] | None = None
+) -> Layout:
     """An exact layout from the places of every point by name. NaN where `ok` (N,) is false or any place is NaN."""
     start = stacked([world[p] for p in pattern.points], size)
     if ok is not None:

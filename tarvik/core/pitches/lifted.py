@@ -118,7 +118,8 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
         limits=limits,
         steps=(
             *PLOW_POINT.steps[:5],
-            Step("Lift the middle at {K} by {lift}: a cord to a tree behind, a bipod over the sheet, or a padded stick inside. "
+            Step("Lift the middle at {K} by {lift}: a cord to a tree behind, a bipod over the sheet, or a padded "
+                "stick inside. "
                  "Then go round once more."),
         ),
         minutes=4,
@@ -165,7 +166,9 @@ def _lean_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     return (
         Limit("height", most_height(width), "the sheet does not reach the ground behind"),
         Limit("button", width * 0.94, "it leaves no cloth behind the button"),
-        limit_by_trying(_lean_layout, box, values, "lift", 0.0, 0.6, f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°"),
+        limit_by_trying(
+            _lean_layout, box, values, "lift", 0.0, 0.6, f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°"
+        ),
     )
 
 
@@ -192,7 +195,8 @@ LEAN_TO_LIFTED: Final = Pitch(
         Step("Rig the front edge at {height}, corners {P} and {Q} {P-Q} apart."),
         Step("Stake the rear corners {A} and {B} and the back's middle {C}: {A-P} behind the front edge, {A-B} apart.",
              ("A", "B", "C")),
-        Step("Make a button in the middle at {K}, {button} down from the front edge, and draw it out and up by {lift} to a tree "
+        Step("Make a button in the middle at {K}, {button} down from the front edge, and draw it out and up by "
+            "{lift} to a tree "
              "or a bipod behind."),
         Step("Move the rear corners in until no fold is left, and go round once more. Keep a fire small, one long step off."),
     ),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
+from shapely import LineString, Polygon
 
 from tarvik.core.fold.pattern import Panel, Pattern, Role
 from tarvik.core.pitches.base import (
@@ -133,7 +134,9 @@ def _door_tip(state: Floats, h: Floats, half: Floats, side: Floats, stake: tuple
 def _wedge_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     s = min(box)
     return (
-        limit_by_trying(_wedge_layout, box, values, "height", 0.3, s, "the doors do not meet, or the sheet does not reach the ground"),
+        limit_by_trying(
+            _wedge_layout, box, values, "height", 0.3, s, "the doors do not meet, or the sheet does not reach the ground"
+        ),
         limit_by_trying(_wedge_layout, box, values, "side", 0.1, s, "the doors do not meet in the middle"),
         limit_by_trying(_wedge_layout, box, values, "strip", 0.0, s / 2, "it leaves too little roof"),
     )
@@ -157,6 +160,7 @@ CLOSED_WEDGE: Final = Pitch(
     anchors=(*anchors("P", "EFMNJKR"), *free("O", "B", "Z", "Y")),
     pull=PullSide.LONE,
     layout=_wedge_layout,
+    laps=(("J", "O"), ("O", "P"), ("K", "B"), ("B", "P")),
     limits=_wedge_limits,
     steps=(
         Step("Look up for dead branches, and clear the ground of stones and sticks. The straight rear edge goes to the wind."),
@@ -174,6 +178,9 @@ CLOSED_WEDGE: Final = Pitch(
     shape=Shape.SQUARE,
 )  # fmt: skip
 
+
+FIN_SPREAD_RAD: Final = np.radians(3.0)
+"""Half the angle between the two layers of a pole tent's doubled front flap."""
 
 _TENT: Final = Pattern(
     ("P", "X", "Y", "W", "V", "E", "F", "J", "K", "O", "B", "C"),
@@ -205,15 +212,19 @@ def _tent_layout(box: SheetBox, values: Values) -> Layout:
     size = np.hypot(jx, h)
     turn = np.arccos(np.clip((size**2 + d**2 - half**2 - front**2) / (2 * size * np.maximum(d, 1e-9)), -1, 1))
     turn = np.arctan2(h, -jx) + turn  # of the flap's hem in the middle plane, up from straight back
-    cx, cz = jx + d * np.cos(turn), d * np.sin(turn)
-    tip = circles(zero, h, front, cx, cz, half, -1.0)  # on the far side of P-O from J: the flap is spread
+    peak, hem, corner = as_points((zero, zero, h), (jx, zero, zero), (jx + d * np.cos(turn), zero, d * np.sin(turn)))
+    corner = turned_about(corner, hem, peak, np.full_like(h, FIN_SPREAD_RAD))  # the two layers stand a little apart
+    cx, cy, cz = corner.T
+    cy = -np.abs(cy)
+    # The flap's middle C from P and both corners, on the far side of P-O from J: the flap is spread.
+    tip = circles(zero, h, front, cx, cz, root(half**2 - cy**2), -1.0)
     crease_x, crease_y = wx - bx, wy + across
     inwards = np.sign(crease_x * across + crease_y * bx)
     ex = (bx + wx) / 2 - inwards * crease_y / 2
     ey = (wy - across) / 2 + inwards * crease_x / 2
     world: dict[str, Place] = {
         "P": (zero, zero, h), "X": (bx, -across, zero), "W": (wx, wy, zero), "E": (ex, ey, zero), "J": (jx, zero, zero),
-        "O": (cx, zero, cz), "C": (tip[0], zero, tip[1]),
+        "O": (cx, cy, cz), "C": (tip[0], zero, tip[1]),
     }  # fmt: skip
     flat: dict[str, Place] = {
         "P": (half, front), "X": (a, s + zero), "W": (zero, s - a), "E": (zero, s + zero), "J": (zero, d), "O": (zero, zero),
@@ -230,7 +241,9 @@ def _tent_layout(box: SheetBox, values: Values) -> Layout:
 def _tent_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     s = min(box)
     return (
-        limit_by_trying(_tent_layout, box, values, "height", 0.3, s, "the front does not close, or the back does not reach the ground"),
+        limit_by_trying(
+            _tent_layout, box, values, "height", 0.3, s, "the front does not close, or the back does not reach the ground"
+        ),
         limit_by_trying(_tent_layout, box, values, "tuck", 0.05, s / 2, "it leaves too little cloth at the back"),
         limit_by_trying(_tent_layout, box, values, "front", 0.1, s, "the front does not close"),
     )
@@ -252,6 +265,7 @@ POLE_TENT: Final = Pitch(
     anchors=(*anchors("P", "XYWVJK", "flap guy"), *free("E", "F", "O", "B", "C")),
     pull=PullSide.LONE,
     layout=_tent_layout,
+    laps=(("J", "O"), ("O", "C"), ("K", "B"), ("B", "C")),
     limits=_tent_limits,
     steps=(
         Step("Look up for dead branches, and clear the ground of stones and sticks. The back goes to the wind."),
@@ -259,7 +273,8 @@ POLE_TENT: Final = Pitch(
              "{V}.", ("X", "Y", "W", "V")),
         Step("Put a pad or a button over the pole at {P}, {front} from the front edge, and raise it to {height}, its foot "
              "{P-X} from {X}."),
-        Step("Bring the front corners together: the hems run straight from {W} and {V} and meet at {J} and {K}, {P-J} in front "
+        Step("Bring the front corners together: the hems run straight from {W} and {V} and meet at {J} and {K}, "
+            "{P-J} in front "
              "of the pole. Stake them there.", ("J", "K")),
         Step("Fold both front flaps to one side as a door and tie them shut; guy the tie-outs above the front stakes."),
     ),
@@ -282,7 +297,10 @@ def _cone_points(outline: tuple[tuple[float, float], ...]) -> tuple[tuple[float,
     middles = (corners + np.roll(corners, -1, axis=0)) / 2
     best: tuple[float, tuple[float, float], list[tuple[float, float]]] | None = None
     for i in range(n):
-        for apex, rim in ((corners[i], np.roll(corners, -i - 1, axis=0)[: n - 1]), (middles[i], np.roll(corners, -i - 1, axis=0))):
+        for apex, rim in (
+            (corners[i], np.roll(corners, -i - 1, axis=0)[: n - 1]),
+            (middles[i], np.roll(corners, -i - 1, axis=0)),
+        ):
             away = np.hypot(*(rim - apex).T)
             even = float(away.max() / max(away.min(), 1e-9))
             if best is None or even < best[0] - 1e-9:
@@ -361,8 +379,6 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
 
 def _cone_for(outline: tuple[tuple[float, float], ...]) -> Pitch | None:
     """The half cone of a shaped outline, whose every corner sees the peak; None when one does not."""
-    from shapely import LineString, Polygon
-
     apex, rim = _cone_points(outline)
     cloth = Polygon(outline).buffer(1e-6)
     if len(rim) < 3 or not all(cloth.covers(LineString([apex, p])) for p in rim):

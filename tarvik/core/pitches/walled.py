@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Panel, Pattern, Role
 from tarvik.core.pitches.base import (
-    NARROWEST_SPAN_M,
     TURN,
     Family,
     Limit,
@@ -31,6 +31,9 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout
     from tarvik.core.pitches.geometry import Place
 
+FRONT_LEAST_M: Final = constant(
+    "walled_front", 0.6, "m", ENGINEERING, "narrowest front between the poles of a lean-to with walls: a way in"
+)
 _WALLED: Final = Pattern(
     ("P", "Q", "X", "Y", "U", "V", "O", "N", "G", "H", "F", "K"),
     (
@@ -73,7 +76,7 @@ def _layout(box: SheetBox, values: Values) -> Layout:
     }  # fmt: skip
     for one, other in zip("PXUOGF", "QYVNHK", strict=True):
         flat[other] = (flat[one][0], length - flat[one][1])
-    ok = (c > 0) & (y >= NARROWEST_SPAN_M / 2) & (inwards > 0) & (inwards < length / 2) & (oy > 0) & (d > ox)
+    ok = (c > 0) & (y >= FRONT_LEAST_M / 2) & (inwards > 0) & (inwards < length / 2) & (oy > 0) & (d > ox)
     return laid_out(_WALLED, h.size, across(values, flat), world, ok)
 
 
@@ -82,11 +85,14 @@ def _limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     why = "the front corners do not come down to the ground: no higher than the poles are set in"
     return (
         limit_by_trying(_layout, box, values, "height", 0.1, width.max() / 2, why),
-        Limit("inset", (length - NARROWEST_SPAN_M) / 2, "it leaves no roof between the walls"),
+        Limit("inset", (length - FRONT_LEAST_M) / 2, "it leaves no roof between the walls"),
     )
 
 
-LEAN_TO_WALLED: Final = Pitch(
+LEAN_TOFRONT_LEAST_M: Final = constant(
+    "walled_front", 0.6, "m", ENGINEERING, "narrowest front between the poles of a lean-to with walls: a way in"
+)
+_WALLED: Final = Pitch(
     slug="lean-to-walled",
     name="Lean-to with walls",
     also_known_as=("three-sided lean-to", "folded half shelter"),

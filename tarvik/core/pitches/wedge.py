@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -16,14 +16,18 @@ from tarvik.core.pitches.base import (
     Pitch,
     PullSide,
     Setting,
+    Shape,
     SheetBox,
     Step,
     Values,
-    Shape,
     anchors,
     root,
 )
 from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying
+
+if TYPE_CHECKING:
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.pitches.geometry import Place
 
 _WRAP: Final = Pattern(
     ("A", "B", "E", "F", "G", "H", "O", "K"),
@@ -77,9 +81,7 @@ def _wrap_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     rest = s - values["inset"]
     awning = np.degrees(np.arcsin(np.clip(values["height"] * np.sqrt(2) / values["inset"], -1, 1)))
     return (
-        Limit(
-            "height", rest * 0.999, "the sides do not reach the ground"
-        ),
+        Limit("height", rest * 0.999, "the sides do not reach the ground"),
         Limit("inset", np.full_like(rest, s / 2), "it leaves too little roof"),
         Limit(
             "awning",
@@ -164,10 +166,12 @@ def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
     staked = np.arcsin(np.where(middle[:, 2] <= arm[:, 0] * rise[:, 2], middle[:, 2] / (arm[:, 0] * rise[:, 2]), np.nan))
     fall = np.where(values["door"] == STAKED_DOOR, staked, np.radians(values["awning"]))[:, None]
     corner = middle + arm * (np.cos(fall) * out - np.sin(fall) * rise)
-    places = {"O": (zero, zero, zero), "B": (zero + s, zero, zero), "M": (mp, mq, zero), "T": (pt, qt, zero),
-              "Q1": (p1, q1, h1), "Q2": (p2, q2, h2), "K": tuple(corner.T)}  # fmt: skip
-    world = {name: (q, -np.asarray(p), z) for name, (p, q, z) in places.items()}  # the front, -q, faces -x
-    flat = {"O": (0.0, 0.0), "B": (s, 0.0), "M": (0.0, s / 2), "T": (0.0, s), "Q1": (rest, zero + s), "Q2": (zero + s, rest),
+    places: dict[str, tuple[Floats, Floats, Floats]] = {"O": (zero, zero, zero), "B": (zero + s, zero, zero), "M": (mp,
+        mq, zero), "T": (pt, qt, zero),
+              "Q1": (p1, q1, h1), "Q2": (p2, q2, h2), "K": (corner[:, 0], corner[:, 1], corner[:, 2])}  # fmt: skip
+    world: dict[str, Place] = {name: (q, -np.asarray(p), z) for name, (p, q, z) in places.items()}  # the front, -q, faces -x
+    flat: dict[str, Place] = {"O": (0.0, 0.0), "B": (s, 0.0), "M": (0.0, s / 2), "T": (0.0, s), "Q1": (rest, zero + s),
+        "Q2": (zero + s, rest),
             "K": (s, s)}  # fmt: skip
     ok = (corner[:, 2] >= -1e-9) & (rest >= s / 2)
     return laid_out(_AWNING_WEDGE, a.size, flat, world, ok)

@@ -11,7 +11,7 @@ from tarvik.core.rig.supports import EDGE_KINDS, POLE_KINDS, Supports
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +51,9 @@ def left_after(supports: Supports, rig: Rig) -> Supports:
                 if gone is not None:
                     rest.remove(gone)
         others = tuple(rest)
-    return replace(supports, trees=trees, poles=None if poles is None else tuple(poles), stakes=stakes, lines_m=lines, others=others)
+    return replace(
+        supports, trees=trees, poles=None if poles is None else tuple(poles), stakes=stakes, lines_m=lines, others=others
+    )
 
 
 def totals(rigs: Sequence[Rig], supports: Supports) -> list[Total]:

@@ -27,7 +27,7 @@ BIPOD_LEG_M: Final = constant(
 LIFT_GAP_M: Final = constant("lift_gap", 2.0, "m", ENGINEERING, "from the rear of the sheet to the tree a middle is drawn to")
 LIFT_RISE: Final = constant("lift_rise", 0.5, "1", ENGINEERING, "slope of the cord that draws a middle up and back")
 LASH_M: Final = constant("lash", 0.6, "m", ENGINEERING, "cord that ties a tie-out to a hull, a rail, a fork or a tripod")
-BOAT_LINE_M: Final = constant("boat_line", 2.5, "m", ENGINEERING, "line that holds a boat on its side, where paddles do not")
+LASH_SPAN_M: Final = constant("lash_span", 0.1, "m", ENGINEERING, "straight length of a lashing")
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,7 +155,7 @@ class Carried:
             self.lines.append(Line(point, (float(top[0]), float(top[1]), height + rise), rise, tree_line_m(rise, TRUNK_M / 2),
                                    "to the branch"))  # fmt: skip
             return
-        self.lines.append(Line(point, (float(top[0]), float(top[1]), height), 0.0, LASH_M, "lashing"))
+        self.lines.append(Line(point, (float(top[0]), float(top[1]), height), LASH_SPAN_M, LASH_M, "lashing"))
         if kind == "bipod":
             self._guyed(point, top, way, "bipod guy", lone=True)
         elif kind == "forked stick":
@@ -180,7 +180,8 @@ class Carried:
                                    (side, gap)))  # fmt: skip
         if ridge < 2 * side - 1e-9:
             gap = 2 * side - ridge
-            self.short.append(Miss("tripod_short", "a tripod's ridge pole must be {0}, twice the sheet's side: short by {1}", gap,
+            self.short.append(Miss("tripod_short", "a tripod's ridge pole must be {0}, twice the sheet's side: "
+                "short by {1}", gap,
                                    (2 * side, gap)))  # fmt: skip
 
     def _take(self, kind: str, height: float, ridge_m: float) -> tuple[Carrier | None, Miss | None]:
@@ -200,7 +201,8 @@ class Carried:
                                  low - height, (low, height, low - height))  # fmt: skip
         if 0 < carrier.length_m < ridge_m:
             return carrier, Miss("carrier_short", f"the {kind} is {{0}} long and {{1}} is wanted: short by {{2}}",
-                                 ridge_m - carrier.length_m, (carrier.length_m, ridge_m, ridge_m - carrier.length_m))  # fmt: skip
+                                 ridge_m - carrier.length_m, (carrier.length_m, ridge_m,
+                                     ridge_m - carrier.length_m))  # fmt: skip
         return carrier, None
 
     def lifted(self, point: str, shelter: Shelter, purpose: str, *, tree: bool) -> None:
@@ -281,4 +283,6 @@ def take_pole(free: list[Pole] | None, height: float, *, may_cut: bool = False) 
     return pole, Miss("pole_long", "a pole must be {0} and is at least {1}: {2} too long", over, (height, pole.least_m, over))
 
 
-CUT_MOST_M: Final = constant("cut_stick_most", 2.2, "m", "common practice: a little taller than the person", "longest stick cut")
+CUT_MOST_M: Final = constant(
+    "cut_stick_most", 2.2, "m", "common practice: a little taller than the person", "longest stick cut"
+)

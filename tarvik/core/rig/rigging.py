@@ -63,7 +63,9 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
             grounded.append(anchor.point)
         else:
             slope = _cloth_slope(shelter, anchor.point) if anchor.hold is Hold.FLOWN else GUY_SLOPE
-            line, stake = guy_to_ground(anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope)
+            line, stake = guy_to_ground(
+                anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope
+            )
             lines.append(line)
             stakes.append(stake)
     return lines, stakes + _mid_edges(shelter, grounded)

@@ -11,11 +11,12 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Hold, Pitch
 from tarvik.core.rig.lines import allot_lines
-from tarvik.core.rig.rigging import Rig, rigs
+from tarvik.core.rig.rigging import rigs
 from tarvik.core.shelter import MOST_KEPT, Refusal, Shelter
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.rig.supports import Supports
 
 THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
@@ -83,7 +84,12 @@ def _buttons(shelter: Shelter, rig: Rig) -> list[Reason]:
     missing = []
     for anchor in shelter.pitch.anchors:
         carried = rig.through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
-        if anchor.hold is not Hold.FREE and anchor.on_sheet and not carried and not shelter.sheet.has_tie_out(shelter.sheet_at(anchor.point)):
+        if (
+            anchor.hold is not Hold.FREE
+            and anchor.on_sheet
+            and not carried
+            and not shelter.sheet.has_tie_out(shelter.sheet_at(anchor.point))
+        ):
             missing.append(anchor.point)
     if not missing:
         return []
@@ -147,9 +153,11 @@ def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
                 back = diameter + 2 * STAKE_ROOM_M
                 out.append(
                     Reason(
-                        "stake_blocked", f"a trunk or rock stands where the stake of {stake.point} goes ({{0}} thick)", diameter,
+                        "stake_blocked", f"a trunk or rock stands where the stake of {stake.point} goes ({{0}} thick)",
+                            diameter,
                         blocks=False, lengths=(diameter, back),
-                        remedy="fold that corner back as far as the trunk is thick and stake the edge on both sides of it, or run "
+                        remedy="fold that corner back as far as the trunk is thick and stake the edge on both sides "
+                            "of it, or run "
                         "a longer line from the corner round it to a stake behind",
                     )
                 )  # fmt: skip

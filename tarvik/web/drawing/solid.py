@@ -14,7 +14,7 @@ from tarvik.web.drawing.svg import Paper
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
 AZIMUTH_DEG: Final = 215.0
@@ -62,12 +62,11 @@ def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
     def fine(p: Floats) -> list[float]:
         return [round(float(c), 3) for c in p]
 
+    lines = [x for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points]
     return {
         "faces": [{"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()],
         "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
-        "lines": [
-            [fine(shelter.at(x.start)), fine(np.array(x.to))] for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points
-        ],
+        "lines": [[fine(shelter.at(x.start)), fine(np.array(x.to))] for x in lines],
         "supports": [[*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())],
         "stakes": [fine(np.array(s.at)) for s in (rig.stakes if rig else ())],
         "rain": {"fall": fine(fall), "on": bool(figures.weather.rain_mm_h > 0)},

@@ -21,7 +21,7 @@ def curve_drawing(curve: Curve, units: Units) -> str:
     height of the little peaks; circles are filled as many times as people sleep. Each circle carries its settings.
     """
     points = curve.points
-    most_dry = max(max(p.dry_m2 for p in points), 0.1) * 1.1
+    most_dry = max(0.1, *(p.dry_m2 for p in points)) * 1.1
     most_peak = max(p.peak_m for p in points) * 1.1
     low, high = points[0].value, max(points[-1].value, points[0].value + 1e-6)
 
@@ -44,20 +44,28 @@ def curve_drawing(curve: Curve, units: Units) -> str:
         f'<text class="st" x="{WIDTH - RIGHT + 4}" y="{y(points[-1].peak_m / most_peak) - 6:.0f}">peak</text>',
     ]  # fmt: skip
     for i, p in enumerate(points):
-        shown = curve.setting.shown(p.value, units)
-        words = (
-            f"{shown}: peak {format_length(p.peak_m, units)}, {p.dry_m2:.1f} m² dry, {p.open_to_wind:.0%} open to the wind, "
-            f"{p.sleepers} {'sleeps' if p.sleepers == 1 else 'sleep'}"
-        )
         css = "c-point is-chosen" if i == curve.chosen else "c-point"
+        at_x, at_y = x(p), y(p.dry_m2 / most_dry)
+        words = escape(_words(p, curve, units))
         settings = escape(json.dumps({k: round(v, 4) for k, v in p.settings.items()}), quote=True)
+        number = f'<text class="st small" x="{at_x:.1f}" y="{at_y - 12:.1f}" text-anchor="middle">{p.sleepers or ""}</text>'
         parts.append(
-            f'<g class="{css}" tabindex="0" role="button" data-settings="{settings}" aria-label="{escape(words)}">'
-            f'<title>{escape(words)}</title><circle cx="{x(p):.1f}" cy="{y(p.dry_m2 / most_dry):.1f}" r="{9 if i == curve.chosen else 6}"/>'
-            f'<text class="st small" x="{x(p):.1f}" y="{y(p.dry_m2 / most_dry) - 12:.1f}" text-anchor="middle">{p.sleepers or ""}</text></g>'
+            f'<g class="{css}" tabindex="0" role="button" data-settings="{settings}" aria-label="{words}">'
+            f"<title>{words}</title>"
+            f'<circle cx="{at_x:.1f}" cy="{at_y:.1f}" r="{9 if i == curve.chosen else 6}"/>{number}</g>'
         )
-        if i == curve.chosen or i in (0, len(points) - 1):
-            parts.append(f'<text class="st" x="{x(p):.1f}" y="{HEIGHT - 24}" text-anchor="middle">{escape(shown)}</text>')
-    parts.append(f'<text class="st soft" x="{WIDTH / 2}" y="{HEIGHT - 6}" text-anchor="middle">{escape(curve.setting.label)}</text>')
-    title = f"Trade-off along the {curve.setting.label.lower()}"
-    return f'<svg class="drawing strip curve" viewBox="0 0 {WIDTH} {HEIGHT}" role="group" aria-label="{title}">{"".join(parts)}</svg>'
+        if i in (curve.chosen, 0, len(points) - 1):
+            shown = escape(curve.setting.shown(p.value, units))
+            parts.append(f'<text class="st" x="{at_x:.1f}" y="{HEIGHT - 24}" text-anchor="middle">{shown}</text>')
+    label = escape(curve.setting.label)
+    parts.append(f'<text class="st soft" x="{WIDTH / 2}" y="{HEIGHT - 6}" text-anchor="middle">{label}</text>')
+    head = f'<svg class="drawing strip curve" viewBox="0 0 {WIDTH} {HEIGHT}" role="group"'
+    return f'{head} aria-label="Trade-off along the {label.lower()}">{"".join(parts)}</svg>'
+
+
+def _words(p: Point, curve: Curve, units: Units) -> str:
+    """What a point says when it is read or hovered over."""
+    return (
+        f"{curve.setting.shown(p.value, units)}: peak {format_length(p.peak_m, units)}, {p.dry_m2:.1f} m² dry, "
+        f"{p.open_to_wind:.0%} open to the wind, {p.sleepers} {'sleeps' if p.sleepers == 1 else 'sleep'}"
+    )

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.mats import Mat
     from tarvik.core.measure.roof import Region
-    from tarvik.core.rig.rigging import Rig
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
     from tarvik.web.drawing.svg import XY
 

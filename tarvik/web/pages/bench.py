@@ -11,7 +11,6 @@ from fastapi import APIRouter, Request
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
-from tarvik.core.fitting import Misfit, fit
 from tarvik.core.explain_more import (
     explain_catch,
     explain_net,
@@ -20,6 +19,7 @@ from tarvik.core.explain_more import (
     explain_rose,
     explain_shade,
 )
+from tarvik.core.fitting import Misfit, fit
 from tarvik.core.loads.ridge_line import from_pull, from_sag
 from tarvik.core.measure.catch import catches
 from tarvik.core.measure.figures import tallest_sleeper_m
@@ -28,7 +28,7 @@ from tarvik.core.measure.net import hang_net
 from tarvik.core.measure.shade import shade_through
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import Setting, batch
-from tarvik.core.rig.rigging import Rig
+from tarvik.core.rig.carried import Rig
 from tarvik.core.solve import Solution
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge
@@ -99,7 +99,8 @@ def shown(
         "plan": views.plan(shelter, figures, rig, body, units),
         "front": views.elevation(shelter, rig, False, units, body),
         "side": views.elevation(shelter, rig, True, units, body),
-        "solid": solid.oblique(shelter, figures, rig), "mesh": solid.mesh(shelter, figures, rig),
+        "solid": solid.oblique(shelter, figures, rig),
+        "mesh": solid.mesh(shelter, figures, rig),
         "section": views.mat_section(shelter, figures, body, units),
         "flat": views.flat_sheet(shelter, rig, units),
         "distances": cards.stake_out(shelter),

@@ -42,7 +42,8 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
             sheet = kit.one(session, course_id, "sheets", sheet_id)
             solution = tarvik(request).solver.solve(question(sheet, slug, tonight, supports, wanted=wanted(request)))
             column: dict[str, Any] = {
-                "sheet": sheet, "owner": owner_name(sheet), "pitch": PITCHES[slug], "solution": solution, "figures": solution.figures,
+                "sheet": sheet, "owner": owner_name(sheet), "pitch": PITCHES[slug], "solution": solution,
+                    "figures": solution.figures,
                 "verdict": judge(solution, tonight, 1, units).verdict.value,
                 "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
             }  # fmt: skip

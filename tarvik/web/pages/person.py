@@ -6,12 +6,15 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 
-from tarvik.core.advice import for_person, kit_advice
+from tarvik.core.advice import Choice, asked_for_person, for_person, kit_advice
+from tarvik.core.body import Body
 from tarvik.core.pitches import PITCHES
+from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights
 from tarvik.store.kit import body_of, sheet_of
+from tarvik.store.models import SheetRow
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik
 
@@ -24,8 +27,10 @@ def show(request: Request, course_id: int, night_id: int, person_id: int) -> Any
     """The frame; the answers follow with progress shown meanwhile."""
     with tarvik(request).database.session() as session:
         return page(
-            request, "person.html", course=courses.course(session, course_id), night=courses.night(session, course_id, night_id),
-            person=kit.one(session, course_id, "people", person_id), people=kit.rows(session, course_id, "people"), tab="board",
+            request, "person.html", course=courses.course(session, course_id), night=courses.night(session, course_id,
+                night_id),
+            person=kit.one(session, course_id, "people", person_id), people=kit.rows(session, course_id, "people"),
+                tab="board",
             sheets=kit.rows(session, course_id, "sheets"),
         )  # fmt: skip
 
@@ -36,21 +41,15 @@ def choices(request: Request, course_id: int, night_id: int, person_id: int) -> 
     with tarvik(request).database.session() as session:
         course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
         person = kit.one(session, course_id, "people", person_id)
-        rows = [r for r in kit.rows(session, course_id, "sheets")]
+        rows = list(kit.rows(session, course_id, "sheets"))
         tonight, supports = nights.night_of(session, course, night), kit.supports_of(session, course_id)
         if not rows:
             return page(request, "person_choices.html", course=course, night=night, person=person, best=[])
         asked = question(rows[0], every_pitch()[0], tonight, supports, person=person)
-        found = for_person(asked, [sheet_of(r) for r in rows], tarvik(request).solver.workings)
-        seen: dict[tuple[int, str], bool] = {}
-        best = [c for c in found if not seen.setdefault((rows[c.sheet].id, c.solution.question.pitch.slug), False)][:MOST_SHOWN]
-        shown = [
-            {"sheet": rows[c.sheet], "owner": owner_name(rows[c.sheet]), "pitch": c.solution.question.pitch, "figures": c.solution.figures,
-             "verdict": c.solution.verdict.value, "reasons": [r.text(Units(course.units)) for r in c.solution.assessment.reasons if r.blocks],
-             "drawing": silhouette(c.solution.shelter, c.solution.question.pitch.name, body_of(person).height("sitting"))
-             if c.solution.shelter else ""}
-            for c in best
-        ]  # fmt: skip
+        every = asked_for_person(asked, [sheet_of(r) for r in rows])
+        solved = tarvik(request).solver.solve_all([q for _, q in every])
+        found = for_person([(number, s) for (number, _), s in zip(every, solved, strict=True)])
+        shown = [_shown(c, rows[c.sheet], body_of(person), Units(course.units)) for c in found[:MOST_SHOWN]]
         return page(request, "person_choices.html", course=course, night=night, person=person, best=shown)
 
 
@@ -60,13 +59,16 @@ def advice(request: Request, course_id: int, person_id: int) -> Any:
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         person = kit.one(session, course_id, "people", person_id)
-        asked = Question(sheet_of_nobody(), PITCHES["a-frame"], {})
+        asked = Question(Sheet.rectangle(3.0, 3.0), PITCHES["a-frame"], {})
         rows = kit_advice(body_of(person), asked, tarvik(request).solver.workings)
         return page(request, "kit_advice.html", course=course, person=person, rows=rows, pitches=PITCHES)
 
 
-def sheet_of_nobody() -> Any:
-    """A sheet to start the question with; the advice tries its own."""
-    from tarvik.core.sheet import Sheet
-
-    return Sheet.rectangle(3.0, 3.0)
+def _shown(choice: Choice, sheet: SheetRow, body: Body, units: Units) -> dict[str, Any]:
+    solution = choice.solution
+    pitch, shelter = solution.question.pitch, solution.shelter
+    return {
+        "sheet": sheet, "owner": owner_name(sheet), "pitch": pitch, "figures": solution.figures,
+        "verdict": solution.verdict.value, "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
+        "drawing": silhouette(shelter, pitch.name, body.height("sitting")) if shelter else "",
+    }  # fmt: skip

@@ -44,8 +44,10 @@ def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         steps = card_steps(solution.shelter, rig, units, solution.question.body, house) if solution.shelter else []
         times = [(skill, [minutes(solution.question.pitch, rig, skill, hands) for hands in HANDS]) for skill in SKILLS]
         return page(
-            request, "bench_ways.html", course=asked.course, night=asked.night, sheet=asked.sheet, units=units, solution=solution,
-            curve=curve, curve_svg=curve_drawing(curve, units) if curve else "", moves=moves, changes=found, times=times, hands=HANDS,
+            request, "bench_ways.html", course=asked.course, night=asked.night, sheet=asked.sheet, units=units,
+                solution=solution,
+            curve=curve, curve_svg=curve_drawing(curve, units) if curve else "", moves=moves, changes=found, times=times,
+                hands=HANDS,
             knots=[(k, knot_drawing(k.slug)) for k in knots], steps=steps, faults=solution.question.pitch.faults,
         )  # fmt: skip
 

@@ -30,6 +30,8 @@ SHORT_M = 1e-5
 THIN_M = 1e-4
 FLAT_M2 = 1e-9
 MOST_SPANS = 64
+NEAR_M = 1e-9
+GAUSS = 0.28867513459481287  # sqrt(1/12), of a strip's height off its middle
 
 
 @compiled
@@ -298,27 +300,68 @@ def _crossing(polygon: Floats, count: int, y: float) -> tuple[float, float]:
 
 
 @compiled
+def _level_lines(events: Floats, finest: float) -> tuple[Floats, Floats]:
+    """Places and weights of level lines between neighbouring corners (sorted): two Gauss points a strip, exact to the
+    third power, one in strips narrower than the share `finest` of the whole.
+    """
+    made = events.size
+    least = (events[made - 1] - events[0]) * finest
+    places, steps = np.empty(2 * made), np.empty(2 * made)
+    lines, k = 0, 0
+    while k < made - 1:
+        j = k + 1
+        while j < made - 1 and events[j] - events[k] < NEAR_M:
+            j += 1
+        tall, middle = events[j] - events[k], (events[k] + events[j]) / 2
+        k = j
+        if tall < NEAR_M:
+            continue
+        if tall < least:
+            places[lines], steps[lines] = middle, tall
+            lines += 1
+        else:
+            for side in (-1.0, 1.0):
+                places[lines], steps[lines] = middle + side * tall * GAUSS, tall / 2
+                lines += 1
+    return places[:lines], steps[:lines]
+
+
+@compiled
 def areas(
-    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, lines: int, out: Floats
+    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, out: Floats
 ) -> None:
     """Ground sheltered along every fall into out[0], and of the ground covered in calm air that under a roof at least
-    `levels` high into out[1:], by `lines` level lines, exact along each.
+    `levels` high into out[1:], by level lines between neighbouring corners, exact along each. Strips narrower than the
+    share `finest` of the whole get one line, others two.
     """
-    spans, other, both, cut = np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2)), np.empty((ROOM, 2))
-    low, high = 1e18, -1e18
-    for f in range(corners.size):
-        for i in range(corners[f]):
-            low, high = min(low, faces[f, i, 1]), max(high, faces[f, i, 1])
-    step = (high - low) / lines
+    spans, other, both, cut = (
+        np.empty((MOST_SPANS, 2)),
+        np.empty((MOST_SPANS, 2)),
+        np.empty((MOST_SPANS, 2)),
+        np.empty((ROOM, 2)),
+    )
     out[:] = 0.0
     parts, part_sizes = np.empty((levels.size, corners.size, ROOM, 2)), np.zeros((levels.size, corners.size), dtype=np.int64)
-    for v in range(levels.size):
-        for f in range(corners.size):
+    events = np.empty((shadows.shape[0] + levels.size) * corners.size * ROOM)
+    made = 0
+    for f in range(corners.size):
+        for k in range(shadows.shape[0]):
+            if sizes[k, f] >= FLAT_M2:
+                for i in range(corners[f]):
+                    events[made] = shadows[k, f, i, 1]
+                    made += 1
+        for v in range(levels.size):
             if not np.isnan(plane[f, 0]):
                 part_sizes[v, f] = _cut_face(faces[f], corners[f], plane[f], levels[v], True, cut)
                 parts[v, f, : part_sizes[v, f]] = cut[: part_sizes[v, f]]
-    for line in range(lines):
-        y = low + (line + 0.5) * step
+                for i in range(part_sizes[v, f]):
+                    events[made] = cut[i, 1]
+                    made += 1
+    if made == 0:
+        return
+    places, steps = _level_lines(np.sort(events[:made]), finest)
+    for line in range(places.size):
+        y, step = places[line], steps[line]
         have = 0
         covered = 0.0
         for k in range(shadows.shape[0]):

@@ -128,7 +128,7 @@ def general_count(
 
 @compiled
 def quick_areas(
-    faces: Floats, corners: Ints, sit: float, stand: float, falls: Floats, lines: int, out: Floats, lid: Ints
+    faces: Floats, corners: Ints, sit: float, stand: float, falls: Floats, finest: float, out: Floats, lid: Ints
 ) -> None:
     """Fill `out` (N, 4): peak, sheltered, sitting and standing ground; NaN where the faces are NaN. `lid` (N,) tells
     which roofs are one convex lid in calm air.
@@ -158,7 +158,7 @@ def quick_areas(
         else:
             planes(faces[n], corners, plane)
             shade(faces[n], corners, falls, shadows, sizes)
-            areas(faces[n], corners, plane, shadows, sizes, levels, lines, areas_of)
+            areas(faces[n], corners, plane, shadows, sizes, levels, finest, areas_of)
             out[n, 1], out[n, 2], out[n, 3] = areas_of[0], areas_of[1], areas_of[2]
 
 
