@@ -89,10 +89,7 @@ def _limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     )
 
 
-LEAN_TOFRONT_LEAST_M: Final = constant(
-    "walled_front", 0.6, "m", ENGINEERING, "narrowest front between the poles of a lean-to with walls: a way in"
-)
-_WALLED: Final = Pitch(
+LEAN_TO_WALLED: Final = Pitch(
     slug="lean-to-walled",
     name="Lean-to with walls",
     also_known_as=("three-sided lean-to", "folded half shelter"),
