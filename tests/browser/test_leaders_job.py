@@ -62,7 +62,7 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     add_row(page, "lines", length="3 m", count="12")
     add_row(page, "stakes", count="9", note="bag")
     page.click("nav >> text=Pitch board")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     expect(page.locator(".board tbody tr")).to_have_count(2)
     page.fill("[data-filter=owner]", "xaver")
     expect(page.locator(".board tbody tr:visible")).to_have_count(1)
@@ -82,7 +82,7 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     page.click("text=Choose this…")
     page.check("dialog >> text=Willa Z")
     page.click("text=Choose this shelter")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     expect(page.locator(".chosen")).to_contain_text("Willa Z, Xaver Y")
     page.click("main >> text=Camp sheet")
     expect(page.locator(".setup-card")).to_have_count(1)
@@ -136,7 +136,7 @@ def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page
 def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
     """Board to choice with Tab, Enter, Space only."""
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[1]}/board")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     page.locator("[data-choose]").first.focus()
     page.keyboard.press("Enter")
     page.wait_for_selector("dialog[open] [name=people]")
@@ -145,7 +145,7 @@ def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
             break
         page.keyboard.press("Tab")
     page.keyboard.press("Enter")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     expect(page.locator(".chosen").first).to_contain_text("Isaura W")
 
 
@@ -155,13 +155,13 @@ def test_no_screen_is_wider_than_a_phone(page: Page, bed: Testbed, path: str) ->
     page.goto(f"{bed.url}/courses/{bed.course}{path.format(n=bed.nights[0], s=bed.sheets['Gwilym P'])}")
     ready(page)
     if "board" in path:
-        page.wait_for_selector("[data-done]")
+        page.wait_for_selector("[data-done]", timeout=150_000)
     assert page.evaluate("document.documentElement.scrollWidth") <= 391
 
 
 def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/board")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     page.fill("[data-filter=owner]", "Juno")  # nobody of her stature lies dry under her poncho's A-frame
     page.select_option("[data-filter=verdict]", "cannot")
     expect(page.locator(".board tbody tr:visible")).to_have_count(1)
@@ -170,7 +170,7 @@ def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.fill("[data-filter=owner]", "")
     page.select_option("[data-filter=verdict]", "")
     page.select_option("[name=wanted]", "most")
-    page.wait_for_selector("[data-done]")
+    page.wait_for_selector("[data-done]", timeout=150_000)
     page.select_option("[data-filter=family]", "corner")
     expect(page.locator(".board thead th:visible")).to_have_count(6)
     assert page.locator("link[href*='//'], script[src*='//']").count() == 0

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
 
+from tarvik.core.advice import SUITED
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
@@ -17,9 +18,11 @@ from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import judge
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.models import Night, Person, SheetRow
-from tarvik.web.pages.common import every_pitch, given_settings, owner_name, page, question, tarvik, wanted
+from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+PLAIN_PITCHES = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
+"""Pitches that «choose for me» always looks at."""
 
 
 def overtaken(request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]) -> Any:
@@ -135,9 +138,12 @@ def pick_for_all(
 ) -> list[plans.Choice]:
     """The plain choice for a whole night."""
 
+    # What practitioners take for such a night, and the three plain ones; the board offers every pitch.
+    offered = tuple(dict.fromkeys((*SUITED[night.needs.wanted.slug], *PLAIN_PITCHES)))
+
     def solutions(sheet: int, stature: float, sleepers: int) -> list[Solution]:
         bodies = [p for p in people if abs(p.stature_m - stature) < 1e-9] or [None]
-        asked = [question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers) for pitch in every_pitch()]
+        asked = [question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers) for pitch in offered]
         answered: list[Solution] = solve_all(asked)
         return answered
 

@@ -1,0 +1,84 @@
+"""Beyond one shelter, in headless Chromium: compare, order, trade-off, the turning view, a bed for one, knots."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import pytest
+from playwright.sync_api import expect
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Page
+
+    from tarvik.commands.testbed import Testbed
+
+pytestmark = [pytest.mark.browser, pytest.mark.database]
+
+
+def night_of(bed: Testbed) -> str:
+    return f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}"
+
+
+def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
+    page.goto(f"{night_of(bed)}/board")
+    page.wait_for_selector("[data-done]", timeout=120_000)
+    heads = page.locator("thead th[data-pitch]")
+    assert heads.count() == 27
+    first = heads.first.get_attribute("data-pitch")
+    page.select_option("[data-order]", "best")
+    assert page.locator("tbody tr").first.locator("td.cell").first.get_attribute("data-pitch") == heads.first.get_attribute(
+        "data-pitch"
+    )
+    page.select_option("[data-order]", "family")
+    assert heads.first.get_attribute("data-pitch") == first
+    ticks = page.locator("input[data-compare]:visible")
+    ticks.nth(0).check()
+    expect(page.locator("[data-compare-now]")).to_be_disabled()
+    ticks.nth(1).check()
+    page.click("[data-compare-now]")
+    expect(page.locator("h1")).to_have_text("Side by side")
+    expect(page.locator(".compare thead th a")).to_have_count(2)
+    boxes = page.locator(".compare tbody tr:first-child svg").evaluate_all(
+        "s => s.map(e => e.getAttribute('viewBox').split(' ').slice(2))"
+    )
+    assert boxes[0] == boxes[1]  # one scale
+
+
+def test_the_curve_sets_the_bench(page: Page, bed: Testbed) -> None:
+    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point")
+    page.wait_for_selector("#ways[aria-busy=false]", timeout=60_000)
+    before = page.locator("input[name=height]").input_value()
+    dots = page.locator(".curve [data-settings]")
+    other = dots.last
+    other.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("input[name=height]")).not_to_have_value(before)
+    page.wait_for_selector(".bench-view[aria-busy=false]")
+    expect(page.locator("#ways .moves, #ways .empty").first).to_be_visible()
+    expect(page.locator("#ways .knots figure").first).to_be_visible()
+    expect(page.locator("#ways .setup li").first).to_be_visible()
+
+
+def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: Testbed) -> None:
+    path = f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/a-frame"
+    page.goto(path)
+    canvas = page.locator(".orbit canvas")
+    expect(canvas).to_be_visible()
+    picture = canvas.evaluate("c => c.toDataURL()")
+    page.locator(".orbit").focus()
+    page.keyboard.press("ArrowLeft")
+    assert canvas.evaluate("c => c.toDataURL()") != picture
+    plain = page.context.browser.new_context(java_script_enabled=False).new_page()  # type: ignore[union-attr]
+    plain.goto(path)
+    expect(plain.locator(".orbit svg")).to_be_visible()
+    plain.close()
+
+
+def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
+    page.goto(f"{night_of(bed)}/people/1")
+    page.wait_for_selector("[data-slow=choices][data-done]", timeout=120_000)
+    assert page.locator(".choice-card").count() >= 3
+    page.wait_for_selector("[data-slow=advice][data-done]", timeout=120_000)
+    expect(page.locator("[data-slow=advice] tbody tr")).to_have_count(8)
+    page.goto(f"{bed.url}/knots")
+    assert page.locator(".knot-card").count() == 14
