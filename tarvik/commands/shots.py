@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
+SLOWEST_MS = 180_000
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,7 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     """Open one view and keep its picture."""
     page.set_viewport_size(shot.size)  # type: ignore[arg-type]
     page.goto(bed.url + shot.path)
-    page.wait_for_selector(shot.ready)
+    page.wait_for_selector(shot.ready, timeout=SLOWEST_MS)
     page.wait_for_function("document.fonts.status === 'loaded'")
     if shot.click:
         page.click(shot.click)
@@ -85,8 +86,9 @@ def shots(checkout: Path) -> int:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
             page = browser.new_page()
             page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
-            page.click("text=Choose for me")
-            page.wait_for_selector("[data-done]")
+            page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
+            page.click("text=Choose for me", timeout=SLOWEST_MS)
+            page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
             for shot in _shots(bed):
                 take(page, bed, shot, folder)
                 print(f"tarvik: {folder / (shot.name + '.png')}", flush=True)
