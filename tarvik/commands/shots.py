@@ -45,7 +45,7 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("bench", bench, DESK),
         Shot("bench-ways", bench.replace("plow-point", "lean-to"), DESK, "#ways[aria-busy=false]", scroll="#ways"),
         Shot("side-by-side", f"{night}/compare?{compare}", DESK),
-        Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=advice][data-done]"),
+        Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("knots", "/knots", DESK),
         Shot("bench-explained", bench, DESK, click="details.figure >> nth=1"),
         Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
