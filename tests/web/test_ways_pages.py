@@ -6,10 +6,15 @@ from typing import TYPE_CHECKING
 
 import pytest
 
+from tarvik.core.rig.house import House
+from tarvik.demo.course import ensure_demo
+from tarvik.store import courses, kit
 from tests.web.test_api import post
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient
+
+    from tarvik.store.database import Database
 
 pytestmark = pytest.mark.database
 SHEET = {"width_m": 3.0, "length_m": 3.0}
@@ -59,3 +64,96 @@ def test_the_pitches_tell_what_they_take(api: TestClient) -> None:
     assert found["closed-wedge"]["sheet"] == "square"
     assert found["boat-porch"]["carried_by"] == ["boat", "vehicle", "fence"]
     assert {slug for slug, p in found.items() if p["lifted"]} == {"plow-point-lifted", "lean-to-lifted"}
+
+
+@pytest.fixture
+def demo(database: Database) -> tuple[int, int, int]:
+    """Course, first night and the first sheet of the demo."""
+    with database.session() as session:
+        made = ensure_demo(session)
+        assert made is not None
+        sheet = kit.rows(session, made.id, "sheets")[0]
+        return made.id, courses.nights(session, made.id)[0].id, sheet.id
+
+
+def test_the_ways_of_one_shelter(client: TestClient, demo: tuple[int, int, int]) -> None:
+    """Curve, moves, steps, times and knots, worked out for the settings as they are."""
+    course, night, sheet = demo
+    page = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/lean-to/ways?height=1.6&turn=0").text
+    assert 'class="drawing strip curve"' in page
+    assert page.count("data-settings") >= 10
+    assert "drop an awning in front" in page
+    assert "Setting it up" in page
+    assert "first time" in page
+    assert page.count("knot-cord") >= 8
+
+
+def test_what_would_make_it_form_is_told(client: TestClient, demo: tuple[int, int, int]) -> None:
+    """A peak higher than the sheet allows: another height first, then a larger sheet."""
+    course, night, sheet = demo
+    page = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/a-frame/ways?height=2.4&turn=0").text
+    assert "What would make it form?" in page
+    assert "Cheapest:" in page
+    assert "take a sheet of" in page
+    assert "No move is known" in page
+
+
+def test_a_shut_and_an_open_door_are_chosen_by_words(client: TestClient, demo: tuple[int, int, int]) -> None:
+    course, night, sheet = demo
+    page = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/closed-wedge").text
+    for word in ("shut", "open", "pinned out", "flown"):
+        assert f">{word}</option>" in page
+    assert "data-mesh=" in page
+    assert '<svg class="drawing solid"' in page  # also without a script
+    opened = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/closed-wedge/view?doors=3&height=1.4&side=1.2")
+    assert opened.status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("query", "status", "words"),
+    [
+        ("", 200, "Tick two to four"), ("c=1:plow-point", 200, "Tick two to four"), ("c=x:plow-point", 422,
+            "no sheet and pitch"),
+        ("c=1:igloo", 422, "no pitch"), ("c=99999:plow-point", 404, ""),
+    ],
+)  # fmt: skip
+def test_comparing_says_what_is_wrong(
+    client: TestClient, demo: tuple[int, int, int], query: str, status: int, words: str
+) -> None:
+    course, night, _ = demo
+    answer = client.get(f"/courses/{course}/nights/{night}/compare?{query}")
+    assert answer.status_code == status
+    assert words in answer.text
+
+
+def test_one_row_of_the_board_at_a_time(client: TestClient, demo: tuple[int, int, int]) -> None:
+    """Rows come sheet by sheet, so that what is done is there to be read; each says its pitch, family and worth."""
+    course, night, sheet = demo
+    page = client.get(f"/courses/{course}/nights/{night}/board/cells?sheets={sheet}").text
+    assert page.count("<tr ") == 1
+    assert page.count('<td class="cell') == 27
+    assert page.count("data-worth=") == 27
+    assert page.count("data-compare=") + page.count('data-verdict="cannot"') == 27
+
+
+def test_house_rules_and_new_supports_reach_the_verdict(
+    client: TestClient, demo: tuple[int, int, int], database: Database
+) -> None:
+    """A boat entered in the kit carries a boat pitch; tipped poles and inside lifts are kept with the course."""
+    course, night, sheet = demo
+    with database.session() as session:
+        before = kit.supports_of(session, course)
+    assert before.house == House()
+    with database.session() as session:
+        kit.add(session, course, "supports", [{"kind": "boat", "most_m": 0.9, "least_m": 4.8, "count": 1}])
+        row = courses.course(session, course)
+        row.rules = {**(row.rules or {}), "house_pole": "tipped", "house_lift": "inside", "may_cut": True}
+    with database.session() as session:
+        supports = kit.supports_of(session, course)
+    assert supports.house == House(pole="tipped", lift="inside")
+    assert supports.may_cut
+    assert [(c.kind, c.size_m, c.length_m) for c in supports.others or ()] == [("boat", 0.9, 4.8)]
+    page = client.get(f"/courses/{course}/rules").text
+    assert "tipped a little along the pull" in page
+    boat = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/boat-night").text
+    assert "boat" in boat
