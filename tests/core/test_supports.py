@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tarvik.core.errors import InputError
@@ -121,6 +121,7 @@ def test_a_trunk_where_a_stake_should_go() -> None:
 
 
 @pytest.mark.parametrize("slug", PITCHES)
+@settings(max_examples=40)
 @given(data=st.data())
 def test_random_and_hostile_supports_give_verdicts(slug: str, data: st.DataObject) -> None:
     """Zero trees, a pole of 0.1 m, a thousand trees, no stakes, odd carriers: a verdict with reasons, never an exception."""
