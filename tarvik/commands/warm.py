@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import Weather
 
+WARMING: Final = ("a-frame", "plow-point-lifted", "closed-wedge")
+"""A convex lid, a roof whose cloth gives, and one hollow and shut: between them every compiled function is called."""
+SIDES_M: Final = (1.8, 2.2, 3.0, 4.2)
+
 
 def warm() -> None:
     """Touch every compiled function once: pairs, triples, rows and obstacles come up among these."""
-    for pitch in PITCHES.values():
-        for side in (1.8, 2.2, 3.0, 4.2):
+    for pitch in (PITCHES[slug] for slug in WARMING):
+        for side in SIDES_M:
             question = Question(Sheet.rectangle(side, side), pitch, {})
             found = solve(question)
             if found.shelter is not None:

@@ -14,6 +14,7 @@ import numpy as np
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.house import PLAIN_HOUSE, House
+from tarvik.core.rig.supports import EDGE_KINDS
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
@@ -138,16 +139,12 @@ def _prepared(shelter: Shelter, units: Units) -> list[str]:
     """What is done to the sheet before it is pitched: doubled to a square, its hood tied off."""
     fitting = fit(shelter.pitch, shelter.sheet)
     out = []
-    if not isinstance(fitting, Misfit) and fitting.doubled_m > NARROW_M:
+    if not isinstance(fitting, Misfit) and fitting.folded_to_square:
         out.append(f"Fold the sheet to a square of {format_length(fitting.box[0], units)}: double a strip of "
                    f"{format_length(fitting.doubled_m, units)} under along the short side.")  # fmt: skip
     if shelter.sheet.hood:
         out.append("Tie the hood off, its opening folded down, so that no rain comes in.")
     return out
-
-
-NARROW_M: Final = 0.03
-"""A strip narrower than this is not worth a word."""
 
 
 def _against_body(metres: float, body: Body | None) -> str:
@@ -170,7 +167,7 @@ def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: 
             said.append(f"{mark} to a tree{cord}")
         elif support.kind == "branch":
             said.append(f"{mark} hung from a branch above{cord}")
-        elif support.kind in ("boat", "vehicle", "fence"):
+        elif support.kind in EDGE_KINDS:
             said.append(f"{mark} over the {support.kind}, {format_length(support.height_m, units)} up, lashed{cord}")
         else:
             guys = [x for x in rig.lines if x.start == support.point and x.purpose.endswith("guy")]

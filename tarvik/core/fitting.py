@@ -7,7 +7,7 @@ where its cloth ends. A few pitches are worked out for shaped outlines themselve
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
     from tarvik.core.sheet import Point2, Sheet
 
 SQUARE_M: Final = constant("square_within", 0.02, "m", ENGINEERING, "sides that differ by no more than this make a square")
+DOUBLED_LEAST_M: Final = 0.03
+"""A narrower strip doubled under is not worth a word."""
 SAME_PLACE_M: Final = 1e-6
 """Places on a sheet nearer than this are one."""
 SLIVER_M2: Final = 1e-7
@@ -45,6 +47,11 @@ class Fitting:
     origin: Point2 = (0.0, 0.0)
     doubled_m: float = 0.0
     cut: bool = False
+
+    @property
+    def folded_to_square(self) -> bool:
+        """Whether the strip doubled under is wide enough to be worth a word."""
+        return self.doubled_m > DOUBLED_LEAST_M
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,13 +94,13 @@ def _fit_shaped(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     corners = [(origin[0] + a * box[0], origin[1] + b * box[1]) for a in (0, 1) for b in (0, 1)]
     near = all(any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline) for a, b in corners)
     if not near:
-        return Misfit("outline_not_rectangular", f"{pitch.name} is worked out for rectangles, and this outline has "
-            f"other corners",
+        why = f"{pitch.name} is worked out for rectangles, and this outline has other corners"
+        return Misfit("outline_not_rectangular", why,
                       "fold the sheet to a rectangle and give that outline")  # fmt: skip
     if pitch.shape is Shape.SQUARE and abs(box[0] - box[1]) > SQUARE_M:
         return Misfit("outline_not_square", f"{pitch.name} wants a square, and this shaped sheet is oblong",
                       "fold the sheet to a square and give that outline")  # fmt: skip
-    return Fitting(replace(pitch), box, origin, cut=True)
+    return Fitting(pitch, box, origin, cut=True)
 
 
 Solid = tuple[Pattern, "Floats", "Floats"]

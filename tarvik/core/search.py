@@ -21,8 +21,8 @@ from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.mats import INNER_M
-from tarvik.core.measure.roof import pack
 from tarvik.core.pitches.base import Bed
+from tarvik.core.plane import signed_area
 from tarvik.core.sheet import TIE_OUT_REACH_M, Sheet
 from tarvik.core.shelter import fold_batch
 from tarvik.core.weather.rain import CALM, Weather, fall_directions
@@ -84,17 +84,12 @@ def worth(figures: Figures, aim: Aim) -> float:
     """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room."""
     heads = aim.wanted or 1
     mats = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
-    floor = sum(_plan_area(face.xyz) for face in figures.shelter.faces() if face.role is Role.FLOOR)
+    floor = sum(abs(float(signed_area(face.xyz))) for face in figures.shelter.faces() if face.role is Role.FLOOR)
     peak, dry, sit, stand, low = (
         np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)
     )
     room = worth_of_room(aim.intent, peak, dry, sit, stand, low, heads, aim.mat_m2(), sitting_height(aim.body))
     return float(MAT_FIRST * mats + room[0])
-
-
-def _plan_area(xyz: Floats) -> float:
-    nxt = np.roll(xyz, -1, axis=-2)
-    return float(np.abs((xyz[..., 0] * nxt[..., 1] - xyz[..., 1] * nxt[..., 0]).sum(axis=-1)) / 2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,13 +108,11 @@ class _Cases:
         roofs = [[index(q) for q in p.points] for p in pitch.pattern.panels if p.role is not Role.FLOOR]
         most = max((len(r) for r in roofs), default=3)
         padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
-        _, corners = pack([np.zeros((len(r), 3)) for r in roofs])
+        corners = np.array([len(r) for r in roofs], dtype=np.int64)
         floor = np.zeros(len(xyz))
         for panel in pitch.pattern.panels:
             if panel.role is Role.FLOOR:
-                xy = xyz[:, [index(p) for p in panel.points], :2]
-                nxt = np.roll(xy, -1, axis=1)
-                floor += np.abs((xy[..., 0] * nxt[..., 1] - xy[..., 1] * nxt[..., 0]).sum(axis=1)) / 2
+                floor += np.abs(signed_area(xyz[:, [index(p) for p in panel.points]]))
         return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
 
 
@@ -237,9 +230,8 @@ def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int, places: Floats |
         out[:] = 0.0
         out[:, 0] = folded.peak
     else:
-        quick_areas(folded.faces, folded.corners, sitting_height(aim.body), standing_height(aim.body), falls,
-            _FINEST[stride], out,
-                    lid)  # fmt: skip
+        heights = sitting_height(aim.body), standing_height(aim.body)
+        quick_areas(folded.faces, folded.corners, *heights, falls, _FINEST[stride], out, lid)
     peak, dry, sit, stand = out.T
     heads = aim.wanted or 1
     room = (

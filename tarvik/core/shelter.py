@@ -14,6 +14,7 @@ from tarvik.core.fold.bias import shear_deg
 from tarvik.core.fold.crossing import panels_cross
 from tarvik.core.fold.solve import RIGID_M, solve_fold
 from tarvik.core.pitches.base import batch
+from tarvik.core.plane import signed_area
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -69,15 +70,11 @@ class Shelter:
         u, v = self.uv[self.pattern.index(point)]
         return float(u), float(v)
 
-    @property
+    @cached_property
     def panels(self) -> tuple[Panel, ...]:
         """The panels that have any cloth; all of them lie on the sheet."""
-        return self._panels
-
-    @cached_property
-    def _panels(self) -> tuple[Panel, ...]:
         index = self.pattern.index
-        return tuple(p for p in self.pattern.panels if _flat_area(self.uv[[index(q) for q in p.points]]) > EMPTY_M2)
+        return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[index(q) for q in p.points]])) > EMPTY_M2)
 
     @cached_property
     def shear_deg(self) -> float:
@@ -91,11 +88,6 @@ class Shelter:
 
 EMPTY_M2: Final = 1e-9
 """A panel with less cloth than this is none: a strip of no width."""
-
-
-def _flat_area(uv: Floats) -> float:
-    nxt = np.roll(uv, -1, axis=0)
-    return abs(float((uv[:, 0] * nxt[:, 1] - nxt[:, 0] * uv[:, 1]).sum())) / 2
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,8 +30,6 @@ if TYPE_CHECKING:
 ADULT: Final = Body(DEFAULT_STATURE_M)
 DEFAULT_CLEARANCE: Final = Clearance()
 DEFAULT_LYING: Final = Lying()
-DOUBLED_LEAST_M: Final = 0.03
-"""A narrower strip doubled under is not worth a word."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +147,7 @@ def _measured(question: Question, settings: dict[str, float], workings: Workings
 def _prepared(fitting: Fitting) -> list[Reason]:
     """What is done to the sheet before it takes the pitch."""
     out = []
-    if fitting.doubled_m > DOUBLED_LEAST_M:
+    if fitting.folded_to_square:
         out.append(Reason("fold_to_square", "fold the sheet to a square of {0} first: a strip of {1} is doubled under",
                           blocks=False, lengths=(fitting.box[0], fitting.doubled_m)))  # fmt: skip
     if fitting.cut:

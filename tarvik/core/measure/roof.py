@@ -15,6 +15,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.general import area_under
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
+from tarvik.core.plane import signed_area
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
@@ -65,7 +66,7 @@ class Roof:
         owned: dict[tuple[float, ...], Floats] = {}
         twice = set()
         for face, n in zip(self.faces, self.corners, strict=True):
-            ring = face[:n] if _turn(face[:n]) > 0 else face[:n][::-1]
+            ring = face[:n] if signed_area(face[:n]) > 0 else face[:n][::-1]
             for a, b in zip(ring, np.roll(ring, -1, axis=0), strict=True):
                 key = tuple(np.round(np.sort(np.stack([a, b]), axis=0).ravel(), 7) + 0.0)
                 if key in owned:
@@ -171,12 +172,6 @@ def as_region(shape: object) -> Region:
         return shape
     parts = [g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))]
     return as_region(shapely.union_all(parts, grid_size=GRID_M)) if parts else Polygon()
-
-
-def _turn(xyz: Floats) -> float:
-    """Twice the signed plan area of a polygon, positive when anticlockwise."""
-    nxt = np.roll(xyz, -1, axis=0)
-    return float((xyz[:, 0] * nxt[:, 1] - nxt[:, 0] * xyz[:, 1]).sum())
 
 
 def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:

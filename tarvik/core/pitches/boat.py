@@ -22,10 +22,10 @@ from tarvik.core.pitches.base import (
     Values,
     anchors,
     foot_reach,
+    root,
     turned_box,
 )
-from tarvik.core.pitches.closed_ridge import across
-from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying
+from tarvik.core.pitches.geometry import across, furthest_meeting, laid_out, limit_by_trying
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout
@@ -69,14 +69,8 @@ def _porch_layout(box: SheetBox, values: Values) -> Layout:
     reach = foot_reach(out, front - hull)
     back = foot_reach(behind, hull)
     reach = np.where(np.isnan(reach) & (np.abs(front - hull) < 1e-9), out, reach)
-    square = out**2 - (end - hull) ** 2
-    far = half**2 - (front - end) ** 2
-    ax, ay = circles(zero, half, np.sqrt(np.where(square > 0, square, np.nan)), -reach, zero,
-                     np.sqrt(np.where(far > 0, far, np.nan)), -1.0)  # fmt: skip
-    bx, by = circles(zero, half, np.sqrt(np.where(square > 0, square, np.nan)), -reach, zero,
-                     np.sqrt(np.where(far > 0, far, np.nan)), 1.0)  # fmt: skip
-    outer = ay >= by
-    ax, ay = np.where(outer, ax, bx), np.where(outer, ay, by)
+    square, far = root(out**2 - (end - hull) ** 2), root(half**2 - (front - end) ** 2)
+    ax, ay = furthest_meeting(zero, half, square, -reach, zero, far, (0.0, 1.0))
     world, flat = _rear(back, length, zero)
     world |= {"H": (zero, half, hull), "I": (zero, -half, hull), "F": (-reach, zero, front), "A": (ax, ay, end),
               "B": (ax, -ay, end)}  # fmt: skip
@@ -145,17 +139,9 @@ def _night_layout(box: SheetBox, values: Values) -> Layout:
     zero, half = np.zeros_like(hull), length / 2
     back = foot_reach(behind, hull)
     out = width - behind
-    ground = out**2 + half**2 - hull**2
-    ax, ay = circles(back, half, width, zero, zero, np.sqrt(np.where(ground > 0, ground, np.nan)), 1.0)
-    bx, by = circles(back, half, width, zero, zero, np.sqrt(np.where(ground > 0, ground, np.nan)), -1.0)
-    front = ax <= bx
-    ax, ay = np.where(front, ax, bx), np.where(front, ay, by)
+    ax, ay = furthest_meeting(back, half, width, zero, zero, root(out**2 + half**2 - hull**2), (-1.0, 0.0))
     # K in the middle plane: from the hull's middle and from the corner.
-    flat_arm = half**2 - ay**2
-    kx, kz = circles(zero, hull, out, ax, zero, np.sqrt(np.where(flat_arm > 0, flat_arm, np.nan)), -1.0)
-    lx, lz = circles(zero, hull, out, ax, zero, np.sqrt(np.where(flat_arm > 0, flat_arm, np.nan)), 1.0)
-    upper = kz >= lz
-    kx, kz = np.where(upper, kx, lx), np.where(upper, kz, lz)
+    kx, kz = furthest_meeting(zero, hull, out, ax, zero, root(half**2 - ay**2), (0.0, 1.0))
     world, flat = _rear(back, length, zero)
     world |= {"H": (zero, zero, hull), "K": (kx, zero, kz), "A": (ax, ay, zero), "B": (ax, -ay, zero)}
     flat |= {"H": (behind, half), "K": (width, half), "A": (width, zero), "B": (width, length)}

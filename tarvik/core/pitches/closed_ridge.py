@@ -24,7 +24,7 @@ from tarvik.core.pitches.base import (
     most_height,
     turned_box,
 )
-from tarvik.core.pitches.geometry import laid_out, limit_by_trying, turned_about
+from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, point, turned_about
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout
@@ -34,12 +34,6 @@ DOORS: Final = Setting("doors", "0 or 1", 0, 1, 0, "0: doors shut; 1: doors open
                          words=("shut", "open"))  # fmt: skip
 _LOOK: Final = Step("Look up for dead branches, and clear the ground of stones and sticks. One end goes to the wind.")
 _SIDES: Final = (Panel("left", Role.ROOF, ("A", "B", "Q", "P")), Panel("right", Role.ROOF, ("P", "Q", "D", "C")))
-
-
-def across(values: Values, places: dict[str, Place]) -> dict[str, Place]:
-    """Flat places (across, along) of every point, with `turn` undone."""
-    turn = values["turn"] > 0.5
-    return {name: (np.where(turn, v, u), np.where(turn, u, v)) for name, (u, v) in places.items()}
 
 
 _CLOSED: Final = Pattern(
@@ -165,8 +159,8 @@ def _doored_layout(rise: float, box: SheetBox, values: Values) -> Layout:
     foot = b * np.tan(np.pi / 4 + turn / 2)
     stand = np.hypot(b, middle)
     shut = values["doors"] < 0.5
-    peak, hem = stacked3(zero, zero, h), stacked3(stand, zero, zero)
-    along = hem - stacked3(foot, b, zero)
+    peak, hem = point(zero, zero, h), point(stand, zero, zero)
+    along = hem - point(foot, b, zero)
     tip = hem + lap[:, None] * along / np.linalg.norm(along, axis=1, keepdims=True)
     tip = turned_about(tip, peak, hem, np.full_like(h, np.pi))  # in its own door's plane, mirrored about P-M
     tip = tip * np.array([1.0, -1.0, 1.0])  # and that plane's mirror image is the other door's
@@ -188,11 +182,6 @@ def _doored_layout(rise: float, box: SheetBox, values: Values) -> Layout:
         flat |= {f"M{i}": (u, x0 + way * middle), f"T{i}": (u, x0 + way * (rise + zero))}
     ok = (length - 2 * foot >= NARROWEST_SPAN_M) & ((rise == 0) | (values["turn"] < 0.5))
     return laid_out(_DOORED, h.size, across(values, flat), world, ok)
-
-
-def stacked3(x: Floats, y: Floats, z: Floats) -> Floats:
-    """Points (N, 3) of three arrays (N,)."""
-    return np.stack(np.broadcast_arrays(x, y, z), axis=-1)
 
 
 def _doored_limits(rise: float, box: SheetBox, values: Values) -> tuple[Limit, ...]:

@@ -28,6 +28,15 @@ def circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floa
     return ax + (along * dx - hand * off * dy) / gap, ay + (along * dy + hand * off * dx) / gap
 
 
+def furthest_meeting(
+    ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, way: tuple[float, float]
+) -> tuple[Floats, Floats]:  # fmt: skip
+    """Of the two places where circles about a and b meet, the one further along `way`; NaN where they do not."""
+    one, two = (circles(ax, ay, ra, bx, by, rb, hand) for hand in (1.0, -1.0))
+    first = one[0] * way[0] + one[1] * way[1] >= two[0] * way[0] + two[1] * way[1]
+    return np.where(first, one[0], two[0]), np.where(first, one[1], two[1])
+
+
 def mirrored(x: Floats, y: Floats, px: Floats, py: Floats, dx: Floats, dy: Floats) -> tuple[Floats, Floats]:
     """Mirror image of (x, y) in the line through p along d: folding flat about a crease on the ground."""
     size2 = dx**2 + dy**2
@@ -43,6 +52,17 @@ def turned_about(point: Floats, a: Floats, b: Floats, angle: Floats) -> Floats:
     cos, sin = np.cos(angle)[:, None], np.sin(angle)[:, None]
     along = (arm * axis).sum(axis=1, keepdims=True) * axis
     return np.asarray(a + along + (arm - along) * cos + np.cross(axis, arm) * sin)
+
+
+def point(x: Floats, y: Floats, z: Floats) -> Floats:
+    """Points (N, 3) of three arrays (N,)."""
+    return np.stack(np.broadcast_arrays(x, y, z), axis=-1)
+
+
+def across(values: Values, places: Mapping[str, Place]) -> dict[str, Place]:
+    """Flat places (across, along) of every point, with `turn` undone."""
+    turn = values["turn"] > 0.5
+    return {name: (np.where(turn, v, u), np.where(turn, u, v)) for name, (u, v) in places.items()}
 
 
 def stacked(places: list[Place], size: int) -> Floats:

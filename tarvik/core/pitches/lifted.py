@@ -27,9 +27,8 @@ from tarvik.core.pitches.base import (
     most_height,
     turned_box,
 )
-from tarvik.core.pitches.closed_ridge import across
 from tarvik.core.pitches.corner import PLOW_POINT
-from tarvik.core.pitches.geometry import limit_by_trying, stacked
+from tarvik.core.pitches.geometry import across, limit_by_trying, stacked
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats

@@ -24,7 +24,7 @@ from tarvik.core.pitches.base import (
     free,
     root,
 )
-from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, turned_about
+from tarvik.core.pitches.geometry import circles, furthest_meeting, laid_out, limit_by_trying, point, turned_about
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout
@@ -37,11 +37,6 @@ DOOR_STATES: Final = Setting(
 )  # fmt: skip
 FLOWN_SHARE: Final = 0.8
 """A flown door's corner stands at this share of the peak's height."""
-
-
-def as_points(*places: tuple[Floats, ...]) -> list[Floats]:
-    """Points (N, 3) from places of three arrays (N,)."""
-    return [np.stack(np.broadcast_arrays(*p), axis=-1) for p in places]
 
 
 def meeting_hem(h: Floats, half: Floats, peak: Floats, hem: Floats, mx: Floats) -> tuple[Floats, Floats]:
@@ -90,10 +85,10 @@ def _wedge_layout(box: SheetBox, values: Values) -> Layout:
     state = values["doors"]
     shut = state == SHUT
     d = np.where(shut, d, side / 2)
-    peak, m3, hem = as_points((zero, zero, h), (mx, my, zero), (x, zero, zero))
+    peak, m3, hem = point(zero, zero, h), point(mx, my, zero), point(x, zero, zero)
     along = (hem - m3) / np.linalg.norm(hem - m3, axis=1, keepdims=True)
     lap = turned_about(hem + d[:, None] * along, peak, hem, np.full_like(h, np.pi)) * np.array([1.0, -1.0, 1.0])
-    tip = _door_tip(state, h, half, side, (mx, my), np.stack(np.broadcast_arrays(back, -half, zero), axis=-1))
+    tip = _door_tip(state, h, half, side, (mx, my), point(back, -half, zero))
     corner = np.where(shut[:, None], lap, tip)
     crease = np.where(shut[:, None], hem, m3 + (corner - m3) * ((side - d) / side)[:, None])
     world: dict[str, Place] = {
@@ -119,9 +114,8 @@ def _door_tip(state: Floats, h: Floats, half: Floats, side: Floats, stake: tuple
     zero = np.zeros_like(h)
     rise = np.where(state == FLOWN, FLOWN_SHARE * h, 0.0)
     reach, arm = root(half**2 - (h - rise) ** 2), root(side**2 - rise**2)
-    one, two = (circles(zero, zero, reach, mx, my, arm, hand) for hand in (1.0, -1.0))
-    front = np.where(one[0] <= two[0], one[0], two[0]), np.where(one[0] <= two[0], one[1], two[1])
-    peak, m3, pinned = as_points((zero, zero, h), (mx, my, zero), (*front, rise))
+    front = furthest_meeting(zero, zero, reach, mx, my, arm, (-1.0, 0.0))
+    peak, m3, pinned = point(zero, zero, h), point(mx, my, zero), point(*front, rise)
     hinge = (m3 - peak) / np.linalg.norm(m3 - peak, axis=1, keepdims=True)
     wall = rear - peak
     wall = wall - (wall * hinge).sum(axis=1, keepdims=True) * hinge
@@ -212,7 +206,8 @@ def _tent_layout(box: SheetBox, values: Values) -> Layout:
     size = np.hypot(jx, h)
     turn = np.arccos(np.clip((size**2 + d**2 - half**2 - front**2) / (2 * size * np.maximum(d, 1e-9)), -1, 1))
     turn = np.arctan2(h, -jx) + turn  # of the flap's hem in the middle plane, up from straight back
-    peak, hem, corner = as_points((zero, zero, h), (jx, zero, zero), (jx + d * np.cos(turn), zero, d * np.sin(turn)))
+    peak, hem = point(zero, zero, h), point(jx, zero, zero)
+    corner = point(jx + d * np.cos(turn), zero, d * np.sin(turn))
     corner = turned_about(corner, hem, peak, np.full_like(h, FIN_SPREAD_RAD))  # the two layers stand a little apart
     cx, cy, cz = corner.T
     cy = -np.abs(cy)

@@ -24,8 +24,7 @@ from tarvik.core.pitches.base import (
     root,
     turned_box,
 )
-from tarvik.core.pitches.closed_ridge import across
-from tarvik.core.pitches.geometry import laid_out, limit_by_trying, mirrored
+from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, mirrored
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout

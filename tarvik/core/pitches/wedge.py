@@ -23,7 +23,7 @@ from tarvik.core.pitches.base import (
     anchors,
     root,
 )
-from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying
+from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, point
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -137,7 +137,7 @@ _AWNING_WEDGE: Final = Pattern(
         Panel("awning", Role.AWNING, ("Q1", "K", "Q2")),
     ),
 )
-FLOWN_DOOR, STAKED_DOOR = 0, 1
+STAKED_DOOR: Final = 1
 
 
 def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
@@ -154,11 +154,11 @@ def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
     pole_gap = root(2 * a**2 - (h1 - h2) ** 2)
     p1, q1 = circles(mp, mq, root(m_q1**2 - h1**2), p2, q2, pole_gap, -1.0)
     pt, qt = circles(mp, mq, zero + s / 2, p1, q1, root(rest**2 - h1**2), -1.0)
-    one, two = (np.stack(np.broadcast_arrays(*p), axis=-1) for p in ((p1, q1, h1), (p2, q2, h2)))
+    one, two = point(p1, q1, h1), point(p2, q2, h2)
     axis = (two - one) / np.linalg.norm(two - one, axis=1, keepdims=True)
     out = np.cross(axis, np.array([0.0, 0.0, 1.0]))
     out = out / np.linalg.norm(out, axis=1, keepdims=True)  # level, away from M
-    back = np.stack(np.broadcast_arrays(mp, mq, zero), axis=-1) - one
+    back = point(mp, mq, zero) - one
     out = np.where(((out * back).sum(axis=1) > 0)[:, None], -out, out)
     rise = np.cross(out, axis)
     rise = np.where((rise[:, 2] < 0)[:, None], -rise, rise)

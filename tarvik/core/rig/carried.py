@@ -10,7 +10,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.rig.lines import guy_m, tree_line_m
-from tarvik.core.rig.supports import TRUNK_M, Carrier, Pole, Supports
+from tarvik.core.rig.supports import EDGE_KINDS, TRUNK_M, Carrier, Pole, Supports
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -143,7 +143,7 @@ class Carried:
     def on_carrier(self, kind: str, point: str, top: Floats, way: Floats, ridge_m: float, shelter: Shelter) -> None:
         """Anything but a tree or pole; `ridge_m`: length that one hull or rail must have to carry both points."""
         height = float(top[2])
-        shared = next((s for s in self.supports if s.kind == kind and kind in ("boat", "vehicle", "fence")), None)
+        shared = next((s for s in self.supports if s.kind == kind and kind in EDGE_KINDS), None)
         carrier = None
         if shared is None:
             carrier, miss = self._take(kind, height, ridge_m)
@@ -170,7 +170,7 @@ class Carried:
 
     def _tripod_fits(self, carrier: Carrier | None, shelter: Shelter) -> None:
         """Front legs as long as the sheet's side, the ridge pole twice that (common practice)."""
-        side = min(shelter.sheet.box) if shelter.sheet.box else float(math.sqrt(shelter.sheet.area_m2))
+        side = _side(shelter)
         if carrier is None:
             return
         ridge = carrier.length_m or 2 * carrier.size_m
@@ -238,8 +238,8 @@ class Carried:
         self.lines.append(Line(point, (back, float(top[1]), height), span, tree_line_m(span, TRUNK_M), purpose))
 
     def _lift_by_bipod(self, point: str, top: Floats, shelter: Shelter, purpose: str) -> bool:
-        """Two crossed sticks over the sheet, from its own carriers or of two poles long enough."""
-        side = min(shelter.sheet.box) if shelter.sheet.box else float(math.sqrt(shelter.sheet.area_m2))
+        """Two crossed sticks over the sheet, if a bipod long enough is at hand."""
+        side = _side(shelter)
         leg = BIPOD_LEG_M + BIPOD_LEG_SHARE * side
         bipod = next((c for c in self.others or () if c.kind == "bipod" and c.size_m >= leg - 1e-9), None)
         if bipod is None or self.others is None:
@@ -250,6 +250,11 @@ class Carried:
         rise = max(over - float(top[2]), 0.1)
         self.lines.append(Line(point, (float(top[0]), float(top[1]), over), rise, tree_line_m(rise, 0.1), purpose))
         return True
+
+
+def _side(shelter: Shelter) -> float:
+    """The shorter side of a sheet; of a shaped one that of a square as large."""
+    return min(shelter.sheet.box) if shelter.sheet.box else math.sqrt(shelter.sheet.area_m2)
 
 
 def _off(carrier: Carrier, height: float) -> float:

@@ -158,8 +158,7 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
     pulls = _pulls(shelter)
     offered = _kinds(shelter, supports)
     yielded = False
-    ways = list(product(offered, repeat=len(high)))
-    for kinds in ways:
+    for kinds in product(offered, repeat=len(high)):
         enough = trees is None or kinds.count("tree") <= len(trees)
         if not enough and (len(trees or ()) == 0 or poles is None or poles) and (len(offered) > 1 and "pole" in offered):
             continue

@@ -17,7 +17,6 @@ from tarvik.web.pages.common import owner_name, page, question, tarvik, wanted
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
 MOST = 4
-FIGURES = ("peak", "covered", "dry", "sit", "sleepers", "open", "slope", "stakes", "minutes")
 
 
 def _pairs(request: Request) -> list[tuple[int, str]]:

@@ -210,6 +210,18 @@ def best_stack(
 
 
 @compiled
+def _play(table: Floats, heading: Ints, extents: Floats, i: int, j: int, a: int, b: int, k: int) -> float:
+    """How far apart mats of kinds `a` and `b` can lie along direction k, their centres in entries i and j; negative: they
+    overlap by so much at least.
+    """
+    steps = extents.shape[1]
+    return float(
+        table[j, k] + table[i, (k + steps // 2) % steps] - extents[a, (heading[i] - k) % steps]
+        - extents[b, (heading[j] - k) % steps]
+    )  # fmt: skip
+
+
+@compiled
 def best_pair(
     table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, stride: int, enough: float, a: int, b: int
 ) -> tuple[float, int, int, int]:
@@ -220,7 +232,7 @@ def best_pair(
     centres can be taken apart from each other makes the answer exact for the given headings.
     """
     steps = extents.shape[1]
-    quarter, half = steps // 4, steps // 2
+    quarter = steps // 4
     best, b1, b2, bk = -1e18, -1, -1, 0
     for i in range(count):
         if kind[i] != a:
@@ -232,10 +244,7 @@ def best_pair(
                 k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
                 if k % stride:
                     continue
-                play = (
-                    table[j, k] + table[i, (k + half) % steps] - extents[a, (heading[i] - k) % steps]
-                    - extents[b, (heading[j] - k) % steps]
-                )  # fmt: skip
+                play = _play(table, heading, extents, i, j, a, b, k)
                 if play > best:
                     best, b1, b2, bk = play, i, j, k
                     if best >= enough:
@@ -250,7 +259,7 @@ def hopeful(
 ) -> None:  # fmt: skip
     """Set `mark` (steps,) of the headings of every pair of entries, of kinds `a` and `b`, parted by at least `least`."""
     steps = extents.shape[1]
-    quarter, half = steps // 4, steps // 2
+    quarter = steps // 4
     for i in range(count):
         if kind[i] != a:
             continue
@@ -261,10 +270,7 @@ def hopeful(
                 k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
                 if k % stride:
                     continue
-                play = (
-                    table[j, k] + table[i, (k + half) % steps] - extents[a, (heading[i] - k) % steps]
-                    - extents[b, (heading[j] - k) % steps]
-                )  # fmt: skip
+                play = _play(table, heading, extents, i, j, a, b, k)
                 if play >= least:
                     mark[heading[i]], mark[heading[j]] = 1, 1
                     break
