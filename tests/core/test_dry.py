@@ -27,7 +27,7 @@ from tests.core.test_measures import SHELTERS
 WEATHERS = st.builds(Weather, st.floats(0.2, 60), st.floats(0, 14), st.floats(0, 360), st.floats(0, 50))
 
 
-@settings(max_examples=80)
+@settings(max_examples=120)
 @given(shelter=SHELTERS, weather=WEATHERS)
 def test_dry_ground_of_shelters_against_rays(shelter: Shelter, weather: Weather) -> None:
     """Within half a per cent of the covered area of what rays from every square centimetre say."""
@@ -59,7 +59,7 @@ def any_faces(draw: st.DrawFn) -> list[Face]:
     return [*faces, floor]
 
 
-@settings(max_examples=80)
+@settings(max_examples=120)
 @given(faces=any_faces(), weather=WEATHERS)
 def test_dry_ground_of_any_faces_against_rays(faces: list[Face], weather: Weather) -> None:
     """Hollow panels, panels over panels, floors: the same half per cent."""

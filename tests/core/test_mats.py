@@ -60,7 +60,7 @@ def test_every_mat_claimed_fits(shelter: Shelter, stature: float) -> None:
     assert all(mat.length_m == pytest.approx(stature + ROOM.mat_extra_m) for mat in mats)
 
 
-@settings(max_examples=6)
+@settings(max_examples=12)
 @given(shelter=SHELTERS, stature=st.floats(1.5, 1.9))
 def test_count_against_exhaustive_search(shelter: Shelter, stature: float) -> None:
     """What trying every place and heading of a grid finds, up to three mats, is never missed."""
