@@ -18,6 +18,7 @@ from tarvik.stand_ins.service import start_service
 from tarvik.store.database import Database
 from tarvik.store.server import Server, default_folder, free_port
 from tarvik.web.app import create_app
+from tarvik.web.searching import Searcher
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -78,11 +79,12 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                     made = ensure_demo(session)
                 say("demo course made" if made else "demo course is there already; its data is kept")
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
+            searcher = Searcher().start()
             warm()
             say(f"open http://127.0.0.1:{port}/ in a browser; stop with Ctrl-C")
             stand_ins, stop = start_service(free_port())
             server = uvicorn.Server(
-                uvicorn.Config(create_app(opened, stand_ins), host="127.0.0.1", port=port, log_level="warning",
+                uvicorn.Config(create_app(opened, stand_ins, searcher), host="127.0.0.1", port=port, log_level="warning",
                     access_log=False,
                                timeout_graceful_shutdown=5)
             )  # fmt: skip
@@ -90,6 +92,7 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 server.run()
             finally:
                 stop()
+                searcher.stop()
     except (KeyboardInterrupt, SystemExit):
         pass
     say("stopped")

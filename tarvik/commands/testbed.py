@@ -17,6 +17,7 @@ from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
 from tarvik.web.app import create_app
+from tarvik.web.searching import Searcher
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -49,7 +50,9 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
         sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
     stand_ins, stop = start_service(free_port())
     port = free_port()
-    web = uvicorn.Server(uvicorn.Config(create_app(database, stand_ins), host="127.0.0.1", port=port, log_level="warning"))
+    searcher = Searcher().start()
+    app = create_app(database, stand_ins, searcher)
+    web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()
     while not web.started:
@@ -60,4 +63,5 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
         web.should_exit = True
         thread.join(timeout=15)
         stop()
+        searcher.stop()
         database.close()

@@ -8,7 +8,7 @@ under it.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import product
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -30,8 +30,10 @@ from tarvik.core.weather.rain import CALM, Weather, fall_directions
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from numpy.typing import NDArray
+
     from tarvik.core.fitting import Fitting
-    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.fold.pattern import Floats, Pattern
     from tarvik.core.intent import Intent
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.figures import Figures
@@ -92,6 +94,17 @@ def worth(figures: Figures, aim: Aim) -> float:
     return float(MAT_FIRST * mats + room[0])
 
 
+@lru_cache(maxsize=256)
+def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
+    """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points of each floor."""
+    index = pattern.index
+    roofs = [[index(q) for q in p.points] for p in pattern.panels if p.role is not Role.FLOOR]
+    floors = [[index(q) for q in p.points] for p in pattern.panels if p.role is Role.FLOOR]
+    most = max((len(r) for r in roofs), default=3)
+    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
+    return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
+
+
 @dataclass(frozen=True, slots=True)
 class _Cases:
     """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and floor area (N,)."""
@@ -104,15 +117,10 @@ class _Cases:
     @classmethod
     def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> _Cases:
         _, xyz = fold_batch(pitch, box, values)
-        index = pitch.pattern.index
-        roofs = [[index(q) for q in p.points] for p in pitch.pattern.panels if p.role is not Role.FLOOR]
-        most = max((len(r) for r in roofs), default=3)
-        padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
-        corners = np.array([len(r) for r in roofs], dtype=np.int64)
+        padded, corners, floors = _faces_of(pitch.pattern)
         floor = np.zeros(len(xyz))
-        for panel in pitch.pattern.panels:
-            if panel.role is Role.FLOOR:
-                floor += np.abs(signed_area(xyz[:, [index(p) for p in panel.points]]))
+        for points in floors:
+            floor += np.abs(signed_area(xyz[:, points]))
         return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
 
 
@@ -199,7 +207,7 @@ def _best(
     neighbour of it. Empty when none folds.
     """
     pitch = fitting.pitch
-    cases = np.array(list(product(*grids.values()))) if grids else np.zeros((1, 0))
+    cases = np.stack(np.meshgrid(*grids.values(), indexing="ij"), -1).reshape(-1, len(grids)) if grids else np.zeros((1, 0))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
     if len(heights) > 1 and stride == _STRIDE:
         # Also all heights alike, in fine steps: where the room for one more is often narrowest.

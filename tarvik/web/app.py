@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
     from tarvik.store.database import Database
+    from tarvik.web.searching import Searcher
 
 HERE = Path(__file__).parent
 MOST_BODY = 1_000_000
@@ -112,9 +113,11 @@ def _refusal(method: bytes, headers: dict[bytes, bytes]) -> JSONResponse | None:
     return None
 
 
-def create_app(database: Database, stand_ins: str | None = None) -> FastAPI:
-    """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter."""
-    solver = Solver()
+def create_app(database: Database, stand_ins: str | None = None, searcher: Searcher | None = None) -> FastAPI:
+    """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter;
+    `searcher` a second process for searches.
+    """
+    solver = Solver(searcher)
     feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
     poller = Poller(database, feed) if feed else None
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from threading import Lock
 from typing import TYPE_CHECKING, Generic, TypeVar
 
+from tarvik.core.search import best_settings
 from tarvik.core.solve import Question, Solution, Workings, solve
 from tarvik.core.weather.rain import rain_slope
 
@@ -17,12 +19,15 @@ if TYPE_CHECKING:
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
+    from tarvik.web.searching import Searcher
+
+    Search = Callable[[Pitch, Sheet, Aim, Mapping[str, float]], dict[str, float] | None]
 
 T = TypeVar("T")
 
 MOST_KEPT = 4000
 WORKERS = 2
-"""Threads that work at a board."""
+"""Threads that work at a board without a second process."""
 
 
 def key_of(question: Question) -> Hashable:
@@ -80,8 +85,13 @@ class KeptWorkings(Workings):
 
     def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
         """The best settings, those given kept."""
-        key = _key_of_search(pitch, sheet, aim, given)
-        return self._settings.get(key, lambda: super(KeptWorkings, self).settings(pitch, sheet, aim, given))
+        return self.settings_by(best_settings, pitch, sheet, aim, given)
+
+    def settings_by(
+        self, search: Search, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
+        """The best settings, by this search when they are not in memory."""
+        return self._settings.get(_key_of_search(pitch, sheet, aim, given), lambda: search(pitch, sheet, aim, given))
 
     def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
         """The folded sheet, or why not."""
@@ -94,21 +104,63 @@ class KeptWorkings(Workings):
         self._shelters.clear()
 
 
-class Solver:
-    """Solves with a bounded memory. Safe to use from many threads."""
+@dataclass(frozen=True)
+class _Elsewhere(Workings):
+    """The same memory, its searches made by the other process."""
 
-    def __init__(self) -> None:
+    kept: KeptWorkings
+    searcher: Searcher
+
+    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+        """The best settings, those given kept."""
+        return self.kept.settings_by(self.searcher.settings, pitch, sheet, aim, given)
+
+    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
+        """The folded sheet, or why not."""
+        return self.kept.shelter(pitch, sheet, settings)
+
+
+class Solver:
+    """Solves with a bounded memory, with the help of another process when it is given one. Safe to use from many threads."""
+
+    def __init__(self, searcher: Searcher | None = None) -> None:
         self._solutions: Kept[Solution] = Kept()
         self.workings = KeptWorkings()
+        self._searcher = searcher
 
     def solve(self, question: Question) -> Solution:
         """The answer, from memory when it is there. Raises InputError."""
-        return self._solutions.get(key_of(question), lambda: solve(question, self.workings))
+        return self._solved(question, self.workings)
+
+    def _solved(self, question: Question, workings: Workings) -> Solution:
+        return self._solutions.get(key_of(question), lambda: solve(question, workings))
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
-        """Answers in the order asked, worked out by two at a time: what takes longest runs without Python's lock."""
-        with ThreadPoolExecutor(WORKERS) as pool:
-            return list(pool.map(self.solve, questions))
+        """Answers in the order asked, worked out by several at a time.
+
+        With a second process one thread works from the end of the list by itself; the others, from its beginning, have
+        their searches made there, one waiting while the other measures what was found.
+        """
+        waiting = deque(enumerate(questions))
+        out: dict[int, Solution] = {}
+
+        def work(workings: Workings, take: Callable[[], tuple[int, Question]]) -> None:
+            while True:
+                try:
+                    number, question = take()
+                except IndexError:
+                    return
+                out[number] = self._solved(question, workings)
+
+        crew: list[tuple[Workings, Callable[[], tuple[int, Question]]]] = [(self.workings, waiting.pop)]
+        if self._searcher is not None and self._searcher.there:
+            crew += [(_Elsewhere(self.workings, self._searcher), waiting.popleft)] * WORKERS
+        else:
+            crew += [(self.workings, waiting.popleft)] * (WORKERS - 1)
+        with ThreadPoolExecutor(len(crew)) as pool:
+            for done in [pool.submit(work, *one) for one in crew]:
+                done.result()
+        return [out[number] for number in range(len(questions))]
 
     def forget(self, *, searches: bool = True) -> None:
         """Empty the memory (for benchmarks); with `searches` false only what depends on the weather."""

@@ -8,6 +8,7 @@ Gauss-Newton steps on the Lagrangian (Nocedal and Wright, Numerical Optimization
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -65,24 +66,29 @@ def hang(mesh: Mesh, uv: Floats, start: Floats, held: NDArray[np.bool_]) -> Floa
     return xyz
 
 
+@lru_cache(maxsize=64)
+def _right_angles(pattern: Pattern) -> NDArray[np.intp]:
+    """Points (T, 3) of every triangle that may give: where its two threads meet, and their other ends."""
+    rows = []
+    for panel in pattern.panels:
+        soft = [pair for pair in pattern.give if pair <= set(panel.points)]
+        if soft and len(panel.points) == 3:
+            corner = next(p for p in panel.points if p not in soft[0])
+            rows.append([pattern.index(p) for p in (corner, *sorted(soft[0]))])
+    return np.array(rows, dtype=np.intp).reshape(-1, 3)
+
+
 def shear_deg(pattern: Pattern, uv: Floats, xyz: Floats) -> Floats:
     """Largest change (N,) of the angle between threads in any panel that may give, degrees; 0 where none may.
 
     Each panel is a triangle with its right angle where its two threads meet.
     """
-    worst = np.zeros(len(uv))
-    for panel in pattern.panels:
-        soft = [pair for pair in pattern.give if pair <= set(panel.points)]
-        if not soft or len(panel.points) != 3:
-            continue
-        corner = pattern.index(next(p for p in panel.points if p not in soft[0]))
-        one, two = (pattern.index(p) for p in sorted(soft[0]))
+    corner, one, two = _right_angles(pattern).T
 
-        def between(at: Floats, corner: int = corner, one: int = one, two: int = two) -> Floats:
-            p, q = at[:, one] - at[:, corner], at[:, two] - at[:, corner]
-            with np.errstate(invalid="ignore", divide="ignore"):
-                cos = (p * q).sum(axis=1) / (np.linalg.norm(p, axis=1) * np.linalg.norm(q, axis=1))
-            return np.asarray(np.degrees(np.arccos(np.clip(cos, -1, 1))))
+    def between(at: Floats) -> Floats:
+        p, q = at[:, one] - at[:, corner], at[:, two] - at[:, corner]
+        with np.errstate(invalid="ignore", divide="ignore"):
+            cos = (p * q).sum(axis=-1) / np.sqrt((p * p).sum(axis=-1) * (q * q).sum(axis=-1))
+        return np.asarray(np.arccos(np.clip(cos, -1, 1)))
 
-        worst = np.maximum(worst, np.abs(between(xyz) - between(uv)))
-    return worst
+    return np.asarray(np.degrees(np.abs(between(xyz) - between(uv)).max(axis=1, initial=0.0)))

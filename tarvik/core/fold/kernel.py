@@ -15,8 +15,28 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 ITERATIONS = 30
+HOPE = 10
+HOPELESS_M = 1e-3
+"""A case whose threads are still off by more than this after HOPE steps is given up: it is stretched, not slow."""
 AT_REST_M = 1e-4
 LONGEST_STEP_M = 0.2
+
+
+@compiled
+def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
+    """Largest absolute difference between the length of any of `pairs` (E, 2) in the world (N, P, 3) and on the sheet
+    (N, P, 2), into `out` (N,); NaN where a point is.
+    """
+    for n in range(xyz.shape[0]):
+        worst = 0.0
+        for e in range(pairs.shape[0]):
+            i, j = pairs[e]
+            flat = np.hypot(uv[n, i, 0] - uv[n, j, 0], uv[n, i, 1] - uv[n, j, 1])
+            dx, dy, dz = xyz[n, i, 0] - xyz[n, j, 0], xyz[n, i, 1] - xyz[n, j, 1], xyz[n, i, 2] - xyz[n, j, 2]
+            change = abs(np.sqrt(dx * dx + dy * dy + dz * dz) - flat)
+            if not change <= worst:  # also when it is no number
+                worst = change
+        out[n] = worst
 
 
 @compiled
@@ -38,8 +58,9 @@ def settle(
     for n in range(xyz.shape[0]):
         if np.isnan(xyz[n]).any():
             continue
-        for _ in range(ITERATIONS):
+        for turn in range(ITERATIONS):
             whole[:] = 0.0
+            worst = 0.0
             rows[:] = 0.0
             for e in range(pairs.shape[0]):
                 i, j = pairs[e]
@@ -58,8 +79,11 @@ def settle(
                                 rows[soft, at] = slope
                 if soft < 0:
                     aim[size + e] = lengths[n, e] - far
+                    worst = max(worst, abs(lengths[n, e] - far))
                 else:
                     values[soft] = far - lengths[n, e]
+            if turn >= HOPE and worst > HOPELESS_M:
+                break
             at_row = pairs.shape[0] - threads
             for r in range(straight.shape[0]):
                 point, a, b = straight[r]

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fold.kernel import worst_change
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -98,10 +99,10 @@ def _jacobian(system: _System, xyz: Floats, weights: Floats) -> Floats:
 
 def length_residual(layout: Layout, xyz: Floats) -> Floats:
     """Largest absolute change (N,) of any edge or diagonal of any panel, in metres."""
-    i, j = layout.pattern.rigid_pairs().T
-    flat = np.linalg.norm(layout.uv[:, i] - layout.uv[:, j], axis=-1)
-    world = np.linalg.norm(xyz[:, i] - xyz[:, j], axis=-1)
-    return np.asarray(np.abs(world - flat).max(axis=1))
+    out = np.empty(len(xyz))
+    plain = (np.require(a, requirements=("C", "W")) for a in (layout.uv, xyz))  # one kind of array, compiled once
+    worst_change(*plain, layout.pattern.rigid_pairs(), out)
+    return out
 
 
 def solve_fold(layout: Layout) -> Fold:

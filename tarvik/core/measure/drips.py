@@ -5,6 +5,7 @@ Rain drips straight down here; the wind that carries drops sideways is counted i
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Final
@@ -29,6 +30,8 @@ if TYPE_CHECKING:
 DRIP_REACH_M: Final = constant(
     "drip_reach", 0.10, "m", COMMON_PRACTICE, "a mat nearer than this to a drip line is wetted by splash"
 )
+_ROUND: Final = 4
+"""Straight pieces that stand for a quarter of a circle."""
 LEVEL: Final = 1e-6
 """A slope no greater than this is none."""
 RUNS_OVER: Final = constant(
@@ -73,8 +76,9 @@ def _shapes(shelter: Shelter) -> tuple[MultiLineString | MultiPoint, ...]:
 
 @lru_cache(maxsize=MOST_KEPT)
 def drip_zone(shelter: Shelter) -> Region:
-    """Ground nearer than DRIP_REACH_M to a drip, a millimetre to spare for the rounding of its ends."""
-    return as_region(shapely.union_all([shape.buffer(DRIP_REACH_M + 1e-3) for shape in _shapes(shelter)]))
+    """Ground nearer than DRIP_REACH_M to a drip; its round ends have few corners, and those stand 2 mm out."""
+    reach = DRIP_REACH_M / math.cos(math.pi / 4 / _ROUND)
+    return as_region(shapely.union_all([shape.buffer(reach, quad_segs=_ROUND) for shape in _shapes(shelter)]))
 
 
 def under_drips(mats: Sequence[Mat], shelter: Shelter) -> tuple[int, ...]:

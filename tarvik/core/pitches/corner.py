@@ -222,12 +222,16 @@ def _as_fly(values: Values) -> Values:
     return {**values, "height_far": values["height"], "corner_height": values["low"]}
 
 
-def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
+def _shade_low(box: SheetBox, values: Values) -> Floats:
+    """Height of the low corners above which the sides would be too flat to shed water."""
     altitude = box[0] * box[1] / float(np.hypot(*box))
-    least = altitude * np.sin(np.radians(SHADE_LEAST_DEG))
+    return np.asarray(np.fmax(values["height"] - altitude * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0))
+
+
+def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     fly = {limit.setting: limit for limit in _fly_limits(box, _as_fly(values))}
     return (
-        Limit("low", np.fmax(values["height"] - least, 0.0), "flatter than ten degrees, water would stand on it"),
+        Limit("low", _shade_low(box, values), "flatter than ten degrees, water would stand on it"),
         Limit("height", fly["height"].most, fly["height"].why),
     )
 
@@ -235,8 +239,7 @@ def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
 def _shade_layout(box: SheetBox, values: Values) -> Layout:
     """A diagonal fly with both ends of its ridge alike and both low corners alike, none of it too flat."""
     made = _fly_layout(box, _as_fly(values))
-    low = _shade_limits(box, values)[0].most
-    made.start[~(values["low"] <= low + 1e-9)] = np.nan
+    made.start[~(values["low"] <= _shade_low(box, values) + 1e-9)] = np.nan
     return made
 
 

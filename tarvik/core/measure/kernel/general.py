@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.mats import entries
-from tarvik.core.measure.kernel.polygon import area, centroid, clip, hull
+from tarvik.core.measure.kernel.mats import entries, within_planes
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, clip, hull
 from tarvik.core.measure.kernel.roof import planes
 
 if TYPE_CHECKING:
@@ -225,7 +225,7 @@ def room_under(
                 kept += 1
         blocked = kept
     rims = blocked
-    for b in range(heights.size):
+    for b in np.argsort(-heights):  # the highest first: where nothing fits, that is soonest found
         count = 0
         for f in range(f_count):
             if np.isnan(plane[f, 0]):
@@ -344,6 +344,11 @@ def areas(
     parts, part_sizes = np.empty((levels.size, corners.size, ROOM, 2)), np.zeros((levels.size, corners.size), dtype=np.int64)
     events = np.empty((shadows.shape[0] + levels.size) * corners.size * ROOM)
     made = 0
+    reached = np.zeros(levels.size, dtype=np.bool_)  # under a roof that is all lower there is nothing to add up
+    for f in range(corners.size):
+        for i in range(corners[f]):
+            for v in range(levels.size):
+                reached[v] = reached[v] or faces[f, i, 2] > levels[v]
     for f in range(corners.size):
         for k in range(shadows.shape[0]):
             if sizes[k, f] >= FLAT_M2:
@@ -351,7 +356,7 @@ def areas(
                     events[made] = shadows[k, f, i, 1]
                     made += 1
         for v in range(levels.size):
-            if not np.isnan(plane[f, 0]):
+            if reached[v] and not np.isnan(plane[f, 0]):
                 part_sizes[v, f] = _cut_face(faces[f], corners[f], plane[f], levels[v], True, cut)
                 parts[v, f, : part_sizes[v, f]] = cut[: part_sizes[v, f]]
                 for i in range(part_sizes[v, f]):
@@ -383,6 +388,8 @@ def areas(
         for i in range(have):
             out[0] += (spans[i, 1] - spans[i, 0]) * step
         for v in range(levels.size):
+            if not reached[v]:
+                continue
             n = 0
             for f in range(corners.size):
                 if part_sizes[v, f] >= 3:
@@ -513,7 +520,14 @@ def general_entries(
     bounds = np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1])
     made = 0
     some, some_sizes, some_heading = np.empty((8, polygons.shape[1], 2)), np.empty(8, np.int64), np.empty(8, np.int64)
+    one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     for h in range(headings.size):
+        angle = 2 * np.pi * headings[h] / steps
+        one, two, any_room = within_planes(
+            bounds, limits[:count], limit_box[:count], boxes, np.cos(angle), np.sin(angle), inner, one, two
+        )
+        if any_room == 0:  # as most often: nothing else need be tried
+            continue
         found = entries(
             bounds, limits[:count], limit_box[:count], obstacles[:blocked], obstacle_box[:blocked], boxes,
             headings[h : h + 1], steps, inner, 8, some, some_sizes, some_heading,

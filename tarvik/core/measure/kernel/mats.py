@@ -12,13 +12,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, chord, clip, support
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, SAME_M, area, chord, clip, support
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     Floats = NDArray[np.float64]
     Ints = NDArray[np.int64]
+    Bools = NDArray[np.bool_]
 
 MOST_PIECES = 48
 MOST_MATS = 40
@@ -32,21 +33,76 @@ def _slab(n: float, m: float, box: Floats) -> float:
 
 
 @compiled
-def _split(
-    pieces: Floats, sizes: Ints, count: int, triangle: Floats, box: Floats, c: float, s: float, inner: float,
-    out: Floats, out_sizes: Ints,
-) -> int:  # fmt: skip
-    """Remove from each piece the centres at which the rectangle would touch the triangle."""
-    cuts = np.empty((7, 3))
-    turn = 1.0 if area(triangle, 3) >= 0 else -1.0
+def _bounds(polygon: Floats, count: int, out: Floats) -> None:
+    """Least and greatest x, least and greatest y into `out` (4,)."""
+    out[0], out[1], out[2], out[3] = polygon[0, 0], polygon[0, 0], polygon[0, 1], polygon[0, 1]
+    for i in range(1, count):
+        out[0], out[1] = min(out[0], polygon[i, 0]), max(out[1], polygon[i, 0])
+        out[2], out[3] = min(out[2], polygon[i, 1]), max(out[3], polygon[i, 1])
+
+
+@compiled
+def _within(inner: Floats, corners: int, outer: Floats, sides: int) -> bool:
+    """Whether every corner of one polygon lies in another, convex and anticlockwise."""
+    for i in range(sides):
+        j = i + 1 if i + 1 < sides else 0
+        dx, dy = outer[j, 0] - outer[i, 0], outer[j, 1] - outer[i, 1]
+        least = -SAME_M * (abs(dx) + abs(dy))
+        for k in range(corners):
+            if dx * (inner[k, 1] - outer[i, 1]) - dy * (inner[k, 0] - outer[i, 0]) < least:
+                return False
+    return True
+
+
+@compiled
+def _widest(pieces: Floats, sizes: Ints, count: int, fresh: Bools, around: Floats) -> int:
+    """Keep, in place, only the pieces that lie in no other: the cuts overlap, and what is within another adds nothing.
+    Only `fresh` pieces can; `around` (count, 4) are the pieces' bounds.
+    """
+    gone = np.zeros(count, dtype=np.bool_)
+    for p in range(count):
+        if not fresh[p]:
+            continue
+        for q in range(count):
+            if q == p or gone[q] or around[p, 0] < around[q, 0] - SAME_M or around[p, 1] > around[q, 1] + SAME_M:
+                continue
+            if around[p, 2] < around[q, 2] - SAME_M or around[p, 3] > around[q, 3] + SAME_M:
+                continue
+            if _within(pieces[p], sizes[p], pieces[q], sizes[q]):
+                gone[p] = True
+                break
+    kept = 0
+    for p in range(count):
+        if not gone[p]:
+            if kept < p:
+                pieces[kept, : sizes[p]], sizes[kept] = pieces[p, : sizes[p]], sizes[p]
+            kept += 1
+    return kept
+
+
+@compiled
+def _outward(triangles: Floats) -> Floats:
+    """Outward unit normals and offsets of the triangles' sides: (T, 3, 3) nx, ny, b."""
+    out = np.empty((triangles.shape[0], 3, 3))
+    for t in range(triangles.shape[0]):
+        turn = 1.0 if area(triangles[t], 3) >= 0 else -1.0
+        for i in range(3):
+            j = i + 1 if i < 2 else 0
+            nx = turn * (triangles[t, j, 1] - triangles[t, i, 1])
+            ny = -turn * (triangles[t, j, 0] - triangles[t, i, 0])
+            size = max(np.hypot(nx, ny), 1e-12)
+            out[t, i, 0], out[t, i, 1] = nx / size, ny / size
+            out[t, i, 2] = out[t, i, 0] * triangles[t, i, 0] + out[t, i, 1] * triangles[t, i, 1]
+    return out
+
+
+@compiled
+def _cuts(triangle: Floats, normals: Floats, box: Floats, c: float, s: float, inner: float, cuts: Floats) -> None:
+    """Half-planes (7, 3) beyond each of which the rectangle misses the triangle: their sum has these sides."""
     for i in range(3):
-        j = (i + 1) % 3
-        nx, ny = turn * (triangle[j, 1] - triangle[i, 1]), -turn * (triangle[j, 0] - triangle[i, 0])
-        size = max(np.hypot(nx, ny), 1e-12)
-        nx, ny = nx / size, ny / size
-        b = nx * triangle[i, 0] + ny * triangle[i, 1]
+        nx, ny = normals[i, 0], normals[i, 1]
         cuts[i, 0], cuts[i, 1] = nx, ny
-        cuts[i, 2] = b - _slab(nx * c + ny * s, -nx * s + ny * c, box) + inner
+        cuts[i, 2] = normals[i, 2] - _slab(nx * c + ny * s, -nx * s + ny * c, box) + inner
     for k in range(2):
         ax, ay = (c, s) if k == 0 else (-s, c)
         low, high = 1e18, -1e18
@@ -57,24 +113,87 @@ def _split(
         cuts[3 + 2 * k, 2] = box[2 * k + 1] - low + inner
         cuts[4 + 2 * k, 0], cuts[4 + 2 * k, 1] = ax, ay
         cuts[4 + 2 * k, 2] = high - box[2 * k] + inner
+
+
+@compiled
+def _missed(piece: Floats, size: int, triangle: Floats, box: Floats, c: float, s: float, cuts: Floats) -> bool:
+    """Whether the rectangle, its centre anywhere in the piece, misses the triangle: a side of either parts the piece from
+    the sum of triangle and rectangle.
+    """
+    for k in range(7):
+        if -support(piece, size, -cuts[k, 0], -cuts[k, 1]) >= cuts[k, 2]:
+            return True
+    for i in range(size):
+        j = i + 1 if i + 1 < size else 0
+        nx, ny = piece[j, 1] - piece[i, 1], piece[i, 0] - piece[j, 0]  # outwards
+        least = nx * triangle[0, 0] + ny * triangle[0, 1]
+        for k in range(1, 3):
+            least = min(least, nx * triangle[k, 0] + ny * triangle[k, 1])
+        if least + _slab(-(nx * c + ny * s), nx * s - ny * c, box) >= nx * piece[i, 0] + ny * piece[i, 1]:
+            return True
+    return False
+
+
+@compiled
+def _split(
+    pieces: Floats, sizes: Ints, count: int, triangle: Floats, normals: Floats, box: Floats, c: float, s: float,
+    inner: float, out: Floats, out_sizes: Ints,
+) -> int:  # fmt: skip
+    """Remove from each piece the centres at which the rectangle would touch the triangle. Returns the number of pieces, or
+    -1 when none was touched and `out` holds nothing.
+    """
+    cuts, bounds = np.empty((7, 3)), np.empty(4)
+    low_x, high_x = triangle[:3, 0].min() + _slab(-c, s, box), triangle[:3, 0].max() - _slab(c, -s, box)
+    low_y, high_y = triangle[:3, 1].min() + _slab(-s, -c, box), triangle[:3, 1].max() - _slab(s, c, box)
+    hit = np.zeros(count, dtype=np.bool_)
+    any_hit, ready = False, False
+    for p in range(count):
+        _bounds(pieces[p], sizes[p], bounds)
+        if bounds[0] >= high_x or bounds[1] <= low_x or bounds[2] >= high_y or bounds[3] <= low_y:
+            continue
+        if not ready:
+            _cuts(triangle, normals, box, c, s, inner, cuts)
+            ready = True
+        hit[p] = not _missed(pieces[p], sizes[p], triangle, box, c, s, cuts)
+        any_hit = any_hit or hit[p]
+    if not any_hit:
+        return -1
+    fresh, around = np.zeros(MOST_PIECES, dtype=np.bool_), np.empty((MOST_PIECES, 4))
     made = 0
     for p in range(count):
-        whole = False
-        for k in range(7):
-            if -support(pieces[p], sizes[p], -cuts[k, 0], -cuts[k, 1]) >= cuts[k, 2]:
-                whole = True
-        if whole:
-            if made < MOST_PIECES:
-                out[made], out_sizes[made] = pieces[p], sizes[p]
-                made += 1
-            continue
-        for k in range(7):
-            if made < MOST_PIECES:
+        for k in range(7 if hit[p] else 1):
+            if made == MOST_PIECES:
+                break
+            if hit[p]:
                 n = clip(pieces[p], sizes[p], cuts[k, 0], cuts[k, 1], cuts[k, 2], out[made])
-                if n >= 3 and area(out[made], n) > AREA_LEAST:
-                    out_sizes[made] = n
-                    made += 1
-    return made
+                if n < 3 or area(out[made], n) <= AREA_LEAST:
+                    continue
+            else:
+                n = sizes[p]
+                out[made, :n] = pieces[p, :n]
+            out_sizes[made], fresh[made] = n, hit[p]
+            _bounds(out[made], n, around[made])
+            made += 1
+    return _widest(out, out_sizes, made, fresh, around) if made > 1 else made
+
+
+@compiled
+def within_planes(
+    bounds: Floats, planes: Floats, plane_box: Ints, boxes: Floats, c: float, s: float, inner: float, one: Floats,
+    two: Floats,
+) -> tuple[Floats, Floats, int]:  # fmt: skip
+    """Centres at which, headed (c, s), every rectangle keeps its half-planes: (polygon, scratch, corners), 0 for none."""
+    one[0, 0], one[0, 1], one[1, 0], one[1, 1] = bounds[0], bounds[2], bounds[1], bounds[2]
+    one[2, 0], one[2, 1], one[3, 0], one[3, 1] = bounds[1], bounds[3], bounds[0], bounds[3]
+    n = 4
+    for m in range(planes.shape[0]):
+        nx, ny = planes[m, 0], planes[m, 1]
+        shift = _slab(nx * c + ny * s, -nx * s + ny * c, boxes[plane_box[m]])
+        n = clip(one, n, nx, ny, planes[m, 2] - shift + inner * np.hypot(nx, ny), two)
+        one, two = two, one
+        if n < 3:
+            return one, two, 0
+    return one, two, n if area(one, n) > AREA_LEAST else 0
 
 
 @compiled
@@ -91,30 +210,23 @@ def entries(
     a, b = np.empty((MOST_PIECES, MOST_CORNERS, 2)), np.empty((MOST_PIECES, MOST_CORNERS, 2))
     na, nb = np.empty(MOST_PIECES, dtype=np.int64), np.empty(MOST_PIECES, dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
+    normals = _outward(triangles)
     for h in range(headings.size):
         if made >= enough:
             break
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
-        one[0, 0], one[0, 1], one[1, 0], one[1, 1] = bounds[0], bounds[2], bounds[1], bounds[2]
-        one[2, 0], one[2, 1], one[3, 0], one[3, 1] = bounds[1], bounds[3], bounds[0], bounds[3]
-        n = 4
-        for m in range(planes.shape[0]):
-            nx, ny = planes[m, 0], planes[m, 1]
-            shift = _slab(nx * c + ny * s, -nx * s + ny * c, boxes[plane_box[m]])
-            n = clip(one, n, nx, ny, planes[m, 2] - shift + inner * np.hypot(nx, ny), two)
-            one, two = two, one
-            if n < 3:
-                break
-        if n < 3 or area(one, n) <= AREA_LEAST:
+        one, two, n = within_planes(bounds, planes, plane_box, boxes, c, s, inner, one, two)
+        if n == 0:
             continue
-        a[0], na[0], pieces = one, n, 1
+        a[0, :n], na[0], pieces = one[:n], n, 1
         for t in range(triangles.shape[0]):
-            pieces = _split(a, na, pieces, triangles[t], boxes[triangle_box[t]], c, s, inner, b, nb)
-            a, b, na, nb = b, a, nb, na
+            left = _split(a, na, pieces, triangles[t], normals[t], boxes[triangle_box[t]], c, s, inner, b, nb)
+            if left >= 0:
+                a, b, na, nb, pieces = b, a, nb, na, left
         for p in range(pieces):
             if made < sizes.size:
-                polygons[made], sizes[made], heading[made] = a[p], na[p], headings[h]
+                polygons[made, : na[p]], sizes[made], heading[made] = a[p, : na[p]], na[p], headings[h]
                 made += 1
     return made
 
