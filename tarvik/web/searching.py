@@ -14,9 +14,10 @@ import signal
 import subprocess
 import sys
 from dataclasses import dataclass, field
+from pathlib import Path
 from threading import Lock
 from types import MappingProxyType
-from typing import IO, TYPE_CHECKING, Any
+from typing import IO, TYPE_CHECKING, Any, Final
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search import best_settings
@@ -27,6 +28,10 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
+
+
+_SWITCH_S: Final = 0.0005
+"""How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
 
 
 class _Pickler(pickle.Pickler):
@@ -58,6 +63,7 @@ class Searcher:
             [sys.executable, "-m", "tarvik.web.searching"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
         )
         atexit.register(self.stop)
+        sys.setswitchinterval(_SWITCH_S)
         return self
 
     def stop(self) -> None:
@@ -73,6 +79,14 @@ class Searcher:
     def there(self) -> bool:
         """Whether it can be asked."""
         return self._process is not None
+
+    def own_kib(self) -> int:
+        """Memory that it has for itself, not shared with other programs, in kibibytes; 0 when it is not there."""
+        with self._lock:
+            if self._process is None:
+                return 0
+            told = Path(f"/proc/{self._process.pid}/smaps_rollup").read_text()
+        return sum(int(line.split()[1]) for line in told.splitlines() if line.startswith("Private_"))
 
     def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
         """`best_settings` of the other process; when that has died, of this one. Raises what `best_settings` raises."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict, deque
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from queue import SimpleQueue
 from threading import Lock
 from typing import TYPE_CHECKING, Generic, TypeVar
 
@@ -70,6 +70,11 @@ class Kept(Generic[T]):
                 self._items.popitem(last=False)
         return made
 
+    def has(self, key: Hashable) -> bool:
+        """Whether the item is there."""
+        with self._lock:
+            return key in self._items
+
     def clear(self) -> None:
         """Forget everything."""
         with self._lock:
@@ -104,20 +109,11 @@ class KeptWorkings(Workings):
         self._shelters.clear()
 
 
-@dataclass(frozen=True)
-class _Elsewhere(Workings):
-    """The same memory, its searches made by the other process."""
-
-    kept: KeptWorkings
-    searcher: Searcher
-
-    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
-        """The best settings, those given kept."""
-        return self.kept.settings_by(self.searcher.settings, pitch, sheet, aim, given)
-
-    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
-        """The folded sheet, or why not."""
-        return self.kept.shelter(pitch, sheet, settings)
+def search_for(question: Question, workings: KeptWorkings, search: Search) -> None:
+    """Have the settings that a question leaves open found by this search and kept. Raises InputError."""
+    given = question.pitch.checked(question.settings)
+    if len(given) < len(question.pitch.settings):
+        workings.settings_by(search, question.pitch, question.sheet, question.aim(), given)
 
 
 class Solver:
@@ -130,36 +126,50 @@ class Solver:
 
     def solve(self, question: Question) -> Solution:
         """The answer, from memory when it is there. Raises InputError."""
-        return self._solved(question, self.workings)
-
-    def _solved(self, question: Question, workings: Workings) -> Solution:
-        return self._solutions.get(key_of(question), lambda: solve(question, workings))
+        return self._solutions.get(key_of(question), lambda: solve(question, self.workings))
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
-        """Answers in the order asked, worked out by several at a time.
+        """Answers in the order asked, worked out by two at a time."""
+        if self._searcher is not None and self._searcher.there:
+            return self._with(self._searcher, questions)
+        with ThreadPoolExecutor(WORKERS) as pool:
+            return list(pool.map(self.solve, questions))
 
-        With a second process one thread works from the end of the list by itself; the others, from its beginning, have
-        their searches made there, one waiting while the other measures what was found.
+    def _with(self, searcher: Searcher, questions: Sequence[Question]) -> list[Solution]:
+        """The other process searches from the list's beginning; this one measures what was found there, and while nothing
+        is, it searches and measures from the list's end.
         """
         waiting = deque(enumerate(questions))
+        found: SimpleQueue[tuple[int, Question] | None] = SimpleQueue()
+
+        def search() -> None:
+            try:
+                while waiting:
+                    number, question = waiting.popleft()
+                    if not self._solutions.has(key_of(question)):
+                        search_for(question, self.workings, searcher.settings)
+                    found.put((number, question))
+            except IndexError:  # the other thread took the last one
+                pass
+            finally:
+                found.put(None)
+
         out: dict[int, Solution] = {}
-
-        def work(workings: Workings, take: Callable[[], tuple[int, Question]]) -> None:
-            while True:
-                try:
-                    number, question = take()
-                except IndexError:
-                    return
-                out[number] = self._solved(question, workings)
-
-        crew: list[tuple[Workings, Callable[[], tuple[int, Question]]]] = [(self.workings, waiting.pop)]
-        if self._searcher is not None and self._searcher.there:
-            crew += [(_Elsewhere(self.workings, self._searcher), waiting.popleft)] * WORKERS
-        else:
-            crew += [(self.workings, waiting.popleft)] * (WORKERS - 1)
-        with ThreadPoolExecutor(len(crew)) as pool:
-            for done in [pool.submit(work, *one) for one in crew]:
-                done.result()
+        with ThreadPoolExecutor(1) as pool:
+            searching = pool.submit(search)
+            more = True
+            try:
+                while more:
+                    try:
+                        item = waiting.pop() if found.empty() else found.get()
+                    except IndexError:
+                        item = found.get()
+                    more = item is not None
+                    if item is not None:
+                        out[item[0]] = self.solve(item[1])
+            finally:
+                waiting.clear()  # after an error there is nothing more to search for
+            searching.result()
         return [out[number] for number in range(len(questions))]
 
     def forget(self, *, searches: bool = True) -> None:

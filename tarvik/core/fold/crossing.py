@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -62,12 +63,12 @@ def panels_cross(pattern: Pattern, xyz: Floats) -> NDArray[np.bool_]:
         return np.zeros(len(xyz), dtype=bool)
     p, q = ((xyz[:, edges[:, k]] + xyz[:, edges[:, k + 1]]) / 2 for k in (0, 2))
     a, b, c = (xyz[:, triangles[:, k]] for k in range(3))
-    normal = np.cross(b - a, c - a)
+    normal = cross(b - a, c - a)
     size = np.maximum(np.linalg.norm(normal, axis=-1), 1e-12)
     with np.errstate(invalid="ignore", divide="ignore"):
         dp, dq = (((e - a) * normal).sum(axis=-1) / size for e in (p, q))
         apart = (np.minimum(dp, dq) < -TOUCH_M) & (np.maximum(dp, dq) > TOUCH_M)
         hit = p + (dp / (dp - dq))[..., None] * (q - p)
-        shares = [(np.cross(s - r, hit - r) * normal).sum(axis=-1) / size**2 for r, s in ((a, b), (b, c), (c, a))]
+        shares = [(cross(s - r, hit - r) * normal).sum(axis=-1) / size**2 for r, s in ((a, b), (b, c), (c, a))]
         inside = np.min(shares, axis=0) > INSIDE
     return np.asarray((apart & inside).any(axis=1))

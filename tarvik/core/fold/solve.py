@@ -100,8 +100,8 @@ def _jacobian(system: _System, xyz: Floats, weights: Floats) -> Floats:
 def length_residual(layout: Layout, xyz: Floats) -> Floats:
     """Largest absolute change (N,) of any edge or diagonal of any panel, in metres."""
     out = np.empty(len(xyz))
-    plain = (np.require(a, requirements=("C", "W")) for a in (layout.uv, xyz))  # one kind of array, compiled once
-    worst_change(*plain, layout.pattern.rigid_pairs(), out)
+    uv, world = (np.require(a, requirements=("C", "W")) for a in (layout.uv, xyz))  # one kind of array, compiled once
+    worst_change(uv, world, layout.pattern.rigid_pairs(), out)
     return out
 
 

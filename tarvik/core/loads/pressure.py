@@ -14,6 +14,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -75,7 +76,7 @@ def panel_loads(shelter: Shelter, wind_from_deg: float, pressure_pa: float) -> l
     for face in shelter.faces():
         if face.role is Role.FLOOR:
             continue
-        area_vector = np.cross(face.xyz, np.roll(face.xyz, -1, axis=0)).sum(axis=0) / 2
+        area_vector = cross(face.xyz, np.roll(face.xyz, -1, axis=0)).sum(axis=0) / 2
         area = float(np.linalg.norm(area_vector))
         if area < 1e-9:
             continue
@@ -93,7 +94,7 @@ def panel_loads(shelter: Shelter, wind_from_deg: float, pressure_pa: float) -> l
 def _centroid(xyz: Floats) -> Floats:
     """Centre of area of a flat polygon."""
     first = xyz[0]
-    crosses = np.array([np.cross(xyz[i] - first, xyz[i + 1] - first) for i in range(1, len(xyz) - 1)])
+    crosses = np.array([cross(xyz[i] - first, xyz[i + 1] - first) for i in range(1, len(xyz) - 1)])
     total = crosses.sum(axis=0)
     weights = crosses @ total / max(float(total @ total), 1e-18)
     centres = np.array([(first + xyz[i] + xyz[i + 1]) / 3 for i in range(1, len(xyz) - 1)])

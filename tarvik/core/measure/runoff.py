@@ -9,6 +9,7 @@ import numpy as np
 
 from tarvik.core.constant import constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -37,7 +38,7 @@ def downhill(xyz: Floats) -> Floats | None:
 
     Method: Newell's normal.
     """
-    normal = np.cross(xyz, np.roll(xyz, -1, axis=0)).sum(axis=0)
+    normal = cross(xyz, np.roll(xyz, -1, axis=0)).sum(axis=0)
     if abs(normal[2]) < 1e-9 * max(float(np.linalg.norm(normal)), 1e-12):
         return None
     return np.asarray(normal[:2] / normal[2])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz

@@ -27,6 +27,7 @@ from tarvik.core.pitches.base import (
     root,
 )
 from tarvik.core.pitches.geometry import circles
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -379,7 +380,7 @@ def _beyond_layout(box: SheetBox, values: Values) -> Layout:
     level = np.stack([edge[:, 1], -edge[:, 0], np.zeros(len(edge))], axis=-1)
     level = level / np.linalg.norm(level, axis=1, keepdims=True)
     level = np.where(((level * (a - b)).sum(axis=1) >= 0)[:, None], level, -level)  # away from the other half
-    raised = np.cross(level, edge)
+    raised = cross(level, edge)
     raised = np.where((raised[:, 2] >= 0)[:, None], raised, -raised)
     turn = np.radians(values["angle"])[:, None]
     way = np.cos(turn) * level + np.sin(turn) * raised

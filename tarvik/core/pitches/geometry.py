@@ -8,6 +8,7 @@ import numpy as np
 
 from tarvik.core.fold.pattern import Layout
 from tarvik.core.pitches.base import Limit, SheetBox, Values, root
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -51,7 +52,7 @@ def turned_about(point: Floats, a: Floats, b: Floats, angle: Floats) -> Floats:
     arm = point - a
     cos, sin = np.cos(angle)[:, None], np.sin(angle)[:, None]
     along = (arm * axis).sum(axis=1, keepdims=True) * axis
-    return np.asarray(a + along + (arm - along) * cos + np.cross(axis, arm) * sin)
+    return np.asarray(a + along + (arm - along) * cos + cross(axis, arm) * sin)
 
 
 def point(x: Floats, y: Floats, z: Floats) -> Floats:

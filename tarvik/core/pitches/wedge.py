@@ -24,6 +24,7 @@ from tarvik.core.pitches.base import (
     root,
 )
 from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, point
+from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -156,11 +157,11 @@ def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
     pt, qt = circles(mp, mq, zero + s / 2, p1, q1, root(rest**2 - h1**2), -1.0)
     one, two = point(p1, q1, h1), point(p2, q2, h2)
     axis = (two - one) / np.linalg.norm(two - one, axis=1, keepdims=True)
-    out = np.cross(axis, np.array([0.0, 0.0, 1.0]))
+    out = cross(axis, np.array([0.0, 0.0, 1.0]))
     out = out / np.linalg.norm(out, axis=1, keepdims=True)  # level, away from M
     back = point(mp, mq, zero) - one
     out = np.where(((out * back).sum(axis=1) > 0)[:, None], -out, out)
-    rise = np.cross(out, axis)
+    rise = cross(out, axis)
     rise = np.where((rise[:, 2] < 0)[:, None], -rise, rise)
     arm, middle = (a / np.sqrt(2))[:, None], (one + two) / 2
     staked = np.arcsin(np.where(middle[:, 2] <= arm[:, 0] * rise[:, 2], middle[:, 2] / (arm[:, 0] * rise[:, 2]), np.nan))

@@ -54,8 +54,9 @@ def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
     stakes: list[Stake] = []
     centre = shelter.xyz[:, :2].mean(axis=0)
     grounded: list[str] = []
+    on_poles = poled(shelter)
     for anchor in shelter.pitch.anchors:
-        if anchor.hold not in (Hold.STAKED, Hold.FLOWN) or anchor.point in poled(shelter):
+        if anchor.hold not in (Hold.STAKED, Hold.FLOWN) or anchor.point in on_poles:
             continue
         top = shelter.at(anchor.point)
         if top[2] <= ON_GROUND_M:

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 MOST_PIECES = 48
 MOST_MATS = 40
 AREA_LEAST = 1e-12
+SIDE_M = 1e-6
+"""The direction of a shorter side of a piece is rounding, and parts nothing."""
 
 
 @compiled
@@ -126,6 +128,8 @@ def _missed(piece: Floats, size: int, triangle: Floats, box: Floats, c: float, s
     for i in range(size):
         j = i + 1 if i + 1 < size else 0
         nx, ny = piece[j, 1] - piece[i, 1], piece[i, 0] - piece[j, 0]  # outwards
+        if abs(nx) + abs(ny) < SIDE_M:
+            continue
         least = nx * triangle[0, 0] + ny * triangle[0, 1]
         for k in range(1, 3):
             least = min(least, nx * triangle[k, 0] + ny * triangle[k, 1])

@@ -1,0 +1,97 @@
+"""Boards worked out by several at a time, and by a second process."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from tarvik.core.errors import InputError
+from tarvik.core.pitches import PITCHES
+from tarvik.core.sheet import Sheet
+from tarvik.core.solve import ADULT, Question
+from tarvik.web.searching import Searcher
+from tarvik.web.solving import Solver
+
+SHEETS = [Sheet.rectangle(2.1, 2.1), Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 3.0)]
+QUESTIONS = [
+    Question(sheet, PITCHES[slug], {}, body=replace(ADULT, measured={"sitting": 0.9}), wanted=1)
+    for sheet in SHEETS for slug in ("a-frame", "plow-point", "lean-to", "bag", "half-cone")
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def searcher() -> Iterator[Searcher]:
+    made = Searcher().start()
+    yield made
+    made.stop()
+
+
+def settings_of(solver: Solver) -> list[dict[str, float]]:
+    return [dict(solution.settings) for solution in solver.solve_all(QUESTIONS)]
+
+
+def test_a_second_process_finds_the_same_settings(searcher: Searcher) -> None:
+    """In the order asked, whoever worked them out."""
+    alone = [dict(Solver().solve(question).settings) for question in QUESTIONS]
+    assert settings_of(Solver()) == alone
+    assert settings_of(Solver(searcher)) == alone
+    assert searcher.there
+
+
+def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
+    """Given settings stay given, and a sheet that cannot take the pitch has no settings there either."""
+    question = QUESTIONS[1]
+    found = searcher.settings(question.pitch, question.sheet, question.aim(), {"height": 1.1})
+    assert found == {"height": 1.1}
+    shaped = Sheet(((0, 0), (2, 0), (3, 1), (1, 3), (0, 2.5), (0.4, 1.0)))
+    assert searcher.settings(PITCHES["plow-point"], shaped, question.aim(), {}) is None
+
+
+def test_what_it_raises_is_raised_here(searcher: Searcher) -> None:
+    with pytest.raises(TypeError):
+        searcher.settings(PITCHES["a-frame"], SHEETS[0], QUESTIONS[0].aim(), {"height": "tall"})  # type: ignore[dict-item]
+    assert settings_of(Solver(searcher)) == settings_of(Solver())
+
+
+def test_a_board_is_finished_when_the_second_process_dies() -> None:
+    searcher = Searcher().start()
+    pid = searcher._process.pid if searcher._process else 0
+    solver = Solver(searcher)
+    os.kill(pid, signal.SIGKILL)
+    assert settings_of(solver) == settings_of(Solver())
+    assert not searcher.there
+    searcher.stop()
+
+
+def test_errors_of_a_question_come_through() -> None:
+    with pytest.raises(InputError):
+        Solver().solve_all([*QUESTIONS, replace(QUESTIONS[0], settings={"no such": 1.0})])
+
+
+def test_it_ends_when_the_program_that_started_it_is_killed() -> None:
+    """Its input ends then, so nothing is left behind."""
+    code = (
+        "from tarvik.web.searching import Searcher\nimport time\n"
+        "s = Searcher().start(); print(s._process.pid, flush=True); time.sleep(600)"
+    )
+    parent = subprocess.Popen(
+        [sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2],
+        env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
+    )  # fmt: skip
+    assert parent.stdout is not None
+    child = int(parent.stdout.readline())
+    parent.kill()
+    parent.wait()
+    for _ in range(600):
+        status = Path(f"/proc/{child}/status")
+        if not status.exists() or "State:\tZ" in status.read_text():
+            return
+        time.sleep(0.1)
+    os.kill(child, signal.SIGKILL)
+    pytest.fail("the second process outlived the first by a minute")
