@@ -1,0 +1,93 @@
+"""Supports found on a site: pairs of trees that carry a ridge, single trees that carry a corner."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.rig.lines import through_line_m
+from tarvik.core.rig.supports import TRUNK_LEAST_M
+from tarvik.core.site.things import CARRIES, SOLID, Health
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from tarvik.core.site.things import Ground, Thing
+
+    Floats = NDArray[np.float64]
+
+REACH_M: Final = constant("tie_reach", 2.2, "m", ENGINEERING, "height at which a line is tied without a stick or a climb")
+ROOM_M: Final = constant("between_clear", 0.3, "m", ENGINEERING, "room on either side of a ridge line between two trees")
+
+
+@dataclass(frozen=True, slots=True)
+class TreePair:
+    """Two trees that can carry a ridge. `clear_m`: between the trunks; `line_m`: cord of one line through both, knots in."""
+
+    one: Thing
+    two: Thing
+    clear_m: float
+    error_m: float
+    line_m: float
+
+
+def carriers(ground: Ground) -> list[Thing]:
+    """Sound trees and posts thick enough to tie to."""
+    return [t for t in ground.of(*CARRIES) if t.health is not Health.DEAD and t.across_m >= TRUNK_LEAST_M]
+
+
+def tree_pairs(
+    ground: Ground, ridge_m: float, gap_m: float, longest_line_m: float | None = None, most_gap_m: float = 4.0
+) -> list[TreePair]:
+    """Every pair of trees between which a ridge of `ridge_m` hangs with at least `gap_m` to spare at each end, and with at
+    most `most_gap_m`; clear between; within one line of `longest_line_m` when that is given. The tightest first.
+    """
+    trees = carriers(ground)
+    if len(trees) < 2:
+        return []
+    xy = np.array([t.at for t in trees])
+    radius = np.array([t.across_m for t in trees]) / 2
+    widest = ridge_m + 2 * most_gap_m + 2 * float(radius.max())
+    pairs = cKDTree(xy).query_pairs(widest, output_type="ndarray")
+    i, j = pairs.T
+    clear = np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]
+    fits = (clear >= ridge_m + 2 * gap_m - 1e-9) & (clear <= ridge_m + 2 * most_gap_m + 1e-9)
+    i, j, clear = i[fits], j[fits], clear[fits]
+    line = np.array([
+        through_line_m(ridge_m, float(c) - ridge_m, 2 * float(radius[a] + radius[b]))
+        for a, b, c in zip(i, j, clear, strict=True)
+    ])  # fmt: skip
+    if longest_line_m is not None and len(i):
+        short = line <= longest_line_m + 1e-9
+        i, j, clear, line = i[short], j[short], clear[short], line[short]
+    free = _clear_between(ground, xy, i, j)
+    found = [
+        TreePair(trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), float(cord))
+        for a, b, c, cord, ok in zip(i, j, clear, line, free, strict=True) if ok
+    ]  # fmt: skip
+    return sorted(found, key=lambda p: p.clear_m)
+
+
+def _clear_between(ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """Whether nothing solid stands within ROOM_M of the line between each pair of places."""
+    solid = ground.of(*SOLID)
+    out = np.ones(len(i), dtype=bool)
+    if not solid or not len(i):
+        return out
+    places = np.array([t.at for t in solid])
+    radius = np.array([t.across_m for t in solid]) / 2
+    tree = cKDTree(places)
+    middle, reach = (xy[i] + xy[j]) / 2, np.hypot(*(xy[i] - xy[j]).T) / 2
+    for n, near in enumerate(tree.query_ball_point(middle, reach + ROOM_M + float(radius.max()))):
+        some = np.array(near, dtype=np.intp)
+        a, b = xy[i[n]], xy[j[n]]
+        way = (b - a) / max(2 * float(reach[n]), 1e-9)
+        along = (places[some] - a) @ way
+        off = np.abs((places[some] - a) @ np.array([-way[1], way[0]])) - radius[some]
+        own = np.minimum(np.hypot(*(places[some] - a).T), np.hypot(*(places[some] - b).T)) < 1e-6
+        out[n] = not np.any((along > 0) & (along < 2 * reach[n]) & (off < ROOM_M) & ~own)
+    return out

@@ -1,0 +1,216 @@
+"""A shelter put on the ground: folded on the slope as it is, turned to its heading, its conflicts found.
+
+On a slope the pitch is folded in the frame of the ground's plane: points on the ground lie in it, and a height measured
+straight up a pole counts by the cosine of the slope. That is the very fold on the sloping ground, since every height is
+held by lengths along the cloth and by the plane alone; so all lengths are kept.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+import shapely
+from shapely import LineString, MultiPoint, Point, Polygon
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.finding import Finding, Level
+from tarvik.core.measure.heading import FRONT_DEG
+from tarvik.core.search import CARRIED_HEIGHTS
+from tarvik.core.shelter import fold_sheet
+from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
+from tarvik.core.site.relief import Relief, slope_of
+from tarvik.core.site.things import SOLID, Kind
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from shapely.geometry.base import BaseGeometry
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.measure.mats import Mat
+    from tarvik.core.pitches.base import Pitch
+    from tarvik.core.rig.carried import Rig
+    from tarvik.core.sheet import Sheet
+    from tarvik.core.shelter import Shelter
+    from tarvik.core.site.things import Ground, Place
+
+STAKE_CLEAR_M: Final = constant("stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it")
+WALK_M: Final = constant("line_to_trunk", 0.03, "m", ENGINEERING, "a line nearer than this to a trunk rubs on it")
+STEEPEST: Final = math.tan(math.radians(45))
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """Where a shelter stands: the point `anchor` of its own frame lies at `at`, and its front looks to `front_deg`."""
+
+    at: Place
+    front_deg: float
+    anchor: Place = (0.0, 0.0)
+
+
+def wind_in_frame(wind_from_deg: float, front_deg: float) -> float:
+    """Bearing of a wind in the frame of a shelter whose front looks to `front_deg`.
+
+    A wind from the west meets a shelter that looks west on its front (270 in its frame).
+
+    >>> wind_in_frame(270, 270)
+    270.0
+    """
+    return (wind_from_deg - front_deg + FRONT_DEG) % 360
+
+
+def on_slope(settings: Mapping[str, float], slope_deg: float) -> dict[str, float]:
+    """Settings in the frame of ground that slopes: heights straight up count by the cosine."""
+    share = math.cos(math.radians(slope_deg))
+    return {name: value * (share if name.startswith(CARRIED_HEIGHTS) else 1.0) for name, value in settings.items()}
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A folded shelter on the ground. `level`: height of the ground at the spot; `gradient`: its rise per metre east and
+    north. World: x east, y north, z up, metres.
+    """
+
+    shelter: Shelter
+    spot: Spot
+    rig: Rig | None = None
+    mats: tuple[Mat, ...] = ()
+    level: float = 0.0
+    gradient: tuple[float, float] = (0.0, 0.0)
+
+    @cached_property
+    def axes(self) -> Floats:
+        """Axes (3, 3) of the shelter's frame in the world, as rows: its x, its y, square to the ground."""
+        gx, gy = self.gradient
+        up = np.array([-gx, -gy, 1.0])
+        up /= np.linalg.norm(up)
+        front = math.radians(self.spot.front_deg)
+        back = np.array([-math.sin(front), -math.cos(front), 0.0])  # the frame's x runs from the front to the back
+        back[2] = gx * back[0] + gy * back[1]
+        back /= np.linalg.norm(back)
+        return np.array([back, np.cross(up, back), up])
+
+    def world(self, places: Floats) -> Floats:
+        """World places (k, 3) of places (k, 2 or 3) of the shelter's frame."""
+        places = np.asarray(places, dtype=np.float64)
+        away = places[:, :2] - np.array(self.spot.anchor)
+        high = places[:, 2] if places.shape[1] > 2 else np.zeros(len(places))
+        turned = np.column_stack([away, high]) @ self.axes
+        return np.asarray(turned + np.array([*self.spot.at, self.level]))
+
+    @cached_property
+    def xyz(self) -> Floats:
+        """World places (P, 3) of the sheet's points."""
+        return self.world(self.shelter.xyz)
+
+    def panels(self) -> list[Floats]:
+        """Panels in the world, corners (k, 3)."""
+        return [self.world(face.xyz) for face in self.shelter.faces()]
+
+    @cached_property
+    def cloth(self) -> BaseGeometry:
+        """Ground under the sheet."""
+        parts = [Polygon(p[:, :2]) for p in self.panels()]
+        return shapely.union_all([p.buffer(0) for p in parts if p.area > 1e-9], grid_size=1e-6)
+
+    @cached_property
+    def beds(self) -> list[Polygon]:
+        """The mats, in plan."""
+        return [Polygon(self.world(mat.corners())[:, :2]) for mat in self.mats]
+
+    @cached_property
+    def stakes(self) -> list[tuple[str, Place, bool]]:
+        """Point, place and whether it may be left out, of every stake."""
+        rig = self.rig
+        if rig is None or not rig.stakes:
+            return []
+        at = self.world(np.array([s.at for s in rig.stakes]))
+        return [(s.point, (float(x), float(y)), s.optional) for s, (x, y, _) in zip(rig.stakes, at, strict=True)]
+
+    @cached_property
+    def lines(self) -> list[tuple[str, LineString]]:
+        """Purpose and course, in plan, of every line."""
+        if self.rig is None:
+            return []
+        return [(line.purpose, LineString(self.world(np.array([self.shelter.at(line.start), line.to]))[:, :2]))
+                for line in self.rig.lines]  # fmt: skip
+
+    @cached_property
+    def supports(self) -> list[tuple[str, Place]]:
+        """Kind and foot of every support."""
+        if self.rig is None:
+            return []
+        return [(s.kind, tuple(map(float, self.world(np.array([[*s.at, 0.0]]))[0, :2]))) for s in self.rig.supports]  # type: ignore[misc]
+
+    @cached_property
+    def taken(self) -> BaseGeometry:
+        """All the ground that the shelter takes: cloth, stakes and lines."""
+        stakes = MultiPoint([at for _, at, _ in self.stakes])
+        return shapely.union_all([self.cloth, stakes, *(course for _, course in self.lines)])
+
+    @property
+    def slope_deg(self) -> float:
+        """Slope of the ground under it."""
+        return slope_of(self.gradient)[0]
+
+
+def place(
+    pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, ground: Ground, rig: Rig | None = None,
+    mats: tuple[Mat, ...] = (),
+) -> Placed:  # fmt: skip
+    """Fold a sheet on the ground at a spot. Raises FoldError when it does not fold there."""
+    relief = Relief.of(ground.heights)
+    flat = fold_sheet(pitch, sheet, settings)
+    if relief is None:
+        return Placed(flat, spot, rig, mats)
+    standing = Placed(flat, spot, rig, mats)
+    under = standing.xyz[:, :2]
+    gx, gy = relief.gradient(under)
+    steep = math.hypot(gx, gy)
+    if steep > STEEPEST:  # nobody camps there; the drawing stays sane
+        gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
+    level = float(relief.height_at(np.array([spot.at]))[0])
+    tilted = fold_sheet(pitch, sheet, on_slope(settings, slope_of((gx, gy))[0])) if steep > 1e-4 else flat
+    return replace(standing, shelter=tilted, level=level, gradient=(gx, gy))
+
+
+def conflicts(
+    placed: Placed, ground: Ground, found: Sequence[Hazard], rules: GroundRules = USUAL, own: frozenset[str] = frozenset()
+) -> list[Finding]:
+    """What is wrong with a shelter where it stands, the gravest first. `own` names the trees that carry it."""
+    out = met(found, placed.taken, shapely.union_all([*placed.beds, placed.cloth]))
+    steep = too_steep(placed.slope_deg, rules)
+    out += [steep] if steep else []
+    for thing in ground.of(*SOLID):
+        trunk = Point(thing.at).buffer(max(thing.across_m / 2, 0.01), quad_segs=8)
+        if not placed.taken.intersects(trunk.buffer(STAKE_CLEAR_M)) and thing.name not in own:
+            continue
+        out += _against(placed, thing.name, thing.kind, trunk, carries=thing.name in own)
+    return sorted(out, key=lambda f: -f.level)
+
+
+def _against(placed: Placed, name: str, kind: Kind, trunk: Polygon, *, carries: bool) -> list[Finding]:
+    what = f"{kind.value} {name}"
+    out = []
+    under = [n for n, bed in enumerate(placed.beds, start=1) if bed.intersects(trunk)]
+    if under:
+        out.append(Finding("under_mat", name, f"{what} stands in mat {under[0]}", "move or turn the shelter", Level.STOPS))
+    elif placed.cloth.intersection(trunk).area > 1e-6:
+        tall = kind in (Kind.TREE, Kind.POST)
+        words = f"{what} stands in the cloth" if tall else f"{what} lies under the sheet"
+        out.append(Finding("in_cloth", name, words, "move or turn the shelter", Level.STOPS if tall else Level.CAUTION))
+    for point, at, optional in placed.stakes:
+        if trunk.distance(Point(at)) < STAKE_CLEAR_M:
+            out.append(Finding(
+                "stake_on_trunk", name, f"the stake of {point} meets {what}",
+                "fold that corner back and stake the edge, or run a longer line round it; on rock, weight the corner",
+                Level.NOTE if optional else Level.CAUTION))  # fmt: skip
+    for purpose, course in placed.lines:
+        ends = [Point(c) for c in course.coords]
+        if trunk.distance(course) < WALK_M and not carries and all(trunk.distance(e) >= STAKE_CLEAR_M for e in ends):
+            out.append(Finding("line_on_trunk", name, f"the {purpose} rubs on {what}", "turn the shelter a little"))
+    return out

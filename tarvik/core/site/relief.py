@@ -1,0 +1,210 @@
+"""The lie of the land from spot heights: slope, fall line, where water runs and where it stands.
+
+Between the spots the surface is made of triangles (Delaunay), beyond them of the plane that fits all. Water: hollows are
+filled from the rim inwards (priority-flood: Barnes, Lehman and Mulla 2014), then each cell drains to its steepest
+neighbour (D8: O'Callaghan and Mark 1984).
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from scipy.interpolate import LinearNDInterpolator
+from scipy.ndimage import label
+from scipy.spatial import QhullError
+
+from tarvik.core.constant import ENGINEERING, constant
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from tarvik.core.site.things import Place, SpotHeight
+
+    Floats = NDArray[np.float64]
+
+RUNOFF: Final = constant("runoff_share", 0.35, "1", ENGINEERING, "share of the rain that runs off wet ground into a hollow")
+CHANNEL_M2: Final = constant("channel_area", 60.0, "m2", ENGINEERING, "catchment from which on water runs in a line")
+PUDDLE_LEAST_M: Final = constant("puddle_least", 0.01, "m", ENGINEERING, "shallower water is a wet patch, no puddle")
+MOST_CELLS: Final = 160
+"""Cells along the longer side of the height model."""
+_ABOUT: Final = ((-1, -1), (-1, 0), (-1, 1), (0, -1), (0, 1), (1, -1), (1, 0), (1, 1))
+
+
+@dataclass(frozen=True)
+class Relief:
+    """A surface through spot heights. Needs three that lie in no line."""
+
+    spots: Floats  # (n, 3)
+    plane: Floats  # (3,) z = p0 + p1 x + p2 y
+    between: LinearNDInterpolator | None
+
+    @classmethod
+    def of(cls, heights: Sequence[SpotHeight]) -> Relief | None:
+        """The surface; None where the heights do not tell one."""
+        spots = np.array([[*h.at, h.height_m] for h in heights], dtype=np.float64).reshape(-1, 3)
+        if len(spots) < 3:
+            return None
+        middle = spots[:, :2].mean(axis=0)
+        design = np.column_stack([np.ones(len(spots)), spots[:, :2] - middle])
+        if np.linalg.matrix_rank(design, tol=1e-6 * max(float(np.ptp(spots[:, :2])), 1e-9)) < 3:
+            return None
+        fit = np.linalg.lstsq(design, spots[:, 2], rcond=None)[0]
+        plane = np.array([fit[0] - fit[1:] @ middle, fit[1], fit[2]])
+        try:
+            between = LinearNDInterpolator(spots[:, :2], spots[:, 2] - (plane[0] + spots[:, :2] @ plane[1:]))
+        except QhullError:
+            between = None
+        return cls(spots, plane, between)
+
+    def height_at(self, xy: Floats) -> Floats:
+        """Heights (n,) of places (n, 2); beyond the spots on the plane."""
+        base = self.plane[0] + xy @ self.plane[1:]
+        return np.asarray(base if self.between is None else base + np.nan_to_num(self.between(xy)))
+
+    def gradient(self, xy: Floats) -> tuple[float, float]:
+        """Slope (rise per metre east, rise per metre north) of the plane that lies best under places (n, 2)."""
+        z = self.height_at(xy)
+        design = np.column_stack([np.ones(len(xy)), xy - xy.mean(axis=0)])
+        fit = np.linalg.lstsq(design, z, rcond=None)[0]
+        return float(fit[1]), float(fit[2])
+
+    def slope_at(self, at: Place, reach_m: float = 1.0) -> tuple[float, float]:
+        """(slope in degrees, bearing downhill) about a place."""
+        ring = np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)]) * reach_m
+        return slope_of(self.gradient(np.vstack([ring, ring / 2]) + np.array(at)))
+
+
+def slope_of(gradient: tuple[float, float]) -> tuple[float, float]:
+    """(degrees, bearing downhill) of a gradient: (0.1, 0), rising eastwards, is 5.7 degrees and falls to 270."""
+    steep = math.degrees(math.atan(math.hypot(*gradient)))
+    return steep, math.degrees(math.atan2(-gradient[0], -gradient[1])) % 360
+
+
+@dataclass(frozen=True)
+class Water:
+    """Where water goes: a grid whose cell (row, column) lies at `low` + (column, row) * `cell_m`.
+
+    `depth_m`: of each hollow when it is full; `catchment_m2`: what drains through each cell.
+    """
+
+    low: Place
+    cell_m: float
+    height_m: Floats
+    depth_m: Floats
+    catchment_m2: Floats
+    hollow: NDArray[np.int32]
+
+    def place(self, row: int, column: int) -> Place:
+        """Middle of a cell."""
+        return self.low[0] + column * self.cell_m, self.low[1] + row * self.cell_m
+
+    def puddles(self, rain_mm: float) -> list[Puddle]:
+        """Standing water after so much rain, the deepest first."""
+        out = []
+        cell = self.cell_m**2
+        for number in range(1, int(self.hollow.max(initial=0)) + 1):
+            inside = self.hollow == number
+            comes = RUNOFF * rain_mm / 1000 * float(self.catchment_m2[inside].max())
+            floor = np.sort(self.height_m[inside])
+            # Water level: the floor's cells are under water one after the other, from the lowest.
+            volumes = (np.arange(1, len(floor) + 1) * floor - np.cumsum(floor)) * cell
+            under = int(np.searchsorted(volumes, comes, side="right"))
+            full = float((self.depth_m[inside]).sum() * cell)
+            held = min(comes, full)
+            level = (held / cell + float(floor[:under].sum())) / max(under, 1)
+            level = min(level, float((self.height_m + self.depth_m)[inside].max()))
+            deepest = level - float(floor[0])
+            if deepest < PUDDLE_LEAST_M:
+                continue
+            wet = inside & (self.height_m < level)
+            rows, columns = np.nonzero(wet)
+            cells = tuple(self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True))
+            out.append(Puddle(cells, self.cell_m, deepest, held * 1000, comes > full))
+        return sorted(out, key=lambda p: -p.deepest_m)
+
+    def channels(self) -> list[Place]:
+        """Cells through which so much drains that water runs in a line."""
+        rows, columns = np.nonzero((self.catchment_m2 >= CHANNEL_M2) & (self.hollow == 0))
+        return [self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True)]
+
+
+@dataclass(frozen=True, slots=True)
+class Puddle:
+    """Standing water: the cells it covers, its depth at the deepest, its litres, and whether it runs over."""
+
+    cells: tuple[Place, ...]
+    cell_m: float
+    deepest_m: float
+    litres: float
+    runs_over: bool
+
+
+def water(relief: Relief, bounds: tuple[float, float, float, float], least_cell_m: float = 0.5) -> Water:
+    """Drainage of a rectangle (least x, least y, greatest x, greatest y)."""
+    x0, y0, x1, y1 = bounds
+    cell = max(least_cell_m, max(x1 - x0, y1 - y0) / MOST_CELLS)
+    x, y = np.arange(x0, x1 + cell / 2, cell), np.arange(y0, y1 + cell / 2, cell)
+    xy = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    z = relief.height_at(xy).reshape(len(y), len(x))
+    filled, order, goes = _filled(z)
+    depth = filled - z
+    catchment = np.full(z.shape, cell**2)
+    for at in reversed(order):  # the farthest from the rim first: each hands on what it has gathered
+        to = goes[at]
+        if to is not None:
+            catchment[to] += catchment[at]
+    hollow, _ = label(depth > PUDDLE_LEAST_M / 2, structure=np.ones((3, 3)))
+    return Water((float(x[0]), float(y[0])), cell, z, depth, catchment, hollow.astype(np.int32))
+
+
+Cell = tuple[int, int]
+
+
+def _filled(z: Floats) -> tuple[Floats, list[Cell], dict[Cell, Cell | None]]:
+    """Heights with every hollow filled to its rim, the order in which cells were reached from the rim, and where each
+    drains to: the lowest of its neighbours reached before it.
+    """
+    rows, columns = z.shape
+    filled = z.copy()
+    heap: list[tuple[float, int, int]] = []
+    goes: dict[Cell, Cell | None] = {}
+    reached = np.zeros(z.shape, dtype=bool)
+    for r in range(rows):
+        for c in range(columns):
+            if r in (0, rows - 1) or c in (0, columns - 1):
+                heapq.heappush(heap, (float(z[r, c]), r, c))
+                reached[r, c] = True
+                goes[r, c] = None
+    order: list[Cell] = []
+    done = np.zeros(z.shape, dtype=bool)
+    while heap:
+        height, r, c = heapq.heappop(heap)
+        order.append((r, c))
+        done[r, c] = True
+        goes[r, c] = _steepest(filled, done, r, c) or goes[r, c]
+        for dr, dc in _ABOUT:
+            i, j = r + dr, c + dc
+            if 0 <= i < rows and 0 <= j < columns and not reached[i, j]:
+                reached[i, j] = True
+                filled[i, j] = max(z[i, j], height)
+                goes[i, j] = (r, c)
+                heapq.heappush(heap, (float(filled[i, j]), i, j))
+    return filled, order, goes
+
+
+def _steepest(filled: Floats, done: NDArray[np.bool_], r: int, c: int) -> Cell | None:
+    """The neighbour, of those already drained, that falls away most; None when none is lower."""
+    best, where = 0.0, None
+    for dr, dc in _ABOUT:
+        i, j = r + dr, c + dc
+        if 0 <= i < filled.shape[0] and 0 <= j < filled.shape[1] and done[i, j]:
+            fall = (filled[r, c] - filled[i, j]) / math.hypot(dr, dc)
+            if fall > best:
+                best, where = float(fall), (i, j)
+    return where

@@ -1,0 +1,261 @@
+"""The best spots of a site for one shelter: every place its supports allow, weighed for the night.
+
+First whatever stops a shelter (a dead tree's reach, a hollow, a trunk in the cloth) is left out; the rest is weighed by dry
+ground in the night's wind, openness to it, slope, cautions met, the distance to the group, and the length of the lines.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+import shapely
+from shapely import STRtree
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.finding import Level
+from tarvik.core.measure.dry import dry_round
+from tarvik.core.measure.openings import open_round, openings
+from tarvik.core.measure.roof import roof_of
+from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
+from tarvik.core.site.pairs import carriers, tree_pairs
+from tarvik.core.site.placing import Spot, wind_in_frame
+from tarvik.core.site.relief import Relief
+from tarvik.core.site.things import SOLID
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+    from shapely.geometry.base import BaseGeometry
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.measure.mats import Mat
+    from tarvik.core.rig.carried import Rig
+    from tarvik.core.shelter import Shelter
+    from tarvik.core.site.things import Ground, Place
+    from tarvik.core.weather.rain import Weather
+
+TURN_DEG: Final = constant("spot_turn", 15.0, "degrees", ENGINEERING, "step of the headings tried at a spot")
+GRID_M: Final = constant("spot_grid", 1.0, "m", ENGINEERING, "step of the places tried for a shelter that stands free")
+GAP_M: Final = constant("spot_gap", 0.15, "m", ENGINEERING, "least distance of a ridge's end from its tree")
+OPEN_COST: Final = constant("spot_open", 1.0, "1", ENGINEERING, "worth lost by a shelter wide open to the wind")
+WET_COST: Final = constant("spot_wet", 2.0, "1", ENGINEERING, "worth lost where the wind leaves no dry ground")
+SLOPE_COST: Final = constant("spot_slope", 0.6, "1", ENGINEERING, "worth lost on the steepest ground one can lie on")
+CAUTION_COST: Final = constant("spot_caution", 0.5, "1", ENGINEERING, "worth lost by each caution met")
+FAR_COST: Final = constant("spot_far", 0.02, "1/m", ENGINEERING, "worth lost by each metre from the group")
+LINE_COST: Final = constant("spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge")
+APART_M: Final = constant("spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one")
+
+
+@dataclass(frozen=True)
+class Ranked:
+    """A spot, what it is worth (0 is faultless), why, and the trees that carry the shelter there."""
+
+    spot: Spot
+    worth: float
+    reasons: tuple[str, ...]
+    trees: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Candidates:
+    at: Floats  # (N, 2)
+    front: Floats  # (N,) degrees
+    anchor: Place
+    trees: list[tuple[str, ...]]
+    line: Floats  # (N,) metres of line beyond the ridge
+
+
+def best_spots(
+    shelter: Shelter, rig: Rig | None, mats: Sequence[Mat], ground: Ground, found: Sequence[Hazard], weather: Weather,
+    rules: GroundRules = USUAL, near: Place | None = None, most: int = 5, longest_line_m: float | None = None,
+) -> list[Ranked]:  # fmt: skip
+    """The best places, the best first, no two of them within APART_M. `near`: where the group is. Empty when there is none."""
+    some = _candidates(shelter, rig, ground, near, longest_line_m)
+    if not len(some.at):
+        return []
+    stopped, cautions = _on_hazards(shelter, mats, some, ground, found)
+    steep = _slopes(ground, some.at)
+    stopped |= steep > rules.steep_deg
+    kept = np.flatnonzero(~stopped)
+    if not kept.size:
+        return []
+    bearings = np.arange(0.0, 360.0, TURN_DEG)
+    open_share = np.array(open_round(shelter, openings(shelter), list(bearings)))
+    dry = dry_round(roof_of(shelter), weather, bearings)
+    dry_share = dry / max(roof_of(shelter).covered_m2, 1e-9)
+    met = ((np.round(wind_in_frame_all(weather.wind_from_deg, some.front) / TURN_DEG)) % len(bearings)).astype(int)
+    windy = 1.0 if weather.wind_m_s > 0 else 0.0
+    far = np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
+    count = np.array([len(c) for c in cautions])
+    cost = (
+        windy * OPEN_COST * open_share[met] + WET_COST * (1 - dry_share[met]) + SLOPE_COST * (steep / rules.steep_deg) ** 2
+        + CAUTION_COST * count + FAR_COST * far + LINE_COST * some.line
+    )  # fmt: skip
+    out: list[Ranked] = []
+    for n in kept[np.argsort(cost[kept], kind="stable")]:
+        if any(np.hypot(*(some.at[n] - np.array(r.spot.at))) < APART_M and set(r.trees) == set(some.trees[n]) for r in out):
+            continue
+        reasons = _reasons(
+            float(open_share[met[n]]), float(dry_share[met[n]]), float(steep[n]), cautions[n], float(far[n]), windy > 0, near
+        )
+        spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), float(some.front[n]) % 360, some.anchor)
+        out.append(Ranked(spot, -float(cost[n]), reasons, some.trees[n]))
+        if len(out) == most:
+            break
+    return out
+
+
+def wind_in_frame_all(wind_from_deg: float, front_deg: Floats) -> Floats:
+    """`wind_in_frame` for many headings."""
+    return np.asarray((wind_from_deg - front_deg + wind_in_frame(0, 0)) % 360)
+
+
+def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: str) -> Ranked:
+    """For a shelter that turns about one tree: the heading with the most dry ground, least open to the wind."""
+    bearings = np.arange(0.0, 360.0, TURN_DEG)
+    open_share = np.array(open_round(shelter, openings(shelter), list(bearings)))
+    dry = dry_round(roof_of(shelter), weather, bearings)
+    best = int(np.lexsort((np.round(open_share, 3), -np.round(dry, 3)))[0])
+    front = (weather.wind_from_deg - bearings[best] + wind_in_frame(0, 0)) % 360
+    words = (f"{dry[best]:.1f} m² dry, {open_share[best] * 100:.0f} % open to the wind",)
+    return Ranked(Spot(at, float(front), anchor), 0.0, words, (tree,))
+
+
+def _candidates(
+    shelter: Shelter, rig: Rig | None, ground: Ground, near: Place | None, longest_line_m: float | None
+) -> _Candidates:
+    trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
+    high = shelter.pitch.high_points()
+    if len(trees) >= 2 and len(high) >= 2:
+        return _between_trees(shelter, ground, longest_line_m)
+    fronts = np.arange(0.0, 360.0, TURN_DEG)
+    if trees:
+        things = carriers(ground)
+        top = shelter.at(trees[0].point)[:2]
+        gap = np.array(trees[0].at) - top
+        size = float(np.hypot(*gap))
+        away = [np.array([t.across_m / 2 + GAP_M]) for t in things]
+        anchor = (float(trees[0].at[0]), float(trees[0].at[1]))
+        # The tie-out hangs as far from the bark as the rig says; thicker trunks push the sheet out by their radius.
+        at = np.array([t.at for t in things]).reshape(-1, 2)
+        places = np.repeat(at, len(fronts), axis=0)
+        turned = np.tile(fronts, len(things))
+        extra = np.repeat(np.array([max(float(a[0]) - size, 0.0) for a in away]), len(fronts))
+        way = gap / size if size > 1e-9 else np.array([-1.0, 0.0])
+        shift = _turned(np.tile(-way, (len(places), 1)), turned) * extra[:, None]
+        return _Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
+    x0, y0, x1, y1 = ground.bounds()
+    xy = np.stack(np.meshgrid(np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)), -1).reshape(
+        -1, 2
+    )
+    if near is not None:
+        xy = xy[np.hypot(*(xy - np.array(near)).T) <= 40.0]
+    middle = shelter.xyz[:, :2].mean(axis=0)
+    coarse = fronts[::2]
+    places = np.repeat(xy, len(coarse), axis=0)
+    return _Candidates(places, np.tile(coarse, len(xy)), (float(middle[0]), float(middle[1])), [()] * len(places),
+                       np.zeros(len(places)))  # fmt: skip
+
+
+def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> _Candidates:
+    """The ridge in the middle between two trees, and pushed to either, the front one way or the other."""
+    high = shelter.pitch.high_points()
+    a, b = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
+    ridge = float(np.hypot(*(b - a)))
+    own = math.degrees(math.atan2(*(b - a)))  # bearing of the ridge in the shelter's frame
+    middle = (a + b) / 2
+    at, front, line = [], [], []
+    names: list[tuple[str, ...]] = []
+    for pair in tree_pairs(ground, ridge, GAP_M, longest_line_m):
+        one, two = np.array(pair.one.at), np.array(pair.two.at)
+        way = (two - one) / np.hypot(*(two - one))
+        start = one + way * pair.one.across_m / 2
+        slack = (pair.clear_m - ridge) / 2 - GAP_M
+        bearing = math.degrees(math.atan2(way[0], way[1]))
+        for push in (0.0, -1.0, 1.0) if slack > 0.3 else (0.0,):
+            for turned in (0.0, 180.0):
+                at.append(start + way * (pair.clear_m / 2 + push * slack))
+                front.append((bearing + turned - own + 270.0) % 360)
+                names.append((pair.one.name, pair.two.name))
+                line.append(pair.clear_m - ridge)
+    return _Candidates(
+        np.array(at).reshape(-1, 2), np.array(front), (float(middle[0]), float(middle[1])), names, np.array(line)
+    )
+
+
+def _turned(places: Floats, front: Floats) -> Floats:
+    """Directions (N, 2) of the shelter's frame on the ground, each for its own heading."""
+    turn = np.radians(front)
+    back = np.column_stack([-np.sin(turn), -np.cos(turn)])
+    left = np.column_stack([-back[:, 1], back[:, 0]])
+    return np.asarray(back * places[:, :1] + left * places[:, 1:])
+
+
+def _outlines(ring: Floats, some: _Candidates) -> NDArray[np.object_]:
+    """A polygon (k, 2) of the shelter's frame at every candidate."""
+    turn = np.radians(some.front)
+    back = np.column_stack([-np.sin(turn), -np.cos(turn)])
+    left = np.column_stack([-back[:, 1], back[:, 0]])
+    away = ring - np.array(some.anchor)
+    world = some.at[:, None, :] + away[None, :, :1] * back[:, None, :] + away[None, :, 1:] * left[:, None, :]
+    return np.asarray(shapely.polygons(world))
+
+
+def _on_hazards(
+    shelter: Shelter, mats: Sequence[Mat], some: _Candidates, ground: Ground, found: Sequence[Hazard]
+) -> tuple[NDArray[np.bool_], list[list[str]]]:
+    """Which candidates something stops, and the cautions that each meets."""
+    plan = shapely.union_all([shapely.Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6)
+    hull = _hull(plan)
+    cloth = _outlines(hull, some)
+    corners = np.concatenate([m.corners() for m in mats]) if mats else hull
+    beds = _outlines(_hull(shapely.MultiPoint(corners)), some)
+    stopped = np.zeros(len(cloth), dtype=bool)
+    cautions: list[list[str]] = [[] for _ in cloth]
+    on_cloth, on_beds = STRtree(cloth), STRtree(beds)
+    for hazard in found:
+        tree = on_beds if hazard.beds_only else on_cloth
+        hit = tree.query(hazard.shape, predicate="intersects")
+        if hazard.finding.level is Level.STOPS:
+            stopped[hit] = True
+        else:
+            for n in hit:
+                cautions[n].append(hazard.finding.message)
+    for thing in ground.of(*SOLID):
+        disc = shapely.Point(thing.at).buffer(max(thing.across_m / 2 - 0.01, 0.01), quad_segs=4)
+        for n in on_cloth.query(disc, predicate="intersects"):
+            if thing.name not in some.trees[n]:
+                stopped[n] = True
+    return stopped, cautions
+
+
+def _hull(shape: BaseGeometry) -> Floats:
+    """Corners (k, 2) of the convex hull."""
+    return np.asarray(shapely.get_coordinates(shape.convex_hull))[:-1]
+
+
+def _slopes(ground: Ground, at: Floats) -> Floats:
+    """Slope in degrees of the ground about each place."""
+    relief = Relief.of(ground.heights)
+    if relief is None:
+        return np.zeros(len(at))
+    step = 1.0
+    rise = [relief.height_at(at + d) - relief.height_at(at - d) for d in (np.array([step, 0.0]), np.array([0.0, step]))]
+    return np.asarray(np.degrees(np.arctan(np.hypot(rise[0], rise[1]) / (2 * step))))
+
+
+def _reasons(
+    open_share: float, dry_share: float, steep: float, cautions: list[str], far: float, windy: bool, near: Place | None
+) -> tuple[str, ...]:  # fmt: skip
+    out = []
+    if windy:
+        out.append("back to the wind" if open_share < 0.05 else f"{open_share * 100:.0f} % open to the wind")
+        out.append(f"{dry_share * 100:.0f} % of the covered ground stays dry")
+    out.append("level" if steep < 1.5 else f"slopes by {steep:.0f}°")
+    if near is not None:
+        out.append(f"{far:.0f} m from the group")
+    return (*out, *(f"caution: {c}" for c in dict.fromkeys(cautions)))
