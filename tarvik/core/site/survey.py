@@ -47,6 +47,7 @@ _BAD: Final = 5.0
 """Standard errors from which on a reading is as bad as any."""
 _STRAINED: Final = 3.0
 """Residual of a point's readings from which on it may lie on the wrong side."""
+_PAIRS_MOST: Final = 300
 _LIKELY: Final = 10
 _MORE_STARTS: Final = 25
 _SMALL: Final = 24
@@ -157,7 +158,7 @@ def surveyed(readings: Sequence[Reading], sides: Sequence[Side] = (), origin: st
     covariance, loose_by, fit, spare = _errors(kept, xy)
     checked = _checked(whole, kept, xy, covariance, bad)
     aims = any(isinstance(r, Bearing) for n, r in enumerate(readings) if n not in bad)
-    loose = frozenset(n for n, far in zip(names, loose_by, strict=True) if far > _MOVES)
+    loose = frozenset(n for n, free in zip(names, loose_by, strict=True) if free)
     return Survey(
         names, xy, covariance, checked, loose, _two_ways(kept, names, loose, sides),
         mirror_open=not _handed(kept, sides), heading_open=not aims, heading_error_deg=_heading_error(kept, xy),
@@ -295,8 +296,8 @@ def _rigid(xy: Floats) -> Floats:
     return np.asarray(np.linalg.qr(moves.reshape(-1, 3))[0])
 
 
-def _errors(network: Network, xy: Floats) -> tuple[Floats, Floats, float, int]:
-    """Covariance (2 n, 2 n) of the shape, how far each point may still move (n,), the fit and the spare readings.
+def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], float, int]:
+    """Covariance (2 n, 2 n) of the shape, which points are loose (n,), the fit and the spare readings.
 
     Where the readings fit worse than their standard errors promise (chi-squared at 5 %), the errors are raised to match.
     """
@@ -304,13 +305,34 @@ def _errors(network: Network, xy: Floats) -> tuple[Floats, Floats, float, int]:
     inverse, open_ways = _inverse(slopes.T @ slopes)
     rigid = _rigid(xy)
     apart = np.eye(2 * len(xy)) - rigid @ rigid.T
-    ways = apart @ open_ways
-    moves = np.hypot(*np.abs(ways).max(axis=1, initial=0.0).reshape(-1, 2).T)
+    loose = _loose(network, xy, apart @ open_ways)
     spare = network.rows - (2 * len(xy) - open_ways.shape[1])
     total = float((network.residuals(xy) ** 2).sum())
     fit = math.sqrt(total / spare) if spare > 0 else 0.0
     raised = fit**2 if spare > 0 and total > chi2.ppf(0.95, spare) else 1.0
-    return np.asarray(apart @ inverse @ apart) * raised, moves, fit, spare
+    return np.asarray(apart @ inverse @ apart) * raised, loose, fit, spare
+
+
+def _loose(network: Network, xy: Floats, ways: Floats) -> NDArray[np.bool_]:
+    """Points (n,) that can still move against the largest part that is rigid in itself. `ways` (2 n, k): moves of the shape
+    that no reading hinders.
+    """
+    ways = ways[:, np.linalg.norm(ways, axis=0) > _MOVES]
+    out = np.zeros(len(xy), dtype=bool)
+    if not ways.shape[1]:
+        return out
+    moves = ways.reshape(len(xy), 2, -1)
+    best: NDArray[np.bool_] | None = None
+    pairs = np.vstack([network.tapes[:, 1:], network.aims[:, 1:], network.offsets[:, 1:3]])
+    for i, j in np.unique(pairs, axis=0)[:_PAIRS_MOST]:
+        held = np.ones(len(xy), dtype=bool)
+        for base in (i, j):
+            gap = xy - xy[base]
+            unit = gap / np.maximum(np.hypot(*gap.T), 1e-9)[:, None]
+            held &= (np.abs(np.einsum("nc,nck->nk", unit, moves - moves[base])) < _MOVES).all(axis=1)
+        if best is None or held.sum() > best.sum():
+            best = held
+    return out if best is None else ~best
 
 
 def _checked(
