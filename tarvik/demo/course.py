@@ -10,9 +10,11 @@ from sqlalchemy import select
 from tarvik.core.units import FOOT_M
 from tarvik.core.weather.forecast import Forecast, outlook
 from tarvik.core.weather.needs import needs_from
+from tarvik.demo import wood
+from tarvik.exchange.ground_form import checked
 from tarvik.stand_ins.stories import hours_of
 from tarvik.store import courses, kit, nights
-from tarvik.store.models import Course
+from tarvik.store.models import Course, GroundItem
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
@@ -69,7 +71,14 @@ SITES: list[dict[str, Any]] = [
     {"name": "Marrow Beck head", "latitude": 54.64, "longitude": -2.51, "zone": "UTC", "terrain": "open", "ground": "turf",
      "uphill_deg": 310.0},
 ]  # fmt: skip
-RULES: dict[str, Any] = {"net_kind": "box", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.0}
+RULES: dict[str, Any] = {
+    "net_kind": "box",
+    "net_length_m": 2.0,
+    "net_width_m": 0.8,
+    "net_height_m": 1.0,
+    "ground_water_m": 30.0,
+    "ground_path_m": 3.0,
+}
 STAKES: list[dict[str, Any]] = [{"count": 46, "note": "mixed bag"}, {"count": 6, "note": "carved last year"}]
 
 
@@ -96,6 +105,8 @@ def _nights(session: Session, course: Course) -> None:
     """Sites, house rules, and a front for the first night."""
     made = [nights.add_site(session, course.id, site) for site in SITES]
     course.rules = dict(RULES)
+    session.flush()
+    session.add_all(GroundItem(site_id=made[0].id, kind=kind, data=checked(kind, values)) for kind, values in wood.items())
     session.flush()
     for number, night in enumerate(courses.nights(session, course.id)):
         nights.use_site(session, night, made[0].id if number < NIGHTS - 1 else made[1].id)

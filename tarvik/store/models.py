@@ -73,6 +73,29 @@ class Site(Owned, Base):
     uphill_deg: Mapped[float | None] = mapped_column()
 
 
+class GroundItem(Versioned, Base):
+    """Something on a site's ground: a point, an area, a spot height, or a reading of its survey. `kind` says which."""
+
+    __tablename__ = "ground_item"
+
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class GroundStep(Base):
+    """One change of a site's ground, for undo and redo: each item's values before and after (None: not there)."""
+
+    __tablename__ = "ground_step"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), index=True)
+    what: Mapped[str] = mapped_column(String(200))
+    changes: Mapped[list[Any]] = mapped_column()
+    undone: Mapped[bool] = mapped_column(default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
 class Night(Owned, Base):
     """One night of a course. `intent` PROPOSED: as the weather proposes. `needs`: what is known of the weather and wanted."""
 
@@ -160,6 +183,7 @@ class ShelterRow(Versioned, Base):
     sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
     pitch: Mapped[str] = mapped_column(String(40))
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    spot: Mapped[dict[str, Any] | None] = mapped_column()
 
     sheet: Mapped[SheetRow] = relationship(lazy="joined")
     members: Mapped[list[ShelterMember]] = relationship(

@@ -15,7 +15,7 @@ from fastapi.staticfiles import StaticFiles
 from tarvik import __version__
 from tarvik.exchange.feed import Feed
 from tarvik.web import api, problems
-from tarvik.web.pages import bench, board, camp, choosing, compare, home, kit, night, person, rules, ways
+from tarvik.web.pages import bench, board, camp, choosing, compare, ground, home, kit, night, person, rules, ways
 from tarvik.web.polling import Poller
 from tarvik.web.rendering import make_templates
 from tarvik.web.solving import Solver
@@ -138,6 +138,6 @@ def create_app(database: Database, stand_ins: str | None = None, searcher: Searc
     app.add_middleware(Guard)
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for part in (api, home, kit, night, rules, board, choosing, compare, person, ways, bench, camp):
+    for part in (api, home, kit, night, ground, rules, board, choosing, compare, person, ways, bench, camp):
         app.include_router(part.router)
     return app

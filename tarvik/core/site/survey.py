@@ -8,7 +8,7 @@ own standard error, is set aside, and all is fitted anew (Baarda, A testing proc
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -124,6 +124,26 @@ class Survey:
     def suspects(self) -> tuple[Checked, ...]:
         """Readings set aside as wrong."""
         return tuple(r for r in self.readings if r.set_aside)
+
+
+def onto(survey: Survey, anchors: dict[str, tuple[float, float]]) -> Survey:
+    """The survey laid on places known otherwise: shifted onto them, and where no bearing says its heading and there are two
+    or more, turned (turned over, where nothing says its hand) to fit them best (Schoenemann 1966).
+    """
+    known = [n for n in survey.names if n in anchors]
+    if not known:
+        return survey
+    have = survey.xy[[survey.names.index(n) for n in known]]
+    want = np.array([anchors[n] for n in known])
+    turn = np.eye(2)
+    if survey.heading_open and len(known) > 1:
+        u, _, vt = np.linalg.svd((have - have.mean(axis=0)).T @ (want - want.mean(axis=0)))
+        if np.linalg.det(u @ vt) < 0 and not (survey.mirror_open and len(known) > 2):
+            u[:, -1] *= -1
+        turn = u @ vt
+    xy = (survey.xy - have.mean(axis=0)) @ turn + want.mean(axis=0)
+    whole = np.kron(np.eye(len(xy)), turn)
+    return replace(survey, xy=xy, covariance=whole.T @ survey.covariance @ whole)
 
 
 def radius95(covariance: Floats) -> float:

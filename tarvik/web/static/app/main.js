@@ -3,10 +3,11 @@ import Alpine from "../vendor/alpine.min.js";
 import { autoSubmit, fields, goTo, printer, savedFields, slow } from "./small.js";
 import { bench } from "./bench.js";
 import { board } from "./board.js";
+import { ground } from "./ground.js";
 import { kitTable } from "./kit.js";
 import { night } from "./night.js";
 
-for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, kitTable, night, printer, savedFields, slow })) {
+for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, ground, kitTable, night, printer, savedFields, slow })) {
   Alpine.data(name, component);
 }
 // A button that starts something longer says so until the next page is there.

@@ -1,0 +1,195 @@
+"""The map of a site: ground, hazards, points with their uncertainty, shelters as they stand. North is up."""
+
+from __future__ import annotations
+
+import math
+from html import escape
+from typing import TYPE_CHECKING
+
+import shapely
+from shapely import Polygon
+
+from tarvik.core.finding import Level
+from tarvik.core.site.things import Health, Kind, Sort
+from tarvik.web.drawing.svg import PX_PER_M, Paper
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from shapely.geometry.base import BaseGeometry
+
+    from tarvik.core.site.hazards import Hazard
+    from tarvik.core.site.pairs import TreePair
+    from tarvik.core.site.placing import Placed
+    from tarvik.core.site.things import Ground, Thing
+    from tarvik.web.drawing.svg import XY
+
+SORT_CSS = {
+    Sort.PAD: "g-pad", Sort.HOLLOW: "g-hollow", Sort.THICKET: "g-thicket", Sort.PATH: "g-path", Sort.WATER: "g-water",
+    Sort.FENCE: "g-fence", Sort.NO_GO: "g-closed",
+}  # fmt: skip
+HAZARD_CSS = {"near_water": "h-far", "near_path": "h-far", "smoke": "h-smoke", "drainage": "h-wet", "puddle": "h-wet"}
+NAME_PX = 55
+EVERY_M = (1, 2, 5, 10, 20, 50, 100, 200, 500)
+
+
+def _rings(shape: BaseGeometry) -> list[list[XY]]:
+    out: list[list[XY]] = []
+    for part in shapely.get_parts(shape):
+        if isinstance(part, Polygon) and not part.is_empty:
+            out.append([(float(x), float(y)) for x, y in part.exterior.coords[:-1]])
+            out += [[(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors]
+    return out
+
+
+def _group(paper: Paper, attributes: str, draw: Sequence[str]) -> None:
+    paper.raw(f"<g {attributes}>{''.join(draw)}</g>")
+
+
+def ground_map(
+    ground: Ground, ids: Mapping[str, int], hazards: Sequence[Hazard], shelters: Sequence[tuple[int, str, Placed, bool]],
+    pairs: Sequence[TreePair] = (), wind_from_deg: float | None = None, surveyed: frozenset[str] = frozenset(),
+) -> str:  # fmt: skip
+    """The whole map. `ids`: item numbers by name, for the page's script; `shelters`: (number, label, placed, troubled)."""
+    paper = Paper("Map of the site, north up", "ground-map", margin=2.0)
+    x0, y0, x1, y1 = ground.bounds()
+    for _, _, placed, _ in shelters:
+        a, b, c, d = placed.taken.bounds
+        x0, y0, x1, y1 = min(x0, a), min(y0, b), max(x1, c), max(y1, d)
+    low, high = (x0 - 2, y0 - 2), (x1 + 2, y1 + 2)
+    paper.grow(low, high)
+    _grid(paper, low, high)
+    for area in ground.areas:
+        number = ids.get(f"area {area.name}", 0)
+        before = len(paper.parts)
+        paper.region(_rings(area.shape()), SORT_CSS[area.sort])
+        x, y = area.shape().representative_point().coords[0]
+        paper.text((x, y), area.name, "t area-t", size=NAME_PX)
+        parts = paper.parts[before:]
+        del paper.parts[before:]
+        _group(paper, f'class="item area" data-item="{number}" data-kind="area"', parts)
+    for hazard in sorted(hazards, key=lambda h: -h.shape.area):
+        code = hazard.finding.code
+        if code in ("in_water", "on_path", "hollow", "thicket", "no_go", "fence"):
+            continue
+        css = HAZARD_CSS.get(code, "h-stop" if hazard.finding.level is Level.STOPS else "h-far")
+        paper.region(_rings(shapely.intersection(hazard.shape, shapely.box(*low, *high))), css)
+    for pair in pairs:
+        paper.line(pair.one.at, pair.two.at, "g-pair")
+    for thing in ground.things:
+        before = len(paper.parts)
+        _thing(paper, thing, loose=thing.error_m >= 99)
+        parts = paper.parts[before:]
+        del paper.parts[before:]
+        told = f"{thing.kind} {thing.name}" + (f", ± {thing.error_m * 100:.0f} cm" if 0 < thing.error_m < 99 else "")
+        fixed = "survey" if thing.name in surveyed else "free"
+        _group(paper, f'class="item thing" data-item="{ids.get("thing " + thing.name, 0)}" data-kind="thing" '
+               f'data-place="{fixed}" tabindex="0" role="button" aria-label="{escape(told)}"', parts)  # fmt: skip
+    for spot in ground.heights:
+        paper.text(spot.at, f"{spot.height_m:.1f}", "t spot-t", size=34)
+    for number, label, placed, troubled in shelters:
+        paper.raw(shelter_group(number, label, placed, troubled=troubled))
+    _north(paper, high)
+    if wind_from_deg is not None:
+        _wind(paper, wind_from_deg, (low, high))
+    _bar(paper, low)
+    return paper.svg()
+
+
+def _grid(paper: Paper, low: XY, high: XY) -> None:
+    wide = max(high[0] - low[0], high[1] - low[1])
+    step = next(e for e in EVERY_M if wide / e <= 26 or e == EVERY_M[-1])
+    for axis in (0, 1):
+        at = math.ceil(low[axis] / step) * step
+        while at <= high[axis]:
+            a, b = ((at, low[1]), (at, high[1])) if axis == 0 else ((low[0], at), (high[0], at))
+            paper.line(a, b, "g-axis" if at == 0 else "g-grid")
+            at += step
+    paper.text((high[0], low[1] + 0.3), f"grid {step} m", "t spot-t", "end", 40)
+
+
+def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
+    x, y = thing.at
+    radius = max(thing.across_m / 2, 0.12)
+    if 0.02 < thing.error_m < 99:
+        paper.circle(thing.at, thing.error_m, "g-error")
+    if thing.kind is Kind.TREE:
+        paper.circle(thing.at, radius, "g-tree" if thing.health is Health.SOUND else "g-tree sick")
+        if thing.health is Health.DEAD:
+            for dx in (-1, 1):
+                paper.line((x - radius * dx, y - radius), (x + radius * dx, y + radius), "g-cross")
+        elif thing.health is Health.DEAD_BRANCHES:
+            paper.line((x - radius, y), (x + radius, y), "g-cross")
+    elif thing.kind is Kind.FIRE:
+        paper.polygon([(x, y + 0.45), (x + 0.35, y - 0.3), (x - 0.35, y - 0.3)], "g-fire")
+    elif thing.kind in (Kind.ROCK, Kind.BOULDER):
+        turns = [k * math.pi / 3 for k in range(6)]
+        paper.polygon([(x + radius * math.cos(t), y + radius * math.sin(t)) for t in turns], "g-rock")
+    elif thing.kind in (Kind.BOAT, Kind.VEHICLE):
+        half = max(thing.across_m, 1.0) / 2
+        paper.polygon([(x - half, y), (x - half / 2, y + 0.4), (x + half, y), (x - half / 2, y - 0.4)], "g-rock")
+    else:
+        paper.polygon([(x - 0.12, y - 0.12), (x + 0.12, y - 0.12), (x + 0.12, y + 0.12), (x - 0.12, y + 0.12)], "g-post")
+    if loose:
+        paper.circle(thing.at, radius + 0.5, "g-loose")
+    paper.text((x + radius + 0.08, y + 0.25), thing.name + ("?" if loose else ""), "t name-t", "start", NAME_PX)
+
+
+def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) -> str:
+    """One shelter as it stands, as a group of its own that a script may replace while it is dragged."""
+    paper = Paper("", "")
+    for ring in _rings(placed.cloth):
+        paper.polygon(ring, "g-cloth troubled" if troubled else "g-cloth")
+    for panel in placed.panels():
+        paper.path([(float(p[0]), float(p[1])) for p in (*panel, panel[0])], "g-crease")
+    for n, bed in enumerate(placed.beds, start=1):
+        paper.polygon([(float(x), float(y)) for x, y in bed.exterior.coords[:-1]], "mat", f"Mat {n}")
+    for _, course in placed.lines:
+        paper.path([(float(x), float(y)) for x, y in course.coords], "cord")
+    for _, at, optional in placed.stakes:
+        paper.circle(at, 0.07, "g-stake optional" if optional else "g-stake")
+    front = math.radians(placed.spot.front_deg)
+    x, y = placed.cloth.centroid.coords[0]
+    tip = (x + 1.1 * math.sin(front), y + 1.1 * math.cos(front))
+    paper.line((x, y), tip, "g-front")
+    paper.text((x, y - 0.1), label, "t shelter-t", size=NAME_PX)
+    spot = placed.spot
+    trouble = ", something is wrong here" if troubled else ""
+    return (
+        f'<g class="item shelter{" troubled" if troubled else ""}" data-shelter="{number}" data-x="{spot.at[0]:.3f}" '
+        f'data-y="{spot.at[1]:.3f}" data-front="{spot.front_deg:.1f}" tabindex="0" role="button" '
+        f'aria-label="{escape(label)}, front to {spot.front_deg:.0f} degrees{trouble}">'
+        f"{''.join(paper.parts)}</g>"
+    )
+
+
+def _north(paper: Paper, high: XY) -> None:
+    x, y = high[0] - 0.6, high[1] - 1.6
+    paper.polygon([(x, y + 1.2), (x + 0.35, y), (x, y + 0.25), (x - 0.35, y)], "g-north")
+    paper.text((x, y - 0.4), "N", "t name-t", size=60)
+
+
+def _wind(paper: Paper, from_deg: float, box: tuple[XY, XY]) -> None:
+    a = math.radians(from_deg)
+    x, y = box[0][0] + 1.8, box[1][1] - 1.8
+    tail, tip = (x + 1.2 * math.sin(a), y + 1.2 * math.cos(a)), (x - 0.9 * math.sin(a), y - 0.9 * math.cos(a))
+    side = (math.cos(a) * 0.3, -math.sin(a) * 0.3)
+    neck = (x - 0.2 * math.sin(a), y - 0.2 * math.cos(a))
+    paper.line(tail, neck, "wind-shaft")
+    paper.polygon([tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])], "wind-head")
+    paper.text((x, y - 1.7), "wind", "t name-t", size=NAME_PX)
+
+
+def _bar(paper: Paper, low: XY) -> None:
+    x, y = low[0] + 0.3, low[1] + 0.4
+    paper.line((x, y), (x + 5, y), "bar")
+    for k in range(6):
+        paper.line((x + k, y - (0.2 if k in (0, 5) else 0.1)), (x + k, y + (0.2 if k in (0, 5) else 0.1)), "bar")
+    paper.text((x + 5.2, y), "5 m", "t name-t", "start", NAME_PX)
+
+
+def ruled_mm(svg: str, scale: int) -> str:
+    """The drawing sized for paper: one metre is 1000 / `scale` millimetres."""
+    box = svg.split('viewBox="', 1)[1].split('"', 1)[0].split()
+    wide, tall = (float(v) / PX_PER_M * 1000 / scale for v in box[2:])
+    return svg.replace("<svg ", f'<svg width="{wide:.1f}mm" height="{tall:.1f}mm" ', 1)
