@@ -1,4 +1,4 @@
-"""The simulated forecast service and hand wind meter, answering over HTTP on loopback like real ones.
+"""The simulated forecast service, hand wind meter and range-and-bearing finder, answering on loopback like real ones.
 
 `fault` makes the service fail on purpose: slow, down, garbage, cut, gap, twice, fahrenheit, kmh, zone, empty.
 """
@@ -13,13 +13,13 @@ from datetime import UTC, datetime, timedelta, timezone
 from typing import TYPE_CHECKING, Any
 
 import uvicorn
-from fastapi import FastAPI, HTTPException
+from fastapi import FastAPI, HTTPException, WebSocket, WebSocketDisconnect
 from fastapi.responses import JSONResponse, Response
 
 from tarvik.core.quantities import fahrenheit
 from tarvik.core.weather.forecast import Forecast, whole_hour
 from tarvik.exchange.forecast import as_form
-from tarvik.stand_ins.stories import STORIES, hours_of, meter_reading
+from tarvik.stand_ins.stories import STORIES, finder_shots, hours_of, meter_reading
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 FAULTS = ("slow", "down", "garbage", "cut", "gap", "twice", "fahrenheit", "kmh", "zone", "empty")
 
 
+FINDER_EVERY_S = 2.0
+"""Time between two shots of the simulated range-and-bearing finder."""
 SLOW_S = 4.0
 """How long the fault «slow» keeps one waiting: longer than anybody's patience."""
 
@@ -85,6 +87,18 @@ def create_service() -> FastAPI:
         return JSONResponse(
             {"at": datetime.now(UTC).isoformat(), "wind_m_s": meter_reading(seed, second, min(max(mean, 0.0), 40.0))}
         )
+
+    @app.websocket("/finder")
+    async def finder(socket: WebSocket, seed: int = 1, every_s: float = FINDER_EVERY_S) -> None:
+        """The range-and-bearing finder: a shot every few seconds at the next thing round about, until one hangs up."""
+        await socket.accept()
+        try:
+            for shot in finder_shots(seed):
+                await socket.send_json(shot)
+                await asyncio.sleep(min(max(every_s, 0.01), 60.0))
+            await socket.close()
+        except (WebSocketDisconnect, RuntimeError):
+            return
 
     return app
 

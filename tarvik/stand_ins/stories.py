@@ -5,11 +5,14 @@ from __future__ import annotations
 import math
 import random
 from datetime import UTC, datetime, timedelta
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.weather.cold import vapour_pressure_hpa
 from tarvik.core.weather.forecast import Hour
 from tarvik.core.weather.wind import gust_factor
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
 
 STORIES: Final = {
     "quiet": "Quiet: high pressure, cold clear nights",
@@ -89,3 +92,15 @@ def meter_reading(seed: int, second: int, mean_m_s: float) -> float:
         part = (second % period) / period
         total += share * ((1 - part) * rng.gauss(0, 1) + part * later.gauss(0, 1))
     return round(max(mean_m_s * (1 + total), 0.0), 1)
+
+
+def finder_shots(seed: int, shots: int = 200) -> Iterator[dict[str, float]]:
+    """What a range-and-bearing finder shows, shot after shot, turned once round among invented things: range in metres with
+    a few centimetres of error, bearing in degrees with a degree or two.
+    """
+    dice = random.Random(f"finder:{seed}")  # noqa: S311
+    for shot in range(shots):
+        bearing = (shot * 31.0 + dice.uniform(-8, 8)) % 360
+        far = dice.uniform(3, 28)
+        yield {"shot": shot + 1, "range_m": round(far + dice.gauss(0, 0.05), 2),
+               "bearing_deg": round((bearing + dice.gauss(0, 1.0)) % 360, 1)}  # fmt: skip

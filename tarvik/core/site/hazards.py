@@ -167,7 +167,7 @@ def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
     relief = Relief.of(ground.heights)
     if relief is None:
         return []
-    flow = water(relief, ground.bounds())
+    flow = water(relief, relief.bounds())
     out = []
     for puddle in flow.puddles(rain_mm):
         half = puddle.cell_m / 2

@@ -62,6 +62,11 @@ class Relief:
             between = None
         return cls(spots, plane, between)
 
+    def bounds(self) -> tuple[float, float, float, float]:
+        """Least x, least y, greatest x, greatest y of the spots: beyond them nothing is known of the water."""
+        (x0, y0), (x1, y1) = self.spots[:, :2].min(axis=0), self.spots[:, :2].max(axis=0)
+        return float(x0), float(y0), float(x1), float(y1)
+
     def height_at(self, xy: Floats) -> Floats:
         """Heights (n,) of places (n, 2); beyond the spots on the plane."""
         base = self.plane[0] + xy @ self.plane[1:]
@@ -130,7 +135,9 @@ class Water:
 
     def channels(self) -> list[Place]:
         """Cells through which so much drains that water runs in a line."""
-        rows, columns = np.nonzero((self.catchment_m2 >= CHANNEL_M2) & (self.hollow == 0))
+        runs = (self.catchment_m2 >= CHANNEL_M2) & (self.hollow == 0)
+        runs[[0, -1], :] = runs[:, [0, -1]] = False  # along the rim it is the model that ends, not the water that runs
+        rows, columns = np.nonzero(runs)
         return [self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True)]
 
 

@@ -26,7 +26,7 @@ from tarvik.core.site.relief import Relief
 from tarvik.core.site.things import SOLID
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from numpy.typing import NDArray
     from shapely.geometry.base import BaseGeometry
@@ -72,8 +72,12 @@ class _Candidates:
 def best_spots(
     shelter: Shelter, rig: Rig | None, mats: Sequence[Mat], ground: Ground, found: Sequence[Hazard], weather: Weather,
     rules: GroundRules = USUAL, near: Place | None = None, most: int = 5, longest_line_m: float | None = None,
+    wanted: int = 0, dry_sleepers: Callable[[float], int] | None = None,
 ) -> list[Ranked]:  # fmt: skip
-    """The best places, the best first, no two of them within APART_M. `near`: where the group is. Empty when there is none."""
+    """The best places, the best first, no two of them within APART_M. `near`: where the group is. Empty when there is none.
+
+    `dry_sleepers` tells how many lie dry with the front to a bearing: places where fewer than `wanted` do come last.
+    """
     some = _candidates(shelter, rig, ground, near, longest_line_m)
     if not len(some.at):
         return []
@@ -96,17 +100,31 @@ def best_spots(
         + CAUTION_COST * count + FAR_COST * far + LINE_COST * some.line
     )  # fmt: skip
     out: list[Ranked] = []
+    wet: list[Ranked] = []
     for n in kept[np.argsort(cost[kept], kind="stable")]:
-        if any(np.hypot(*(some.at[n] - np.array(r.spot.at))) < APART_M and set(r.trees) == set(some.trees[n]) for r in out):
+        if any(_same(some, n, r) for r in out):
             continue
+        front = float(some.front[n]) % 360
+        lie = wanted if dry_sleepers is None else dry_sleepers(front)
         reasons = _reasons(
             float(open_share[met[n]]), float(dry_share[met[n]]), float(steep[n]), cautions[n], float(far[n]), windy > 0, near
         )
-        spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), float(some.front[n]) % 360, some.anchor)
+        spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), front, some.anchor)
+        if lie < wanted:
+            if len(wet) < most and not any(_same(some, n, r) for r in wet):
+                wet.append(Ranked(spot, -float(cost[n]) - WET_COST * (wanted - lie),
+                                  (f"only {lie} of {wanted} lie dry", *reasons), some.trees[n]))  # fmt: skip
+            continue
         out.append(Ranked(spot, -float(cost[n]), reasons, some.trees[n]))
         if len(out) == most:
             break
-    return out
+    return out or wet
+
+
+def _same(some: _Candidates, n: int, ranked: Ranked) -> bool:
+    """Whether a candidate is, but for a turn or a step, a spot already ranked."""
+    near = np.hypot(*(some.at[n] - np.array(ranked.spot.at))) < APART_M
+    return bool(near and set(ranked.trees) == set(some.trees[n]))
 
 
 def wind_in_frame_all(wind_from_deg: float, front_deg: Floats) -> Floats:

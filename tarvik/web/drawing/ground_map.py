@@ -89,11 +89,21 @@ def ground_map(
         paper.text(spot.at, f"{spot.height_m:.1f}", "t spot-t", size=34)
     for number, label, placed, troubled in shelters:
         paper.raw(shelter_group(number, label, placed, troubled=troubled))
-    _north(paper, high)
-    if wind_from_deg is not None:
-        _wind(paper, wind_from_deg, (low, high))
-    _bar(paper, low)
-    return paper.svg()
+    paper.raw(_badge((low[0], high[1]), wind_from_deg))
+    paper.raw(_bar(low))
+    return _at_home(
+        paper.svg(),
+        [t.at for t in ground.things] + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
+    )
+
+
+def _at_home(svg: str, places: Sequence[XY]) -> str:
+    """The drawing with the frame in which it is first shown: about the points, not about water far off."""
+    if not places:
+        return svg
+    x, y = [p[0] for p in places], [p[1] for p in places]
+    box = (min(x) - 3, -max(y) - 3, max(x) - min(x) + 6, max(y) - min(y) + 6)
+    return svg.replace("<svg ", f'<svg data-home="{" ".join(f"{v * PX_PER_M:.0f}" for v in box)}" ', 1)
 
 
 def _grid(paper: Paper, low: XY, high: XY) -> None:
@@ -163,29 +173,34 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
     )
 
 
-def _north(paper: Paper, high: XY) -> None:
-    x, y = high[0] - 0.6, high[1] - 1.6
-    paper.polygon([(x, y + 1.2), (x + 0.35, y), (x, y + 0.25), (x - 0.35, y)], "g-north")
-    paper.text((x, y - 0.4), "N", "t name-t", size=60)
+def _badge(at: XY, wind_from_deg: float | None) -> str:
+    """North and the wind, drawn about one place so that a script may keep them in the corner of what is seen."""
+    paper = Paper("", "")
+    paper.polygon([(0.8, 0.0), (1.1, -1.1), (0.8, -0.9), (0.5, -1.1)], "g-north")
+    paper.text((0.8, -1.45), "N", "t", size=50)
+    if wind_from_deg is not None:
+        a = math.radians(wind_from_deg)
+        x, y = 2.4, -0.7
+        tail, tip = (x + 0.7 * math.sin(a), y + 0.7 * math.cos(a)), (x - 0.7 * math.sin(a), y - 0.7 * math.cos(a))
+        side, neck = (math.cos(a) * 0.22, -math.sin(a) * 0.22), (x - 0.25 * math.sin(a), y - 0.25 * math.cos(a))
+        paper.line(tail, neck, "wind-shaft")
+        paper.polygon([tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])], "wind-head")
+        paper.text((x, -1.75), "wind", "t", size=40)
+    return _fixed("badge", at, paper)
 
 
-def _wind(paper: Paper, from_deg: float, box: tuple[XY, XY]) -> None:
-    a = math.radians(from_deg)
-    x, y = box[0][0] + 1.8, box[1][1] - 1.8
-    tail, tip = (x + 1.2 * math.sin(a), y + 1.2 * math.cos(a)), (x - 0.9 * math.sin(a), y - 0.9 * math.cos(a))
-    side = (math.cos(a) * 0.3, -math.sin(a) * 0.3)
-    neck = (x - 0.2 * math.sin(a), y - 0.2 * math.cos(a))
-    paper.line(tail, neck, "wind-shaft")
-    paper.polygon([tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])], "wind-head")
-    paper.text((x, y - 1.7), "wind", "t name-t", size=NAME_PX)
-
-
-def _bar(paper: Paper, low: XY) -> None:
-    x, y = low[0] + 0.3, low[1] + 0.4
-    paper.line((x, y), (x + 5, y), "bar")
+def _bar(at: XY) -> str:
+    paper = Paper("", "")
+    paper.line((0.4, 0.5), (5.4, 0.5), "bar")
     for k in range(6):
-        paper.line((x + k, y - (0.2 if k in (0, 5) else 0.1)), (x + k, y + (0.2 if k in (0, 5) else 0.1)), "bar")
-    paper.text((x + 5.2, y), "5 m", "t name-t", "start", NAME_PX)
+        reach = 0.2 if k in (0, 5) else 0.1
+        paper.line((0.4 + k, 0.5 - reach), (0.4 + k, 0.5 + reach), "bar")
+    paper.text((5.6, 0.5), "5 m", "t name-t", "start", NAME_PX)
+    return _fixed("scale-bar", at, paper)
+
+
+def _fixed(css: str, at: XY, paper: Paper) -> str:
+    return f'<g class="{css}" transform="translate({at[0] * PX_PER_M:.0f} {-at[1] * PX_PER_M:.0f})">{"".join(paper.parts)}</g>'
 
 
 def ruled_mm(svg: str, scale: int) -> str:

@@ -6,10 +6,13 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
 
-from fastapi import APIRouter, Request, UploadFile
+from fastapi import APIRouter, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel, Field
+from websockets.asyncio.client import connect
+from websockets.exceptions import WebSocketException
 
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
@@ -149,8 +152,9 @@ def _placed(request: Request, session: Session, scene: _Scene, row: ShelterRow, 
         raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
     wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
     if row.members and figures.sleepers < len(row.members):
-        wrong.insert(0, Finding("wet", owner_name(row.sheet), f"with this heading {figures.sleepers} of {len(row.members)} "
-                                "lie dry tonight", "turn its back to the wind", Level.STOPS))  # fmt: skip
+        words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
+        remedy = "turn it, or take a pitch that closes to the wind"
+        wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
     return stands, wrong
 
 
@@ -369,11 +373,16 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
         if others:
             middles = [p.cloth.centroid.coords[0] for p in others]
             near = (sum(x for x, _ in middles) / len(middles), sum(y for _, y in middles) / len(middles))
+
+        def dry(front_deg: float) -> int:
+            found = _figures(request, session, scene, row, front_deg).figures
+            return 0 if found is None else int(found.sleepers)
+
         ranked = best_spots(
             solution.figures.shelter, solution.assessment.rig, solution.figures.mats, scene.known.ground,
             [*scene.found, *taken], solution.figures.weather
             if scene.tonight.needs.wind_from_deg is None else scene.tonight.needs.weather(scene.tonight.needs.wind_from_deg),
-            scene.rules, near,
+            scene.rules, near, wanted=len(row.members), dry_sleepers=dry,
         )  # fmt: skip
         return page(request, "ground_spots.html", ranked=ranked, shelter=row, owner=owner_name(row.sheet))
 
@@ -415,3 +424,23 @@ def on_paper(request: Request, course_id: int, night_id: int, scale: int = 100) 
     with tarvik(request).database.session() as session:
         told = _view(request, session, _scene(session, course_id, night_id))
         return page(request, "ground_print.html", **{**told, "map": ruled_mm(told["map"], scale)}, scale=scale)
+
+
+@router.websocket("/finder")
+async def finder(socket: WebSocket, course_id: int, night_id: int) -> None:
+    """What the range-and-bearing finder shows, live: each shot as it comes, to Tarvik's own pages only."""
+    origin = socket.headers.get("origin")
+    service = socket.app.state.tarvik.stand_ins
+    if service is None or (origin and urlsplit(origin).netloc != socket.headers.get("host")):
+        await socket.close(code=1008)
+        return
+    await socket.accept()
+    try:
+        async with connect(f"ws{service.removeprefix('http')}/finder?seed={course_id * 1000 + night_id}") as shots:
+            async for shot in shots:
+                await socket.send_text(str(shot))
+        await socket.close()
+    except (OSError, WebSocketException):
+        await socket.close(code=1011)
+    except (WebSocketDisconnect, RuntimeError):  # the page is gone
+        return

@@ -20,6 +20,7 @@ export const ground = () => ({
       if (e.target.name === "way") this.ways(e.target.form);
       if (e.target.dataset.tick) localStorage.setItem(`tick-${e.target.dataset.tick}`, e.target.checked ? "yes" : "");
     });
+    new ResizeObserver(() => this.set(this.view)).observe(map);
     this.$root.dataset.done = "yes";
   },
 
@@ -31,7 +32,7 @@ export const ground = () => ({
     box.replaceChildren(svg);
     this.svg = svg;
     this.whole = svg.getAttribute("viewBox").split(" ").map(Number);
-    this.set(old ?? this.whole);
+    this.set(old ?? (svg.dataset.home ? svg.dataset.home.split(" ").map(Number) : this.whole));
     for (const form of holder.querySelectorAll("[data-add=reading]")) this.ways(form);
     for (const tick of holder.querySelectorAll("[data-tick]")) tick.checked = localStorage.getItem(`tick-${tick.dataset.tick}`) === "yes";
     this.$root.querySelector("[data-undo]").textContent = holder.querySelector("[data-undo-words]").textContent;
@@ -102,6 +103,7 @@ export const ground = () => ({
     else if (act === "off") this.send(`/shelters/${shelter}/spot`, { method: "DELETE" });
     else if (act === "put") { const [x, y] = middle(); this.send(`/shelters/${shelter}/spot`, { method: "POST", json: { x: x / PX, y: -y / PX, front_deg: 0 } }); }
     else if (act === "spots") this.spots(button, shelter);
+    else if (act === "listen") this.listen(button);
     else if (act === "draw") this.draw(button.form);
     else if (act === "take") {
       const { x, y, front, anchor, trees } = button.dataset;
@@ -118,6 +120,28 @@ export const ground = () => ({
     } catch (error) { toast(error.message); }
     button.textContent = words;
     button.removeAttribute("aria-busy");
+  },
+
+  // The range finder's shots come in live; the last one stands in the fields until it is written down.
+  listen(button) {
+    if (this.finder) { this.finder.close(); return; }
+    const form = () => this.$refs.lists.querySelector("[data-add=reading]");
+    this.finder = new WebSocket(`${location.origin.replace(/^http/, "ws")}${this.url}/finder`);
+    button.textContent = "Stop listening";
+    this.finder.addEventListener("message", (e) => {
+      const { shot, range_m, bearing_deg } = JSON.parse(e.data);
+      const at = form();
+      if (!at || at.elements.way.value !== "finder") return;
+      at.elements.length_m.value = range_m;
+      at.elements.bearing_deg.value = bearing_deg;
+      at.querySelector("[data-shot]").textContent = `shot ${shot}: ${range_m} m, ${bearing_deg}°`;
+    });
+    this.finder.addEventListener("close", (e) => {
+      this.finder = null;
+      const again = this.$refs.lists.querySelector("[data-act=listen]");
+      if (again) again.textContent = "Listen to the finder";
+      if (e.code === 1011 || e.code === 1008) toast("The range finder does not answer; type what it shows.");
+    });
   },
 
   // Corners by clicking; Enter or a double click ends it.
@@ -149,7 +173,21 @@ export const ground = () => ({
     return [this.view[0] + (event.clientX - left) / share, this.view[1] + (event.clientY - top) / share];
   },
 
-  set(view) { this.view = [...view]; this.svg.setAttribute("viewBox", this.view.join(" ")); },
+  // Names keep their size on the screen; heights are shown once there is room for them.
+  set(view) {
+    this.view = [...view];
+    this.svg.setAttribute("viewBox", this.view.join(" "));
+    const box = this.svg.getBoundingClientRect();
+    const share = Math.min(box.width / view[2], box.height / view[3]) || 0.1;
+    this.svg.style.setProperty("--label", `${Math.min(12 / share, 160)}px`);
+    this.svg.style.setProperty("--thin", `${Math.min(2.5 / share, 30)}px`);
+    this.svg.classList.toggle("near", share * PX > 32);
+    // North, wind and scale stay in the corners of what is seen.
+    const wide = box.width / share, tall = box.height / share;
+    const [left, top] = [view[0] + (view[2] - wide) / 2, view[1] + (view[3] - tall) / 2];
+    this.svg.querySelector(".badge")?.setAttribute("transform", `translate(${left} ${top}) scale(${0.42 / share})`);
+    this.svg.querySelector(".scale-bar")?.setAttribute("transform", `translate(${left} ${top + tall})`);
+  },
 
   zoom(by, [x, y]) {
     const [a, b, w, h] = this.view;
