@@ -25,6 +25,11 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import batch
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
+from tarvik.core.site.hazards import hazards
+from tarvik.core.site.pairs import tree_pairs
+from tarvik.core.site.placing import Spot, conflicts, place
+from tarvik.core.site.spots import best_spots
+from tarvik.core.site.things import Ground, Kind, SpotHeight, Thing
 from tarvik.core.solve import ADULT, Question, solve
 from tarvik.core.tonight import Night, judge
 from tarvik.core.weather.rain import Weather, fall_directions
@@ -307,12 +312,67 @@ def bench_web(checkout: Path) -> list[Figure]:
     return figures
 
 
+def _wood(count: int, size: float) -> Ground:
+    dice = np.random.default_rng(11)
+    places = dice.uniform(0, size, (count, 2))
+    heights = [
+        SpotHeight((x, y), 0.03 * x + 0.2 * np.sin(y / 5)) for x in np.linspace(0, size, 9) for y in np.linspace(0, size, 9)
+    ]
+    return Ground(
+        tuple(Thing(f"t{i}", Kind.TREE, (float(x), float(y)), float(dice.uniform(0.08, 0.4))) for i, (x, y) in enumerate(places)),
+        heights=tuple(heights),
+    )  # fmt: skip
+
+
+def _plain_pairs(ground: Ground, ridge: float) -> int:
+    """Reference: every two trees in turn, every other tree against the line between them."""
+    count = 0
+    for i, a in enumerate(ground.things):
+        for b in ground.things[i + 1 :]:
+            clear = float(np.hypot(a.at[0] - b.at[0], a.at[1] - b.at[1])) - (a.across_m + b.across_m) / 2
+            if ridge + 0.3 <= clear <= ridge + 8:
+                course = shapely.LineString([a.at, b.at])
+                count += not any(
+                    course.distance(shapely.Point(t.at)) < 0.3 + t.across_m / 2 for t in ground.things if t not in (a, b)
+                )
+    return count
+
+
+def bench_ground() -> list[Figure]:
+    """Tree pairs on 500 trees against plain loops (of 100 trees, scaled by the cube); the best spots on 200; one step of a
+    drag, folded and judged anew.
+    """
+    big, small, middling = _wood(500, 120.0), _wood(100, 54.0), _wood(200, 75.0)
+    ours = seconds(lambda: tree_pairs(big, 3.0, 0.15), 3)
+    start = time.perf_counter()
+    _plain_pairs(small, 3.0)
+    plain = (time.perf_counter() - start) * 5**3
+    solution = solve(Question(Sheet.rectangle(3, 3), PITCHES["a-frame"], {}))
+    shelter, figures, rig = solution.shelter, solution.figures, solution.assessment.rig
+    if shelter is None or figures is None:
+        raise RuntimeError("the A-frame of the benchmark does not fold")
+    found = hazards(middling, wind_from_deg=225.0, rain_mm=20)
+    weather = Weather(4, 6, 225)
+    spots = seconds(lambda: best_spots(shelter, rig, figures.mats, middling, found, weather), 3)
+
+    def drag(x: float) -> None:
+        stands = place(shelter.pitch, shelter.sheet, shelter.settings, Spot((x, 30.0), 200.0 + x), middling, rig, figures.mats)
+        conflicts(stands, middling, found)
+
+    places = iter(np.linspace(20, 40, 60))
+    step = seconds(lambda: drag(float(next(places))), 20)
+    return [
+        Figure("tree_pairs_500_s", ours, "s", "lower", 0.3, plain), Figure("best_spots_200_s", spots, "s", "lower", 1.5),
+        Figure("place_step_ms", step * 1e3, "ms", "lower", 60),
+    ]  # fmt: skip
+
+
 def bench(checkout: Path, out: Path | None) -> int:
     """Measure everything, print it, write it when asked. Returns 0 however it came out: machines are noisy."""
     from tarvik.commands.warm import warm
 
     warm()
-    figures = [*bench_solve(), bench_fold(), *bench_measures(), bench_areas(), *bench_web(checkout)]
+    figures = [*bench_solve(), bench_fold(), *bench_measures(), bench_areas(), *bench_ground(), *bench_web(checkout)]
     table = {f.name: f.as_json() for f in figures}
     print(json.dumps(table, indent=2))
     if out is not None:

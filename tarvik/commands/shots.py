@@ -51,6 +51,8 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
         Shot("night", f"{night}/weather", DESK),
         Shot("rules", f"{course}/rules", DESK),
+        Shot("ground", f"{night}/ground", DESK, ".ground[data-done]"),
+        Shot("phone-ground", f"{night}/ground", PHONE, ".ground[data-done]"),
         Shot("phone-night", f"{night}/weather", PHONE),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
@@ -73,6 +75,20 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     page.screenshot(path=folder / f"{shot.name}.png")
 
 
+def settle(page: Page, bed: Testbed) -> None:
+    """Put the first shelters of the first night on their best spots, for the map."""
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/ground")
+    page.wait_for_selector(".ground[data-done]")
+    for row in range(5):
+        page.locator("[data-row-shelter]").nth(row).locator("[data-act=spots]").click()
+        place = page.locator(f"[data-row-shelter] >> nth={row}")
+        place.locator(".spots, .empty").first.wait_for(timeout=SLOWEST_MS)
+        if place.locator("[data-act=take]").count():
+            with page.expect_response("**/spot"):
+                place.locator("[data-act=take]").first.click()
+            page.wait_for_selector(".map-lists:not([aria-busy])")
+
+
 def shots(checkout: Path) -> int:
     """Take every picture anew."""
     from playwright.sync_api import sync_playwright
@@ -89,6 +105,7 @@ def shots(checkout: Path) -> int:
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
             page.click("text=Choose for me", timeout=SLOWEST_MS)
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
+            settle(page, bed)
             for shot in _shots(bed):
                 take(page, bed, shot, folder)
                 print(f"tarvik: {folder / (shot.name + '.png')}", flush=True)

@@ -5,7 +5,7 @@ Each field reads what a person writes and shows it in the course's units. All fa
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import asdict, dataclass, fields, replace
 from datetime import date, time
 from typing import TYPE_CHECKING, Any, Final
 
@@ -28,6 +28,7 @@ from tarvik.core.quantities import (
 from tarvik.core.rig.house import CHOICES as HOUSE_CHOICES
 from tarvik.core.rig.house import TITLES as HOUSE_TITLES
 from tarvik.core.rig.house import House
+from tarvik.core.site.hazards import USUAL, GroundRules
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.weather.needs import Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import TERRAINS
@@ -258,6 +259,11 @@ RULE_FIELDS: Final = (
     Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
     *(Field(f"house_{name}", HOUSE_TITLES[name], _house(name), _text, "", choices) for name, choices in HOUSE_CHOICES.items()),
     Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
+    Field("ground_fall_zone", "From dead trees, in their heights", _number(1, 3, "heights"), _plain, "1.5"),
+    Field("ground_water_m", "From water", _length(0.0, 500.0), format_length, "30 m"),
+    Field("ground_path_m", "From paths", _length(0.0, 500.0), format_length, "5 m"),
+    Field("ground_fire_ring_m", "Clear ring round a fire", _length(1.0, 20.0), format_length, "3 m"),
+    Field("ground_steep_deg", "Steepest ground to lie on, degrees", _number(1, 30, "degrees"), _plain, "8"),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
@@ -267,6 +273,7 @@ RULES_BY_NAME: Final = {f.name: f for f in RULE_FIELDS}
 RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "head": "any", "gear_in": False, "ground": "turf", "stake_depth_m": Holding().stake_depth_m, "guy_mm": Holding().guy_mm,
     **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()}, "may_cut": False,
+    **{f"ground_{name}": value for name, value in asdict(USUAL).items()},
     "ridge_mm": Holding().ridge_mm, "net_kind": "", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.1,
 }  # fmt: skip
 
@@ -306,6 +313,12 @@ def house_of(kept: Mapping[str, Any]) -> House:
 def may_cut(kept: Mapping[str, Any]) -> bool:
     """Whether the rules of the land let the course cut sticks."""
     return bool({**RULE_DEFAULTS, **kept}["may_cut"])
+
+
+def ground_rules_of(kept: Mapping[str, Any]) -> GroundRules:
+    """Distances the course keeps from what is dangerous or not its own."""
+    values = {**RULE_DEFAULTS, **kept}
+    return GroundRules(**{name: float(values[f"ground_{name}"]) for name in asdict(USUAL)})
 
 
 def net_of(kept: Mapping[str, Any]) -> Net | None:

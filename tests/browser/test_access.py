@@ -13,7 +13,8 @@ if TYPE_CHECKING:
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 SCREENS = ["/", "/courses/{c}", "/courses/{c}/kit", "/courses/{c}/nights/{n}/board", "/courses/{c}/nights/{n}/camp",
-    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules", "/knots", "/courses/{c}/nights/{n}/people/1",
+    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules", "/knots", "/courses/{c}/nights/{n}/ground",
+    "/courses/{c}/nights/{n0}/ground", "/courses/{c}/nights/{n}/people/1",
     "/courses/{c}/nights/{n}/compare?c={s}:plow-point&c={s}:closed-wedge",
            "/courses/{c}/nights/{n}/bench/{s}/lean-to-floored"]  # fmt: skip
 
@@ -27,7 +28,7 @@ TWICE = """() => { const ids = [...document.querySelectorAll('[id]')].map(e => e
 
 def open_screen(page: Page, bed: Testbed, path: str) -> None:
     """Open a screen and wait until it is worked out."""
-    page.goto(bed.url + path.format(c=bed.course, n=bed.nights[3], s=bed.sheets["Bertil K"]))
+    page.goto(bed.url + path.format(c=bed.course, n=bed.nights[3], n0=bed.nights[0], s=bed.sheets["Bertil K"]))
     page.wait_for_selector("html[data-ready]")
     if "board" in path:
         page.wait_for_selector("[data-done]")

@@ -272,7 +272,8 @@ JSONS = st.recursive(
 @settings(max_examples=80)
 @given(kind=st.sampled_from(("thing", "area", "height", "reading", "x")), values=st.dictionaries(
     st.sampled_from(("name", "kind", "x", "y", "sort", "corners", "width_m", "height_m", "way", "start", "end", "point",
-                     "length_m", "bearing_deg", "paces", "hand", "along_m", "right_m", "health", "across_m")), JSONS))  # fmt: skip
+                     "length_m", "bearing_deg", "paces", "hand", "along_m", "right_m", "health", "across_m")),
+    JSONS))  # fmt: skip
 def test_any_item_is_taken_or_refused(kind: str, values: dict[str, object]) -> None:
     """Never an exception that is no answer; what is taken can be kept as JSON."""
     from tarvik.exchange.ground_form import checked

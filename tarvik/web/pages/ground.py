@@ -25,6 +25,7 @@ from tarvik.core.site.things import Health, Kind, Sort
 from tarvik.core.units import Units
 from tarvik.exchange.ground_files import READERS, WRITERS
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
+from tarvik.exchange.night_form import ground_rules_of
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store import ground as store
 from tarvik.store.kit import NotFoundError, body_of
@@ -103,18 +104,11 @@ def _scene(session: Session, course_id: int, night_id: int) -> _Scene:
     tonight = nights.night_of(session, course, night)
     items = list(store.items(session, site.id))
     known = store.ground_of(items)
-    rules = ground_rules(course.rules or {})
+    rules = ground_rules_of(course.rules or {})
     needs = tonight.needs
     wind = needs.wind_from_deg if needs.wind_m_s else None
     rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
     return _Scene(course, night, site, tonight, items, known, _hazards(known.ground, rules, wind, rain), rules)
-
-
-def ground_rules(rules: dict[str, Any]) -> GroundRules:
-    """A course's distances; the usual ones where it has none."""
-    names = {"fall_zone": "ground_fall_zone", "water_m": "ground_water_m", "path_m": "ground_path_m",
-             "steep_deg": "ground_steep_deg", "fire_ring_m": "ground_fire_ring_m"}  # fmt: skip
-    return GroundRules(**{name: float(rules[key]) for name, key in names.items() if rules.get(key) is not None})
 
 
 def _figures(request: Request, session: Session, scene: _Scene, row: ShelterRow, front_deg: float | None) -> Any:
