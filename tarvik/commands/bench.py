@@ -318,10 +318,8 @@ def _wood(count: int, size: float) -> Ground:
     heights = [
         SpotHeight((x, y), 0.03 * x + 0.2 * np.sin(y / 5)) for x in np.linspace(0, size, 9) for y in np.linspace(0, size, 9)
     ]
-    return Ground(
-        tuple(Thing(f"t{i}", Kind.TREE, (float(x), float(y)), float(dice.uniform(0.08, 0.4))) for i, (x, y) in enumerate(places)),
-        heights=tuple(heights),
-    )  # fmt: skip
+    trees = [(float(x), float(y), float(dice.uniform(0.08, 0.4))) for x, y in places]
+    return Ground(tuple(Thing(f"t{i}", Kind.TREE, (x, y), w) for i, (x, y, w) in enumerate(trees)), heights=tuple(heights))
 
 
 def _plain_pairs(ground: Ground, ridge: float) -> int:
