@@ -7,14 +7,16 @@ from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.errors import InputError
 from tarvik.core.rig.supports import TRUNK_M
-from tarvik.core.site.reading import PACE_M, Bearing, Reading, Side, finder, offset, paced, tape
+from tarvik.core.site.hazards import TICKS
+from tarvik.core.site.reading import PACE_M, Bearing, Reading, Side, finder, offset, pace_length, paced, tape
 from tarvik.core.site.things import LINES, Area, Health, Kind, Sort, SpotHeight, Thing
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
 NAME_MOST: Final = 40
-ITEM_KINDS: Final = ("thing", "area", "height", "reading")
+NOTE_MOST: Final = 400
+ITEM_KINDS: Final = ("thing", "area", "height", "reading", "check")
 READING_WAYS: Final = ("tape", "finder", "paces", "bearing", "offset", "side")
 LINE_WIDTH_M: Final = 1.0
 """Width of a path, stream or fence drawn as a line when nobody gives one."""
@@ -88,7 +90,7 @@ def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
             start, end, _number(values, "length_m"), None if bearing in (None, "") else _number(values, "bearing_deg")
         )
     if way == "paces":
-        return (paced(start, end, _number(values, "paces"), _number(values, "pace_m", PACE_M)),)
+        return (paced(start, end, _number(values, "paces"), _pace(values)),)
     if way == "bearing":
         return (Bearing(start, end, _number(values, "bearing_deg")),)
     if way == "offset":
@@ -98,6 +100,13 @@ def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
             raise InputError("hand", "say left or right")
         return Side(start, end, _name(values, "point"), values["hand"] == "left")
     raise InputError("way", f"«{way[:20]}» is none of {', '.join(READING_WAYS)}")
+
+
+def _pace(values: Mapping[str, Any]) -> float:
+    """Metres a pace: as given, or from paces counted along a taped length. Raises InputError."""
+    if values.get("paced") not in (None, "") or values.get("paced_m") not in (None, ""):
+        return pace_length(_number(values, "paced"), _number(values, "paced_m"))
+    return _number(values, "pace_m", PACE_M)
 
 
 def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
@@ -112,9 +121,18 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
     if kind == "reading":
         readings_of(values)
         kept = ("way", "start", "end", "point", "length_m", "bearing_deg", "paces", "pace_m", "along_m", "right_m", "hand")
+        if values.get("way") == "paces":
+            values = {**values, "pace_m": round(_pace(values), 4)}
         numbers = {k for k in kept if k.endswith(("_m", "_deg")) or k == "paces"}
         return {k: (_number(values, k) if k in numbers else str(values[k]).strip()) for k in kept
                 if values.get(k) not in (None, "")} | {"way": str(values.get("way") or "tape")}  # fmt: skip
+    if kind == "check":
+        if values.get("key") not in {key for key, _ in TICKS}:
+            raise InputError("key", "there is no such check")
+        note = str(values.get("note") or "").strip()
+        if len(note) > NOTE_MOST:
+            raise InputError("note", f"{len(note)} letters are too many; {NOTE_MOST} at most")
+        return {"key": values["key"], "done": values.get("done") is True, "note": note}
     raise InputError("item", f"«{kind[:20]}» is none of {', '.join(ITEM_KINDS)}")
 
 

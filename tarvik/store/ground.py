@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from tarvik.core.site.reading import Reading
 
 MOST_STEPS = 100
-MOST_ITEMS = {"thing": POINTS_MOST, "area": AREAS_MOST, "height": 400, "reading": 3000}
+MOST_ITEMS = {"thing": POINTS_MOST, "area": AREAS_MOST, "height": 400, "reading": 3000, "check": 3}
 
 
 @dataclass(frozen=True)
@@ -148,7 +148,7 @@ def add(session: Session, site_id: int, kind: str, values: Sequence[Mapping[str,
 
 
 def _called(kind: str, data: Mapping[str, Any]) -> str:
-    return str(data.get("name") or {"height": "a spot height", "reading": "a reading"}.get(kind, kind))
+    return str(data.get("name") or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(kind, kind))
 
 
 def change(

@@ -266,3 +266,15 @@ def due_for_polling(session: Session, at: datetime) -> Sequence[ForecastRow]:
         .order_by(ForecastRow.asked_at)
     )
     return session.scalars(query).all()
+
+
+def wind_at_dawn(session: Session, night: Night) -> float | None:
+    """Bearing of the last wind that the night's forecast tells; None without one."""
+    needs = needs_of(night)
+    forecast = kept_forecast(forecast_row(session, night), needs.zone)
+    if forecast is None or needs.window is None:
+        return None
+    start, end = needs.window
+    hours = [h for h in forecast.hours if start <= h.at <= end]
+    told = [h.wind_from_deg for h in hours if h.wind_from_deg is not None and (h.wind_m_s or 0) > 0]
+    return told[-1] if told else None

@@ -23,7 +23,7 @@ from tarvik.core.site.hazards import FALL_ZONE, GroundRules, hazards, met, too_s
 from tarvik.core.site.pairs import tree_pairs
 from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
 from tarvik.core.site.relief import Relief, slope_of, water
-from tarvik.core.site.spots import best_spots, swing
+from tarvik.core.site.spots import best_spots, snapped, swing
 from tarvik.core.site.things import Area, Ground, Health, Kind, Sort, SpotHeight, Thing
 from tarvik.core.solve import ADULT
 from tarvik.core.weather.rain import Weather
@@ -314,3 +314,41 @@ def test_a_free_shelter_avoids_the_hollow() -> None:
 def test_hostile_ground_is_refused(make: object) -> None:
     with pytest.raises(InputError):
         make()  # type: ignore[operator]
+
+
+def test_a_shelter_dragged_near_its_trees_takes_them() -> None:
+    """A ridge dropped half a metre off, a few degrees askew, hangs in the line between the two trees; far off it stays."""
+    ground = Ground((Thing("one", Kind.TREE, (0.0, 0.0), 0.3), Thing("two", Kind.TREE, (4.6, 0.0), 0.2)))
+    shelter, rig, _ = shelter_and_rig("a-frame", 2)
+    (best, *_) = best_spots(shelter, rig, (), ground, [], Weather())
+    for turn, dx, dy in ((4.0, 0.2, 0.3), (-5.0, -0.1, -0.25), (0.0, 0.0, 0.0)):
+        off = Spot((best.spot.at[0] + dx, best.spot.at[1] + dy), best.spot.front_deg + turn, best.spot.anchor)
+        spot, trees = snapped(shelter, rig, off, ground)
+        assert set(trees) == {"one", "two"}
+        placed = Placed(shelter, spot)
+        for point in shelter.pitch.high_points():
+            x, y, _ = placed.xyz[shelter.pattern.index(point)]
+            assert abs(y) < 1e-9
+            assert 0.15 + 0.15 - 1e-9 <= x <= 4.6 - 0.1 - 0.15 + 1e-9
+    away = Spot((20.0, 20.0), 0.0, best.spot.anchor)
+    assert snapped(shelter, rig, away, ground) == (away, ())
+
+
+def test_a_corner_dragged_near_a_tree_takes_it() -> None:
+    ground = Ground((Thing("oak", Kind.TREE, (3.0, 3.0), 0.4), Thing("dead", Kind.TREE, (9.0, 9.0), 0.4, 8, Health.DEAD)))
+    shelter, rig, _ = shelter_and_rig("plow-point", 1)
+    tie = next(s.at for s in rig.supports if s.kind == "tree")
+    spot, trees = snapped(shelter, rig, Spot((3.3, 2.8), 120.0, tie), ground)
+    assert (spot.at, trees, spot.front_deg) == ((3.0, 3.0), ("oak",), 120.0)
+    assert snapped(shelter, rig, Spot((9.1, 9.0), 120.0, tie), ground)[1] == ()  # nothing is tied to a dead tree
+
+
+def test_level_pads_are_taken_first() -> None:
+    pads = (
+        Area("west", Sort.NO_GO, ((-9, -9), (-1, -9), (-1, 9), (-9, 9))),
+        Area("east", Sort.PAD, ((4, -9), (9, -9), (9, 9), (4, 9))),
+    )
+    shelter = fold_sheet(PITCHES["half-cone"], SHEET, {s.name: s.default for s in PITCHES["half-cone"].settings})
+    (best, *_) = best_spots(shelter, None, (), Ground(areas=pads), hazards(Ground(areas=pads)), Weather())
+    assert 4 <= best.spot.at[0] <= 9
+    assert "on a level pad" in best.reasons

@@ -16,7 +16,7 @@ from tarvik.core.site.things import Area, Ground, Health, Kind, Sort, SpotHeight
 from tarvik.demo import wood
 from tarvik.demo.course import ensure_demo
 from tarvik.exchange.ground_files import READERS, WRITERS, from_csv, from_geojson, from_gpx, on_earth, on_site, to_csv, to_gpx
-from tarvik.store import courses, ground, plans
+from tarvik.store import courses, ground, nights, plans
 from tarvik.store.models import Course, SheetRow, Site
 
 if TYPE_CHECKING:
@@ -294,3 +294,43 @@ def test_the_demos_site_belongs_to_its_course(client: TestClient, database: Data
         path = f"/courses/{other.id}/nights/{night.id}/ground/items/{item}"
     assert client.delete(path).status_code == 404
     assert client.get(f"/courses/{other.id}/nights/{demo[1]}/ground").status_code == 404
+
+
+def test_the_short_list_is_ticked_with_notes(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+    """Kept for every leader, changed like anything else on the ground."""
+    base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
+    values = {"key": "overhead", "done": True, "note": "two hung-up limbs by the glade"}
+    assert "two hung-up limbs" in client.post(f"{base}/items", json={"kind": "check", "values": values}).text
+    with database.session() as session:
+        item = next(i for i in ground.items(session, demo[2]) if i.kind == "check")
+        number, version = item.id, item.version
+    again = client.patch(f"{base}/items/{number}", json={"values": {**values, "note": "cleared"}, "version": version})
+    assert "cleared" in again.text
+    wrong = client.post(f"{base}/items", json={"kind": "check", "values": {"key": "sideways"}})
+    assert wrong.status_code == 422
+
+
+def test_paces_are_calibrated_on_a_taped_length(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+    base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
+    row = {"way": "paces", "start": "Birch 1", "end": "Birch 2", "paces": "20", "paced": "40", "paced_m": "32"}
+    assert client.post(f"{base}/items", json={"kind": "reading", "values": row}).status_code == 200
+    with database.session() as session:
+        kept = [i.data for i in ground.items(session, demo[2]) if i.kind == "reading"][-1]
+    assert kept["pace_m"] == pytest.approx(0.8)
+    assert "paced" not in kept
+
+
+def test_a_wind_that_shifts_tells_which_way_to_swing(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
+    """The demo's first night has a front: the one-tree pitch standing there is told its new heading."""
+    base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
+    shelter = _chosen(database, demo, "plow-point")
+    spot = {"x": 10.0, "y": 15.0, "front_deg": 40, "trees": ["Birch 1"]}
+    page = client.post(f"{base}/shelters/{shelter}/spot", json=spot).text
+    with database.session() as session:
+        night = courses.night(session, demo[0], demo[1])
+        later, now = nights.wind_at_dawn(session, night), nights.needs_of(night).wind_from_deg
+    assert later is not None
+    assert now is not None
+    assert ("Later the wind comes from" in page) == (abs((later - now + 180) % 360 - 180) >= 40)

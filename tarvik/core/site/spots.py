@@ -21,9 +21,9 @@ from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
 from tarvik.core.site.pairs import carriers, tree_pairs
-from tarvik.core.site.placing import Spot, wind_in_frame
+from tarvik.core.site.placing import Placed, Spot, wind_in_frame
 from tarvik.core.site.relief import Relief
-from tarvik.core.site.things import SOLID
+from tarvik.core.site.things import SOLID, Sort
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -47,6 +47,8 @@ SLOPE_COST: Final = constant("spot_slope", 0.6, "1", ENGINEERING, "worth lost on
 CAUTION_COST: Final = constant("spot_caution", 0.5, "1", ENGINEERING, "worth lost by each caution met")
 FAR_COST: Final = constant("spot_far", 0.02, "1/m", ENGINEERING, "worth lost by each metre from the group")
 LINE_COST: Final = constant("spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge")
+SNAP_M: Final = constant("spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it")
+PAD_GAIN: Final = constant("spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad")
 APART_M: Final = constant("spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one")
 
 
@@ -95,9 +97,11 @@ def best_spots(
     windy = 1.0 if weather.wind_m_s > 0 else 0.0
     far = np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
     count = np.array([len(c) for c in cautions])
+    pads = shapely.union_all([a.shape() for a in ground.sorts(Sort.PAD)])
+    on_pad = shapely.contains_xy(pads, some.at[:, 0], some.at[:, 1])
     cost = (
         windy * OPEN_COST * open_share[met] + WET_COST * (1 - dry_share[met]) + SLOPE_COST * (steep / rules.steep_deg) ** 2
-        + CAUTION_COST * count + FAR_COST * far + LINE_COST * some.line
+        + CAUTION_COST * count + FAR_COST * far + LINE_COST * some.line - PAD_GAIN * on_pad
     )  # fmt: skip
     out: list[Ranked] = []
     wet: list[Ranked] = []
@@ -107,7 +111,14 @@ def best_spots(
         front = float(some.front[n]) % 360
         lie = wanted if dry_sleepers is None else dry_sleepers(front)
         reasons = _reasons(
-            float(open_share[met[n]]), float(dry_share[met[n]]), float(steep[n]), cautions[n], float(far[n]), windy > 0, near
+            float(open_share[met[n]]),
+            float(dry_share[met[n]]),
+            float(steep[n]),
+            cautions[n],
+            float(far[n]),
+            windy > 0,
+            near,
+            pad=bool(on_pad[n]),
         )
         spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), front, some.anchor)
         if lie < wanted:
@@ -130,6 +141,47 @@ def _same(some: _Candidates, n: int, ranked: Ranked) -> bool:
 def wind_in_frame_all(wind_from_deg: float, front_deg: Floats) -> Floats:
     """`wind_in_frame` for many headings."""
     return np.asarray((wind_from_deg - front_deg + wind_in_frame(0, 0)) % 360)
+
+
+def snapped(
+    shelter: Shelter, rig: Rig | None, spot: Spot, ground: Ground, reach_m: float = SNAP_M
+) -> tuple[Spot, tuple[str, ...]]:
+    """The spot moved onto the trees that are meant: its ridge into the line between two, or its tie-out to one, when the
+    supports it is drawn with come within `reach_m` of them. Else the spot as it is, and no trees.
+    """
+    trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
+    high = shelter.pitch.high_points()
+    drawn = Placed(shelter, spot)
+    if len(trees) >= 2 and len(high) >= 2:
+        feet = drawn.world(np.array([[*t.at, 0.0] for t in trees[:2]]))[:, :2]
+        a, b = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
+        ridge, own = float(np.hypot(*(b - a))), math.degrees(math.atan2(*(b - a)))
+        best: tuple[float, Spot, tuple[str, ...]] | None = None
+        for pair in tree_pairs(ground, ridge, GAP_M):
+            for one, two in ((pair.one, pair.two), (pair.two, pair.one)):
+                p, q = np.array(one.at), np.array(two.at)
+                way = (q - p) / np.hypot(*(q - p))
+                off = [abs(float((f - p) @ np.array([-way[1], way[0]]))) for f in feet]
+                if max(off) > reach_m or (feet[1] - feet[0]) @ way <= 0:
+                    continue
+                middle = (feet[0] + feet[1]) / 2
+                least = one.across_m / 2 + GAP_M + ridge / 2
+                along = float(np.clip((middle - p) @ way, least, np.hypot(*(q - p)) - two.across_m / 2 - GAP_M - ridge / 2))
+                if abs(float((middle - p) @ way) - along) > reach_m:
+                    continue
+                at = p + way * along
+                front = (math.degrees(math.atan2(way[0], way[1])) - own + 270.0) % 360
+                centre = (a + b) / 2
+                if best is None or sum(off) < best[0]:
+                    best = (sum(off), Spot((float(at[0]), float(at[1])), front, (float(centre[0]), float(centre[1]))),
+                            (one.name, two.name))  # fmt: skip
+        return (spot, ()) if best is None else best[1:]
+    if trees:
+        foot = drawn.world(np.array([[*trees[0].at, 0.0]]))[0, :2]
+        near = min(carriers(ground), key=lambda t: math.dist(t.at, foot), default=None)
+        if near is not None and math.dist(near.at, foot) <= reach_m:
+            return Spot(near.at, spot.front_deg, trees[0].at), (near.name,)
+    return spot, ()
 
 
 def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: str) -> Ranked:
@@ -267,12 +319,15 @@ def _slopes(ground: Ground, at: Floats) -> Floats:
 
 
 def _reasons(
-    open_share: float, dry_share: float, steep: float, cautions: list[str], far: float, windy: bool, near: Place | None
+    open_share: float, dry_share: float, steep: float, cautions: list[str], far: float, windy: bool, near: Place | None,
+    *, pad: bool = False,
 ) -> tuple[str, ...]:  # fmt: skip
     out = []
     if windy:
         out.append("back to the wind" if open_share < 0.05 else f"{open_share * 100:.0f} % open to the wind")
         out.append(f"{dry_share * 100:.0f} % of the covered ground stays dry")
+    if pad:
+        out.append("on a level pad")
     out.append("level" if steep < 1.5 else f"slopes by {steep:.0f}°")
     if near is not None:
         out.append(f"{far:.0f} m from the group")

@@ -32,6 +32,7 @@ class Kind(StrEnum):
     POST = "post"
     ROCK = "rock"
     BOULDER = "boulder"
+    ROOT = "root"
     BOAT = "boat"
     VEHICLE = "vehicle"
     FIRE = "fire spot"
@@ -40,7 +41,7 @@ class Kind(StrEnum):
 
 CARRIES: Final = (Kind.TREE, Kind.POST)
 """Kinds of point to which a ridge or a corner is tied."""
-SOLID: Final = (Kind.TREE, Kind.POST, Kind.ROCK, Kind.BOULDER, Kind.BOAT, Kind.VEHICLE)
+SOLID: Final = (Kind.TREE, Kind.POST, Kind.ROCK, Kind.BOULDER, Kind.ROOT, Kind.BOAT, Kind.VEHICLE)
 """Kinds of point on which nobody lies and in which no stake goes."""
 
 

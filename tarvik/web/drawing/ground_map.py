@@ -132,7 +132,7 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
             paper.line((x - radius, y), (x + radius, y), "g-cross")
     elif thing.kind is Kind.FIRE:
         paper.polygon([(x, y + 0.45), (x + 0.35, y - 0.3), (x - 0.35, y - 0.3)], "g-fire")
-    elif thing.kind in (Kind.ROCK, Kind.BOULDER):
+    elif thing.kind in (Kind.ROCK, Kind.BOULDER, Kind.ROOT):
         turns = [k * math.pi / 3 for k in range(6)]
         paper.polygon([(x + radius * math.cos(t), y + radius * math.sin(t)) for t in turns], "g-rock")
     elif thing.kind in (Kind.BOAT, Kind.VEHICLE):
@@ -167,7 +167,8 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
     trouble = ", something is wrong here" if troubled else ""
     return (
         f'<g class="item shelter{" troubled" if troubled else ""}" data-shelter="{number}" data-x="{spot.at[0]:.3f}" '
-        f'data-y="{spot.at[1]:.3f}" data-front="{spot.front_deg:.1f}" tabindex="0" role="button" '
+        f'data-y="{spot.at[1]:.3f}" data-front="{spot.front_deg:.1f}" '
+        f'data-anchor="{spot.anchor[0]:.4f},{spot.anchor[1]:.4f}" tabindex="0" role="button" '
         f'aria-label="{escape(label)}, front to {spot.front_deg:.0f} degrees{trouble}">'
         f"{''.join(paper.parts)}</g>"
     )

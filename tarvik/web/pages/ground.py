@@ -19,7 +19,7 @@ from tarvik.core.finding import Finding, Level
 from tarvik.core.site.hazards import TICKS, GroundRules, Hazard, hazards
 from tarvik.core.site.pairs import tree_pairs
 from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
-from tarvik.core.site.spots import best_spots
+from tarvik.core.site.spots import best_spots, snapped, swing
 from tarvik.core.site.survey import next_tapes
 from tarvik.core.site.things import Health, Kind, Sort
 from tarvik.core.units import Units
@@ -45,6 +45,8 @@ router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/ground", inclu
 SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
 NIGHT_RAIN_HOURS = 10.0
+SHIFT_DEG = 40.0
+"""A wind that shifts by less is met as it is."""
 
 
 class ItemIn(BaseModel):
@@ -70,6 +72,7 @@ class SpotIn(BaseModel):
     front_deg: float = Field(ge=-720, le=720, allow_inf_nan=False)
     anchor: tuple[float, float] | None = None
     trees: list[str] = Field(default_factory=list, max_length=4)
+    snap: bool = False
 
 
 @dataclass
@@ -135,10 +138,18 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
 
 def _placed(request: Request, session: Session, scene: _Scene, row: ShelterRow, spot: SpotIn) -> tuple[Placed, list[Finding]]:
     """A shelter where it is put, and what is wrong there. Raises InputError where it does not fold."""
-    solution = _figures(request, session, scene, row, spot.front_deg)
+    asked_front = spot.front_deg
+    solution = _figures(request, session, scene, row, asked_front)
     if solution.figures is None:
         raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
     figures = solution.figures
+    if spot.snap:
+        there, names = snapped(figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground)
+        spot.x, spot.y, spot.front_deg, spot.anchor, spot.trees, spot.snap = (
+            *there.at, there.front_deg, there.anchor, list(names), False
+        )  # fmt: skip
+        if abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5:  # turned with its trees: the wind meets it anew
+            return _placed(request, session, scene, row, spot)
     try:
         stands = place(figures.shelter.pitch, figures.shelter.sheet, figures.shelter.settings, _spot(spot, figures),
                        scene.known.ground, solution.assessment.rig, figures.mats)  # fmt: skip
@@ -163,8 +174,23 @@ def _standing(request: Request, session: Session, scene: _Scene) -> list[dict[st
                 told["placed"], told["findings"] = _placed(request, session, scene, row, SpotIn(**row.spot))
             except InputError as err:
                 told["fault"] = err.message
+        trees = (row.spot or {}).get("trees", [])
+        told["swing"] = _swing(request, session, scene, row, trees[0]) if len(trees) == 1 else None
         out.append(told)
     return out
+
+
+def _swing(request: Request, session: Session, scene: _Scene, row: ShelterRow, tree: str) -> tuple[float, float] | None:
+    """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to); None while it stays."""
+    turned = nights.wind_at_dawn(session, scene.night)
+    now = scene.tonight.needs.wind_from_deg
+    if turned is None or now is None or abs((turned - now + 180) % 360 - 180) < SHIFT_DEG:
+        return None
+    figures = _figures(request, session, scene, row, None).figures
+    if figures is None:
+        return None
+    best = swing(figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree)
+    return turned, best.spot.front_deg
 
 
 def _between(shelters: list[dict[str, Any]]) -> None:
@@ -196,7 +222,7 @@ def _view(request: Request, session: Session, scene: _Scene) -> dict[str, Any]:
     done, undone = store.steps(session, scene.site.id)
     return {
         "course": scene.course, "night": scene.night, "site": scene.site, "tab": "ground", "map": drawing,
-        "shelters": shelters, "pairs": len(pairs), "hazards": [h.finding for h in scene.found], "ticks": TICKS,
+        "shelters": shelters, "pairs": len(pairs), "hazards": [h.finding for h in scene.found], "ticks": _ticks(scene),
         "book": _book(scene), "survey": known.survey, "fault": known.fault, "unplaced": known.unplaced,
         "next": next_tapes(known.survey, known.readings) if known.survey else [],
         "things": [(i, _where(known, i)) for i in scene.items if i.kind == "thing"],
@@ -205,6 +231,12 @@ def _view(request: Request, session: Session, scene: _Scene) -> dict[str, Any]:
         "kinds": [str(k) for k in Kind], "sorts": [str(s) for s in Sort], "healths": [str(h) for h in Health],
         "ways": READING_WAYS, "empty": not scene.items,
     }  # fmt: skip
+
+
+def _ticks(scene: _Scene) -> list[tuple[str, str, Any]]:
+    """The short list, with what was ticked and noted."""
+    kept = {i.data["key"]: i for i in scene.items if i.kind == "check"}
+    return [(key, words, kept.get(key)) for key, words in TICKS]
 
 
 def _where(known: Surveyed, item: Any) -> str:
@@ -327,6 +359,7 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
         return {
             "drawing": shelter_group(row.id, str(number), stands, troubled=troubled),
             "findings": [{"words": f.message, "remedy": f.remedy, "level": int(f.level)} for f in wrong],
+            "trees": spot.trees,
         }
 
 

@@ -18,7 +18,7 @@ export const ground = () => ({
     this.$root.addEventListener("change", (e) => {
       if (e.target.matches("[data-import]")) e.target.form.submit();
       if (e.target.name === "way") this.ways(e.target.form);
-      if (e.target.dataset.tick) localStorage.setItem(`tick-${e.target.dataset.tick}`, e.target.checked ? "yes" : "");
+      if (e.target.matches("[data-tick], [data-note]")) this.tick(e.target.closest("[data-check]"));
     });
     new ResizeObserver(() => this.set(this.view)).observe(map);
     this.$root.dataset.done = "yes";
@@ -34,7 +34,6 @@ export const ground = () => ({
     this.whole = svg.getAttribute("viewBox").split(" ").map(Number);
     this.set(old ?? (svg.dataset.home ? svg.dataset.home.split(" ").map(Number) : this.whole));
     for (const form of holder.querySelectorAll("[data-add=reading]")) this.ways(form);
-    for (const tick of holder.querySelectorAll("[data-tick]")) tick.checked = localStorage.getItem(`tick-${tick.dataset.tick}`) === "yes";
     this.$root.querySelector("[data-undo]").textContent = holder.querySelector("[data-undo-words]").textContent;
     this.$root.querySelector("[data-redo]").textContent = holder.querySelector("[data-redo-words]").textContent;
     this.$root.querySelector("[data-act=undo]").disabled = !holder.querySelector("[data-undo-words]").textContent;
@@ -91,6 +90,12 @@ export const ground = () => ({
     (again.elements.end ?? again.elements.name ?? again.elements[0]).focus();
   },
 
+  tick(box) {
+    const values = { key: box.dataset.check, done: box.querySelector("[data-tick]").checked, note: box.querySelector("[data-note]").value };
+    if (box.dataset.item) this.send(`/items/${box.dataset.item}`, { method: "PATCH", json: { values, version: Number(box.dataset.version) } });
+    else this.send("/items", { method: "POST", json: { kind: "check", values } });
+  },
+
   async act(event) {
     const button = event.target.closest("[data-act]");
     if (!button) return;
@@ -105,6 +110,10 @@ export const ground = () => ({
     else if (act === "spots") this.spots(button, shelter);
     else if (act === "listen") this.listen(button);
     else if (act === "draw") this.draw(button.form);
+    else if (act === "pick") {
+      this.say("Click the place on the map.");
+      this.$refs.map.addEventListener("click", (e) => { const [x, y] = this.at(e); button.form.elements.x.value = (x / PX).toFixed(2); button.form.elements.y.value = (-y / PX).toFixed(2); this.say(""); button.form.elements.name.focus(); }, { once: true });
+    }
     else if (act === "take") {
       const { x, y, front, anchor, trees } = button.dataset;
       this.send(`/shelters/${shelter}/spot`, { method: "POST", json: { x: Number(x), y: Number(y), front_deg: Number(front), anchor: anchor.split(",").map(Number), trees: trees ? trees.split("|") : [] } });
@@ -204,6 +213,12 @@ export const ground = () => ({
 
   // Dragging: the ground under the pointer, a point placed by hand, or a shelter, which is solved anew as it moves.
   grip(event) {
+    this.fingers ??= new Map();
+    this.fingers.set(event.pointerId, event);
+    const lift = (e) => { this.fingers.delete(e.pointerId); };
+    window.addEventListener("pointerup", lift, { once: true });
+    window.addEventListener("pointercancel", lift, { once: true });
+    if (this.fingers.size === 2) { this.pinch(); return; }
     const group = event.target.closest("[data-shelter], [data-place=free]");
     const start = this.at(event);
     const view = [...this.view];
@@ -212,6 +227,7 @@ export const ground = () => ({
     if (this.chosen) this.say(this.chosen.getAttribute("aria-label") ?? "");
     let moved = false;
     const shift = (e) => {
+      if (this.fingers.size > 1) return;
       const now = this.at(e);
       const by = [now[0] - start[0], now[1] - start[1]];
       if (Math.hypot(...by) > this.view[2] / 200) moved = true;
@@ -233,6 +249,22 @@ export const ground = () => ({
     window.addEventListener("pointerup", drop);
   },
 
+  // Two fingers zoom about their middle.
+  pinch() {
+    const apart = () => { const [a, b] = [...this.fingers.values()]; return Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY); };
+    let last = apart();
+    const move = (e) => {
+      if (this.fingers.size < 2) { window.removeEventListener("pointermove", move); return; }
+      if (!this.fingers.has(e.pointerId)) return;
+      this.fingers.set(e.pointerId, e);
+      const [a, b] = [...this.fingers.values()];
+      const now = apart();
+      this.zoom(last / Math.max(now, 1), this.at({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 }));
+      last = now;
+    };
+    window.addEventListener("pointermove", move);
+  },
+
   async shiftThing(item, dx, dy) {
     const row = this.$refs.lists.querySelector(`[data-thing="${item}"]`);
     const now = await ask(`${this.url}/items/${item}`).catch(() => null);
@@ -244,7 +276,7 @@ export const ground = () => ({
   spotOf(group, dx, dy, turn) {
     const d = group.dataset;
     const [x, y, front] = [Number(d.x) + dx, Number(d.y) + dy, (Number(d.front) + turn + 360) % 360];
-    return { x, y, front_deg: front, anchor: d.anchor ? d.anchor.split(",").map(Number) : null };
+    return { x, y, front_deg: front, anchor: d.anchor ? d.anchor.split(",").map(Number) : null, snap: !turn };
   },
 
   // One question at a time; the newest place waits its turn.
@@ -263,7 +295,8 @@ export const ground = () => ({
         made.classList.add("ghost");
         this.ghost = made;
         this.svg.append(made);
-        this.say(told.findings.map((f) => `${["Note", "Caution", "Stop"][f.level]}: ${f.words}`).join(". ") || "Stands well here.");
+        const held = told.trees.length ? `On ${told.trees.join(" and ")}. ` : "";
+        this.say(held + (told.findings.map((f) => `${["Note", "Caution", "Stop"][f.level]}: ${f.words}`).join(". ") || "Stands well here."));
       } catch (error) { this.say(error.message); }
     }
     this.asking = false;
