@@ -191,10 +191,11 @@ export const ground = () => ({
     this.svg.style.setProperty("--label", `${Math.min(12 / share, 160)}px`);
     this.svg.style.setProperty("--thin", `${Math.min(2.5 / share, 30)}px`);
     this.svg.classList.toggle("near", share * PX > 32);
+    this.svg.classList.toggle("far", share * PX < 11);
     // North, wind and scale stay in the corners of what is seen.
     const wide = box.width / share, tall = box.height / share;
     const [left, top] = [view[0] + (view[2] - wide) / 2, view[1] + (view[3] - tall) / 2];
-    this.svg.querySelector(".badge")?.setAttribute("transform", `translate(${left} ${top}) scale(${0.42 / share})`);
+    this.svg.querySelector(".badge")?.setAttribute("transform", `translate(${left} ${top}) scale(${0.32 / share})`);
     this.svg.querySelector(".scale-bar")?.setAttribute("transform", `translate(${left} ${top + tall})`);
   },
 
