@@ -138,9 +138,8 @@ def add(session: Session, site_id: int, kind: str, values: Sequence[Mapping[str,
                 names.add(data["name"])
         except InputError as err:
             raise InputError(err.field, err.message if len(values) == 1 else f"item {number}: {err.message}") from None
-        item = GroundItem(site_id=site_id, kind=kind, data=data)
-        session.add(item)
-        made.append(item)
+        made.append(GroundItem(site_id=site_id, kind=kind, data=data))
+    session.add_all(made)
     session.flush()
     changes = [{"id": i.id, "before": None, "after": i.data} for i in made]
     _remember(session, site_id, what or f"adding {_called(kind, made[0].data)}" if made else "", changes)

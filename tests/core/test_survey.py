@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -24,7 +25,7 @@ from tarvik.core.site.reading import (
     tape,
     told,
 )
-from tarvik.core.site.survey import Survey, next_tapes, radius95, surveyed
+from tarvik.core.site.survey import Survey, next_tapes, onto, radius95, surveyed
 
 Floats = np.ndarray
 
@@ -256,3 +257,72 @@ def test_any_readings_give_a_survey_and_no_nonsense(rows: list[tuple[str, str, f
     assert np.isfinite(survey.xy).all()
     assert len(survey.readings) == len(readings)
     next_tapes(survey, readings)
+
+
+def relabelled(readings: list[Reading], turn_deg: float) -> list[Reading]:
+    """The same field book with every bearing turned."""
+    return [Bearing(r.start, r.end, (r.bearing_deg + turn_deg) % 360) if isinstance(r, Bearing) else r for r in readings]
+
+
+@settings(max_examples=25)
+@given(seed=st.integers(0, 10**6), turn=st.floats(0, 359), by=st.floats(0.2, 4.0))
+def test_turned_enlarged_or_in_another_order_it_is_the_same_survey(seed: int, turn: float, by: float) -> None:
+    """Bearings turned turn the map; all tapes longer by a factor enlarge it; the order of rows is nothing."""
+    rng = np.random.default_rng(seed)
+    xy = cloud(rng, 8)
+    dx, dy = xy[4] - xy[1]
+    u, v = xy[4] - xy[1], xy[6] - xy[1]
+    sides = [Side("p1", "p4", "p6", bool(u[0] * v[1] - u[1] * v[0] > 0))]
+    aim = Bearing("p1", "p4", math.degrees(math.atan2(dx, dy)))
+    readings = [*tapes_of(rng, xy, 6, 0.0), aim]
+    plain = places(surveyed(readings, sides, "p0"), 8)
+    c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    turned = places(surveyed(relabelled(readings, turn), sides, "p0"), 8)
+    assert np.abs(turned - plain @ np.array([[c, -s], [s, c]])).max() < 2e-3
+    longer = [tape(r.start, r.end, r.length_m * by) if isinstance(r, Distance) else r for r in readings]
+    assert np.abs(places(surveyed(longer, sides, "p0"), 8) - by * plain).max() < 2e-3 * max(by, 1)
+    mixed = [readings[i] for i in rng.permutation(len(readings))]
+    assert np.abs(places(surveyed(mixed, sides, "p0"), 8) - plain).max() < 2e-3
+
+
+def test_anchors_shift_and_turn_the_survey_onto_the_map() -> None:
+    """One known place shifts it; two turn it as well; three turn it over where nothing says its hand."""
+    rng = np.random.default_rng(4)
+    xy = cloud(rng, 9)
+    survey = surveyed(tapes_of(rng, xy, 6, 0.0))
+    one = onto(survey, {"p2": (7.0, -3.0)})
+    assert one.at("p2") == pytest.approx((7.0, -3.0))
+    three = onto(survey, {f"p{i}": (float(xy[i, 0]), float(xy[i, 1])) for i in (0, 4, 7)})
+    assert np.abs(places(three, 9) - xy).max() < 2e-3
+    assert three.spacing_m("p0", "p5") == pytest.approx(survey.spacing_m("p0", "p5"))
+    assert onto(survey, {"nobody": (0.0, 0.0)}) is survey
+
+
+def test_a_reading_set_aside_has_no_say() -> None:
+    """The survey with a slip set aside is the survey without that reading."""
+    rng = np.random.default_rng(12)
+    xy = cloud(rng, 10)
+    readings = tapes_of(rng, xy, 6, 0.004)
+    reading = readings[9]
+    assert isinstance(reading, Distance)
+    spoilt = [*readings[:9], tape(reading.start, reading.end, reading.length_m + 2.0), *readings[10:]]
+    with_slip, without = surveyed(spoilt), surveyed([*readings[:9], *readings[10:]])
+    assert [c.number for c in with_slip.suspects] == [9]
+    names = [f"p{i}" for i in range(10)]
+    for a, b in pairwise(names):
+        assert with_slip.spacing_m(a, b)[0] == pytest.approx(without.spacing_m(a, b)[0], abs=1e-4)
+    assert with_slip.suspects[0].off == pytest.approx(-2.0, abs=0.2)
+
+
+def test_poor_readings_raise_what_is_stated() -> None:
+    """Tapes five times worse than they claim: the fit tells, and the plus or minus grows with it."""
+    rng = np.random.default_rng(3)
+    xy = cloud(rng, 9)
+    good = surveyed(tapes_of(np.random.default_rng(7), xy, 7, 0.01))
+    far = np.hypot(*(xy[:, None] - xy[None]).transpose(2, 0, 1))
+    rough: list[Reading] = [
+        tape(f"p{i}", f"p{j}", float(far[i, j] * (1 + 0.025 * rng.normal()))) for i in range(9) for j in range(i + 1, 9)
+    ]
+    poor = surveyed(rough)
+    assert poor.fit > good.fit
+    assert poor.plus_or_minus_m("p4") > good.plus_or_minus_m("p4")

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
     Ints = NDArray[np.int64]
+    Bools = NDArray[np.bool_]
 
 ROOM = 40
 MOST_OBSTACLES = 400
@@ -327,28 +328,19 @@ def _level_lines(events: Floats, finest: float) -> tuple[Floats, Floats]:
 
 
 @compiled
-def areas(
-    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, out: Floats
-) -> None:
-    """Ground sheltered along every fall into out[0], and of the ground covered in calm air that under a roof at least
-    `levels` high into out[1:], by level lines between neighbouring corners, exact along each. Strips narrower than the
-    share `finest` of the whole get one line, others two.
+def _corners_met(
+    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, reached: Bools,
+    parts: Floats, part_sizes: Ints, events: Floats,
+) -> int:  # fmt: skip
+    """Heights y of all corners of the shadows, and of the faces' parts below each level, into `events`; returns their number.
+    `reached` tells the levels under which any face rises: under a roof that is all lower there is nothing to add up.
     """
-    spans, other, both, cut = (
-        np.empty((MOST_SPANS, 2)),
-        np.empty((MOST_SPANS, 2)),
-        np.empty((MOST_SPANS, 2)),
-        np.empty((ROOM, 2)),
-    )
-    out[:] = 0.0
-    parts, part_sizes = np.empty((levels.size, corners.size, ROOM, 2)), np.zeros((levels.size, corners.size), dtype=np.int64)
-    events = np.empty((shadows.shape[0] + levels.size) * corners.size * ROOM)
-    made = 0
-    reached = np.zeros(levels.size, dtype=np.bool_)  # under a roof that is all lower there is nothing to add up
+    cut = np.empty((ROOM, 2))
     for f in range(corners.size):
         for i in range(corners[f]):
             for v in range(levels.size):
                 reached[v] = reached[v] or faces[f, i, 2] > levels[v]
+    made = 0
     for f in range(corners.size):
         for k in range(shadows.shape[0]):
             if sizes[k, f] >= FLAT_M2:
@@ -362,6 +354,23 @@ def areas(
                 for i in range(part_sizes[v, f]):
                     events[made] = cut[i, 1]
                     made += 1
+    return made
+
+
+@compiled
+def areas(
+    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, out: Floats
+) -> None:
+    """Ground sheltered along every fall into out[0], and of the ground covered in calm air that under a roof at least
+    `levels` high into out[1:], by level lines between neighbouring corners, exact along each. Strips narrower than the
+    share `finest` of the whole get one line, others two.
+    """
+    spans, other, both = np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2))
+    out[:] = 0.0
+    parts, part_sizes = np.empty((levels.size, corners.size, ROOM, 2)), np.zeros((levels.size, corners.size), dtype=np.int64)
+    events = np.empty((shadows.shape[0] + levels.size) * corners.size * ROOM)
+    reached = np.zeros(levels.size, dtype=np.bool_)
+    made = _corners_met(faces, corners, plane, shadows, sizes, levels, reached, parts, part_sizes, events)
     if made == 0:
         return
     places, steps = _level_lines(np.sort(events[:made]), finest)
