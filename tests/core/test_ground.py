@@ -293,6 +293,10 @@ def test_a_one_tree_pitch_turns_its_back_to_the_wind() -> None:
     (best, *_) = best_spots(shelter, rig, mats, ground, [], Weather(4, 8, 225))
     assert best.trees == ("oak",)
     assert abs((best.spot.front_deg - 45 + 180) % 360 - 180) <= 45
+    (exact, *_) = best_spots(shelter, rig, mats, ground, [], Weather(4, 8, 232.4))
+    assert wind_in_frame(232.4, exact.spot.front_deg) == pytest.approx(
+        90.0
+    )  # square onto the back, not to the next 15 degrees
     turned = swing(shelter, (0.0, 0.0), best.spot.anchor, Weather(4, 8, 315), "oak")
     assert abs((turned.spot.front_deg - 135 + 180) % 360 - 180) <= 45
 

@@ -17,7 +17,8 @@ from shapely import STRtree
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Level
 from tarvik.core.measure.dry import dry_round
-from tarvik.core.measure.openings import open_round, openings
+from tarvik.core.measure.heading import front_bearing
+from tarvik.core.measure.openings import back_to_wind_deg, open_round, openings
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
 from tarvik.core.site.pairs import carriers, tree_pairs
@@ -80,7 +81,9 @@ def best_spots(
 
     `dry_sleepers` tells how many lie dry with the front to a bearing: places where fewer than `wanted` do come last.
     """
-    some = _candidates(shelter, rig, ground, near, longest_line_m)
+    back = back_to_wind_deg(openings(shelter))
+    fronts = (front_bearing(weather.wind_from_deg, back) + np.arange(0.0, 360.0, TURN_DEG)) % 360
+    some = _candidates(shelter, rig, ground, near, longest_line_m, fronts)
     if not len(some.at):
         return []
     stopped, cautions = _on_hazards(shelter, mats, some, ground, found)
@@ -89,11 +92,11 @@ def best_spots(
     kept = np.flatnonzero(~stopped)
     if not kept.size:
         return []
-    bearings = np.arange(0.0, 360.0, TURN_DEG)
+    bearings = (back + np.arange(0.0, 360.0, TURN_DEG)) % 360  # the wind square onto the back among them
     open_share = np.array(open_round(shelter, openings(shelter), list(bearings)))
     dry = dry_round(roof_of(shelter), weather, bearings)
     dry_share = dry / max(roof_of(shelter).covered_m2, 1e-9)
-    met = ((np.round(wind_in_frame_all(weather.wind_from_deg, some.front) / TURN_DEG)) % len(bearings)).astype(int)
+    met = (np.round((wind_in_frame_all(weather.wind_from_deg, some.front) - back) / TURN_DEG) % len(bearings)).astype(int)
     windy = 1.0 if weather.wind_m_s > 0 else 0.0
     far = np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
     count = np.array([len(c) for c in cautions])
@@ -196,13 +199,12 @@ def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: st
 
 
 def _candidates(
-    shelter: Shelter, rig: Rig | None, ground: Ground, near: Place | None, longest_line_m: float | None
+    shelter: Shelter, rig: Rig | None, ground: Ground, near: Place | None, longest_line_m: float | None, fronts: Floats
 ) -> _Candidates:
     trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
     high = shelter.pitch.high_points()
     if len(trees) >= 2 and len(high) >= 2:
         return _between_trees(shelter, ground, longest_line_m)
-    fronts = np.arange(0.0, 360.0, TURN_DEG)
     if trees:
         things = carriers(ground)
         top = shelter.at(trees[0].point)[:2]

@@ -122,7 +122,7 @@ def _figures(request: Request, session: Session, scene: _Scene, row: ShelterRow,
     asked = question(
         row.sheet, row.pitch, scene.tonight, kit.supports_of(session, scene.course.id), row.settings, body=body,
         wanted=len(row.members) or 1, people=tuple(body_of(p) for p in people),
-        wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg)),
+        wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg, 1)),
     )  # fmt: skip
     return tarvik(request).solver.solve(asked)
 
