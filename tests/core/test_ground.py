@@ -356,3 +356,15 @@ def test_level_pads_are_taken_first() -> None:
     (best, *_) = best_spots(shelter, None, (), Ground(areas=pads), hazards(Ground(areas=pads)), Weather())
     assert 4 <= best.spot.at[0] <= 9
     assert "on a level pad" in best.reasons
+
+
+def test_a_tie_out_of_reach_is_told() -> None:
+    """Common practice: nobody climbs to tie a line."""
+    pitch = PITCHES["lean-to"]
+    high = fold_sheet(pitch, Sheet.rectangle(4.0, 4.0), {"height": 2.4})
+    placed = Placed(high, Spot((0, 0), 0.0), assess(high, UNLIMITED).rig)
+    assert "high_tie" in {f.code for f in conflicts(placed, Ground(), [])}
+    low = fold_sheet(pitch, SHEET, {"height": 1.2})
+    assert "high_tie" not in {
+        f.code for f in conflicts(Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), [])
+    }

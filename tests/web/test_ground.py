@@ -153,6 +153,7 @@ def test_the_page_and_its_parts(client: TestClient, demo: tuple[int, int, int]) 
     assert page.status_code == 200
     assert "looks wrong" in page.text
     assert "Dip by the holly" in page.text
+    assert re.search(r"\d\.\d\d m ± \d+ cm", page.text)  # a spacing says plus or minus
     for kind in ("gpx", "geojson", "csv"):
         answer = client.get(f"{base}/site.{kind}")
         assert answer.status_code == 200

@@ -22,6 +22,7 @@ from tarvik.core.measure.heading import FRONT_DEG
 from tarvik.core.search import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
+from tarvik.core.site.pairs import REACH_M
 from tarvik.core.site.relief import Relief, slope_of
 from tarvik.core.site.things import SOLID, Kind
 
@@ -185,6 +186,11 @@ def conflicts(
     out = met(found, placed.taken, shapely.union_all([*placed.beds, placed.cloth]))
     steep = too_steep(placed.slope_deg, rules)
     out += [steep] if steep else []
+    for support in placed.rig.supports if placed.rig else ():
+        if support.kind == "tree" and support.height_m > REACH_M:
+            words = f"{support.point} is tied {support.height_m:.1f} m up the tree"
+            remedy = "put the line up with a forked stick or throw it over a branch; nobody climbs"
+            out.append(Finding("high_tie", support.point, words, remedy, Level.NOTE))
     for thing in ground.of(*SOLID):
         trunk = Point(thing.at).buffer(max(thing.across_m / 2, 0.01), quad_segs=8)
         if not placed.taken.intersects(trunk.buffer(STAKE_CLEAR_M)) and thing.name not in own:

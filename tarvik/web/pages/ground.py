@@ -19,6 +19,7 @@ from tarvik.core.finding import Finding, Level
 from tarvik.core.site.hazards import TICKS, GroundRules, Hazard, hazards
 from tarvik.core.site.pairs import tree_pairs
 from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
+from tarvik.core.site.relief import slope_of
 from tarvik.core.site.spots import best_spots, snapped, swing
 from tarvik.core.site.survey import next_tapes
 from tarvik.core.site.things import Health, Kind, Sort
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
     from tarvik.core.measure.figures import Figures
+    from tarvik.core.site.pairs import TreePair
     from tarvik.core.site.things import Ground
     from tarvik.core.tonight import Night as TonightsNight
     from tarvik.store.ground import Surveyed
@@ -44,6 +46,7 @@ if TYPE_CHECKING:
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/ground", include_in_schema=False)
 SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
+PAIRS_LISTED = 12
 NIGHT_RAIN_HOURS = 10.0
 SHIFT_DEG = 40.0
 """A wind that shifts by less is met as it is."""
@@ -175,6 +178,8 @@ def _standing(request: Request, session: Session, scene: _Scene) -> list[dict[st
             except InputError as err:
                 told["fault"] = err.message
         trees = (row.spot or {}).get("trees", [])
+        if told["placed"] is not None:
+            told["fall"] = slope_of(told["placed"].gradient)
         told["swing"] = _swing(request, session, scene, row, trees[0]) if len(trees) == 1 else None
         out.append(told)
     return out
@@ -222,7 +227,8 @@ def _view(request: Request, session: Session, scene: _Scene) -> dict[str, Any]:
     done, undone = store.steps(session, scene.site.id)
     return {
         "course": scene.course, "night": scene.night, "site": scene.site, "tab": "ground", "map": drawing,
-        "shelters": shelters, "pairs": len(pairs), "hazards": [h.finding for h in scene.found], "ticks": _ticks(scene),
+        "shelters": shelters, "pairs": _pairs(known, pairs),
+        "pair_count": len(pairs), "hazards": [h.finding for h in scene.found], "ticks": _ticks(scene),
         "book": _book(scene), "survey": known.survey, "fault": known.fault, "unplaced": known.unplaced,
         "next": next_tapes(known.survey, known.readings) if known.survey else [],
         "things": [(i, _where(known, i)) for i in scene.items if i.kind == "thing"],
@@ -231,6 +237,19 @@ def _view(request: Request, session: Session, scene: _Scene) -> dict[str, Any]:
         "kinds": [str(k) for k in Kind], "sorts": [str(s) for s in Sort], "healths": [str(h) for h in Health],
         "ways": READING_WAYS, "empty": not scene.items,
     }  # fmt: skip
+
+
+def _pairs(known: Surveyed, pairs: list[TreePair]) -> list[dict[str, Any]]:
+    """The tightest pairs of trees, their spacing with its plus or minus: from the survey where both were surveyed."""
+    out = []
+    for pair in pairs[:PAIRS_LISTED]:
+        error = pair.error_m
+        if known.survey and {pair.one.name, pair.two.name} <= set(known.survey.names):
+            error = known.survey.spacing_m(pair.one.name, pair.two.name)[1]
+        out.append(
+            {"one": pair.one.name, "two": pair.two.name, "clear_m": pair.clear_m, "error_m": error, "line_m": pair.line_m}
+        )
+    return out
 
 
 def _ticks(scene: _Scene) -> list[tuple[str, str, Any]]:
