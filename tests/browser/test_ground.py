@@ -57,6 +57,7 @@ def test_a_shelter_is_placed_dragged_and_turned(page: Page, bed: Testbed, shelte
     after = [float(group.get_attribute(f"data-{k}") or 0) for k in ("x", "y")]
     assert after[0] - before[0] > 0.3
     assert after[1] - before[1] < 0
+    expect(page.locator(".map-box .ghost")).to_have_count(0)  # nothing of the drag is left behind
     front = float(group.get_attribute("data-front") or 0)
     group.focus()
     with page.expect_response("**/spot"):

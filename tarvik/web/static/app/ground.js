@@ -243,7 +243,7 @@ export const ground = () => ({
       if (!moved || !group || e.pointerId !== id) return;
       const now = this.at(e);
       const [dx, dy] = [(now[0] - start[0]) / PX, -(now[1] - start[1]) / PX];
-      if (group.dataset.shelter) this.keep(group, dx, dy, 0);
+      if (group.dataset.shelter) this.keep(group, dx, dy, 0, true);
       else this.shiftThing(group.dataset.item, dx, dy);
     };
     window.addEventListener("pointermove", shift);
@@ -274,10 +274,11 @@ export const ground = () => ({
     this.send(`/items/${item}`, { method: "PATCH", json: { values, version: Number(row.dataset.version), was: now.values } });
   },
 
-  spotOf(group, dx, dy, turn) {
+  // Dragged near trees it takes them; nudged by keys it goes where it is told.
+  spotOf(group, dx, dy, turn, snap) {
     const d = group.dataset;
     const [x, y, front] = [Number(d.x) + dx, Number(d.y) + dy, (Number(d.front) + turn + 360) % 360];
-    return { x, y, front_deg: front, anchor: d.anchor ? d.anchor.split(",").map(Number) : null, snap: !turn };
+    return { x, y, front_deg: front, anchor: d.anchor ? d.anchor.split(",").map(Number) : null, snap };
   },
 
   // One question at a time; the newest place waits its turn.
@@ -288,8 +289,11 @@ export const ground = () => ({
     while (this.next) {
       const [g, x, y, t] = this.next;
       this.next = null;
+      const svg = this.svg;
+      const drag = this.drags ?? 0;
       try {
-        const told = await ask(`${this.url}/shelters/${g.dataset.shelter}/try`, { method: "POST", json: this.spotOf(g, x, y, t) });
+        const told = await ask(`${this.url}/shelters/${g.dataset.shelter}/try`, { method: "POST", json: this.spotOf(g, x, y, t, true) });
+        if (drag !== (this.drags ?? 0) || svg !== this.svg) continue; // dropped meanwhile
         this.ghost?.remove();
         const made = document.createElementNS("http://www.w3.org/2000/svg", "g");
         made.innerHTML = told.drawing;
@@ -303,11 +307,12 @@ export const ground = () => ({
     this.asking = false;
   },
 
-  keep(group, dx, dy, turn) {
+  keep(group, dx, dy, turn, snap = false) {
     this.next = null;
+    this.drags = (this.drags ?? 0) + 1;
     this.choose(group);
     this.ghost?.remove();
-    return this.send(`/shelters/${group.dataset.shelter}/spot`, { method: "POST", json: this.spotOf(group, dx, dy, turn) });
+    return this.send(`/shelters/${group.dataset.shelter}/spot`, { method: "POST", json: this.spotOf(group, dx, dy, turn, snap) });
   },
 
   key(event) {
