@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.site.things import FARTHEST_M
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -19,8 +20,6 @@ FINDER_M: Final = constant("finder_error", 0.10, "m", ENGINEERING, "standard err
 PACE_SHARE: Final = constant("pace_share", 0.03, "1", ENGINEERING, "standard error of a paced distance, of its length")
 PACE_M: Final = constant("pace", 0.75, "m", "from memory", "length of one pace, when nobody calibrated theirs")
 BEARING_DEG: Final = constant("bearing_error", 2.0, "degrees", ENGINEERING, "standard error of a hand compass")
-FARTHEST_M: Final = 5000.0
-"""Longest reading taken."""
 
 
 class Way(StrEnum):

@@ -210,13 +210,12 @@ def _candidates(
         top = shelter.at(trees[0].point)[:2]
         gap = np.array(trees[0].at) - top
         size = float(np.hypot(*gap))
-        away = [np.array([t.across_m / 2 + GAP_M]) for t in things]
         anchor = (float(trees[0].at[0]), float(trees[0].at[1]))
         # The tie-out hangs as far from the bark as the rig says; thicker trunks push the sheet out by their radius.
         at = np.array([t.at for t in things]).reshape(-1, 2)
         places = np.repeat(at, len(fronts), axis=0)
         turned = np.tile(fronts, len(things))
-        extra = np.repeat(np.array([max(float(a[0]) - size, 0.0) for a in away]), len(fronts))
+        extra = np.repeat(np.array([max(t.across_m / 2 + GAP_M - size, 0.0) for t in things]), len(fronts))
         way = gap / size if size > 1e-9 else np.array([-1.0, 0.0])
         shift = _turned(np.tile(-way, (len(places), 1)), turned) * extra[:, None]
         return _Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
@@ -259,19 +258,22 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
     )
 
 
-def _turned(places: Floats, front: Floats) -> Floats:
-    """Directions (N, 2) of the shelter's frame on the ground, each for its own heading."""
+def _axes(front: Floats) -> tuple[Floats, Floats]:
+    """The shelter's own x and y (N, 2) on level ground for each heading: to the back, and to the left of it."""
     turn = np.radians(front)
     back = np.column_stack([-np.sin(turn), -np.cos(turn)])
-    left = np.column_stack([-back[:, 1], back[:, 0]])
+    return back, np.column_stack([-back[:, 1], back[:, 0]])
+
+
+def _turned(places: Floats, front: Floats) -> Floats:
+    """Directions (N, 2) of the shelter's frame on the ground, each for its own heading."""
+    back, left = _axes(front)
     return np.asarray(back * places[:, :1] + left * places[:, 1:])
 
 
 def _outlines(ring: Floats, some: _Candidates) -> NDArray[np.object_]:
     """A polygon (k, 2) of the shelter's frame at every candidate."""
-    turn = np.radians(some.front)
-    back = np.column_stack([-np.sin(turn), -np.cos(turn)])
-    left = np.column_stack([-back[:, 1], back[:, 0]])
+    back, left = _axes(some.front)
     away = ring - np.array(some.anchor)
     world = some.at[:, None, :] + away[None, :, :1] * back[:, None, :] + away[None, :, 1:] * left[:, None, :]
     return np.asarray(shapely.polygons(world))

@@ -19,6 +19,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.site.network import Network, settled
 from tarvik.core.site.reading import Bearing, Distance, Offset, Side, names_of, told
 from tarvik.core.site.start import starts
+from tarvik.core.site.things import POINTS_MOST
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -51,7 +52,6 @@ _PAIRS_MOST: Final = 300
 _LIKELY: Final = 10
 _MORE_STARTS: Final = 25
 _SMALL: Final = 24
-POINTS_MOST: Final = 600
 
 
 @dataclass(frozen=True, slots=True)
