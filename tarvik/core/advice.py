@@ -36,6 +36,8 @@ SUITED: Final[Mapping[str, tuple[str, ...]]] = MappingProxyType(
     }
 )
 """Pitches that practitioners take for each kind of night (common practice)."""
+PLAIN_PITCHES: Final = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
+"""Pitches looked at for any night (common practice: the plain ones that everybody can set up)."""
 ADVICE_LEAST_M: Final = constant("advice_least", 1.4, "m", ENGINEERING, "smallest square sheet considered")
 ADVICE_MOST_M: Final = constant("advice_most", 4.6, "m", ENGINEERING, "largest square sheet considered")
 ADVICE_STEP_M: Final = constant("advice_step", 0.05, "m", ENGINEERING, "step of the sheets considered")

@@ -103,6 +103,12 @@ class Placed:
         turned = np.column_stack([away, high]) @ self.axes
         return np.asarray(turned + np.array([*self.spot.at, self.level]))
 
+    def own(self, at: Place) -> tuple[float, float]:
+        """A place on level ground in the shelter's frame."""
+        away = np.array([at[0] - self.spot.at[0], at[1] - self.spot.at[1], 0.0])
+        turned = self.axes @ away
+        return float(turned[0]) + self.spot.anchor[0], float(turned[1]) + self.spot.anchor[1]
+
     @cached_property
     def xyz(self) -> Floats:
         """World places (P, 3) of the sheet's points."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 import heapq
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -46,8 +47,12 @@ class Relief:
 
     @classmethod
     def of(cls, heights: Sequence[SpotHeight]) -> Relief | None:
-        """The surface; None where the heights do not tell one."""
-        spots = np.array([[*h.at, h.height_m] for h in heights], dtype=np.float64).reshape(-1, 3)
+        """The surface; None where the heights do not tell one. The same heights give the same object."""
+        return _relief(tuple((*h.at, h.height_m) for h in heights))
+
+    @classmethod
+    def _of(cls, rows: tuple[tuple[float, float, float], ...]) -> Relief | None:
+        spots = np.array(rows, dtype=np.float64).reshape(-1, 3)
         if len(spots) < 3:
             return None
         middle = spots[:, :2].mean(axis=0)
@@ -83,6 +88,11 @@ class Relief:
         """(slope in degrees, bearing downhill) about a place."""
         ring = np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)]) * reach_m
         return slope_of(self.gradient(np.vstack([ring, ring / 2]) + np.array(at)))
+
+
+@lru_cache(maxsize=16)
+def _relief(rows: tuple[tuple[float, float, float], ...]) -> Relief | None:
+    return Relief._of(rows)
 
 
 def slope_of(gradient: tuple[float, float]) -> tuple[float, float]:

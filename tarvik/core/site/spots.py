@@ -64,7 +64,9 @@ class Ranked:
 
 
 @dataclass(frozen=True)
-class _Candidates:
+class Candidates:
+    """Places a shelter's supports allow: where its anchor lies, its front, its trees, the line beyond the ridge."""
+
     at: Floats  # (N, 2)
     front: Floats  # (N,) degrees
     anchor: Place
@@ -83,11 +85,11 @@ def best_spots(
     """
     back = back_to_wind_deg(openings(shelter))
     fronts = (front_bearing(weather.wind_from_deg, back) + np.arange(0.0, 360.0, TURN_DEG)) % 360
-    some = _candidates(shelter, rig, ground, near, longest_line_m, fronts)
+    some = candidates(shelter, rig, ground, near, longest_line_m, fronts)
     if not len(some.at):
         return []
     stopped, cautions = _on_hazards(shelter, mats, some, ground, found)
-    steep = _slopes(ground, some.at)
+    steep = slopes(ground, some.at)
     stopped |= steep > rules.steep_deg
     kept = np.flatnonzero(~stopped)
     if not kept.size:
@@ -135,7 +137,7 @@ def best_spots(
     return out or wet
 
 
-def _same(some: _Candidates, n: int, ranked: Ranked) -> bool:
+def _same(some: Candidates, n: int, ranked: Ranked) -> bool:
     """Whether a candidate is, but for a turn or a step, a spot already ranked."""
     near = np.hypot(*(some.at[n] - np.array(ranked.spot.at))) < APART_M
     return bool(near and set(ranked.trees) == set(some.trees[n]))
@@ -198,9 +200,10 @@ def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: st
     return Ranked(Spot(at, float(front), anchor), 0.0, words, (tree,))
 
 
-def _candidates(
+def candidates(
     shelter: Shelter, rig: Rig | None, ground: Ground, near: Place | None, longest_line_m: float | None, fronts: Floats
-) -> _Candidates:
+) -> Candidates:
+    """Every place for a shelter: between two trees, about each single tree with each of the `fronts`, or on a grid."""
     trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
     high = shelter.pitch.high_points()
     if len(trees) >= 2 and len(high) >= 2:
@@ -218,7 +221,7 @@ def _candidates(
         extra = np.repeat(np.array([max(t.across_m / 2 + GAP_M - size, 0.0) for t in things]), len(fronts))
         way = gap / size if size > 1e-9 else np.array([-1.0, 0.0])
         shift = _turned(np.tile(-way, (len(places), 1)), turned) * extra[:, None]
-        return _Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
+        return Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
     x0, y0, x1, y1 = ground.bounds()
     xy = np.stack(np.meshgrid(np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)), -1).reshape(
         -1, 2
@@ -228,11 +231,11 @@ def _candidates(
     middle = shelter.xyz[:, :2].mean(axis=0)
     coarse = fronts[::2]
     places = np.repeat(xy, len(coarse), axis=0)
-    return _Candidates(places, np.tile(coarse, len(xy)), (float(middle[0]), float(middle[1])), [()] * len(places),
+    return Candidates(places, np.tile(coarse, len(xy)), (float(middle[0]), float(middle[1])), [()] * len(places),
                        np.zeros(len(places)))  # fmt: skip
 
 
-def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> _Candidates:
+def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> Candidates:
     """The ridge in the middle between two trees, and pushed to either, the front one way or the other."""
     high = shelter.pitch.high_points()
     a, b = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
@@ -253,7 +256,7 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
                 front.append((bearing + turned - own + 270.0) % 360)
                 names.append((pair.one.name, pair.two.name))
                 line.append(pair.clear_m - ridge)
-    return _Candidates(
+    return Candidates(
         np.array(at).reshape(-1, 2), np.array(front), (float(middle[0]), float(middle[1])), names, np.array(line)
     )
 
@@ -271,7 +274,7 @@ def _turned(places: Floats, front: Floats) -> Floats:
     return np.asarray(back * places[:, :1] + left * places[:, 1:])
 
 
-def _outlines(ring: Floats, some: _Candidates) -> NDArray[np.object_]:
+def _outlines(ring: Floats, some: Candidates) -> NDArray[np.object_]:
     """A polygon (k, 2) of the shelter's frame at every candidate."""
     back, left = _axes(some.front)
     away = ring - np.array(some.anchor)
@@ -280,7 +283,7 @@ def _outlines(ring: Floats, some: _Candidates) -> NDArray[np.object_]:
 
 
 def _on_hazards(
-    shelter: Shelter, mats: Sequence[Mat], some: _Candidates, ground: Ground, found: Sequence[Hazard]
+    shelter: Shelter, mats: Sequence[Mat], some: Candidates, ground: Ground, found: Sequence[Hazard]
 ) -> tuple[NDArray[np.bool_], list[list[str]]]:
     """Which candidates something stops, and the cautions that each meets."""
     plan = shapely.union_all([shapely.Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6)
@@ -312,7 +315,7 @@ def _hull(shape: BaseGeometry) -> Floats:
     return np.asarray(shapely.get_coordinates(shape.convex_hull))[:-1]
 
 
-def _slopes(ground: Ground, at: Floats) -> Floats:
+def slopes(ground: Ground, at: Floats) -> Floats:
     """Slope in degrees of the ground about each place."""
     relief = Relief.of(ground.heights)
     if relief is None:

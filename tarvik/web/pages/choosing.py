@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
 
-from tarvik.core.advice import SUITED
+from tarvik.core.advice import PLAIN_PITCHES, SUITED
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
@@ -21,8 +21,6 @@ from tarvik.store.models import Night, Person, SheetRow
 from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
-PLAIN_PITCHES = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
-"""Pitches that «choose for me» always looks at."""
 
 
 def overtaken(request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]) -> Any:

@@ -1,0 +1,262 @@
+"""Where on the ground a form may stand: tree pairs, single trees with headings, free ground, kept clear of hazards,
+trunks, paths and water, ranked for the night and the heart of the camp.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+import shapely
+from shapely import STRtree
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.errors import FoldError
+from tarvik.core.finding import Level
+from tarvik.core.measure.heading import front_bearing
+from tarvik.core.measure.openings import open_round, openings
+from tarvik.core.rig.lines import through_line_m, tree_line_m
+from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
+from tarvik.core.site.placing import STAKE_CLEAR_M, Placed, Spot, place, wind_in_frame
+from tarvik.core.site.spots import (
+    FAR_COST,
+    LINE_COST,
+    OPEN_COST,
+    PAD_GAIN,
+    SLOPE_COST,
+    Candidates,
+    candidates,
+    slopes,
+    wind_in_frame_all,
+)
+from tarvik.core.site.things import SOLID, Ground, Kind, Sort, Thing
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+    from shapely.geometry.base import BaseGeometry
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.plan.forms import Carrying, Form
+    from tarvik.core.rig.carried import Rig
+    from tarvik.core.site.things import Place
+
+TURNS_WINDY: Final = (0.0, -15.0, 15.0, -30.0, 30.0)
+TURNS_CALM: Final = (0.0, 45.0, 90.0, 135.0, 180.0, 225.0, 270.0, 315.0)
+"""Headings tried off the one with the back to the wind, degrees; between trees the trees decide."""
+APART_M: Final = constant("plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one")
+FLAT_M: Final = 0.01
+LEEWAY_M: Final = 0.1
+"""The quick look takes the cloth so much smaller: on a slope it lies a little otherwise."""
+TRIED: Final = 5
+"""Ranked places looked at closely for each one wanted."""
+
+
+@dataclass(frozen=True)
+class Camp:
+    """The ground of a night: what stops a shelter, what cautions it meets, its heart (the fire, else the best pad)."""
+
+    ground: Ground
+    hazards: Sequence[Hazard]
+    rules: GroundRules = USUAL
+    wind_from_deg: float | None = None
+    uphill_deg: float | None = None
+    longest_line_m: float | None = None
+
+    @cached_property
+    def heart(self) -> Place:
+        """Middle of the camp."""
+        fires = self.ground.of(Kind.FIRE)
+        if fires:
+            return fires[0].at
+        pads = self.ground.sorts(Sort.PAD)
+        if pads:
+            x, y = max((a.shape() for a in pads), key=lambda s: s.area).centroid.coords[0]
+            return float(x), float(y)
+        x0, y0, x1, y1 = self.ground.bounds()
+        return (x0 + x1) / 2, (y0 + y1) / 2
+
+    @cached_property
+    def solids(self) -> tuple[list[Thing], STRtree]:
+        """Trunks, rocks and the like, with a tree to find them by place."""
+        things = self.ground.of(*SOLID)
+        discs = [shapely.Point(t.at).buffer(max(t.across_m / 2, 0.01) + STAKE_CLEAR_M - 1e-3, quad_segs=4) for t in things]
+        return things, STRtree(discs)
+
+    def _joined(self, *, beds_only: bool, level: Level) -> BaseGeometry:
+        some = [h.shape for h in self.hazards if h.beds_only == beds_only and h.finding.level is level]
+        joined = shapely.union_all(some)
+        shapely.prepare(joined)
+        return joined
+
+    @cached_property
+    def stops(self) -> BaseGeometry:
+        """Ground where no cloth, line or stake goes."""
+        return self._joined(beds_only=False, level=Level.STOPS)
+
+    @cached_property
+    def no_beds(self) -> BaseGeometry:
+        """Ground where nobody lies."""
+        return self._joined(beds_only=True, level=Level.STOPS)
+
+    @cached_property
+    def cautions(self) -> list[Hazard]:
+        """Hazards that only warn."""
+        return [h for h in self.hazards if h.finding.level is Level.CAUTION]
+
+    @cached_property
+    def pads(self) -> BaseGeometry:
+        """Level ground."""
+        return shapely.union_all([a.shape() for a in self.ground.sorts(Sort.PAD)])
+
+
+@dataclass(frozen=True)
+class Stand:
+    """A form carried in one way at a spot: the shelter there, its ground, the cord its trees make it take, the trees, and
+    the cautions met."""
+
+    placed: Placed
+    taken: BaseGeometry
+    cords: tuple[float, ...]
+    trees: tuple[str, ...]
+    cautions: tuple[str, ...]
+    from_deg: float
+    uphill_deg: float | None
+
+    @property
+    def out_from(self) -> Place:
+        """Where it stands."""
+        return self.placed.spot.at
+
+
+def stands(form: Form, way: Carrying, camp: Camp, most: int) -> list[Stand]:
+    """At most `most` places for a form, the best first, no two nearer to each other than APART_M.
+
+    A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
+    and looked at exactly.
+    """
+    some = _candidates(form, way, camp)
+    if not len(some.at):
+        return []
+    order = _ranked(form, some, camp)[: TRIED * most * 4]
+    out: list[Stand] = []
+    kept: list[tuple[float, float, tuple[str, ...]]] = []
+    for n in order[_may_stand(form, way, camp, some, order)]:
+        if len(out) == most:
+            break
+        x, y = float(some.at[n, 0]), float(some.at[n, 1])
+        if any(math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n]) for a, b, trees in kept):
+            continue
+        found = stand_at(form, way, camp, Spot((x, y), float(some.front[n]) % 360, some.anchor), some.trees[n])
+        if found is not None:
+            out.append(found)
+            kept.append((x, y, some.trees[n]))
+    return out
+
+
+def _may_stand(form: Form, way: Carrying, camp: Camp, some: Candidates, order: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Which of the places (by number in `order`) the cloth, laid there as on level ground, does not rule out."""
+    if not len(order):
+        return np.zeros(0, dtype=bool)
+    flat = Placed(form.shelter, Spot((0.0, 0.0), 0.0), way.rig)
+    cloth = shapely.simplify(flat.cloth, FLAT_M).buffer(-LEEWAY_M)
+    turn = -np.radians(some.front[order])
+    cos, sin = np.cos(turn), np.sin(turn)
+    anchor = flat.world(np.array([some.anchor]))[0, :2]
+    ring = shapely.get_coordinates(cloth.convex_hull if cloth.geom_type != "Polygon" else cloth.exterior) - anchor
+    x = ring[None, :, 0] * cos[:, None] - ring[None, :, 1] * sin[:, None] + some.at[order, 0][:, None]
+    y = ring[None, :, 0] * sin[:, None] + ring[None, :, 1] * cos[:, None] + some.at[order, 1][:, None]
+    laid = shapely.polygons(np.stack([x, y], axis=-1))
+    ok: NDArray[np.bool_] = np.array(~shapely.intersects(camp.stops, laid) & ~shapely.intersects(camp.no_beds, laid))
+    things, tree = camp.solids
+    for n, k in tree.query(laid, predicate="intersects").T:
+        ok[n] &= things[k].name in some.trees[order[n]]
+    return ok
+
+
+def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]) -> Stand | None:
+    """The form at a spot, None where something stops it."""
+    try:
+        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats)
+    except FoldError:
+        return None
+    rig, cords = tied(placed, way.rig, [t for t in camp.ground.things if t.name in trees])
+    placed = replace(placed, rig=rig)
+    if placed.slope_deg > camp.rules.steep_deg:
+        return None
+    taken, cloth = placed.taken, placed.cloth
+    if camp.stops.intersects(taken) or camp.no_beds.intersects(cloth):
+        return None
+    things, tree = camp.solids
+    for k in tree.query(taken, predicate="intersects"):
+        if things[k].name not in trees or cloth.intersects(shapely.Point(things[k].at).buffer(things[k].across_m / 2)):
+            return None
+    met = tuple(dict.fromkeys(h.finding.code for h in camp.cautions if h.shape.intersects(cloth if h.beds_only else taken)))
+    from_deg = form.back_deg if camp.wind_from_deg is None else wind_in_frame(camp.wind_from_deg, spot.front_deg)
+    uphill = None if camp.uphill_deg is None else wind_in_frame(camp.uphill_deg, spot.front_deg)
+    return Stand(placed, taken, cords, trees, met, from_deg, uphill)
+
+
+def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[float, ...]]:
+    """The rig tied to the trees that stand there: each tree support moved to its own trunk, its lines led there; and the
+    cord of every line.
+    """
+    supports = [s for s in rig.supports if s.kind == "tree"]
+    if not trees or not supports:
+        return rig, tuple(line.cord_m for line in rig.lines)
+    feet = placed.world(np.array([[*s.at, 0.0] for s in supports]))[:, :2]
+    own: dict[str, Thing] = {}
+    left = list(trees)
+    for support, foot in zip(supports, feet, strict=True):
+        near = min(left or trees, key=lambda t: math.dist(t.at, foot))
+        own[support.point] = near
+        if near in left:
+            left.remove(near)
+    frame = {p: placed.own(t.at) for p, t in own.items()}
+    moved = tuple(replace(s, at=frame[s.point]) if s.kind == "tree" else s for s in rig.supports)
+    lines = []
+    for line in rig.lines:
+        if line.purpose == "ridge line" and len(supports) == 2:
+            a, b = (own[s.point] for s in supports)
+            ridge = float(math.dist(*(placed.shelter.at(s.point) for s in supports)))
+            clear = math.dist(a.at, b.at) - a.across_m / 2 - b.across_m / 2
+            cord = through_line_m(ridge, max(clear - ridge, 0.0), a.across_m + b.across_m)
+            far = supports[1]
+            lines.append(replace(line, to=(*frame[far.point], far.height_m), span_m=clear, cord_m=cord))
+        elif line.start in own and line.purpose == "to the tree":
+            tree, top = own[line.start], placed.shelter.at(line.start)
+            gap = max(math.dist(placed.own(tree.at), top[:2]) - tree.across_m / 2, 0.0)
+            lines.append(replace(line, to=(*frame[line.start], float(top[2])), span_m=gap,
+                                 cord_m=tree_line_m(gap, tree.across_m)))  # fmt: skip
+        else:
+            lines.append(line)
+    return replace(rig, supports=moved, lines=tuple(lines)), tuple(line.cord_m for line in lines)
+
+
+def _candidates(form: Form, way: Carrying, camp: Camp) -> Candidates:
+    """Every place that the supports allow, with the headings worth trying."""
+    wind = camp.wind_from_deg
+    turns = TURNS_CALM if wind is None else TURNS_WINDY
+    back = front_bearing(0.0 if wind is None else wind, form.back_deg)
+    fronts = (back + np.array(turns)) % 360
+    return candidates(form.shelter, way.rig, camp.ground, camp.heart, camp.longest_line_m, fronts)
+
+
+def _ranked(form: Form, some: Candidates, camp: Camp) -> NDArray[np.intp]:
+    """Numbers of the places, the best first, for the wind, the slope, the way to the heart and the length of the lines."""
+    far = np.hypot(*(some.at - np.array(camp.heart)).T)
+    steep = slopes(camp.ground, some.at)
+    cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2
+    cost -= PAD_GAIN * shapely.contains_xy(camp.pads, some.at[:, 0], some.at[:, 1])
+    if camp.wind_from_deg is not None:
+        bearings: Floats = (form.back_deg + np.arange(0.0, 360.0, 15.0)) % 360
+        share = np.array(open_round(form.shelter, openings(form.shelter), list(bearings)))
+        off = wind_in_frame_all(camp.wind_from_deg, some.front) - form.back_deg
+        cost += OPEN_COST * share[(np.round(off / 15.0) % 24).astype(int)]
+    ok: NDArray[np.bool_] = (steep <= camp.rules.steep_deg) & ~shapely.contains_xy(camp.stops, some.at[:, 0], some.at[:, 1])
+    order = np.argsort(cost, kind="stable")
+    return np.asarray(order[ok[order]])

@@ -1,0 +1,298 @@
+"""The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are weighed so that one unit of an aim outweighs all of
+those after it, as many together as whole numbers allow; so the optimum of the sum is the lexicographic one. Either it is
+proved, or the gap is told for the first aim in which a better plan may exist.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Final
+
+from ortools.sat.python import cp_model
+
+from tarvik.core.plan.linear import Row
+
+if TYPE_CHECKING:
+    from tarvik.core.plan.linear import Linear, Terms
+    from tarvik.core.plan.model import PlanModel
+
+SEED: Final = 7
+WORKERS: Final = 2
+WEIGHT_MOST: Final = 1 << 58
+"""Largest weighted sum given to the solver at once."""
+ENDLESS: Final = 1 << 60
+
+
+@dataclass(frozen=True, slots=True)
+class Reached:
+    """What was reached in one aim, and the least that any plan could reach (given the aims before)."""
+
+    aim: str
+    value: int
+    bound: int
+
+    @property
+    def proven(self) -> bool:
+        """Whether no plan does better."""
+        return self.value <= self.bound
+
+    @property
+    def gap(self) -> float:
+        """How much better, as a share, a plan might still be in this aim."""
+        return 0.0 if self.proven else (self.value - self.bound) / max(abs(self.value), 1)
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A plan: which offers by number, who sleeps under which sheets (None: without a bed), and what it reaches.
+
+    `possible` False: not even a plan with people left out exists (a lock that cannot be kept).
+    """
+
+    possible: bool
+    offers: tuple[int, ...] = ()
+    beds: Mapping[int, tuple[int, ...] | None] = field(default_factory=dict)
+    reached: tuple[Reached, ...] = ()
+    values: tuple[int, ...] = ()
+
+    @property
+    def proven(self) -> bool:
+        """Whether the plan is proved best in every aim."""
+        return self.possible and all(r.proven for r in self.reached)
+
+    @property
+    def gap(self) -> float:
+        """How much better, as a share, a plan might be in the first aim that is not proved best; 0 when all are."""
+        return next((r.gap for r in self.reached if not r.proven), 0.0)
+
+    def value(self) -> tuple[int, ...]:
+        """The aims' values, in their order."""
+        return tuple(r.value for r in self.reached)
+
+
+@dataclass(frozen=True)
+class Limits:
+    """How long to look. `left` tells the seconds left in all (None: no limit); `stop` when nobody wants the plan any more;
+    `good_enough`: the gap of the first aim not proved with which the search ends.
+    """
+
+    left: Callable[[], float] | None = None
+    stop: Callable[[], bool] = lambda: False
+    good_enough: float = 0.0
+    seed: int = SEED
+    workers: int = WORKERS
+
+
+FREE: Final = Limits()
+Start = tuple[Sequence[int], Mapping[int, "tuple[int, ...] | None"]]
+"""A plan to begin with: offers by number, and who sleeps under which sheets."""
+
+
+def to_cp(linear: Linear, rows: Sequence[Row]) -> cp_model.CpModel:
+    """These rows over the model's variables, for CP-SAT; variables keep their numbers."""
+    model = cp_model.CpModel()
+    for low, high, name in zip(linear.low, linear.high, linear.names, strict=True):
+        model.new_int_var(low, high, name)
+    for row in rows:
+        add_row(model, row)
+    return model
+
+
+def add_row(model: cp_model.CpModel, row: Row, unless: Sequence[int] = ()) -> None:
+    """One row; with `unless`, it holds only while these flags (by number) are 0. Written into the model's own form: a large
+    model's rows take ten times as long one expression at a time.
+    """
+    added = model.proto.constraints.add()
+    for flag in unless:
+        added.enforcement_literal.append(-flag - 1)
+    added.linear.vars.extend([v for v, _ in row.terms])
+    added.linear.coeffs.extend([c for _, c in row.terms])
+    added.linear.domain.extend([-ENDLESS if row.low is None else row.low, ENDLESS if row.high is None else row.high])
+
+
+def variables_of(model: cp_model.CpModel, count: int) -> list[cp_model.IntVar]:
+    """The first `count` variables."""
+    return [model.get_int_var_from_proto_index(v) for v in range(count)]
+
+
+def solver_for(limits: Limits) -> cp_model.CpSolver:
+    """A solver with the limits' seed, threads and time left. No presolve: on these models it takes longer than the search."""
+    solver = cp_model.CpSolver()
+    solver.parameters.num_workers = limits.workers
+    solver.parameters.random_seed = limits.seed
+    solver.parameters.cp_model_presolve = False
+    if limits.left is not None:
+        solver.parameters.max_time_in_seconds = max(limits.left(), 0.05)
+    return solver
+
+
+class _Watch(cp_model.CpSolverSolutionCallback):
+    """Tells every better solution; stops the search when nobody wants it or it is good enough."""
+
+    def __init__(self, variables: list[cp_model.IntVar], seen: Callable[[list[int], float], bool]) -> None:
+        super().__init__()
+        self._variables, self._seen = variables, seen
+
+    def on_solution_callback(self) -> None:
+        """Called by the solver."""
+        if self._seen([self.value(v) for v in self._variables], self.best_objective_bound):
+            self.stop_search()
+
+
+def most_of(linear: Linear, terms: Terms) -> int:
+    """The most an aim can be, by its variables' bounds."""
+    return sum(c * (linear.high[v] if c > 0 else linear.low[v]) for v, c in terms.items())
+
+
+def least_of(linear: Linear, terms: Terms) -> int:
+    """The least an aim can be, by its variables' bounds."""
+    return sum(c * (linear.low[v] if c > 0 else linear.high[v]) for v, c in terms.items())
+
+
+def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
+    """The aims in groups that are weighed together: (aim, range), each group's product of ranges within WEIGHT_MOST."""
+    out: list[list[tuple[str, int]]] = [[]]
+    product = 1
+    for aim, terms in model.linear.aims.items():
+        size = model.most[aim] - least_of(model.linear, terms) + 1
+        if out[-1] and product * size > WEIGHT_MOST:
+            out.append([])
+            product = 1
+        out[-1].append((aim, size))
+        product *= size
+    return [g for g in out if g]
+
+
+def choose(
+    model: PlanModel, limits: Limits = FREE, start: Start | None = None, tell: Callable[[Chosen], None] = lambda _: None
+) -> Chosen:
+    """The best plan within the limits. `start`: a plan to begin with; told first when it can be kept. `tell` is called with
+    every better plan.
+    """
+    linear = model.linear
+    rows = [r for r in linear.rows if not r.tag.startswith("bed ")]
+    best: list[int] | None = None
+    if start is not None:
+        best = fixed(model, start, limits)
+        if best is not None:
+            tell(chosen_of(model, best, _floors(model, best, ())))
+    reached: list[Reached] = []
+    for group in grouped(model):
+        if best is not None and all(linear.value(a, best) == least_of(linear, linear.aims[a]) for a, _ in group):
+            reached += [Reached(a, linear.value(a, best), linear.value(a, best)) for a, _ in group]
+        elif limits.stop() and best is not None:
+            break
+        else:
+            found = _stage(model, group, rows, best, limits, reached, tell)
+            if found is None:
+                return Chosen(possible=False)
+            best, told = found
+            reached += told
+        if not all(r.proven for r in reached):
+            break
+        rows = rows + [Row(tuple(linear.aims[a].items()), None, linear.value(a, best)) for a, _ in group]
+    if best is None:
+        return Chosen(possible=False)
+    return chosen_of(model, best, _floors(model, best, reached))
+
+
+def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -> list[Reached]:
+    """What was reached, and for the aims not yet looked at what their variables' bounds allow."""
+    linear = model.linear
+    rest = list(linear.aims)[len(reached) :]
+    return [*reached, *(Reached(a, linear.value(a, list(best)), least_of(linear, linear.aims[a])) for a in rest)]
+
+
+def _stage(
+    model: PlanModel, group: Sequence[tuple[str, int]], rows: Sequence[Row], best: list[int] | None, limits: Limits,
+    before: Sequence[Reached], tell: Callable[[Chosen], None],
+) -> tuple[list[int], list[Reached]] | None:  # fmt: skip
+    """Minimise one group of aims: (values, what was reached); None when no plan at all was found."""
+    linear = model.linear
+    cp = to_cp(linear, rows)
+    variables = variables_of(cp, len(linear.low))
+    summed: Terms = {}
+    weight = 1
+    for aim, size in reversed(group):
+        for v, c in linear.aims[aim].items():
+            summed[v] = summed.get(v, 0) + weight * c
+        weight *= size
+    cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
+    for variable, value in zip(variables, best or (), strict=False):
+        cp.add_hint(variable, value)
+    solver = solver_for(limits)
+
+    def told(values: Sequence[int], bound: float) -> list[Reached]:
+        return [*before, *_digits(model, group, values, bound)]
+
+    def seen(values: list[int], bound: float) -> bool:
+        found = chosen_of(model, values, _floors(model, values, told(values, bound)))
+        tell(found)
+        return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
+
+    status = solver.solve(cp, _Watch(variables, seen))
+    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+        return None if best is None or status == cp_model.INFEASIBLE else (best, list(_digits(model, group, best, -1.0)))
+    values = [solver.value(v) for v in variables]
+    if status == cp_model.OPTIMAL:
+        return values, [Reached(a, linear.value(a, values), linear.value(a, values)) for a, _ in group]
+    return values, list(_digits(model, group, values, solver.best_objective_bound))
+
+
+def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence[int], bound: float) -> list[Reached]:
+    """A bound of the weighed sum told aim by aim. It is a number whose digits are the aims: up to the first digit that
+    differs, the aims are proved; that digit bounds its aim; of those after it nothing is known.
+    """
+    linear = model.linear
+    floors = [least_of(linear, linear.aims[a]) for a, _ in group]
+    weights = [1] * len(group)
+    for n in range(len(group) - 2, -1, -1):
+        weights[n] = weights[n + 1] * group[n + 1][1]
+    left = max(int(bound), sum(f * w for f, w in zip(floors, weights, strict=True)))
+    left -= sum(f * w for f, w in zip(floors, weights, strict=True))
+    out, open_ = [], False
+    for (aim, _), floor, weight in zip(group, floors, weights, strict=True):
+        value = linear.value(aim, list(values))
+        digit = floor if open_ else min(floor + left // weight, value)
+        left -= (digit - floor) * weight if not open_ else 0
+        open_ = open_ or digit < value
+        out.append(Reached(aim, value, digit))
+    return out
+
+
+def fixed(model: PlanModel, plan: Start, limits: Limits = FREE) -> list[int] | None:
+    """Values of all variables for a given plan, its kit handed out best; None when the plan breaks a rule of the model."""
+    linear = model.linear
+    offers, beds = set(plan[0]), plan[1]
+    cp = to_cp(linear, [r for r in linear.rows if not r.tag.startswith("bed ")])
+    for n, v in enumerate(model.takes):
+        _fix(cp, v, int(n in offers))
+    for (i, u), v in model.sleeps.items():
+        _fix(cp, v, int(beds.get(model.asked.campers[i].number) == model.units[u]))
+    variables = variables_of(cp, len(linear.low))
+    summed: Terms = {}
+    for terms in linear.aims.values():
+        for v, c in terms.items():
+            summed[v] = summed.get(v, 0) + c
+    cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
+    solver = solver_for(replace(limits, workers=1))
+    if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+        return None
+    return [solver.value(v) for v in variables]
+
+
+def _fix(cp: cp_model.CpModel, variable: int, value: int) -> None:
+    domain = cp.proto.variables[variable].domain
+    domain.clear()
+    domain.extend([value, value])
+
+
+def chosen_of(model: PlanModel, values: Sequence[int], reached: Sequence[Reached]) -> Chosen:
+    """A plan read off the values of the model's variables."""
+    offers = tuple(n for n, v in enumerate(model.takes) if values[v])
+    beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
+    for (i, u), v in model.sleeps.items():
+        if values[v]:
+            beds[model.asked.campers[i].number] = model.units[u]
+    return Chosen(True, offers, beds, tuple(reached), tuple(values))

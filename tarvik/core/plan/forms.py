@@ -1,0 +1,231 @@
+"""The forms a sheet can take tonight: pitches with settings from the search, for one, two or three sleepers, and each way
+of carrying them (between trees, on one tree, on poles) with the kit it takes.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.advice import PLAIN_PITCHES, SUITED
+from tarvik.core.body import Body
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.finding import Level
+from tarvik.core.measure.dry import dry_ground
+from tarvik.core.measure.figures import sitting_height
+from tarvik.core.measure.ground import Ground as LyingGround
+from tarvik.core.measure.mats import lay_mats
+from tarvik.core.measure.openings import back_to_wind_deg, open_to_wind, openings
+from tarvik.core.measure.roof import roof_of
+from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Hold
+from tarvik.core.plan.offers import beds_of
+from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
+from tarvik.core.rig.verdict import Reason, assess
+from tarvik.core.search import SIT_EACH_M2
+from tarvik.core.solve import Question
+from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
+from tarvik.core.weather.rain import rain_slope
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable, Sequence
+
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.pitches.base import Pitch
+    from tarvik.core.rig.carried import Rig
+    from tarvik.core.sheet import Sheet
+    from tarvik.core.shelter import Shelter
+    from tarvik.core.solve import Solution
+    from tarvik.core.tonight import Night
+
+    SolveAll = Callable[[Sequence[Question]], Sequence[Solution]]
+
+BED_SHEET_M2: Final = constant("bed_sheet", 3.0, "m2", ENGINEERING, "cloth a sleeper that makes a shared form worth a search")
+USUAL_STATURE_M: Final = constant("usual_stature", 1.80, "m", ENGINEERING, "stature for which forms are searched")
+HARD_MIN: Final = constant("hard_pitch", 6.0, "min", ENGINEERING, "a pitch that takes one person longer wants practice")
+MOST_SHARED: Final = 3
+"""Most sleepers a form is searched for."""
+SAME_DEG: Final = 0.01
+QUICK_PITCHES: Final = 3
+"""Pitches looked at for the first plan."""
+
+
+@dataclass(frozen=True)
+class Carrying:
+    """One way of carrying a form: its rig, the buttons to be made, the lengths of the poles it takes."""
+
+    rig: Rig
+    buttons: int
+    poles: tuple[float, ...]
+
+    @cached_property
+    def trees(self) -> int:
+        """How many trees."""
+        return sum(s.kind == "tree" for s in self.rig.supports)
+
+    @cached_property
+    def others(self) -> tuple[str, ...]:
+        """Other carriers by kind."""
+        return tuple(s.kind for s in self.rig.supports if s.kind not in POLE_KINDS and s.kind != "tree")
+
+
+@dataclass(frozen=True)
+class Form:
+    """A sheet in a pitch, folded, with the ways of carrying it."""
+
+    sheet: Sheet
+    pitch: Pitch
+    settings: tuple[tuple[str, float], ...]
+    figures: Figures
+    ways: tuple[Carrying, ...]
+    move_at_force: int
+
+    @property
+    def shelter(self) -> Shelter:
+        """The folded sheet."""
+        return self.figures.shelter
+
+    @cached_property
+    def back_deg(self) -> float:
+        """From where, in its own frame, the wind comes onto its back."""
+        return back_to_wind_deg(openings(self.shelter))
+
+
+def offered(night: Night) -> tuple[str, ...]:
+    """Pitches a plan looks at tonight: those practitioners take for such a night, and the plain ones."""
+    slugs = dict.fromkeys((*SUITED[night.needs.wanted.slug], *PLAIN_PITCHES))
+    return tuple(s for s in slugs if not PITCHES[s].carried_by)
+
+
+def questions(
+    sheet: Sheet, pitches: Iterable[str], night: Night, supports: Supports, owner_m: float | None, tallest_m: float
+) -> list[Question]:
+    """What is asked of one sheet: each pitch for as many as its cloth might cover."""
+    usual = min(USUAL_STATURE_M, tallest_m)
+    out = []
+    for slug in pitches:
+        for wanted in range(1, MOST_SHARED + 1):
+            if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
+                break
+            stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
+            out.append(Question(
+                sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
+                supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
+                uphill_off_wind_deg=night.uphill_off_wind_deg,
+            ))  # fmt: skip
+    return out
+
+
+def forms_of(solutions: Iterable[Solution], night: Night, supports: Supports, *, buttons: bool = True) -> list[Form]:
+    """The forms among the answers that give anybody a dry bed and stand in tonight's wind; equal ones once."""
+    out: dict[object, Form] = {}
+    for found in solutions:
+        figures = found.figures
+        if figures is None or not figures.sleepers:
+            continue
+        settings = tuple(sorted(found.settings.items()))
+        key = (found.question.pitch.slug, settings)
+        if key in out:
+            continue
+        ways = tuple(w for w in carryings(figures.shelter, supports) if buttons or not w.buttons)
+        judged = judge(found, night, 1)
+        if not ways or any(f.level is Level.STOPS and f.element != "beds" for f in judged.findings):
+            continue
+        force = judged.gale.move_at_force if judged.gale else 12
+        out[key] = Form(found.question.sheet, found.question.pitch, settings, figures, ways, force)
+    return list(out.values())
+
+
+def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
+    """Each way of carrying a shelter: on trees, on poles, on one of each; one line through or two ends, as the house has it.
+    Stakes and lines are counted by the plan, so here there is no end of them.
+    """
+    high = len(shelter.pitch.high_points())
+    plenty = replace(supports, stakes=None, lines_m=None)
+    some = [replace(plenty, trees=(Tree(),) * high, poles=supports.poles if high < 2 else (), others=())]
+    some += [replace(plenty, trees=(), others=())]
+    if high == 2:
+        some.append(replace(plenty, trees=(Tree(),), others=()))
+    houses = ["through", "ends"] if supports.house.ridge not in ("through", "ends") else [supports.house.ridge]
+    out: dict[object, Carrying] = {}
+    for at_hand in some:
+        for ridge in houses if len(at_hand.trees or ()) == high == 2 else houses[:1]:
+            found = assess(shelter, replace(at_hand, house=replace(at_hand.house, ridge=ridge)))
+            blocks = [r for r in found.reasons if r.blocks and r.code != "button"]
+            if found.rig is not None and not blocks:
+                lengths = _pole_lengths(shelter, found.rig, supports.house.pole_share)
+                way = Carrying(found.rig, _buttons(found.reasons), lengths)
+                kinds = tuple(sorted(s.kind for s in found.rig.supports))
+                out.setdefault((kinds, found.rig.through_line), way)
+    return list(out.values())
+
+
+def _pole_lengths(shelter: Shelter, rig: Rig, share: float) -> tuple[float, ...]:
+    """Lengths of a rig's poles: a tipped one is longer than it is high; those that prop a middle from inside stand upright."""
+    lifted = {a.point for a in shelter.pitch.anchors if a.hold is Hold.LIFTED}
+    return tuple(s.height_m / (1.0 if s.point in lifted else share) for s in rig.supports if s.kind in POLE_KINDS)
+
+
+def _buttons(reasons: Iterable[Reason]) -> int:
+    return sum(len(r.lengths) // 2 for r in reasons if r.code == "button")
+
+
+@dataclass(frozen=True)
+class Weathered:
+    """A form met by the wind from one side of its own frame: beds by stature, sitting places, places out of the wind."""
+
+    beds: tuple[tuple[float, int], ...]
+    sit: int
+    calm: int
+    open_share: float
+
+
+def weathered(form: Form, night: Night, from_deg: float, uphill_deg: float | None, statures: Sequence[float]) -> Weathered:
+    """What a form gives with the wind from `from_deg` and the ground rising towards `uphill_deg` in its own frame.
+
+    Dry ground, clearances and head rule are those of the figures themselves (`measure`); a taller person never finds more
+    room, so only as many statures are laid out as it takes to tell where the number of mats changes.
+    """
+    figures = form.figures
+    weather = replace(figures.weather, wind_from_deg=from_deg)
+    roof = roof_of(form.shelter)
+    lying = figures.lying if uphill_deg is None else replace(figures.lying, uphill_deg=uphill_deg)
+    if form.pitch.bed is not None:
+        return Weathered(beds_of({max(statures): figures.sleepers}), figures.sleepers,
+                         figures.sleepers, 0.0)  # fmt: skip
+    same = abs((from_deg - figures.weather.wind_from_deg + 180) % 360 - 180) < SAME_DEG
+    dry = None if rain_slope(weather) == 0 else figures.dry if same else dry_ground(roof, weather)
+    ground = LyingGround.under(roof, dry, figures.clearance)
+    headings = lying.headings(form.shelter)
+    known: dict[float, int] = {}
+
+    def count(stature: float) -> int:
+        if stature not in known:
+            known[stature] = len(lay_mats(ground, stature, figures.clearance, headings=headings))
+        return known[stature]
+
+    order = sorted(set(statures))
+
+    def fill(low: int, high: int) -> None:
+        """Counts between two places of the list; equal ends leave nothing to find out."""
+        a, b = count(order[low]), count(order[high])
+        if high - low <= 1:
+            return
+        if a <= b:
+            for stature in order[low + 1 : high]:
+                known.setdefault(stature, b)
+            return
+        middle = (low + high) // 2
+        fill(low, middle)
+        fill(middle, high)
+
+    fill(0, len(order) - 1)
+    beds = beds_of(known)
+    most = max(known.values(), default=0)
+    windy = (night.needs.wind_m_s or 0.0) >= WINDY_M_S
+    open_share = open_to_wind(form.shelter, from_deg % 360) if night.needs.wind_m_s else 0.0
+    sit_m2 = roof.area_above(sitting_height(Body(min(USUAL_STATURE_M, max(order)))))
+    sit = min(most, math.floor(sit_m2 / SIT_EACH_M2 + 1e-9))
+    return Weathered(beds, sit, 0 if windy and open_share > OPEN_MUCH else most, open_share)

@@ -1,0 +1,131 @@
+"""When it goes wrong: what each shelter turns into when the wind passes a force, or who goes where; and where a casualty
+lies, with whom, and who moves for that.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from tarvik.core.moves import Outcome, outcomes
+from tarvik.core.plan.party import may_share
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from tarvik.core.plan.model import PlanQuestion
+    from tarvik.core.plan.offers import Offer
+    from tarvik.core.plan.party import Camper, PlanRules
+    from tarvik.core.solve import Solution, Workings
+
+
+@dataclass(frozen=True)
+class Foul:
+    """One shelter's storm plan: the force at which to act; the move that keeps all its people dry, or where each goes
+    (person -> sheets), and who finds no place.
+    """
+
+    sheets: tuple[int, ...]
+    force: int
+    move: Outcome | None
+    go_to: Mapping[int, tuple[int, ...]]
+    without: tuple[int, ...]
+
+
+def foul_weather(
+    standing: Sequence[tuple[Offer, Sequence[Camper], Solution]], rules: PlanRules, workings: Workings | None = None
+) -> list[Foul]:
+    """For each shelter (its offer, its people, the shelter solved) what to do when the wind passes what it stands."""
+    found: list[tuple[Offer, Sequence[Camper], Outcome | None]] = []
+    for offer, people, solution in standing:
+        some = outcomes(solution, workings) if workings is not None else outcomes(solution)
+        holds = [o for o in some if o.after is not None and o.after.figures is not None and o.move.foul
+                 and o.after.figures.sleepers >= len(people)]  # fmt: skip
+        lower = min(holds, key=lambda o: o.after.figures.peak_m if o.after and o.after.figures else 9.0, default=None)
+        found.append((offer, people, lower))
+    strong = [(o, list(people), move) for o, people, move in found if move is not None]
+    out = []
+    for offer, people, move in found:
+        go: dict[int, tuple[int, ...]] = {}
+        without: list[int] = []
+        for person in people if move is None else ():
+            host = _host(person, strong, rules)
+            if host is None:
+                without.append(person.number)
+            else:
+                host[1].append(person)
+                go[person.number] = host[0].sheets
+        out.append(Foul(offer.sheets, offer.gale_force, move, go, tuple(without)))
+    return out
+
+
+def _host(
+    person: Camper, shelters: Sequence[tuple[Offer, list[Camper], Outcome | None]], rules: PlanRules
+) -> tuple[Offer, list[Camper], Outcome | None] | None:
+    """A shelter that stands in the storm with room for one more who may lie there."""
+    for shelter in sorted(shelters, key=lambda s: len(s[1])):
+        _, people, move = shelter
+        after = move.after.figures if move is not None and move.after is not None else None
+        if after is not None and after.sleepers > len(people) and all(may_share(person, c, rules) is None for c in people):
+            return shelter
+    return None
+
+
+@dataclass(frozen=True)
+class Casualty:
+    """Where a casualty lies: the sheets, who sits by, and who moves where for it; `words` say why there."""
+
+    sheets: tuple[int, ...] | None
+    carer: int | None
+    moves: Mapping[int, tuple[int, ...]]
+    words: str
+
+
+def casualty(
+    asked: PlanQuestion, offers: Sequence[int], beds: Mapping[int, tuple[int, ...] | None], hurt: int
+) -> Casualty:  # fmt: skip
+    """Where somebody hurt lies best: a shelter with two dry beds near a leader, the fewest people moved for it."""
+    people = {c.number: c for c in asked.campers if c.number >= 0}
+    who = people[hurt]
+    leaders = [c for c in people.values() if c.leader and c.number != hurt and beds.get(c.number)]
+    by_unit = {asked.offers[n].sheets: asked.offers[n] for n in offers}
+    inside = {u: [people[p] for p, s in beds.items() if s == u and p in people and p != hurt] for u in by_unit}
+    best: tuple[tuple[float, ...], Casualty] | None = None
+    for unit, offer in by_unit.items():
+        carers: list[Camper | None] = [*leaders] or [None]
+        for carer in carers:
+            tall = max(who.stature_m, carer.stature_m if carer else 0.0)
+            wanted = 2 if carer else 1
+            if offer.room(tall) < wanted:
+                continue
+            others = [c for c in inside[unit] if carer is None or c.number != carer.number]
+            free = offer.room(max([tall, *(c.stature_m for c in others)])) - wanted
+            moving = others[max(free, 0) :]
+            go = _rehoused(moving, by_unit, inside, unit, asked.rules)
+            if go is None:
+                continue
+            walks = (beds.get(hurt) != unit) + (carer is not None and beds.get(carer.number) != unit)
+            key = (float(len(go)), float(walks), float(offer.sit < 1), offer.out_m)
+            if best is None or key < best[0]:
+                words = "nobody moves for it" if not go else f"{len(go)} move for it"
+                best = (key, Casualty(unit, carer.number if carer else None, go, words))
+    return best[1] if best else Casualty(None, None, {}, "no shelter has two dry beds; keep a spare sheet")
+
+
+def _rehoused(
+    moving: Sequence[Camper], by_unit: Mapping[tuple[int, ...], Offer], inside: Mapping[tuple[int, ...], Sequence[Camper]],
+    without: tuple[int, ...], rules: PlanRules,
+) -> dict[int, tuple[int, ...]] | None:  # fmt: skip
+    """Other beds for these people, each allowed and dry; None when one has none."""
+    there = {u: list(some) for u, some in inside.items() if u != without}
+    out: dict[int, tuple[int, ...]] = {}
+    for person in moving:
+        for unit, some in sorted(there.items(), key=lambda item: len(item[1])):
+            tallest = max([person.stature_m, *(c.stature_m for c in some)])
+            if len(some) < by_unit[unit].room(tallest) and all(may_share(person, c, rules) is None for c in some):
+                some.append(person)
+                out[person.number] = unit
+                break
+        else:
+            return None
+    return out

@@ -1,0 +1,143 @@
+"""Who is to sleep, and which of them may share a shelter: consent, ages, quarters, patrols, and pairs named by the leader.
+
+The rules are the course's own; the provider's safeguarding policy and the qualified leader come first.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from itertools import combinations
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.errors import InputError
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+OF_AGE: Final = constant("of_age", 18.0, "years", COMMON_PRACTICE, "from this age on an adult; local law first")
+EARSHOT_M: Final = constant("earshot", 20.0, "m", ENGINEERING, "how far a leader hears a call at night in wind and rain")
+GAP_M: Final = constant("walking_gap", 0.8, "m", ENGINEERING, "clear walking gap between the cloth and lines of two shelters")
+
+
+class Shares(StrEnum):
+    """With whom a person has agreed to share."""
+
+    ANYONE = "anyone"
+    PATROL = "own patrol"
+    NOBODY = "nobody"
+
+
+class Skill(StrEnum):
+    """What a person can be trusted to pitch."""
+
+    NOVICE = "novice"
+    ABLE = "able"
+    PRACTISED = "practised"
+
+
+@dataclass(frozen=True, slots=True)
+class Camper:
+    """A person of the course, by number. `age` None: not told, taken as an adult for a leader and as under age for others
+    only when the rule says so. `quarters`: people of different quarters never share. `lends`: whether the own kit may serve
+    others. `bulk`: beds wanted (a casualty and who sits by).
+    """
+
+    number: int
+    name: str
+    stature_m: float
+    leader: bool = False
+    age: int | None = None
+    patrol: str = ""
+    quarters: str = ""
+    shares: Shares = Shares.ANYONE
+    skill: Skill = Skill.ABLE
+    snores: bool = False
+    lends: bool = True
+    bulk: int = 1
+
+    @property
+    def adult(self) -> bool:
+        """Leaders are adults unless an age says otherwise; anybody else whose age nobody told is not."""
+        return self.leader if self.age is None else self.age >= OF_AGE
+
+
+@dataclass(frozen=True, slots=True)
+class PlanRules:
+    """What the course holds to. Distances in metres; 0 switches a distance off."""
+
+    leaders_apart: bool = True
+    adults_apart: bool = True
+    age_gap: int | None = None
+    patrols_apart: bool = False
+    earshot_m: float = EARSHOT_M
+    gap_m: float = GAP_M
+    spare_beds: int = 0
+    join_lines: bool = True
+    join_sheets: bool = False
+    buttons: bool = True
+    never: frozenset[tuple[int, int]] = field(default_factory=frozenset)
+    always: frozenset[tuple[int, int]] = field(default_factory=frozenset)
+
+    def __post_init__(self) -> None:
+        limits = (("earshot_m", 0, 500), ("gap_m", 0, 20), ("spare_beds", 0, 2))
+        for name, low, high in limits:
+            if not low <= getattr(self, name) <= high:
+                raise InputError(name, f"{getattr(self, name):g} is outside {low} to {high}")
+        if self.age_gap is not None and not 0 <= self.age_gap <= 20:
+            raise InputError("age_gap", f"{self.age_gap} years are outside 0 to 20")
+
+
+@dataclass(frozen=True, slots=True)
+class Bar:
+    """A rule under which people of different `kinds` never share; `kind_of` gives a person's kind, None: not concerned."""
+
+    rule: str
+    words: str
+    kind_of: Callable[[Camper], str | None]
+
+
+def bars(rules: PlanRules) -> list[Bar]:
+    """The rules that part people by kind."""
+    out = [Bar("quarters", "people of different quarters do not share", lambda c: c.quarters or None)]
+    if rules.leaders_apart:
+        out.append(Bar("leaders_apart", "leaders do not share with students", lambda c: "leader" if c.leader else "student"))
+    if rules.adults_apart:
+        out.append(Bar("adults_apart", "adults do not share with under-age people",
+                       lambda c: "adult" if c.adult else "under age"))  # fmt: skip
+    if rules.patrols_apart:
+        out.append(Bar("patrols_apart", "patrols sleep apart", lambda c: c.patrol or None))
+    return out
+
+
+def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, str, int, int]]:
+    """Pairs that never share: (rule, words, one, two) by place in `campers`: the leader's, the age gap, a person's consent."""
+    place = {c.number: i for i, c in enumerate(campers)}
+    out = []
+    for a, b in sorted(rules.never):
+        if a in place and b in place:
+            words = f"{campers[place[a]].name} and {campers[place[b]].name} never share"
+            out.append((f"never {a} {b}", words, place[a], place[b]))
+    for (i, one), (j, two) in combinations(enumerate(campers), 2):
+        young = not one.adult and not two.adult and one.age is not None and two.age is not None
+        if rules.age_gap is not None and young and abs((one.age or 0) - (two.age or 0)) > rules.age_gap:
+            out.append(("age_gap", f"ages more than {rules.age_gap} years apart do not share", i, j))
+        for who, other in ((one, two), (two, one)):
+            if who.shares is Shares.PATROL and who.patrol != other.patrol:
+                out.append((f"consent {who.number}", f"{who.name} shares with the own patrol only", i, j))
+                break
+    return out
+
+
+def may_share(one: Camper, two: Camper, rules: PlanRules) -> str | None:
+    """Why two people may not share a shelter; None when they may."""
+    for bar in bars(rules):
+        a, b = bar.kind_of(one), bar.kind_of(two)
+        if a is not None and b is not None and a != b:
+            return bar.words
+    for who in (one, two):
+        if who.shares is Shares.NOBODY:
+            return f"{who.name} shares with nobody"
+    pairs = pair_bars([one, two], rules)
+    return pairs[0][1] if pairs else None
