@@ -27,6 +27,7 @@ def parser() -> argparse.ArgumentParser:
         command.add_argument("--port", type=_port, default=8080, help="port on 127.0.0.1 (default 8080)")
     bench = commands.add_parser("bench", help="measure speeds against references in the same run")
     bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
+    commands.add_parser("worker", help="make plans for the database named by TARVIK_DATABASE_URL, or this checkout's own")
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
@@ -62,6 +63,10 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.bench import bench
 
         return bench(CHECKOUT, asked.json)
+    if asked.command == "worker":
+        from tarvik.commands.worker import worker
+
+        return worker(CHECKOUT)
     if asked.command == "shots":
         from tarvik.commands.shots import shots
 

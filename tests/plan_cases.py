@@ -28,7 +28,8 @@ def random_course(seed: int, most_people: int = 6, most_sheets: int = 6, trees: 
     campers = [
         Camper(
             n, f"P{n}", dice.choice([1.6, 1.7, 1.8, 1.9]), leader=n == 1 and dice.random() < 0.7,
-            age=dice.choice([None, 13, 16, 19, 30]), patrol=dice.choice(["", "A", "B"]), quarters=dice.choice(["", "", "x", "y"]),
+            age=dice.choice([None, 13, 16, 19, 30]), patrol=dice.choice(["", "A", "B"]),
+            quarters=dice.choice(["", "", "x", "y"]),
             shares=dice.choice([Shares.ANYONE] * 4 + [Shares.PATROL, Shares.NOBODY]), skill=dice.choice(list(Skill)),
             snores=dice.random() < 0.2, lends=dice.random() < 0.8,
         )
@@ -51,8 +52,8 @@ def random_course(seed: int, most_people: int = 6, most_sheets: int = 6, trees: 
             beds = ((1.75, room), (1.95, max(room - 1, 1))) if dice.random() < 0.5 else ((1.85, room),)
             tied = tuple(sorted(dice.sample([f"t{k}" for k in range(trees)], dice.choice([0, 1, 2]))))
             offers.append(Offer(
-                (sheet,), dice.choice(["a-frame", "lean-to"]), (("height", float(len(offers))),), beds, Spot((x, y), 0.0), tied,
-                box(x - 1.2, y - 1.2, x + 1.2, y + 1.2), (x, y), sit=dice.randint(0, room), calm=dice.choice([0, room]),
+                (sheet,), dice.choice(["a-frame", "lean-to"]), (("height", float(len(offers))),), beds, Spot((x, y), 0.0),
+                tied, box(x - 1.2, y - 1.2, x + 1.2, y + 1.2), (x, y), sit=dice.randint(0, room), calm=dice.choice([0, room]),
                 minutes=dice.choice([3.0, 5.0, 8.0]), hard=dice.random() < 0.3, stakes=dice.randint(2, 6),
                 poles=tuple(dice.choice([0.9, 1.2, 1.6]) for _ in range(2 - len(tied))),
                 cords=tuple(dice.choice([2.0, 2.8, 4.5]) for _ in range(dice.randint(0, 2))),
@@ -76,6 +77,7 @@ def random_course(seed: int, most_people: int = 6, most_sheets: int = 6, trees: 
 
 def barred(a: Camper, b: Camper, rules: PlanRules) -> bool:
     """Whether two people may not share, said once more in plain words."""
+
     def of_age(c: Camper) -> bool:
         return c.age >= 18 if c.age is not None else c.leader
 
@@ -83,8 +85,8 @@ def barred(a: Camper, b: Camper, rules: PlanRules) -> bool:
     return (
         (rules.leaders_apart and a.leader != b.leader)
         or (rules.adults_apart and of_age(a) != of_age(b))
-        or (rules.patrols_apart and a.patrol != "" and b.patrol != "" and a.patrol != b.patrol)
-        or (a.quarters != "" and b.quarters != "" and a.quarters != b.quarters)
+        or (rules.patrols_apart and a.patrol != "" and b.patrol not in ("", a.patrol))
+        or (a.quarters != "" and b.quarters not in ("", a.quarters))
         or (young and rules.age_gap is not None and abs(a.age - b.age) > rules.age_gap)
         or Shares.NOBODY in (a.shares, b.shares)
         or (Shares.PATROL in (a.shares, b.shares) and a.patrol != b.patrol)
@@ -235,7 +237,7 @@ def _beddings(asked: PlanQuestion, offers: Sequence[Offer]) -> list[tuple[int, .
 
 
 def broken_rules(asked: PlanQuestion, offers: Sequence[Offer], beds: Mapping[int, tuple[int, ...] | None]) -> list[str]:
-    """What a plan breaks, by Shapely and plain loops: overlap, double use, a mat that is not dry, forbidden sharing, kit short."""
+    """What a plan breaks, by Shapely and plain loops: overlap, double use, a wet mat, forbidden sharing, kit short."""
     out = []
     if not fits_together(offers, asked.rules.gap_m):
         out.append("overlap or double use")

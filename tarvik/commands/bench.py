@@ -36,8 +36,8 @@ from tarvik.core.weather.rain import Weather, fall_directions
 from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
 from tarvik.web.pages.common import question
-from tarvik.web.searching import Searcher
-from tarvik.web.solving import Solver
+from tarvik.work.searching import Searcher
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

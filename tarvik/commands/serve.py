@@ -13,12 +13,13 @@ from typing import TYPE_CHECKING
 import uvicorn
 
 from tarvik.commands.warm import warm
+from tarvik.commands.worker import WorkerProcess
 from tarvik.demo.course import ensure_demo
 from tarvik.stand_ins.service import start_service
 from tarvik.store.database import Database
 from tarvik.store.server import Server, default_folder, free_port
 from tarvik.web.app import create_app
-from tarvik.web.searching import Searcher
+from tarvik.work.searching import Searcher
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -81,6 +82,7 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
             searcher = Searcher().start()
             warm()
+            worker = WorkerProcess(opened.url).start()
             say(f"open http://127.0.0.1:{port}/ in a browser; stop with Ctrl-C")
             stand_ins, stop = start_service(free_port())
             server = uvicorn.Server(
@@ -92,6 +94,7 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 server.run()
             finally:
                 stop()
+                worker.stop()
                 searcher.stop()
     except (KeyboardInterrupt, SystemExit):
         pass

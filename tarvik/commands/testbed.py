@@ -17,7 +17,10 @@ from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
 from tarvik.web.app import create_app
-from tarvik.web.searching import Searcher
+from tarvik.work.planning import Planner
+from tarvik.work.queue import work_on
+from tarvik.work.searching import Searcher
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -52,6 +55,9 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
     port = free_port()
     searcher = Searcher().start()
     app = create_app(database, stand_ins, searcher)
+    planner = Planner(database, Solver(searcher))
+    worker = threading.Thread(target=work_on, args=(database.url, planner.perform), kwargs={"signals": False}, daemon=True)
+    worker.start()
     web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()

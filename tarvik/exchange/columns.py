@@ -217,6 +217,48 @@ def _line_length(text: str, context: Context) -> Values:
     return {"length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)}
 
 
+def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Context], Values]:
+    """Reads one of some words; nothing means the first."""
+
+    def read(text: str, _: Context) -> Values:
+        clean = " ".join(text.lower().split())
+        if clean not in ("", *words):
+            raise InputError(key, f"«{text.strip()[:30]}» is no {what}; use {', '.join(dict.fromkeys(words.values()))}")
+        return {key: words[clean] if clean else next(iter(words.values()))}
+
+    return read
+
+
+def _yes_no(key: str, usual: bool) -> Callable[[str, Context], Values]:
+    def read(text: str, _: Context) -> Values:
+        clean = text.strip().lower()
+        if clean not in ("", "yes", "no", "y", "n", "true", "false"):
+            raise InputError(key, f"«{text.strip()[:20]}» is neither yes nor no")
+        return {key: usual if not clean else clean[0] in "yt"}
+
+    return read
+
+
+def _age(text: str, _: Context) -> Values:
+    clean = text.strip()
+    if not clean:
+        return {"age": None}
+    if not clean.isdecimal() or not 5 <= int(clean) <= 110:
+        raise InputError("age", f"«{clean[:20]}» is no age from 5 to 110; leave it empty when it is not known")
+    return {"age": int(clean)}
+
+
+_SHARES: Final = {
+    "anyone": "anyone",
+    "own patrol": "own patrol",
+    "patrol": "own patrol",
+    "nobody": "nobody",
+    "alone": "nobody",
+}
+_SKILLS: Final = {"able": "able", "novice": "novice", "practised": "practised", "practiced": "practised"}
+_OWNER: Final = Column(
+    "owner", "Belongs to", "a name, or empty for group kit", _owner, _show_owner, aliases=("owner", "person")
+)
 _NOTE: Final = Column("note", "Note", "anything worth knowing", _text("note", 400), _shown("note"), wide=True)
 _COUNT: Final = Column("count", "Count", "1", _count, lambda row, _: str(row.get("count", 1)), aliases=("number", "how many"))
 
@@ -255,9 +297,20 @@ TABLES: Final = {
                    aliases=("sheet", "tarp", "sheet size")),
             Column("tie_outs", "Tie-outs", "corners, mid-sides", _tie_outs, lambda *_: "", import_only=True,
                    aliases=("tie outs", "eyelets")),
+            Column("age", "Age", "16", _age, lambda row, _: str(row.get("age") or "")),
+            Column("patrol", "Patrol", "A", _text("patrol", 40), _shown("patrol"), aliases=("group", "team")),
+            Column("quarters", "Quarters", "who sleep apart", _text("quarters", 40), _shown("quarters")),
+            Column("shares", "Shares with", "anyone", _word("shares", _SHARES, "way of sharing"),
+                   lambda row, _: str(row.get("shares") or "anyone"), choices=("anyone", "own patrol", "nobody")),
+            Column("skill", "Skill", "able", _word("skill", _SKILLS, "skill"), lambda row, _: str(row.get("skill") or "able"),
+                   choices=("able", "novice", "practised")),
+            Column("snores", "Snores", "no", _yes_no("snores", usual=False),
+                   lambda row, _: "yes" if row.get("snores") else "no", choices=("no", "yes")),
+            Column("lends", "Lends kit", "yes", _yes_no("lends", usual=True),
+                   lambda row, _: "no" if row.get("lends") is False else "yes", choices=("yes", "no")),
         )),
         Table("sheets", "Sheets", "sheet", "No sheets yet. Add each person's own, then the group's.", (
-            Column("owner", "Belongs to", "a name, or empty for group kit", _owner, _show_owner, aliases=("owner", "person")),
+            _OWNER,
             Column("size", "Size", "2.4 x 3, 8x10 ft", _size,
                    lambda row, c: format_size(row["width_m"], row["length_m"], c.units) if row.get("width_m") else "",
                    needed=True, aliases=("sheet", "tarp")),
@@ -274,15 +327,17 @@ TABLES: Final = {
             _COUNT,
             Column("span", "Length", "105-145 cm", _span, _show_span, aliases=("length", "lengths", "range")),
             _NOTE,
+            _OWNER,
         )),
         Table("lines", "Lines", "line", "No cord yet. Add ready lengths: ridge lines, guys.", (
             Column("length", "Length", "3 m or 10 ft", _line_length,
                    lambda row, c: format_length(row["length_m"], c.units) if row.get("length_m") else "", needed=True),
             _COUNT,
             _NOTE,
+            _OWNER,
         )),
         Table("stakes", "Stakes", "bag of stakes", "No stakes yet. A sheet takes four at least, six with comfort.",
-              (_COUNT, _NOTE)),
+              (_COUNT, _NOTE, _OWNER)),
     )
 }  # fmt: skip
 

@@ -14,6 +14,7 @@ from tarvik.core.intent import INTENTS
 from tarvik.core.loads.holding import GROUNDS, Holding, ground_named
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.measure.net import Net, NetKind
+from tarvik.core.plan.party import EARSHOT_M, GAP_M, PlanRules
 from tarvik.core.quantities import (
     POINTS,
     compass,
@@ -233,6 +234,7 @@ _HEAD, _HEADS = _choice(
     {HeadRule.ANY.value: "any way", HeadRule.UPHILL.value: "uphill", HeadRule.AWAY.value: "away from the opening"}
 )
 _GROUND, _GROUNDS = _choice({g.slug: g.name for g in GROUNDS.values()})
+_SPARE, _SPARES = _choice({"0": "none", "1": "one bed", "2": "two beds: casualty and who sits by"})
 _NETKIND, _NETKINDS = _choice({"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"})
 
 
@@ -264,6 +266,15 @@ RULE_FIELDS: Final = (
     Field("ground_path_m", "From paths", _length(0.0, 500.0), format_length, "5 m"),
     Field("ground_fire_ring_m", "Clear ring round a fire", _length(1.0, 20.0), format_length, "3 m"),
     Field("ground_steep_deg", "Steepest ground to lie on, degrees", _number(1, 30, "degrees"), _plain, "8"),
+    Field("plan_leaders_apart", "Leaders and students sleep apart", _yes, _show_yes, "", _YES_NO),
+    Field("plan_adults_apart", "Adults and under-age people sleep apart", _yes, _show_yes, "", _YES_NO),
+    Field("plan_patrols_apart", "Patrols sleep apart", _yes, _show_yes, "", _YES_NO),
+    Field("plan_age_gap", "Most years between under-age people who share", _number(0, 20, "years"), _plain, "any"),
+    Field("plan_earshot_m", "Novices within so far of a leader", _length(0.0, 500.0), format_length, "20 m"),
+    Field("plan_gap_m", "Walking gap between shelters", _length(0.0, 20.0), format_length, "0.8 m"),
+    Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
+    Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
+    Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
@@ -274,6 +285,8 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "head": "any", "gear_in": False, "ground": "turf", "stake_depth_m": Holding().stake_depth_m, "guy_mm": Holding().guy_mm,
     **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()}, "may_cut": False,
     **{f"ground_{name}": value for name, value in asdict(USUAL).items()},
+    "plan_leaders_apart": True, "plan_adults_apart": True, "plan_patrols_apart": False, "plan_age_gap": None,
+    "plan_earshot_m": EARSHOT_M, "plan_gap_m": GAP_M, "plan_spare_beds": "0", "plan_join_lines": True, "plan_buttons": True,
     "ridge_mm": Holding().ridge_mm, "net_kind": "", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.1,
 }  # fmt: skip
 
@@ -281,7 +294,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
 def rules_shown(kept: Mapping[str, Any], units: Units) -> dict[str, str]:
     """A course's rules as text."""
     values = {**RULE_DEFAULTS, **kept}
-    return {f.name: f.show(values[f.name], units) for f in RULE_FIELDS}
+    return {f.name: "" if values[f.name] is None else f.show(values[f.name], units) for f in RULE_FIELDS}
 
 
 def read_rule(name: str, text: str, units: Units) -> Any:
@@ -319,6 +332,21 @@ def ground_rules_of(kept: Mapping[str, Any]) -> GroundRules:
     """Distances the course keeps from what is dangerous or not its own."""
     values = {**RULE_DEFAULTS, **kept}
     return GroundRules(**{name: float(values[f"ground_{name}"]) for name in asdict(USUAL)})
+
+
+def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
+    """What the course holds to when beds are given out. `pairs` in the rules: [kind, one, two] with kind never or always."""
+    values = {**RULE_DEFAULTS, **kept}
+    gap = values["plan_age_gap"]
+    pairs = [(str(k), min(int(a), int(b)), max(int(a), int(b))) for k, a, b in kept.get("pairs", [])]
+    return PlanRules(
+        leaders_apart=values["plan_leaders_apart"], adults_apart=values["plan_adults_apart"],
+        age_gap=None if gap is None else int(gap), patrols_apart=values["plan_patrols_apart"],
+        earshot_m=values["plan_earshot_m"], gap_m=values["plan_gap_m"], spare_beds=int(values["plan_spare_beds"]),
+        join_lines=values["plan_join_lines"], buttons=values["plan_buttons"],
+        never=frozenset((a, b) for k, a, b in pairs if k == "never"),
+        always=frozenset((a, b) for k, a, b in pairs if k == "always"),
+    )  # fmt: skip
 
 
 def net_of(kept: Mapping[str, Any]) -> Net | None:

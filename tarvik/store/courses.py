@@ -101,6 +101,14 @@ def night(session: Session, course_id: int, night_id: int) -> Night:
     return found
 
 
+def night_by_id(session: Session, night_id: int) -> Night:
+    """A night whatever its course. Raises NotFoundError."""
+    found = session.get(Night, night_id)
+    if found is None or found.deleted_at is not None:
+        raise NotFoundError("there is no such night")
+    return found
+
+
 def add_night(session: Session, course_id: int) -> Night:
     """One night more at the end. Raises InputError when there are too many."""
     all_of_them = nights(session, course_id)

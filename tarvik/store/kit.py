@@ -77,8 +77,6 @@ def context(session: Session, course: Course) -> Context:
 def cells(row: Any, table: Table, told: Context) -> Cells:
     """A row as text."""
     values = {c.name: getattr(row, c.key) for c in row.__table__.columns}
-    if table.key == "sheets":
-        values["owner_name"] = row.owner.name if row.owner else ""
     return Cells(row.id, row.version, {c.key: c.show(values, told) for c in table.columns if not c.import_only})
 
 

@@ -117,7 +117,20 @@ class Person(Owned, Base):
     stature_m: Mapped[float] = mapped_column()
     role: Mapped[str] = mapped_column(String(20), default="student")
     measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    age: Mapped[int | None] = mapped_column()
+    patrol: Mapped[str] = mapped_column(String(40), default="")
+    quarters: Mapped[str] = mapped_column(String(40), default="")
+    shares: Mapped[str] = mapped_column(String(20), default="anyone")
+    skill: Mapped[str] = mapped_column(String(20), default="able")
+    snores: Mapped[bool] = mapped_column(default=False)
+    lends: Mapped[bool] = mapped_column(default=True)
     note: Mapped[str] = mapped_column(String(400), default="")
+
+
+class Belonging:
+    """Kit that may be one person's own; the group's when it is nobody's."""
+
+    owner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
 
 
 class SheetRow(Owned, Base):
@@ -139,7 +152,7 @@ class SheetRow(Owned, Base):
     owner: Mapped[Person | None] = relationship(lazy="joined")
 
 
-class SupportRow(Owned, Base):
+class SupportRow(Belonging, Owned, Base):
     """Trees, poles or sticks: `count` alike."""
 
     __tablename__ = "support"
@@ -151,7 +164,7 @@ class SupportRow(Owned, Base):
     note: Mapped[str] = mapped_column(String(400), default="")
 
 
-class LineRow(Owned, Base):
+class LineRow(Belonging, Owned, Base):
     """Ready lengths of cord: `count` alike."""
 
     __tablename__ = "line"
@@ -161,7 +174,7 @@ class LineRow(Owned, Base):
     note: Mapped[str] = mapped_column(String(400), default="")
 
 
-class StakeRow(Owned, Base):
+class StakeRow(Belonging, Owned, Base):
     """Stakes: `count` alike."""
 
     __tablename__ = "stake"
@@ -205,7 +218,7 @@ class ShelterMember(Base):
 
 
 class PlanStep(Base):
-    """What a night's choices were before a change, for undo."""
+    """What a night's choices were before a change, for undo; once undone, what they were after it, for redo."""
 
     __tablename__ = "plan_step"
 
@@ -213,7 +226,54 @@ class PlanStep(Base):
     night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[list[Any]] = mapped_column()
+    after: Mapped[list[Any] | None] = mapped_column()
+    undone: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class NightPlan(Base):
+    """What a leader asks of a night's plan: the order of the aims, what is fixed, who is late. `found`: what was worked out
+    about the choices, by kind, each with the step it is about.
+    """
+
+    __tablename__ = "night_plan"
+
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), primary_key=True)
+    asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    found: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class NamedPlan(Base):
+    """A night's choices kept under a name, to be compared and taken up again."""
+
+    __tablename__ = "named_plan"
+    __table_args__ = (Index("one_plan_a_name", "night_id", "name", unique=True),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    shelters: Mapped[list[Any]] = mapped_column()
+    value: Mapped[list[Any]] = mapped_column(default=list)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class PlanJob(Base):
+    """Work for a worker: its state, how far it is, what came of it. `step`: the night's last change when it was asked for."""
+
+    __tablename__ = "plan_job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(20), default="waiting")
+    step: Mapped[int] = mapped_column(default=0)
+    runs: Mapped[int] = mapped_column(default=0)
+    wanted: Mapped[bool] = mapped_column(default=True)
+    progress: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    result: Mapped[dict[str, Any] | None] = mapped_column()
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
 
 class NeedsStep(Base):

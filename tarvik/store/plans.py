@@ -9,7 +9,7 @@ from sqlalchemy import delete, select
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import pitch_named
-from tarvik.store.kit import one
+from tarvik.store.kit import NotFoundError, one
 from tarvik.store.models import Night, PlanStep, ShelterMember, ShelterRow
 
 if TYPE_CHECKING:
@@ -28,6 +28,19 @@ class Choice:
     pitch: str
     settings: Mapping[str, float]
     people: tuple[int, ...]
+    spot: Mapping[str, Any] | None = None
+
+
+def choice_of(plain: Mapping[str, Any]) -> Choice:
+    """A choice from its plain values."""
+    return Choice(plain["sheet_id"], plain["pitch"], plain["settings"], tuple(plain["people"]), plain.get("spot"))
+
+
+def plain_of(choice: Choice) -> dict[str, Any]:
+    """A choice as plain values, for keeping."""
+    spot = dict(choice.spot) if choice.spot else None
+    return {"sheet_id": choice.sheet_id, "pitch": choice.pitch, "settings": dict(choice.settings),
+            "people": list(choice.people), "spot": spot}  # fmt: skip
 
 
 def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
@@ -46,16 +59,18 @@ def lock(session: Session, night: Night) -> None:
     session.scalars(select(Night).where(Night.id == night.id).with_for_update()).one()
 
 
-def _snapshot(session: Session, night: Night) -> list[Any]:
+def snapshot(session: Session, night: Night) -> list[Any]:
+    """A night's choices as plain values."""
     query = select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
     return [
-        {"sheet_id": s.sheet_id, "pitch": s.pitch, "settings": dict(s.settings), "people": [m.person_id for m in s.members]}
+        plain_of(Choice(s.sheet_id, s.pitch, s.settings, tuple(m.person_id for m in s.members), s.spot))
         for s in session.scalars(query).unique()
     ]
 
 
 def _remember(session: Session, night: Night, what: str) -> None:
-    session.add(PlanStep(night_id=night.id, what=what, before=_snapshot(session, night)))
+    session.execute(delete(PlanStep).where(PlanStep.night_id == night.id, PlanStep.undone))
+    session.add(PlanStep(night_id=night.id, what=what[:200], before=snapshot(session, night)))
     session.flush()
     old = select(PlanStep.id).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).offset(MOST_STEPS)
     session.execute(delete(PlanStep).where(PlanStep.id.in_(old)))
@@ -77,6 +92,7 @@ def _clear_beds(session: Session, night: Night, people: Sequence[int]) -> None:
 def _put(session: Session, night: Night, choice: Choice) -> ShelterRow:
     row = ShelterRow(
         night_id=night.id, sheet_id=choice.sheet_id, pitch=choice.pitch, settings=dict(choice.settings),
+        spot=dict(choice.spot) if choice.spot else None,
         members=[ShelterMember(person_id=p, night_id=night.id) for p in choice.people],
     )  # fmt: skip
     session.add(row)
@@ -100,11 +116,14 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
     same = session.scalars(
         select(ShelterRow).where(ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id)
     ).unique()
+    spot = choice.spot
     for row in same:
+        spot = spot or row.spot
         session.delete(row)
     session.flush()
     _clear_beds(session, night, choice.people)
-    return _put(session, night, Choice(choice.sheet_id, choice.pitch, settings, tuple(dict.fromkeys(choice.people))))
+    people = tuple(dict.fromkeys(choice.people))
+    return _put(session, night, Choice(choice.sheet_id, choice.pitch, settings, people, spot))
 
 
 def remove(session: Session, night: Night, shelter_id: int) -> None:
@@ -135,7 +154,14 @@ def _rebuild(session: Session, night: Night, choices: Sequence[Choice]) -> None:
 
 def last_step(session: Session, night: Night) -> PlanStep | None:
     """The change that undo would take back."""
-    return session.scalars(select(PlanStep).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).limit(1)).first()
+    query = select(PlanStep).where(PlanStep.night_id == night.id, ~PlanStep.undone)
+    return session.scalars(query.order_by(PlanStep.id.desc()).limit(1)).first()
+
+
+def next_step(session: Session, night: Night) -> PlanStep | None:
+    """The change that redo would make again."""
+    query = select(PlanStep).where(PlanStep.night_id == night.id, PlanStep.undone)
+    return session.scalars(query.order_by(PlanStep.id).limit(1)).first()
 
 
 def current_step(session: Session, night: Night) -> int:
@@ -150,8 +176,36 @@ def undo(session: Session, night: Night) -> str | None:
     step = last_step(session, night)
     if step is None:
         return None
-    before = [Choice(c["sheet_id"], c["pitch"], c["settings"], tuple(c["people"])) for c in step.before]
-    _rebuild(session, night, before)
-    session.delete(step)
+    step.after, step.undone = snapshot(session, night), True
+    _rebuild(session, night, [choice_of(c) for c in step.before])
     session.flush()
     return step.what
+
+
+def redo(session: Session, night: Night) -> str | None:
+    """Make the change last undone again; says what it was, None when there is none."""
+    lock(session, night)
+    step = next_step(session, night)
+    if step is None:
+        return None
+    _rebuild(session, night, [choice_of(c) for c in step.after or []])
+    step.undone = False
+    session.flush()
+    return step.what
+
+
+def move_person(session: Session, night: Night, person_id: int, shelter_id: int | None) -> None:
+    """Put one person to bed in another of the night's shelters, or in none. An emptied shelter goes."""
+    person = one(session, night.course_id, "people", person_id)
+    lock(session, night)
+    row = session.get(ShelterRow, shelter_id) if shelter_id is not None else None
+    if shelter_id is not None and (row is None or row.night_id != night.id):
+        raise NotFoundError("this shelter is no longer planned for the night")
+    _remember(session, night, f"moving {person.name}")
+    if row is not None and len(row.members) == 1 and row.members[0].person_id == person_id:
+        return
+    _clear_beds(session, night, [person_id])
+    if shelter_id is not None:
+        session.add(ShelterMember(shelter_id=shelter_id, person_id=person_id, night_id=night.id))
+    session.flush()
+    session.expire_all()

@@ -15,10 +15,26 @@ from fastapi.staticfiles import StaticFiles
 from tarvik import __version__
 from tarvik.exchange.feed import Feed
 from tarvik.web import api, problems
-from tarvik.web.pages import bench, board, camp, choosing, compare, ground, home, kit, night, person, rules, ways
+from tarvik.web.pages import (
+    bench,
+    board,
+    camp,
+    choosing,
+    compare,
+    ground,
+    home,
+    kit,
+    night,
+    person,
+    plan,
+    plan_jobs,
+    rules,
+    ways,
+)
 from tarvik.web.polling import Poller
 from tarvik.web.rendering import make_templates
-from tarvik.web.solving import Solver
+from tarvik.work.queue import Queue
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator
@@ -27,7 +43,7 @@ if TYPE_CHECKING:
     from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
     from tarvik.store.database import Database
-    from tarvik.web.searching import Searcher
+    from tarvik.work.searching import Searcher
 
 HERE = Path(__file__).parent
 MOST_BODY = 1_000_000
@@ -50,6 +66,7 @@ class Tarvik:
     database: Database
     solver: Solver
     pages: Jinja2Templates
+    queue: Queue
     feed: Feed | None = None
     stand_ins: str | None = None
 
@@ -118,6 +135,7 @@ def create_app(database: Database, stand_ins: str | None = None, searcher: Searc
     `searcher` a second process for searches.
     """
     solver = Solver(searcher)
+    queue = Queue(database.url)
     feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
     poller = Poller(database, feed) if feed else None
 
@@ -128,16 +146,17 @@ def create_app(database: Database, stand_ins: str | None = None, searcher: Searc
         yield
         if poller is not None:
             poller.stop()
+        queue.close()
         database.close()
 
     app = FastAPI(
         title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )  # fmt: skip
-    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), feed, stand_ins)
+    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), queue, feed, stand_ins)
     app.add_middleware(Guard)
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for part in (api, home, kit, night, ground, rules, board, choosing, compare, person, ways, bench, camp):
+    for part in (api, home, kit, night, ground, plan, plan_jobs, rules, board, choosing, compare, person, ways, bench, camp):
         app.include_router(part.router)
     return app

@@ -1,4 +1,4 @@
-"""The group's plan: its optimum against every plan looked at, and against another solver; no rule broken; minimal conflicts."""
+"""The group's plan: its optimum against every plan looked at and another solver; no rule broken; minimal conflicts."""
 
 from __future__ import annotations
 

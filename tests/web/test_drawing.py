@@ -18,7 +18,7 @@ from tarvik.core.units import Units
 from tarvik.web.drawing import views
 from tarvik.web.drawing.silhouette import silhouette, view
 from tarvik.web.drawing.svg import Paper
-from tarvik.web.solving import Solver, key_of
+from tarvik.work.solving import Solver, key_of
 from tests.reference import OBLONGS
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -139,7 +139,7 @@ def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> No
     """Kept by content: equal questions share an answer; another height, person or kit does not; memory is bounded."""
     solver = Solver()
     calls: list[Question] = []
-    monkeypatch.setattr("tarvik.web.solving.solve", lambda q, _: calls.append(q) or object())
+    monkeypatch.setattr("tarvik.work.solving.solve", lambda q, _: calls.append(q) or object())
     question = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"height": 1.2, "turn": 0})
     twin = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"turn": 0, "height": 1.2})
     assert solver.solve(question) is solver.solve(twin)

@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
-from tarvik.core.plan.camps import Camp, Stand, stands
+from tarvik.core.plan.camps import Camp, Stand, stand_at, stands
 from tarvik.core.plan.forms import HARD_MIN, QUICK_PITCHES, Form, Weathered, forms_of, offered, questions, weathered
 from tarvik.core.plan.offers import LINE, Offer, Pool, pruned
 from tarvik.core.sheet import joined_sheet
+from tarvik.core.site.placing import Spot
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.plan.forms import Carrying, SolveAll
+    from tarvik.core.plan.model import Standing
     from tarvik.core.plan.party import Camper
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
     from tarvik.core.tonight import Night
 
-SPOTS_EACH: Final = 4
+SPOTS_EACH: Final = 8
 """Spots kept for each form and way of carrying it."""
 FORMS_EACH: Final = 2
 """Forms kept of a sheet for each number of sleepers."""
@@ -97,6 +99,22 @@ def gather(
         yield made
 
 
+def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:
+    """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's weather leaves of it."""
+    sheets = {b.number: b.sheet for b in bag.sheets}
+    work = _Work(bag, night, camp)
+    some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
+    asked = [
+        replace(q, settings=dict(s.settings))
+        for s in some for q in questions(sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest)[:1]
+    ]  # fmt: skip
+    out = []
+    for standing, found in zip(some, solve_all(asked), strict=True):
+        for form in forms_of([found], night, bag.supports, buttons=bag.buttons):
+            out += work.standing(standing, replace(form, settings=standing.settings))
+    return out
+
+
 class _Work:
     """What sheets alike share: the spots of a form, and what the wind leaves of it there."""
 
@@ -106,6 +124,16 @@ class _Work:
         self.tallest = max(self.statures, default=1.75)
         self._stands: dict[object, list[Stand]] = {}
         self._weathered: dict[object, Weathered] = {}
+
+    def standing(self, standing: Standing, form: Form) -> list[Offer]:
+        """Offers of one shelter where it stands; none where the ground does not allow it any more."""
+        if self.camp is None or standing.at is None:
+            return [o for way in self._ways(form) if (o := self._unplaced(standing.sheets, form, way)).beds]
+        spot = Spot(standing.at, standing.front_deg or 0.0, standing.anchor)
+        found = [(way, stand_at(form, way, self.camp, spot, standing.trees)) for way in self._ways(form)
+                 if way.trees == len(standing.trees)]  # fmt: skip
+        out = [self._placed(standing.sheets, form, way, stand) for way, stand in found if stand is not None]
+        return [o for o in out if o.beds]
 
     def fittest(self, forms: Sequence[Form]) -> list[Form]:
         """For each number of sleepers the forms that serve them best with their backs to the wind: out of the wind, sitting

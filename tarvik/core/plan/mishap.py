@@ -4,7 +4,7 @@ lies, with whom, and who moves for that.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from tarvik.core.moves import Outcome, outcomes
@@ -36,37 +36,51 @@ def foul_weather(
     standing: Sequence[tuple[Offer, Sequence[Camper], Solution]], rules: PlanRules, workings: Workings | None = None
 ) -> list[Foul]:
     """For each shelter (its offer, its people, the shelter solved) what to do when the wind passes what it stands."""
-    found: list[tuple[Offer, Sequence[Camper], Outcome | None]] = []
+    found: list[_Stormy] = []
     for offer, people, solution in standing:
         some = outcomes(solution, workings) if workings is not None else outcomes(solution)
-        holds = [o for o in some if o.after is not None and o.after.figures is not None and o.move.foul
+        holds = [o for o in some if o.after is not None and o.after is not solution and o.after.figures is not None
                  and o.after.figures.sleepers >= len(people)]  # fmt: skip
         lower = min(holds, key=lambda o: o.after.figures.peak_m if o.after and o.after.figures else 9.0, default=None)
-        found.append((offer, people, lower))
-    strong = [(o, list(people), move) for o, people, move in found if move is not None]
+        found.append(_Stormy(offer, list(people), lower))
     out = []
-    for offer, people, move in found:
+    for shelter in found:
         go: dict[int, tuple[int, ...]] = {}
         without: list[int] = []
-        for person in people if move is None else ():
-            host = _host(person, strong, rules)
+        for person in shelter.people if shelter.move is None else ():
+            host = _host(person, shelter, found, rules)
             if host is None:
                 without.append(person.number)
             else:
-                host[1].append(person)
-                go[person.number] = host[0].sheets
-        out.append(Foul(offer.sheets, offer.gale_force, move, go, tuple(without)))
+                host.guests.append(person)
+                go[person.number] = host.offer.sheets
+        out.append(Foul(shelter.offer.sheets, shelter.offer.gale_force, shelter.move, go, tuple(without)))
     return out
 
 
-def _host(
-    person: Camper, shelters: Sequence[tuple[Offer, list[Camper], Outcome | None]], rules: PlanRules
-) -> tuple[Offer, list[Camper], Outcome | None] | None:
-    """A shelter that stands in the storm with room for one more who may lie there."""
-    for shelter in sorted(shelters, key=lambda s: len(s[1])):
-        _, people, move = shelter
-        after = move.after.figures if move is not None and move.after is not None else None
-        if after is not None and after.sleepers > len(people) and all(may_share(person, c, rules) is None for c in people):
+@dataclass
+class _Stormy:
+    """A shelter when the wind rises: the move that brings it down, if there is one, and who has come from others."""
+
+    offer: Offer
+    people: list[Camper]
+    move: Outcome | None
+    guests: list[Camper] = field(default_factory=list)
+
+    def room(self, stature_m: float) -> int:
+        """How many of that stature lie dry then."""
+        after = self.move.after.figures if self.move is not None and self.move.after is not None else None
+        return self.offer.room(stature_m) if after is None else min(after.sleepers, self.offer.room(stature_m))
+
+
+def _host(person: Camper, own: _Stormy, shelters: Sequence[_Stormy], rules: PlanRules) -> _Stormy | None:
+    """A shelter that stands in more wind than the own, or comes down for it, with room for one more who may lie there."""
+    for shelter in sorted(shelters, key=lambda s: len(s.people) + len(s.guests)):
+        if shelter is own or (shelter.move is None and shelter.offer.gale_force <= own.offer.gale_force):
+            continue
+        there = [*shelter.people, *shelter.guests]
+        tallest = max([person.stature_m, *(c.stature_m for c in there)])
+        if len(there) < shelter.room(tallest) and all(may_share(person, c, rules) is None for c in there):
             return shelter
     return None
 

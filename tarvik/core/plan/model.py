@@ -8,6 +8,7 @@ two choices is needed and the model stays linear.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -50,6 +51,8 @@ class Standing:
     at: tuple[float, float] | None
     front_deg: float | None
     people: tuple[int, ...]
+    anchor: tuple[float, float] = (0.0, 0.0)
+    trees: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -189,7 +192,7 @@ class _Builder:
 
     def once(self) -> None:
         """A sheet, and a tree, is used once; shelters keep a walking gap; an offer of nobody's is not taken."""
-        for clique in cliques(self.asked.offers, self.asked.rules.gap_m):
+        for clique in cliques(tuple(self.asked.offers), self.asked.rules.gap_m):
             self.m.row({self.takes[n]: 1 for n in clique}, high=1)
         for u in range(len(self.units)):
             self.m.row({**self.used(u), **dict.fromkeys(self.people(u), -1)}, high=0)
@@ -442,7 +445,8 @@ def conflicting(offers: Sequence[Offer], gap_m: float) -> list[tuple[int, int]]:
     return out
 
 
-def cliques(offers: Sequence[Offer], gap_m: float) -> list[list[int]]:
+@lru_cache(maxsize=4)
+def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
     """Sets of offers of which at most one can be taken, that together hold every pair that excludes each other: by the
     ground, by a sheet, by a tree. Each is grown as large as it goes, for a few large sets tell a solver more than many pairs.
     """

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from tarvik.core.constant import ENGINEERING, constant
@@ -127,6 +127,11 @@ class Supports:
         for i, line in enumerate(self.lines_m or ()):
             if not math.isfinite(line) or not 0 < line <= 500:
                 raise InputError(f"supports.lines_m[{i}]", f"{line:g} m is outside 0 to 500 m")
+
+    def on_trees(self, count: int, high_points: int) -> Supports:
+        """The same for a shelter that is to be carried by so many trees, and by poles for the rest of its high points."""
+        poles = () if 0 < high_points <= count else self.poles
+        return replace(self, trees=(Tree(),) * count, poles=poles)
 
     def usable_trees(self) -> tuple[Tree, ...] | None:
         """Trees thick enough to carry a line."""

@@ -25,7 +25,8 @@ from tarvik.web.drawing import views
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
-from tarvik.web.solving import Solver
+from tarvik.web.standing import carried_so
+from tarvik.work.solving import Solver
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
 
@@ -46,7 +47,7 @@ def shelter_cards(
         body = _tallest(row)
         people = plans.sleepers(row)
         asked = question(
-            row.sheet, row.pitch, tonight, supports, row.settings, body=body, wanted=len(row.members) or 1,
+            row.sheet, row.pitch, tonight, carried_so(supports, row), row.settings, body=body, wanted=len(row.members) or 1,
             people=tuple(body_of(p) for p in people),
         )  # fmt: skip
         solution = solver.solve(asked)
@@ -57,7 +58,7 @@ def shelter_cards(
         }  # fmt: skip
         shelter, figures = solution.shelter, solution.figures
         if shelter is not None and figures is not None:
-            assessment = assess(shelter, left)
+            assessment = assess(shelter, carried_so(left, row))
             rig = assessment.rig
             notes = [r for r in solution.assessment.reasons if not r.blocks and r.code == "no_mat_fits"]
             reasons = [(r, r.text(units)) for r in (*assessment.reasons, *notes)]

@@ -3,53 +3,43 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 from websockets.asyncio.client import connect
 from websockets.exceptions import WebSocketException
 
-from tarvik.core.errors import FoldError, InputError
+from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
-from tarvik.core.site.hazards import TICKS, GroundRules, Hazard, hazards
+from tarvik.core.site.hazards import TICKS, Hazard
 from tarvik.core.site.pairs import tree_pairs
-from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
-from tarvik.core.site.relief import slope_of
-from tarvik.core.site.spots import best_spots, snapped, swing
+from tarvik.core.site.spots import best_spots
 from tarvik.core.site.survey import next_tapes
 from tarvik.core.site.things import Health, Kind, Sort
 from tarvik.core.units import Units
 from tarvik.exchange.ground_files import READERS, WRITERS
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
-from tarvik.exchange.night_form import ground_rules_of
-from tarvik.store import courses, kit, nights, plans
+from tarvik.store import courses, plans
 from tarvik.store import ground as store
-from tarvik.store.kit import NotFoundError, body_of
-from tarvik.store.models import Course, Night, ShelterRow, Site
+from tarvik.store.kit import NotFoundError
+from tarvik.store.models import ShelterRow
 from tarvik.web.drawing.ground_map import ground_map, ruled_mm, shelter_group
-from tarvik.web.pages.common import owner_name, page, question, tarvik
+from tarvik.web.pages.common import owner_name, page, tarvik
+from tarvik.web.standing import Scene, SpotIn, between, figures_of, placed_of, scene_of, site_of, standing_of
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
-    from tarvik.core.measure.figures import Figures
     from tarvik.core.site.pairs import TreePair
-    from tarvik.core.site.things import Ground
-    from tarvik.core.tonight import Night as TonightsNight
     from tarvik.store.ground import Surveyed
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/ground", include_in_schema=False)
 SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
 PAIRS_LISTED = 12
-NIGHT_RAIN_HOURS = 10.0
-SHIFT_DEG = 40.0
-"""A wind that shifts by less is met as it is."""
 
 
 class ItemIn(BaseModel):
@@ -67,151 +57,9 @@ class ItemChange(BaseModel):
     was: dict[str, Any] | None = None
 
 
-class SpotIn(BaseModel):
-    """Where a shelter is put: its middle, and the bearing to which its front looks."""
-
-    x: float = Field(ge=-5000, le=5000, allow_inf_nan=False)
-    y: float = Field(ge=-5000, le=5000, allow_inf_nan=False)
-    front_deg: float = Field(ge=-720, le=720, allow_inf_nan=False)
-    anchor: tuple[float, float] | None = None
-    trees: list[str] = Field(default_factory=list, max_length=4)
-    snap: bool = False
-
-
-@dataclass
-class _Scene:
-    """All that a page of the ground is made from."""
-
-    course: Course
-    night: Night
-    site: Site
-    tonight: TonightsNight
-    items: list[Any]
-    known: Surveyed
-    found: list[Hazard]
-    rules: GroundRules
-
-
-def _site(session: Session, course_id: int, night: Night) -> Site:
-    if night.site_id is None:
-        raise NotFoundError("this night has no site yet: choose one on the night's page")
-    return nights.one_site(session, course_id, night.site_id)
-
-
-@lru_cache(maxsize=64)
-def _hazards(ground: Ground, rules: GroundRules, wind_from_deg: float | None, rain_mm: float) -> list[Hazard]:
-    return hazards(ground, rules, wind_from_deg, rain_mm)
-
-
-def _scene(session: Session, course_id: int, night_id: int) -> _Scene:
-    course = courses.course(session, course_id)
-    night = courses.night(session, course_id, night_id)
-    site = _site(session, course_id, night)
-    tonight = nights.night_of(session, course, night)
-    items = list(store.items(session, site.id))
-    known = store.ground_of(items)
-    rules = ground_rules_of(course.rules or {})
-    needs = tonight.needs
-    wind = needs.wind_from_deg if needs.wind_m_s else None
-    rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
-    return _Scene(course, night, site, tonight, items, known, _hazards(known.ground, rules, wind, rain), rules)
-
-
-def _figures(request: Request, session: Session, scene: _Scene, row: ShelterRow, front_deg: float | None) -> Any:
-    """The shelter solved with tonight's wind as it meets it there; on its back where it stands nowhere yet."""
-    people = plans.sleepers(row)
-    body = body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
-    wind = scene.tonight.needs.wind_from_deg
-    asked = question(
-        row.sheet, row.pitch, scene.tonight, kit.supports_of(session, scene.course.id), row.settings, body=body,
-        wanted=len(row.members) or 1, people=tuple(body_of(p) for p in people),
-        wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg, 1)),
-    )  # fmt: skip
-    return tarvik(request).solver.solve(asked)
-
-
-def _middle(figures: Figures) -> tuple[float, float]:
-    low, high = figures.shelter.xyz[:, :2].min(axis=0), figures.shelter.xyz[:, :2].max(axis=0)
-    return float(low[0] + high[0]) / 2, float(low[1] + high[1]) / 2
-
-
-def _spot(spot: SpotIn, figures: Figures) -> Spot:
-    return Spot((spot.x, spot.y), spot.front_deg % 360, spot.anchor or _middle(figures))
-
-
-def _placed(request: Request, session: Session, scene: _Scene, row: ShelterRow, spot: SpotIn) -> tuple[Placed, list[Finding]]:
-    """A shelter where it is put, and what is wrong there. Raises InputError where it does not fold."""
-    asked_front = spot.front_deg
-    solution = _figures(request, session, scene, row, asked_front)
-    if solution.figures is None:
-        raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
-    figures = solution.figures
-    if spot.snap:
-        there, names = snapped(figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground)
-        spot.x, spot.y, spot.front_deg, spot.anchor, spot.trees, spot.snap = (
-            *there.at, there.front_deg, there.anchor, list(names), False
-        )  # fmt: skip
-        if abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5:  # turned with its trees: the wind meets it anew
-            return _placed(request, session, scene, row, spot)
-    try:
-        stands = place(figures.shelter.pitch, figures.shelter.sheet, figures.shelter.settings, _spot(spot, figures),
-                       scene.known.ground, solution.assessment.rig, figures.mats)  # fmt: skip
-    except FoldError:
-        raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
-    wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
-    if row.members and figures.sleepers < len(row.members):
-        words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
-        remedy = "turn it, or take a pitch that closes to the wind"
-        wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
-    return stands, wrong
-
-
-def _standing(request: Request, session: Session, scene: _Scene) -> list[dict[str, Any]]:
-    """The night's shelters: those on the map with their findings, the others waiting beside it."""
-    out: list[dict[str, Any]] = []
-    for number, row in enumerate(plans.shelters(session, scene.night.id), start=1):
-        told: dict[str, Any] = {"id": row.id, "number": number, "owner": owner_name(row.sheet), "pitch": row.pitch,
-                                "placed": None, "findings": [], "people": plans.sleepers(row), "fault": ""}  # fmt: skip
-        if row.spot:
-            try:
-                told["placed"], told["findings"] = _placed(request, session, scene, row, SpotIn(**row.spot))
-            except InputError as err:
-                told["fault"] = err.message
-        trees = (row.spot or {}).get("trees", [])
-        if told["placed"] is not None:
-            told["fall"] = slope_of(told["placed"].gradient)
-        told["swing"] = _swing(request, session, scene, row, trees[0]) if len(trees) == 1 else None
-        out.append(told)
-    return out
-
-
-def _swing(request: Request, session: Session, scene: _Scene, row: ShelterRow, tree: str) -> tuple[float, float] | None:
-    """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to); None while it stays."""
-    turned = nights.wind_at_dawn(session, scene.night)
-    now = scene.tonight.needs.wind_from_deg
-    if turned is None or now is None or abs((turned - now + 180) % 360 - 180) < SHIFT_DEG:
-        return None
-    figures = _figures(request, session, scene, row, None).figures
-    if figures is None:
-        return None
-    best = swing(figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree)
-    return turned, best.spot.front_deg
-
-
-def _between(shelters: list[dict[str, Any]]) -> None:
-    """Shelters that stand in each other's way."""
-    some = [s for s in shelters if s["placed"] is not None]
-    for i, one in enumerate(some):
-        for two in some[i + 1 :]:
-            if one["placed"].taken.intersects(two["placed"].taken):
-                for a, b in ((one, two), (two, one)):
-                    a["findings"].insert(0, Finding("overlap", str(b["number"]), f"stands in the way of shelter {b['number']}",
-                                                    "move one of them", Level.STOPS))  # fmt: skip
-
-
-def _view(request: Request, session: Session, scene: _Scene) -> dict[str, Any]:
-    shelters = _standing(request, session, scene)
-    _between(shelters)
+def _view(request: Request, session: Session, scene: Scene) -> dict[str, Any]:
+    shelters = standing_of(request, session, scene)
+    between(shelters)
     known = scene.known
     ids = {f"{i.kind} {i.data['name']}": i.id for i in scene.items if i.kind in ("thing", "area")}
     free = {i.data["name"] for i in scene.items if i.kind == "thing" and i.data.get("x") is not None}
@@ -252,7 +100,7 @@ def _pairs(known: Surveyed, pairs: list[TreePair]) -> list[dict[str, Any]]:
     return out
 
 
-def _ticks(scene: _Scene) -> list[tuple[str, str, Any]]:
+def _ticks(scene: Scene) -> list[tuple[str, str, Any]]:
     """The short list, with what was ticked and noted."""
     kept = {i.data["key"]: i for i in scene.items if i.kind == "check"}
     return [(key, words, kept.get(key)) for key, words in TICKS]
@@ -267,7 +115,7 @@ def _where(known: Surveyed, item: Any) -> str:
     return "waits for the survey"
 
 
-def _book(scene: _Scene) -> list[dict[str, Any]]:
+def _book(scene: Scene) -> list[dict[str, Any]]:
     """The field book with each reading's residual."""
     known = scene.known
     by_row: dict[int, list[Any]] = {}
@@ -296,18 +144,18 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
         night = courses.night(session, course_id, night_id)
         if night.site_id is None:
             return page(request, "ground_none.html", course=course, night=night, tab="ground")
-        scene = _scene(session, course_id, night_id)
+        scene = scene_of(session, course_id, night_id)
         return page(request, "ground.html", **_view(request, session, scene))
 
 
 def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
     session.flush()
     session.expire_all()
-    return page(request, "ground_view.html", **_view(request, session, _scene(session, course_id, night_id)))
+    return page(request, "ground_view.html", **_view(request, session, scene_of(session, course_id, night_id)))
 
 
 def _site_id(session: Session, course_id: int, night_id: int) -> int:
-    return _site(session, course_id, courses.night(session, course_id, night_id)).id
+    return site_of(session, course_id, courses.night(session, course_id, night_id)).id
 
 
 @router.get("/view")
@@ -370,10 +218,10 @@ def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -
 def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn) -> Any:
     """How a shelter would stand there: drawing and findings, nothing kept."""
     with tarvik(request).database.session() as session:
-        scene = _scene(session, course_id, night_id)
+        scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
         number = [r.id for r in plans.shelters(session, night_id)].index(row.id) + 1
-        stands, wrong = _placed(request, session, scene, row, spot)
+        stands, wrong = placed_of(request, session, scene, row, spot)
         troubled = any(f.level is Level.STOPS for f in wrong)
         return {
             "drawing": shelter_group(row.id, str(number), stands, troubled=troubled),
@@ -386,9 +234,11 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
 def keep_spot(request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn) -> Any:
     """Put a shelter on the map."""
     with tarvik(request).database.session() as session:
-        scene = _scene(session, course_id, night_id)
+        scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
-        _placed(request, session, scene, row, spot)  # a spot where it cannot stand is refused
+        placed_of(request, session, scene, row, spot)  # a spot where it cannot stand is refused
+        before = row.spot or {}
+        spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
         row.spot = spot.model_dump()
         return _refreshed(request, session, course_id, night_id)
 
@@ -405,12 +255,12 @@ def clear_spot(request: Request, course_id: int, night_id: int, shelter_id: int)
 def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> Any:
     """The best places for a shelter, with reasons."""
     with tarvik(request).database.session() as session:
-        scene = _scene(session, course_id, night_id)
+        scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
-        solution = _figures(request, session, scene, row, None)
+        solution = figures_of(request, session, scene, row, None)
         if solution.figures is None:
             raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
-        others = [s["placed"] for s in _standing(request, session, scene) if s["placed"] is not None and s["id"] != row.id]
+        others = [s["placed"] for s in standing_of(request, session, scene) if s["placed"] is not None and s["id"] != row.id]
         taken = [
             Hazard(Finding("taken", "shelter", "another shelter stands here", "", Level.STOPS), p.taken.buffer(0.5))
             for p in others
@@ -421,7 +271,7 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
             near = (sum(x for x, _ in middles) / len(middles), sum(y for _, y in middles) / len(middles))
 
         def dry(front_deg: float) -> int:
-            found = _figures(request, session, scene, row, front_deg).figures
+            found = figures_of(request, session, scene, row, front_deg).figures
             return 0 if found is None else int(found.sleepers)
 
         ranked = best_spots(
@@ -441,7 +291,7 @@ async def bring_in(request: Request, course_id: int, night_id: int, file: Upload
         raise InputError("file", "choose a file that ends in .gpx, .geojson or .csv")
     raw = await file.read()
     with tarvik(request).database.session() as session:
-        site = _site(session, course_id, courses.night(session, course_id, night_id))
+        site = site_of(session, course_id, courses.night(session, course_id, night_id))
         read = READERS[kind](raw, (site.latitude, site.longitude))
         store.put_in(session, site.id, read, f"bringing in {(file.filename or '')[:60]}")
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/ground", status_code=303)
@@ -456,7 +306,7 @@ def take_out(request: Request, course_id: int, night_id: int, kind: str) -> Resp
     if kind not in WRITERS:
         raise NotFoundError("there are .gpx, .geojson and .csv")
     with tarvik(request).database.session() as session:
-        scene = _scene(session, course_id, night_id)
+        scene = scene_of(session, course_id, night_id)
         text = WRITERS[kind](scene.known.ground, (scene.site.latitude, scene.site.longitude), scene.site.name)
         return Response(text, media_type=MEDIA[kind],
                         headers={"Content-Disposition": f'attachment; filename="site-{scene.site.id}.{kind}"'})  # fmt: skip
@@ -468,7 +318,7 @@ def on_paper(request: Request, course_id: int, night_id: int, scale: int = 100) 
     if scale not in SCALES:
         raise InputError("scale", f"1:{scale} is none of {', '.join(f'1:{s}' for s in SCALES)}")
     with tarvik(request).database.session() as session:
-        told = _view(request, session, _scene(session, course_id, night_id))
+        told = _view(request, session, scene_of(session, course_id, night_id))
         return page(request, "ground_print.html", **{**told, "map": ruled_mm(told["map"], scale)}, scale=scale)
 
 

@@ -6,8 +6,9 @@ import { board } from "./board.js";
 import { ground } from "./ground.js";
 import { kitTable } from "./kit.js";
 import { night } from "./night.js";
+import { plan } from "./plan.js";
 
-for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, ground, kitTable, night, printer, savedFields, slow })) {
+for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, ground, kitTable, night, plan, printer, savedFields, slow })) {
   Alpine.data(name, component);
 }
 // A button that starts something longer says so until the next page is there.

@@ -15,8 +15,8 @@ from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
-from tarvik.web.searching import Searcher
-from tarvik.web.solving import Solver
+from tarvik.work.searching import Searcher
+from tarvik.work.solving import Solver
 
 SHEETS = [Sheet.rectangle(2.1, 2.1), Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 3.0)]
 QUESTIONS = [
@@ -77,7 +77,7 @@ def test_errors_of_a_question_come_through() -> None:
 def test_it_ends_when_the_program_that_started_it_is_killed() -> None:
     """Its input ends then, so nothing is left behind."""
     code = (
-        "from tarvik.web.searching import Searcher\nimport time\n"
+        "from tarvik.work.searching import Searcher\nimport time\n"
         "s = Searcher().start(); print(s._process.pid, flush=True); time.sleep(600)"
     )
     parent = subprocess.Popen(

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
-    from tarvik.web.searching import Searcher
+    from tarvik.work.searching import Searcher
 
     Search = Callable[[Pitch, Sheet, Aim, Mapping[str, float]], dict[str, float] | None]
 

@@ -60,7 +60,7 @@ class Searcher:
     def start(self) -> Searcher:
         """Start it; it warms up while the caller goes on."""
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "tarvik.web.searching"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+            [sys.executable, "-m", "tarvik.work.searching"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
         )
         atexit.register(self.stop)
         sys.setswitchinterval(_SWITCH_S)

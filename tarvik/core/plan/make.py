@@ -1,0 +1,145 @@
+"""A whole plan made: the offers gathered, a first plan by the leader's rule, then the best one, told as it gets better."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, fixed
+from tarvik.core.plan.gather import Bag, gather, standing_offers
+from tarvik.core.plan.leader import leaders_rule
+from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model
+from tarvik.core.plan.party import Camper, PlanRules, Shares
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+    from tarvik.core.plan.camps import Camp
+    from tarvik.core.plan.choose import Start
+    from tarvik.core.plan.forms import SolveAll
+    from tarvik.core.plan.offers import Offer
+    from tarvik.core.tonight import Night
+
+NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
+
+
+@dataclass(frozen=True)
+class Case:
+    """All that a night's plan is made from. `few_moves`: what stands is to be changed as little as can be."""
+
+    bag: Bag
+    night: Night
+    camp: Camp | None = None
+    rules: PlanRules = field(default_factory=PlanRules)
+    locks: Locks = NO_LOCKS
+    standing: tuple[Standing, ...] = ()
+    aims: tuple[str, ...] = AIMS
+    few_moves: bool = False
+
+
+@dataclass(frozen=True)
+class Made:
+    """The plan with its model, and what the leader's rule reaches on the same offers."""
+
+    model: PlanModel
+    chosen: Chosen
+    by_rule: tuple[Reached, ...]
+
+    @property
+    def offers(self) -> list[Offer]:
+        """The offers taken."""
+        return [self.model.asked.offers[n] for n in self.chosen.offers]
+
+
+def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
+    """The question of a case over these offers."""
+    campers: tuple[Camper, ...] = case.bag.campers
+    if case.rules.spare_beds and campers:
+        tallest = max(c.stature_m for c in campers)
+        spare = Camper(SPARE, "Spare shelter", tallest, shares=Shares.NOBODY, bulk=case.rules.spare_beds)
+        campers = (*campers, spare)
+    owners = {b.number: b.owner for b in case.bag.sheets if b.owner is not None}
+    keep = case.few_moves or case.locks.standing
+    return PlanQuestion(
+        campers, tuple(offers), case.bag.pools, case.rules, owners, case.locks, case.standing if keep else (),
+        case.aims if case.few_moves else tuple(a for a in case.aims if a != "moves"),
+    )  # fmt: skip
+
+
+class Offers:
+    """Offers of the cases seen last, so that a small change gathers nothing anew. Not for many threads at once."""
+
+    MOST: Final = 6
+
+    def __init__(self) -> None:
+        self._kept: dict[object, tuple[Offer, ...]] = {}
+
+    def of(
+        self, case: Case, solve_all: SolveAll, stop: Callable[[], bool], first: Callable[[list[Offer]], None]
+    ) -> tuple[Offer, ...]:  # fmt: skip
+        """Every offer of a case; `first` is called with those that are there soon."""
+        camp = case.camp
+        key = (case.bag, case.night, None if camp is None else (camp.ground, camp.rules, camp.wind_from_deg, camp.uphill_deg))
+        if key not in self._kept:
+            offers: list[Offer] = []
+            for number, batch in enumerate(gather(case.bag, case.night, camp, solve_all, stop)):
+                offers = batch
+                if number == 0:
+                    first(offers)
+            if stop():
+                return tuple(offers)
+            while len(self._kept) >= self.MOST:
+                del self._kept[next(iter(self._kept))]
+            self._kept[key] = tuple(offers)
+        return self._kept[key]
+
+
+def make(
+    case: Case, solve_all: SolveAll, limits: Limits = FREE, tell: Callable[[PlanModel, Chosen], None] = lambda *_: None,
+    kept: Offers | None = None,
+) -> Made:  # fmt: skip
+    """Make the plan. `tell` hears of every better plan with the model it belongs to."""
+
+    def first(offers: list[Offer]) -> None:
+        model = plan_model(asked(case, offers))
+        values = fixed(model, leaders_rule(model.asked), limits)
+        if values is not None:
+            tell(model, _read(model, values))
+
+    known = (kept or Offers()).of(case, solve_all, limits.stop, first)
+    stood = standing_offers(case.bag, case.night, case.camp, case.standing, solve_all) if case.standing else []
+    model = plan_model(asked(case, [*stood, *known]))
+    rule = leaders_rule(model.asked)
+    values = fixed(model, rule, limits)
+    by_rule = _read(model, values).reached if values is not None else ()
+    start: Start | None = rule if values is not None else None
+    if case.few_moves and stood:
+        start = _as_it_stands(case, model) or start
+    chosen = choose(model, limits, start, lambda c: tell(model, c))
+    return Made(model, chosen, by_rule)
+
+
+def _as_it_stands(case: Case, model: PlanModel) -> Start | None:
+    """What stands, as a plan to begin with."""
+    place = {o.sheets: n for n, o in reversed(list(enumerate(model.asked.offers)))}
+    beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
+    taken = []
+    for standing in case.standing:
+        if standing.sheets in place:
+            taken.append(place[standing.sheets])
+            beds.update({p: standing.sheets for p in standing.people if p in beds})
+    return taken, beds
+
+
+def _read(model: PlanModel, values: Sequence[int]) -> Chosen:
+    """A plan's values as a plan nothing is proved of."""
+    from tarvik.core.plan.choose import chosen_of, least_of  # noqa: PLC0415
+
+    linear = model.linear
+    reached = [Reached(a, linear.value(a, list(values)), least_of(linear, t)) for a, t in linear.aims.items()]
+    return chosen_of(model, values, reached)
+
+
+def with_more(case: Case, **changes: object) -> Case:
+    """The case with another bag."""
+    return replace(case, bag=replace(case.bag, **changes))  # type: ignore[arg-type]

@@ -1,0 +1,212 @@
+"""What a leader asks of a night's plan, kept: order of the aims, locks, who is late; named plans; the jobs of the workers."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Final
+
+from sqlalchemy import select, update
+
+from tarvik.core.errors import InputError
+from tarvik.core.plan.model import AIMS
+from tarvik.store import plans
+from tarvik.store.kit import NotFoundError
+from tarvik.store.models import NamedPlan, NightPlan, PlanJob, now
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from sqlalchemy.orm import Session
+
+    from tarvik.store.models import Night
+
+KINDS: Final = ("plan", "why", "slack", "evening", "mishap")
+OPEN: Final = ("waiting", "running")
+MOST_NAMED: Final = 20
+NO_LOCKS: Final[Mapping[str, Any]] = {"people": [], "standing": [], "unused": []}
+EVENING: Final[Mapping[str, Any]] = {"arrival": "17:30", "mallets": 2, "late": {}, "gone": [], "done": []}
+
+
+def of_night(session: Session, night_id: int, *, lock: bool = False) -> NightPlan:
+    """A night's asks, made when there are none."""
+    query = select(NightPlan).where(NightPlan.night_id == night_id)
+    found = session.scalars(query.with_for_update() if lock else query).one_or_none()
+    if found is None:
+        found = NightPlan(night_id=night_id)
+        session.add(found)
+        session.flush()
+    return found
+
+
+def asked_of(row: NightPlan) -> dict[str, Any]:
+    """Everything asked, with what is usual where nothing was said."""
+    asked = row.asked or {}
+    aims = [a for a in asked.get("aims", AIMS) if a in AIMS]
+    return {
+        "aims": [*aims, *(a for a in AIMS if a not in aims)],
+        "locks": {**NO_LOCKS, **asked.get("locks", {})},
+        "evening": {**EVENING, **asked.get("evening", {})},
+        "seconds": asked.get("seconds", 20),
+    }
+
+
+def set_asked(session: Session, night_id: int, changes: Mapping[str, Any]) -> None:
+    """Change some of what is asked. Raises InputError."""
+    row = of_night(session, night_id, lock=True)
+    asked = asked_of(row)
+    if "aims" in changes and sorted(changes["aims"]) != sorted(AIMS):
+        raise InputError("aims", f"name each aim once: {', '.join(AIMS)}")
+    row.asked = {**asked, **changes}
+    session.flush()
+
+
+def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool:
+    """Fix a person to the bed, a shelter where it stands, or a sheet to the bag; or let it go. Returns whether it is fixed."""
+    if kind not in NO_LOCKS:
+        raise InputError("lock", f"«{kind[:20]}» is none of {', '.join(NO_LOCKS)}")
+    row = of_night(session, night_id, lock=True)
+    asked = asked_of(row)
+    held = list(asked["locks"][kind])
+    fixed = number not in held
+    held = [*held, number] if fixed else [n for n in held if n != number]
+    row.asked = {**asked, "locks": {**asked["locks"], kind: held}}
+    session.flush()
+    return fixed
+
+
+def keep_found(session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]) -> None:
+    """Keep what was worked out about a night's choices as they were at a step."""
+    row = of_night(session, night_id, lock=True)
+    row.found = {**(row.found or {}), kind: {"step": step, **found}}
+    session.flush()
+
+
+def named(session: Session, night_id: int) -> Sequence[NamedPlan]:
+    """Plans kept under names, the oldest first."""
+    return session.scalars(select(NamedPlan).where(NamedPlan.night_id == night_id).order_by(NamedPlan.id)).all()
+
+
+def keep_as(session: Session, night: Night, name: str) -> NamedPlan:
+    """Keep the night's choices under a name; the same name is replaced. Raises InputError."""
+    clean = " ".join(name.split())
+    if not 1 <= len(clean) <= 80:
+        raise InputError("name", "give the plan a name of at most 80 letters")
+    plans.lock(session, night)
+    there = {p.name: p for p in named(session, night.id)}
+    if clean not in there and len(there) >= MOST_NAMED:
+        raise InputError("name", f"a night keeps at most {MOST_NAMED} plans")
+    found = of_night(session, night.id).found or {}
+    value = found.get("plan", {})
+    current = value.get("step") == plans.current_step(session, night)
+    row = there.get(clean) or NamedPlan(night_id=night.id, name=clean)
+    row.shelters = plans.snapshot(session, night)
+    row.value = value.get("reached", []) if current else []
+    row.made_at = now()
+    session.add(row)
+    session.flush()
+    return row
+
+
+def one_named(session: Session, night_id: int, plan_id: int) -> NamedPlan:
+    """A named plan of this night. Raises NotFoundError."""
+    row = session.get(NamedPlan, plan_id)
+    if row is None or row.night_id != night_id:
+        raise NotFoundError("this plan is no longer kept")
+    return row
+
+
+def take_up(session: Session, night: Night, plan_id: int) -> None:
+    """Make a named plan the night's choices; sheets and people that are gone are left out."""
+    from tarvik.store import kit  # noqa: PLC0415
+
+    row = one_named(session, night.id, plan_id)
+    sheets = {s.id for s in kit.rows(session, night.course_id, "sheets")}
+    people = {p.id for p in kit.rows(session, night.course_id, "people")}
+    choices = []
+    for plain in row.shelters:
+        there = [p for p in plain["people"] if p in people]
+        if plain["sheet_id"] in sheets and there:
+            choices.append(plans.choice_of({**plain, "people": there}))
+    plans.replace_all(session, night, choices, f"taking up «{row.name}»")
+
+
+def drop_named(session: Session, night_id: int, plan_id: int) -> None:
+    """Forget a named plan."""
+    session.delete(one_named(session, night_id, plan_id))
+    session.flush()
+
+
+def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any]) -> PlanJob:
+    """A job for the workers. One of a kind for a night at a time: an older one that is not done is called off."""
+    if kind not in KINDS:
+        raise InputError("kind", f"«{kind[:20]}» is none of {', '.join(KINDS)}")
+    plans.lock(session, night)
+    session.execute(
+        update(PlanJob)
+        .where(PlanJob.night_id == night.id, PlanJob.kind == kind, PlanJob.state.in_(OPEN))
+        .values(wanted=False, state="cancelled", ended_at=now())
+    )
+    job = PlanJob(night_id=night.id, kind=kind, asked=dict(asked), step=plans.current_step(session, night))
+    session.add(job)
+    session.flush()
+    return job
+
+
+def one_job(session: Session, night_id: int, job_id: int) -> PlanJob:
+    """A job of this night. Raises NotFoundError."""
+    job = session.get(PlanJob, job_id)
+    if job is None or job.night_id != night_id:
+        raise NotFoundError("there is no such job for this night")
+    return job
+
+
+def latest_job(session: Session, night_id: int, kind: str) -> PlanJob | None:
+    """The last job of a kind."""
+    query = select(PlanJob).where(PlanJob.night_id == night_id, PlanJob.kind == kind)
+    return session.scalars(query.order_by(PlanJob.id.desc()).limit(1)).first()
+
+
+def call_off(session: Session, night_id: int, job_id: int) -> PlanJob:
+    """Nobody wants the job any more; a plan found so far is kept in its result."""
+    job = one_job(session, night_id, job_id)
+    job.wanted = False
+    if job.state == "waiting":
+        job.state, job.ended_at = "cancelled", now()
+    session.flush()
+    return job
+
+
+def begin(session: Session, job_id: int) -> PlanJob | None:
+    """Take a job up, again if a worker died over it; None when it is done, or called off."""
+    job = session.scalars(select(PlanJob).where(PlanJob.id == job_id).with_for_update()).one_or_none()
+    if job is None or job.state not in OPEN or not job.wanted:
+        return None
+    job.state, job.runs = "running", job.runs + 1
+    session.flush()
+    return job
+
+
+def report(session: Session, job_id: int, progress: Mapping[str, Any]) -> bool:
+    """Tell how far a job is; returns whether it is still wanted."""
+    found = session.execute(
+        update(PlanJob)
+        .where(PlanJob.id == job_id, PlanJob.state == "running")
+        .values(progress=dict(progress))
+        .returning(PlanJob.wanted)
+    ).one_or_none()
+    return bool(found and found.wanted)
+
+
+def still_wanted(session: Session, job_id: int) -> bool:
+    """Whether a job was not called off."""
+    return bool(session.scalar(select(PlanJob.wanted).where(PlanJob.id == job_id)))
+
+
+def end(session: Session, job_id: int, state: str, result: Mapping[str, Any]) -> bool:
+    """End a job with its result. True only for the one worker that ends it: what follows from it is done once."""
+    ended = session.execute(
+        update(PlanJob)
+        .where(PlanJob.id == job_id, PlanJob.state == "running")
+        .values(state=state, result=dict(result), ended_at=now())
+        .returning(PlanJob.id)
+    ).one_or_none()
+    return ended is not None

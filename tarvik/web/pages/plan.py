@@ -1,0 +1,270 @@
+"""The plan of a night: seen whole, changed by hand, fixed in parts, kept under names; its evening as a calendar."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from tarvik.core.errors import InputError
+from tarvik.exchange.calendar import evening_calendar
+from tarvik.store import asks, courses, kit, plans
+from tarvik.store.kit import NotFoundError
+from tarvik.store.models import Course, now
+from tarvik.web.pages.common import page, tarvik
+from tarvik.web.plan_view import plan_view
+
+if TYPE_CHECKING:
+    from sqlalchemy.orm import Session
+
+router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/plan", include_in_schema=False)
+BORROWED = "to borrow"
+PAIR_KINDS = ("never", "always")
+
+
+class Move(BaseModel):
+    """Where a person is put; None: no bed yet."""
+
+    shelter: int | None = None
+
+
+class LockIn(BaseModel):
+    """What is fixed or let go."""
+
+    kind: str
+    number: int
+
+
+class AimsIn(BaseModel):
+    """The aims, the most important first."""
+
+    aims: list[str]
+
+
+class PairIn(BaseModel):
+    """Two people who never, or always, share; once more takes it back."""
+
+    kind: str
+    one: int
+    two: int
+
+
+class EveningIn(BaseModel):
+    """When the group arrives, what it has, who is late (minutes) or cannot help."""
+
+    arrival: str | None = Field(default=None, pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
+    mallets: int | None = Field(default=None, ge=1, le=50)
+    person: int | None = None
+    late_min: int | None = Field(default=None, ge=0, le=600)
+    gone: bool | None = None
+
+
+class RepairIn(BaseModel):
+    """A repair: what is set aside, and the pieces of kit it wants."""
+
+    tags: list[str] = Field(max_length=60)
+    short: list[tuple[str, int]] = Field(default_factory=list, max_length=20)
+
+
+@router.get("")
+def show(request: Request, course_id: int, night_id: int) -> Any:
+    """The screen."""
+    with tarvik(request).database.session() as session:
+        return page(request, "plan.html", **plan_view(request, session, course_id, night_id))
+
+
+@router.get("/view")
+def view(request: Request, course_id: int, night_id: int) -> Any:
+    """Map and lists alone."""
+    with tarvik(request).database.session() as session:
+        return _refreshed(request, session, course_id, night_id)
+
+
+def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
+    session.flush()
+    session.expire_all()
+    return page(request, "plan_view.html", **plan_view(request, session, course_id, night_id))
+
+
+@router.post("/people/{person_id}")
+def move(request: Request, course_id: int, night_id: int, person_id: int, to: Move) -> Any:
+    """Put a person into another shelter."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        plans.move_person(session, night, person_id, to.shelter)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/locks")
+def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
+    """Fix something, or let it go."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        asks.toggle_lock(session, night_id, what.kind, what.number)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/aims")
+def aims(request: Request, course_id: int, night_id: int, wanted: AimsIn) -> Any:
+    """Put the aims into another order."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        asks.set_asked(session, night_id, {"aims": wanted.aims})
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/undo")
+def undo(request: Request, course_id: int, night_id: int, redo: bool = False) -> Any:
+    """Take back the last change of the choices, or make it again."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        (plans.redo if redo else plans.undo)(session, night)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/use/{job_id}")
+def use(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
+    """Take up a plan that was found but not made the night's: called off, or overtaken by a change."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        job = asks.one_job(session, night_id, job_id)
+        result = job.result or {}
+        if not result.get("choices"):
+            raise InputError("job", "this job found no plan")
+        plans.replace_all(session, night, [plans.choice_of(c) for c in result["choices"]], "taking up the plan found")
+        job.result = {**result, "applied": True}
+        asks.keep_found(session, night_id, "plan", plans.current_step(session, night), result)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/named")
+def keep(request: Request, course_id: int, night_id: int, name: Annotated[str, Form()] = "") -> Any:
+    """Keep the choices under a name."""
+    with tarvik(request).database.session() as session:
+        asks.keep_as(session, courses.night(session, course_id, night_id), name)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/named/{plan_id}/take")
+def take(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
+    """Make a kept plan the night's."""
+    with tarvik(request).database.session() as session:
+        asks.take_up(session, courses.night(session, course_id, night_id), plan_id)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.delete("/named/{plan_id}")
+def drop(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
+    """Forget a kept plan."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        asks.drop_named(session, night_id, plan_id)
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/pairs")
+def pair(request: Request, course_id: int, night_id: int, wanted: PairIn) -> Any:
+    """Say that two people never, or always, share; or take it back."""
+    with tarvik(request).database.session() as session:
+        if wanted.kind not in PAIR_KINDS or wanted.one == wanted.two:
+            raise InputError("pair", "name two people who never, or always, share")
+        for person in (wanted.one, wanted.two):
+            kit.one(session, course_id, "people", person)
+        course = session.get(Course, course_id, with_for_update=True)
+        if course is None:
+            raise NotFoundError("there is no such course")
+        entry = [wanted.kind, *sorted((wanted.one, wanted.two))]
+        pairs = [list(p) for p in (course.rules or {}).get("pairs", [])]
+        course.rules = {
+            **(course.rules or {}),
+            "pairs": [p for p in pairs if p != entry] if entry in pairs else [*pairs, entry],
+        }
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.post("/evening")
+def evening(request: Request, course_id: int, night_id: int, told: EveningIn) -> Any:
+    """Say when the group arrives, how many mallets there are, who comes late or cannot help."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        asked = asks.asked_of(asks.of_night(session, night_id, lock=True))["evening"]
+        changed = {**asked}
+        if told.arrival is not None:
+            changed["arrival"] = told.arrival
+        if told.mallets is not None:
+            changed["mallets"] = told.mallets
+        if told.person is not None:
+            kit.one(session, course_id, "people", told.person)
+            if told.late_min is not None:
+                changed["late"] = {**changed["late"], str(told.person): told.late_min}
+            if told.gone is not None:
+                rest = [p for p in changed["gone"] if p != told.person]
+                changed["gone"] = [*rest, told.person] if told.gone else rest
+        asks.set_asked(session, night_id, {"evening": changed})
+        return _refreshed(request, session, course_id, night_id)
+
+
+@router.get("/evening.ics")
+def calendar(request: Request, course_id: int, night_id: int) -> Response:
+    """The evening's tasks for a calendar."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        found = (asks.of_night(session, night_id).found or {}).get("evening")
+        if not found:
+            raise NotFoundError("no evening is planned yet: press «Plan the evening» first")
+        names = {p.id: p.name for p in kit.rows(session, course_id, "people")}
+        body = evening_calendar(found, names, f"{night.title}: setting up", now(), f"night-{night_id}-{found['step']}")
+        return Response(body, media_type="text/calendar; charset=utf-8",
+                        headers={"Content-Disposition": f'attachment; filename="evening-{night_id}.ics"'})  # fmt: skip
+
+
+@router.post("/repair")
+def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) -> Any:
+    """Do what a repair says: kit to be borrowed is added to the bag and marked so, locks and pairs are let go. What only
+    people can decide (consent, safeguarding, lending) is left to them.
+    """
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        theirs = [t for t in wanted.tags if not _can_do(t)]
+        if theirs:
+            raise InputError("repair", "this is for people to decide: ask them, then change it on the group page or the rules")
+        for kind, pieces in wanted.short:
+            _borrow(session, course_id, kind, pieces)
+        for tag in wanted.tags:
+            _let_go(session, course_id, night_id, tag)
+        return _refreshed(request, session, course_id, night_id)
+
+
+def _can_do(tag: str) -> bool:
+    return tag.split(" ", maxsplit=1)[0] in ("kit", "lock", "always", "bed")
+
+
+def _borrow(session: Session, course_id: int, kind: str, pieces: int) -> None:
+    count = max(1, min(pieces, 200))
+    values: dict[str, tuple[str, dict[str, Any]]] = {
+        "stake": ("stakes", {"count": count}), "line": ("lines", {"count": count, "length_m": 5.5}),
+        "pole": ("supports", {"kind": "pole", "count": count, "least_m": 0.9, "most_m": 1.45}),
+        "tree": ("supports", {"kind": "tree", "count": count}),
+    }  # fmt: skip
+    if kind in values:
+        table, row = values[kind]
+        kit.add(session, course_id, table, [{**row, "note": BORROWED}])
+
+
+def _let_go(session: Session, course_id: int, night_id: int, tag: str) -> None:
+    words = tag.split(" ")
+    if words[0] == "bed":
+        kit.add(session, course_id, "sheets", [{"width_m": 3.0, "length_m": 3.0, "tie_outs": ["corners", "mid-sides"],
+                                                "label": BORROWED, "note": BORROWED}])  # fmt: skip
+    elif words[0] == "lock":
+        asked = asks.asked_of(asks.of_night(session, night_id))["locks"]
+        kind = {"person": "people", "spot": "standing", "unused": "unused"}.get(words[1], "")
+        if kind and int(words[2]) in asked[kind]:
+            asks.toggle_lock(session, night_id, kind, int(words[2]))
+    elif words[0] == "always":
+        course = session.get(Course, course_id, with_for_update=True)
+        if course is not None:
+            kept = [p for p in (course.rules or {}).get("pairs", []) if p != ["always", int(words[1]), int(words[2])]]
+            course.rules = {**(course.rules or {}), "pairs": kept}

@@ -1,0 +1,97 @@
+"""Jobs of a night's plan: asking for them, hearing how far they are (server-sent events), calling them off."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from typing import TYPE_CHECKING, Any, Final
+
+from fastapi import APIRouter, Request
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+
+from tarvik.store import asks, courses
+from tarvik.web.pages.common import tarvik
+
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator
+
+    from tarvik.store.models import PlanJob
+
+router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/plan/jobs", include_in_schema=False)
+LOOK_EVERY_S: Final = 0.2
+BREATHE_EVERY: Final = 50
+"""Looks without news after which a line is sent all the same, so that nobody in between takes the page for gone."""
+
+
+class JobIn(BaseModel):
+    """What is wanted."""
+
+    kind: str = "plan"
+    few_moves: bool = False
+    hurt: int | None = None
+
+
+def shown(job: PlanJob) -> dict[str, Any]:
+    """A job as the page hears of it."""
+    result = job.result or {}
+    return {"id": job.id, "kind": job.kind, "state": job.state, "progress": job.progress, "words": result.get("words", ""),
+            "applied": result.get("applied"), "open": job.state in asks.OPEN}  # fmt: skip
+
+
+def ask(request: Request, course_id: int, night_id: int, kind: str, wish: dict[str, Any]) -> dict[str, Any]:
+    """Put a job in the queue."""
+    with tarvik(request).database.session() as session:
+        night = courses.night(session, course_id, night_id)
+        job = asks.new_job(session, night, kind, wish)
+        told = shown(job)
+    tarvik(request).queue.put(told["id"])
+    return told
+
+
+@router.post("")
+def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> Any:
+    """Ask for a job."""
+    return ask(request, course_id, night_id, wanted.kind, {"few_moves": wanted.few_moves, "hurt": wanted.hurt})
+
+
+@router.post("/{job_id}/cancel")
+def cancel(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
+    """Call a job off."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        return shown(asks.call_off(session, night_id, job_id))
+
+
+@router.get("/{job_id}")
+def look(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
+    """How far a job is."""
+    with tarvik(request).database.session() as session:
+        courses.night(session, course_id, night_id)
+        return shown(asks.one_job(session, night_id, job_id))
+
+
+@router.get("/{job_id}/events")
+async def events(request: Request, course_id: int, night_id: int, job_id: int) -> StreamingResponse:
+    """How far a job is, each time there is news, until it ends."""
+    first = await run_in_threadpool(look, request, course_id, night_id, job_id)  # a stranger's job is refused before streaming
+
+    async def news() -> AsyncIterator[str]:
+        told, quiet = "", 0
+        state: dict[str, Any] = first
+        while True:
+            text = json.dumps(state)
+            if text != told:
+                told, quiet = text, 0
+                yield f"data: {text}\n\n"
+            else:
+                quiet += 1
+                if quiet % BREATHE_EVERY == 0:
+                    yield ": still at it\n\n"
+            if not state["open"] or await request.is_disconnected():
+                return
+            await asyncio.sleep(LOOK_EVERY_S)
+            state = await run_in_threadpool(look, request, course_id, night_id, job_id)
+
+    return StreamingResponse(news(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})

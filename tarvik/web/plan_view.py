@@ -1,0 +1,135 @@
+"""What the plan's screen shows: the map with the shelters, who sleeps where, what was reached, why, kit, the evening."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from tarvik.core.finding import Level
+from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.kit_use import totals
+from tarvik.core.plan.model import AIM_WORDS
+from tarvik.core.units import Units
+from tarvik.store import asks, courses, kit, nights, plans
+from tarvik.store.models import now
+from tarvik.web.drawing.ground_map import ground_map
+from tarvik.web.drawing.lanes import clock, lanes
+from tarvik.web.night_words import weather_words
+from tarvik.web.pages.common import owner_name
+from tarvik.web.standing import between, scene_of, standing_of
+
+if TYPE_CHECKING:
+    from fastapi import Request
+    from sqlalchemy.orm import Session
+
+    from tarvik.store.models import Course, Night, PlanJob
+
+KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
+
+
+def plan_view(request: Request, session: Session, course_id: int, night_id: int) -> dict[str, Any]:
+    """Everything on the screen, from the night's choices as they are."""
+    course = courses.course(session, course_id)
+    night = courses.night(session, course_id, night_id)
+    row = asks.of_night(session, night_id)
+    asked = asks.asked_of(row)
+    step = plans.current_step(session, night)
+    found = {kind: {**told, "fresh": told.get("step") == step} for kind, told in (row.found or {}).items()}
+    people = list(kit.rows(session, course_id, "people"))
+    sheets = list(kit.rows(session, course_id, "sheets"))
+    shelters, drawing, rigs = _shelters(request, session, course, night)
+    names = {p.id: p.name for p in people}
+    owners = {s.id: owner_name(s) for s in sheets}
+    placed = {p.id for s in shelters for p in s["people"]}
+    used = {s["sheet_id"] for s in shelters}
+    if "plan" in found and found["plan"].get("impasse"):
+        found["plan"]["impasse"] = {
+            **found["plan"]["impasse"],
+            "repairs": [_repair(r) for r in found["plan"]["impasse"]["repairs"]],
+        }
+    job = asks.latest_job(session, night_id, "plan")
+    before, again = plans.last_step(session, night), plans.next_step(session, night)
+    units = Units(course.units)
+    return {
+        "course": course, "night": night, "nights": courses.nights(session, course_id), "tab": "plan", "asked": asked,
+        "shelters": shelters, "map": drawing, "Level": Level, "step": step, "names": names, "owners": owners,
+        "numbers": {s["sheet_id"]: s["number"] for s in shelters},
+        "unplaced": [p for p in people if p.id not in placed], "people": people,
+        "resting": [s for s in sheets if s.id not in used], "locked": {k: set(v) for k, v in asked["locks"].items()},
+        "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]], "found": found, "pitches": PITCHES,
+        "totals": totals(rigs, kit.supports_of(session, course_id)), "job": job, "kept": _kept(job),
+        "named": asks.named(session, night_id), "undo": before.what if before else None, "redo": again.what if again else None,
+        "pairs": _pairs(course, names), "evening": _evening(found.get("evening"), people),
+        "weather": weather_words(nights.needs_of(night), units), "clock": clock,
+    }  # fmt: skip
+
+
+def _shelters(
+    request: Request, session: Session, course: Course, night: Night
+) -> tuple[list[dict[str, Any]], str | None, list[Any]]:
+    """The night's shelters with their findings; the map when the site has one; the rigs that take the kit."""
+    rows = {r.id: r for r in plans.shelters(session, night.id)}
+    if night.site_id is None:
+        out: list[dict[str, Any]] = [
+            {"id": r.id, "number": n, "owner": owner_name(r.sheet), "pitch": r.pitch, "people": plans.sleepers(r),
+             "findings": [], "fault": "", "placed": None}
+            for n, r in enumerate(rows.values(), start=1)
+        ]  # fmt: skip
+        drawing = None
+    else:
+        scene = scene_of(session, course.id, night.id)
+        out = standing_of(request, session, scene)
+        between(out)
+        needs = scene.tonight.needs
+        drawing = ground_map(
+            scene.known.ground, {}, scene.found,
+            [(s["id"], str(s["number"]), s["placed"], any(f.level is Level.STOPS for f in s["findings"]))
+             for s in out if s["placed"] is not None],
+            (), needs.wind_from_deg if needs.wind_m_s else None,
+        )  # fmt: skip
+    for shelter in out:
+        row = rows[shelter["id"]]
+        shelter["sheet_id"], shelter["sheet"], shelter["name"] = row.sheet_id, row.sheet, PITCHES[row.pitch].name
+        shelter["owner_id"] = row.sheet.owner_id
+    rigs = [s["placed"].rig for s in out if s["placed"] is not None and s["placed"].rig is not None]
+    return out, drawing, rigs
+
+
+def _repair(plain: dict[str, Any]) -> dict[str, Any]:
+    """A repair in words, and whether people must be asked first."""
+    said = [f"{pieces} more {KIT_TITLES.get(kind, kind)}" for kind, pieces in plain["short"]]
+    for tag, words in zip(plain["tags"], plain["words"], strict=True):
+        kind = tag.split(" ", maxsplit=1)[0]
+        if kind == "bed":
+            said.append(f"one more sheet ({words})")
+        elif kind != "kit":
+            said.append(f"not holding to «{words}»")
+    ask = any(t.split(" ", maxsplit=1)[0] not in ("kit", "lock", "always", "bed") for t in plain["tags"])
+    return {**plain, "told": " and ".join(said), "ask": ask}
+
+
+def _kept(job: PlanJob | None) -> dict[str, Any] | None:
+    """A plan that was found but not taken up: called off, or the choices changed meanwhile."""
+    if job is None or job.state not in ("done", "cancelled") or not (job.result or {}).get("choices"):
+        return None
+    result = job.result or {}
+    return None if result.get("applied") else {"id": job.id, "state": job.state, "reached": result["reached"]}
+
+
+def _pairs(course: Course, names: dict[int, str]) -> list[tuple[str, int, int, str]]:
+    return [(k, a, b, f"{names[a]} and {names[b]}") for k, a, b in (course.rules or {}).get("pairs", [])
+            if a in names and b in names]  # fmt: skip
+
+
+def _evening(found: dict[str, Any] | None, people: list[Any]) -> dict[str, Any] | None:
+    """The schedule with its chart."""
+    if found is None:
+        return None
+    at = None
+    if found.get("on"):
+        start = datetime.fromisoformat(found["on"])
+        here = now().astimezone(start.tzinfo) if start.tzinfo else now().replace(tzinfo=None)
+        at = int((here - start).total_seconds() // 60)
+    busy = {p for t in found["tasks"] for p in t["who"]}
+    order = [(p.id, p.name) for p in people if p.id in busy]
+    return {**found, "chart": lanes(found, order, at)}

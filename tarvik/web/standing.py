@@ -1,0 +1,194 @@
+"""A night's ground as screens show it: what stands where, solved with the wind as it meets it there, and what is wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from pydantic import BaseModel, Field
+
+from tarvik.core.errors import FoldError, InputError
+from tarvik.core.finding import Finding, Level
+from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.camps import tied
+from tarvik.core.site.hazards import GroundRules, Hazard, hazards
+from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
+from tarvik.core.site.relief import slope_of
+from tarvik.core.site.spots import snapped, swing
+from tarvik.core.units import Units
+from tarvik.exchange.night_form import ground_rules_of
+from tarvik.store import courses, kit, nights, plans
+from tarvik.store import ground as store
+from tarvik.store.kit import NotFoundError, body_of
+from tarvik.store.models import Course, Night, ShelterRow, Site
+from tarvik.web.pages.common import owner_name, question, tarvik
+
+if TYPE_CHECKING:
+    from fastapi import Request
+    from sqlalchemy.orm import Session
+
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.rig.supports import Supports
+    from tarvik.core.site.things import Ground
+    from tarvik.core.tonight import Night as TonightsNight
+    from tarvik.store.ground import Surveyed
+
+NIGHT_RAIN_HOURS = 10.0
+SHIFT_DEG = 40.0
+"""A wind that shifts by less is met as it is."""
+
+
+class SpotIn(BaseModel):
+    """Where a shelter is put: its middle, and the bearing to which its front looks."""
+
+    x: float = Field(ge=-5000, le=5000, allow_inf_nan=False)
+    y: float = Field(ge=-5000, le=5000, allow_inf_nan=False)
+    front_deg: float = Field(ge=-720, le=720, allow_inf_nan=False)
+    anchor: tuple[float, float] | None = None
+    trees: list[str] = Field(default_factory=list, max_length=4)
+    snap: bool = False
+    planned: bool = False
+
+
+@dataclass
+class Scene:
+    """All that a page of the ground is made from."""
+
+    course: Course
+    night: Night
+    site: Site
+    tonight: TonightsNight
+    items: list[Any]
+    known: Surveyed
+    found: list[Hazard]
+    rules: GroundRules
+
+
+def site_of(session: Session, course_id: int, night: Night) -> Site:
+    if night.site_id is None:
+        raise NotFoundError("this night has no site yet: choose one on the night's page")
+    return nights.one_site(session, course_id, night.site_id)
+
+
+@lru_cache(maxsize=64)
+def hazards_of(ground: Ground, rules: GroundRules, wind_from_deg: float | None, rain_mm: float) -> list[Hazard]:
+    return hazards(ground, rules, wind_from_deg, rain_mm)
+
+
+def scene_of(session: Session, course_id: int, night_id: int) -> Scene:
+    course = courses.course(session, course_id)
+    night = courses.night(session, course_id, night_id)
+    site = site_of(session, course_id, night)
+    tonight = nights.night_of(session, course, night)
+    items = list(store.items(session, site.id))
+    known = store.ground_of(items)
+    rules = ground_rules_of(course.rules or {})
+    needs = tonight.needs
+    wind = needs.wind_from_deg if needs.wind_m_s else None
+    rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
+    return Scene(course, night, site, tonight, items, known, hazards_of(known.ground, rules, wind, rain), rules)
+
+
+def carried_so(supports: Supports, row: ShelterRow) -> Supports:
+    """What a shelter is rigged from: where a plan has put it, the trees and poles the plan gave it."""
+    spot = row.spot or {}
+    if not spot.get("planned"):
+        return supports
+    return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
+
+
+def figures_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Any:
+    """The shelter solved with tonight's wind as it meets it there; on its back where it stands nowhere yet."""
+    people = plans.sleepers(row)
+    body = body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
+    wind = scene.tonight.needs.wind_from_deg
+    asked = question(
+        row.sheet, row.pitch, scene.tonight, carried_so(kit.supports_of(session, scene.course.id), row), row.settings,
+        body=body,
+        wanted=len(row.members) or 1, people=tuple(body_of(p) for p in people),
+        wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg, 1)),
+    )  # fmt: skip
+    return tarvik(request).solver.solve(asked)
+
+
+def _middle(figures: Figures) -> tuple[float, float]:
+    low, high = figures.shelter.xyz[:, :2].min(axis=0), figures.shelter.xyz[:, :2].max(axis=0)
+    return float(low[0] + high[0]) / 2, float(low[1] + high[1]) / 2
+
+
+def _spot(spot: SpotIn, figures: Figures) -> Spot:
+    return Spot((spot.x, spot.y), spot.front_deg % 360, spot.anchor or _middle(figures))
+
+
+def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow, spot: SpotIn) -> tuple[Placed, list[Finding]]:
+    """A shelter where it is put, and what is wrong there. Raises InputError where it does not fold."""
+    asked_front = spot.front_deg
+    solution = figures_of(request, session, scene, row, asked_front)
+    if solution.figures is None:
+        raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
+    figures = solution.figures
+    if spot.snap:
+        there, names = snapped(figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground)
+        spot.x, spot.y, spot.front_deg, spot.anchor, spot.trees, spot.snap = (
+            *there.at, there.front_deg, there.anchor, list(names), False
+        )  # fmt: skip
+        if abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5:  # turned with its trees: the wind meets it anew
+            return placed_of(request, session, scene, row, spot)
+    try:
+        stands = place(figures.shelter.pitch, figures.shelter.sheet, figures.shelter.settings, _spot(spot, figures),
+                       scene.known.ground, solution.assessment.rig, figures.mats)  # fmt: skip
+    except FoldError:
+        raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
+    if spot.trees and stands.rig is not None:
+        there_too = [t for t in scene.known.ground.things if t.name in spot.trees]
+        stands = replace(stands, rig=tied(stands, stands.rig, there_too)[0])
+    wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
+    if row.members and figures.sleepers < len(row.members):
+        words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
+        remedy = "turn it, or take a pitch that closes to the wind"
+        wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
+    return stands, wrong
+
+
+def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[str, Any]]:
+    """The night's shelters: those on the map with their findings, the others waiting beside it."""
+    out: list[dict[str, Any]] = []
+    for number, row in enumerate(plans.shelters(session, scene.night.id), start=1):
+        told: dict[str, Any] = {"id": row.id, "number": number, "owner": owner_name(row.sheet), "pitch": row.pitch,
+                                "placed": None, "findings": [], "people": plans.sleepers(row), "fault": ""}  # fmt: skip
+        if row.spot:
+            try:
+                told["placed"], told["findings"] = placed_of(request, session, scene, row, SpotIn(**row.spot))
+            except InputError as err:
+                told["fault"] = err.message
+        trees = (row.spot or {}).get("trees", [])
+        if told["placed"] is not None:
+            told["fall"] = slope_of(told["placed"].gradient)
+        told["swing"] = swing_of(request, session, scene, row, trees[0]) if len(trees) == 1 else None
+        out.append(told)
+    return out
+
+
+def swing_of(request: Request, session: Session, scene: Scene, row: ShelterRow, tree: str) -> tuple[float, float] | None:
+    """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to); None while it stays."""
+    turned = nights.wind_at_dawn(session, scene.night)
+    now = scene.tonight.needs.wind_from_deg
+    if turned is None or now is None or abs((turned - now + 180) % 360 - 180) < SHIFT_DEG:
+        return None
+    figures = figures_of(request, session, scene, row, None).figures
+    if figures is None:
+        return None
+    best = swing(figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree)
+    return turned, best.spot.front_deg
+
+
+def between(shelters: list[dict[str, Any]]) -> None:
+    """Shelters that stand in each other's way."""
+    some = [s for s in shelters if s["placed"] is not None]
+    for i, one in enumerate(some):
+        for two in some[i + 1 :]:
+            if one["placed"].taken.intersects(two["placed"].taken):
+                for a, b in ((one, two), (two, one)):
+                    a["findings"].insert(0, Finding("overlap", str(b["number"]), f"stands in the way of shelter {b['number']}",
+                                                    "move one of them", Level.STOPS))  # fmt: skip

@@ -1,0 +1,126 @@
+"""A night read from the database as the case a plan is made from, and a plan written back as the night's choices."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING, Any, Final
+
+from tarvik.core.plan.camps import Camp
+from tarvik.core.plan.gather import Bag, InBag
+from tarvik.core.plan.make import Case
+from tarvik.core.plan.model import Locks, Standing
+from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
+from tarvik.core.plan.party import Camper, Shares, Skill
+from tarvik.core.plan.stores import UNENDING
+from tarvik.core.rig.carried import CUT_MOST_M
+from tarvik.core.rig.supports import CARRIER_KINDS
+from tarvik.core.site.hazards import hazards
+from tarvik.exchange.night_form import ground_rules_of, may_cut, plan_rules_of
+from tarvik.store import asks, courses, ground, kit, nights, plans
+from tarvik.store.kit import STICK_LEAST_M, sheet_of
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from sqlalchemy.orm import Session
+
+    from tarvik.core.tonight import Night as CoreNight
+    from tarvik.store.models import Course, Night, Person
+
+NIGHT_RAIN_HOURS: Final = 10.0
+"""Hours of the heaviest rain for which puddles are reckoned."""
+
+
+def camper_of(person: Person) -> Camper:
+    """A person as the plan sees one."""
+    return Camper(
+        person.id, person.name, person.stature_m, person.role == "leader", person.age, person.patrol, person.quarters,
+        Shares(person.shares), Skill(person.skill), person.snores, person.lends,
+    )  # fmt: skip
+
+
+def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
+    """The kit there is, alike pieces of one owner together."""
+    found: Counter[tuple[str, float, float, int | None]] = Counter()
+    for row in kit.rows(session, course.id, "stakes"):
+        found[STAKE, 0.0, 0.0, row.owner_id] += row.count
+    for row in kit.rows(session, course.id, "lines"):
+        found[LINE, 0.0, row.length_m, row.owner_id] += row.count
+    for row in kit.rows(session, course.id, "supports"):
+        if row.kind == "tree" or row.kind in CARRIER_KINDS:
+            found[row.kind, 0.0, 0.0, row.owner_id] += row.count
+        else:
+            most = row.most_m or 1.4
+            least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
+            found[POLE, min(least, most), most, row.owner_id] += row.count
+    if may_cut(course.rules or {}):
+        found[POLE, STICK_LEAST_M, CUT_MOST_M, None] += UNENDING
+    return tuple(Pool(kind, count, least, most, owner) for (kind, least, most, owner), count in sorted(
+        found.items(), key=lambda item: (item[0][0], item[0][2], item[0][1], item[0][3] or 0)))  # fmt: skip
+
+
+def camp_of(session: Session, course: Course, night: Night, tonight: CoreNight, pools: Sequence[Pool]) -> Camp | None:
+    """The night's ground; None while nothing is mapped."""
+    if night.site_id is None:
+        return None
+    known = ground.ground_of(ground.items(session, night.site_id)).ground
+    if not known.things and not known.areas:
+        return None
+    rules = ground_rules_of(course.rules or {})
+    needs = tonight.needs
+    wind = needs.wind_from_deg if needs.wind_m_s else None
+    found = hazards(known, rules, wind, (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS)
+    longest = sorted((p.most_m for p in pools if p.kind == LINE for _ in range(min(p.count, 2))), reverse=True)[:2]
+    return Camp(known, tuple(found), rules, wind, tonight.uphill_deg, sum(longest) or None)
+
+
+def standing_of(row: Any) -> Standing:
+    """A shelter of the night as it stands."""
+    spot = row.spot or {}
+    return Standing(
+        (row.sheet_id,), row.pitch, tuple(sorted((k, float(v)) for k, v in row.settings.items())),
+        (spot["x"], spot["y"]) if spot else None, spot.get("front_deg"), tuple(p.id for p in plans.sleepers(row)),
+        tuple(spot.get("anchor") or (0.0, 0.0)), tuple(spot.get("trees") or ()),
+    )  # fmt: skip
+
+
+def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool = False) -> Case:
+    """Everything a night's plan is made from, with what the leader fixed."""
+    course = courses.course(session, course_id)
+    night = courses.night(session, course_id, night_id)
+    tonight = nights.night_of(session, course, night)
+    pools = pools_of(session, course)
+    rules = plan_rules_of(course.rules or {})
+    asked = asks.asked_of(asks.of_night(session, night_id))
+    standing = tuple(standing_of(row) for row in plans.shelters(session, night_id))
+    bed = {p: s.sheets[0] for s in standing for p in s.people}
+    held = asked["locks"]
+    locks = Locks(
+        people={p: bed[p] for p in held["people"] if p in bed}, standing=frozenset(held["standing"]),
+        unused=frozenset(held["unused"]),
+    )  # fmt: skip
+    bag = Bag(
+        tuple(InBag(s.id, sheet_of(s), s.owner_id) for s in kit.rows(session, course_id, "sheets")),
+        tuple(camper_of(p) for p in kit.rows(session, course_id, "people")),
+        kit.supports_of(session, course_id), pools, rules.join_sheets, rules.buttons,
+    )  # fmt: skip
+    return Case(bag, tonight, camp_of(session, course, night, tonight, pools), rules, locks, standing, tuple(asked["aims"]),
+                few_moves)  # fmt: skip
+
+
+def choices_of(offers: Sequence[Offer], beds: Mapping[int, tuple[int, ...] | None]) -> list[plans.Choice]:
+    """A plan as the night's choices; the spare shelter is nobody's bed and is kept apart."""
+    out = []
+    for offer in offers:
+        people = tuple(p for p, sheets in beds.items() if sheets == offer.sheets and p >= 0)
+        if people:
+            out.append(plans.Choice(offer.sheets[0], offer.pitch, dict(offer.settings), people, spot_of(offer)))
+    return out
+
+
+def spot_of(offer: Offer) -> dict[str, Any] | None:
+    """An offer's spot as it is kept."""
+    if offer.spot is None:
+        return None
+    (x, y), (a, b) = offer.spot.at, offer.spot.anchor
+    return {"x": x, "y": y, "front_deg": offer.spot.front_deg, "anchor": [a, b], "trees": list(offer.trees), "planned": True}

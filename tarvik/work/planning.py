@@ -1,0 +1,353 @@
+"""A worker's jobs: the plan itself, why it is so, what more kit would buy, the evening, what to do when it goes wrong."""
+
+from __future__ import annotations
+
+import logging
+import time
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING, Any, Final
+
+from sqlalchemy.exc import SQLAlchemyError
+
+from tarvik.core.body import Body
+from tarvik.core.errors import InputError
+from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
+from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
+from tarvik.core.plan.gather import InBag, standing_offers
+from tarvik.core.plan.make import Case, Offers, asked, make
+from tarvik.core.plan.mishap import casualty, foul_weather
+from tarvik.core.plan.model import AIM_WORDS, SPARE, PlanModel, plan_model
+from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
+from tarvik.core.plan.why import impasse, rivals
+from tarvik.core.sheet import Sheet
+from tarvik.core.site.placing import wind_in_frame
+from tarvik.core.solve import Question
+from tarvik.store import asks, courses, plans
+from tarvik.work.cases import case_of, choices_of, spot_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+
+    from tarvik.core.plan.choose import Chosen
+    from tarvik.core.plan.offers import Offer
+    from tarvik.store.database import Database
+    from tarvik.work.solving import Solver
+
+log = logging.getLogger("tarvik.work")
+TELL_EVERY_S: Final = 0.25
+GOOD_ENOUGH: Final = 0.0
+SLACK_SECONDS: Final = 6.0
+MORE_SHEET_M: Final = 3.0
+MORE_SHEET: Final = -7
+"""Number of the sheet that is not there."""
+
+
+def told(reached: Sequence[Reached]) -> list[dict[str, Any]]:
+    """Aims with their values as plain values."""
+    return [{"aim": r.aim, "words": AIM_WORDS[r.aim], "value": r.value, "bound": r.bound} for r in reached]
+
+
+class _Report:
+    """Tells the page how far a job is, not too often, and asks whether it is still wanted."""
+
+    def __init__(self, database: Database, job_id: int) -> None:
+        self._database, self._job = database, job_id
+        self._last, self.wanted = -1.0, True
+        self._began = time.monotonic()
+
+    def say(self, words: str, at_once: bool = False, **more: Any) -> None:
+        """Tell something, unless something was told just now."""
+        now = time.monotonic()
+        if at_once or now - self._last >= TELL_EVERY_S:
+            self._last = now
+            with self._database.session() as session:
+                progress = {"words": words, "seconds": round(now - self._began, 1), **more}
+                self.wanted = asks.report(session, self._job, progress)
+
+    def stop(self) -> bool:
+        """Whether nobody wants the job any more."""
+        if self.wanted and time.monotonic() - self._last >= TELL_EVERY_S:
+            self._last = time.monotonic()
+            with self._database.session() as session:
+                self.wanted = asks.still_wanted(session, self._job)
+        return not self.wanted
+
+
+class Planner:
+    """Does jobs. Keeps solved shelters and gathered offers for the next one."""
+
+    def __init__(self, database: Database, solver: Solver) -> None:
+        self.database, self.solver = database, solver
+        self._offers = Offers()
+
+    def perform(self, job_id: int) -> None:
+        """Do one job; nothing when it is done already or called off. A fault ends the job with its words."""
+        with self.database.session() as session:
+            job = asks.begin(session, job_id)
+            if job is None:
+                return
+            night = courses.night_by_id(session, job.night_id)
+            course_id, night_id, kind, step = night.course_id, night.id, job.kind, job.step
+            wish = dict(job.asked)
+        report = _Report(self.database, job_id)
+        try:
+            work = {"plan": self._plan, "why": self._why, "slack": self._slack, "evening": self._evening,
+                    "mishap": self._mishap}[kind]  # fmt: skip
+            state, result, after = work(course_id, night_id, wish, report)
+        except InputError as err:
+            state, result, after = "failed", {"words": err.message}, None
+        except SQLAlchemyError:
+            raise  # the queue tries again
+        except Exception:
+            log.exception("job %s failed", job_id)
+            state, result, after = "failed", {"words": "this could not be worked out; the choices are as they were"}, None
+        self._finish(job_id, night_id, kind, step, state, result, after)
+
+    def _finish(
+        self, job_id: int, night_id: int, kind: str, step: int, state: str, result: dict[str, Any],
+        after: list[plans.Choice] | None,
+    ) -> None:  # fmt: skip
+        """Keep the result, and make a plan the night's choices unless they were changed meanwhile: all of it once."""
+        with self.database.session() as session:
+            night = courses.night_by_id(session, night_id)
+            plans.lock(session, night)
+            now = plans.current_step(session, night)
+            same = now == step
+            if not asks.end(session, job_id, state, {**result, "applied": bool(after is not None and same)}):
+                return
+            if after is not None and same:
+                plans.replace_all(session, night, after, "the plan")
+                now = plans.current_step(session, night)
+            if state == "done":
+                asks.keep_found(session, night_id, kind, now, result)
+
+    def _case(self, course_id: int, night_id: int, *, few_moves: bool = False) -> tuple[Case, int]:
+        with self.database.session() as session:
+            seconds = asks.asked_of(asks.of_night(session, night_id))["seconds"]
+            return case_of(session, course_id, night_id, few_moves=few_moves), int(seconds)
+
+    def _limits(self, report: _Report, seconds: float) -> Limits:
+        end = time.monotonic() + seconds
+        return Limits(left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH)
+
+    def _plan(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
+        case, seconds = self._case(course_id, night_id, few_moves=bool(wish.get("few_moves")))
+        if not case.bag.campers or not case.bag.sheets:
+            raise InputError("people", "a plan needs people and sheets: add them on the group and kit page")
+        names = {c.number: c.name for c in case.bag.campers}
+
+        def solve_all(questions: Sequence[Question]) -> Any:
+            report.say(f"trying {len(questions)} ways of pitching the sheets", at_once=True)
+            return self.solver.solve_all(questions)
+
+        def better(model: PlanModel, chosen: Chosen) -> None:
+            waiting = [names[p] for p, s in chosen.beds.items() if s is None and p in names]
+            words = "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
+            report.say(words, reached=told(chosen.reached), gap=chosen.gap)
+
+        limits = self._limits(report, seconds + 60)  # gathering is not what the seconds are for
+        end: list[float] = []
+
+        def left() -> float:
+            if not end:
+                end.append(time.monotonic() + seconds)
+            return end[0] - time.monotonic()
+
+        made = make(case, solve_all, replace(limits, left=left), better, self._offers)
+        if not made.chosen.possible:
+            return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
+        result = self._told(case, made.model, made.chosen, made.by_rule)
+        if not report.wanted:
+            return "cancelled", {**result, "words": "called off; the best plan so far can be taken up"}, None
+        if result["without"]:
+            report.say("looking what stands in the way", at_once=True)
+            found = impasse(made.model, self._limits(report, 10.0))
+            result["impasse"] = None if found is None else {
+                "sets": [[found.words.get(t, t) for t in some] for some in found.sets],
+                "repairs": [{"tags": r.tags, "words": r.words, "short": [[s.kind, s.pieces] for s in r.short]}
+                            for r in found.repairs],
+            }  # fmt: skip
+        return "done", result, choices_of(made.offers, made.chosen.beds)
+
+    def _told(self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]) -> dict[str, Any]:
+        offers = [model.asked.offers[n] for n in chosen.offers]
+        spare = next((o for o in offers if chosen.beds.get(SPARE) == o.sheets), None)
+        shelters = [
+            {"sheets": o.sheets, "pitch": o.pitch, "trees": o.trees, "sit": o.sit, "calm": o.calm, "stakes": o.stakes,
+             "cautions": o.cautions, "open": round(o.open_share, 2), "force": o.gale_force, "beds": o.most}
+            for o in offers
+        ]  # fmt: skip
+        return {
+            "reached": told(chosen.reached), "by_rule": told(by_rule), "proven": chosen.proven, "gap": chosen.gap,
+            "without": [p for p, s in chosen.beds.items() if s is None and p >= 0], "offers": len(model.asked.offers),
+            "choices": [plans.plain_of(c) for c in choices_of(offers, chosen.beds)], "shelters": shelters,
+            "spare": None if spare is None else {"sheet": spare.sheets[0], "pitch": spare.pitch, "spot": spot_of(spare)},
+        }  # fmt: skip
+
+    def _standing(self, case: Case) -> tuple[PlanModel, list[int], dict[int, tuple[int, ...] | None], list[Offer]]:
+        """What stands, in the model of all offers."""
+        stood = standing_offers(case.bag, case.night, case.camp, case.standing, self.solver.solve_all)
+        known = self._offers.of(case, self.solver.solve_all, lambda: False, lambda _: None)
+        model = plan_model(asked(case, [*stood, *known]))
+        place: dict[tuple[int, ...], int] = {}
+        for n, offer in enumerate(stood):
+            place.setdefault(offer.sheets, n)
+        beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
+        for standing in case.standing:
+            if standing.sheets in place:
+                beds.update({p: standing.sheets for p in standing.people if p in beds})
+        return model, list(place.values()), beds, stood
+
+    def _as_chosen(self, model: PlanModel, taken: Sequence[int], beds: Mapping[int, tuple[int, ...] | None]) -> Chosen | None:
+        values = fixed(model, (taken, beds))
+        if values is None:
+            return None
+        linear = model.linear
+        return chosen_of(model, values, [Reached(a, v := linear.value(a, values), v) for a in linear.aims])
+
+    def _why(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+        case, _seconds = self._case(course_id, night_id)
+        report.say("trying the other pitches of each sheet", at_once=True)
+        model, taken, beds, _offers = self._standing(case)
+        chosen = self._as_chosen(model, taken, beds)
+        if chosen is None:
+            return (
+                "failed",
+                {"words": "the choices as they are break a rule or want more kit than there is; make a plan first"},
+                None,
+            )
+        out = []
+        for n in taken:
+            if report.stop():
+                break
+            offer = model.asked.offers[n]
+            found = rivals(model, chosen, offer.sheets)
+            out.append({
+                "sheet": offer.sheets[0], "pitch": offer.pitch,
+                "rivals": [{"pitch": model.asked.offers[r.offer].pitch, "aim": AIM_WORDS.get(r.aim, ""), "worse": r.worse}
+                           for r in found],
+            })  # fmt: skip
+            report.say(f"{len(out)} of {len(taken)} shelters")
+        return "done", {"shelters": out}, None
+
+    def _slack(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+        case, _seconds = self._case(course_id, night_id)
+        quiet: Callable[..., None] = lambda *_a: None  # noqa: E731
+        report.say("the plan as it is", at_once=True)
+        base = make(case, self.solver.solve_all, self._limits(report, SLACK_SECONDS), quiet, self._offers)
+        pools = case.bag.pools
+        rods = [p for p in pools if p.kind == POLE]
+        rod = max(rods, key=lambda p: p.most_m) if rods else Pool(POLE, 0, 1.05, 1.45)
+        square = InBag(MORE_SHEET, Sheet.rectangle(MORE_SHEET_M, MORE_SHEET_M, None))
+        more = [
+            ("one more pole", replace(case.bag, pools=(*pools, replace(rod, count=1, owner=None)))),
+            ("ten more stakes", replace(case.bag, pools=(*pools, Pool(STAKE, 10)))),
+            ("four more lines of 3 m", replace(case.bag, pools=(*pools, Pool(LINE, 4, 0.0, 3.0)))),
+            ("a second sheet of 3 x 3 m", replace(case.bag, sheets=(*case.bag.sheets, square))),
+        ]
+        out = []
+        for words, bag in more:
+            if report.stop():
+                break
+            report.say(words, at_once=True)
+            made = make(
+                replace(case, bag=bag), self.solver.solve_all, self._limits(report, SLACK_SECONDS), quiet, self._offers
+            )
+            before = {r.aim: r.value for r in base.chosen.reached}
+            gains = [{"aim": r.aim, "words": AIM_WORDS[r.aim], "less": before[r.aim] - r.value}
+                     for r in made.chosen.reached if before.get(r.aim, r.value) != r.value]  # fmt: skip
+            out.append({"words": words, "gains": gains, "better": made.chosen.value() < base.chosen.value()})
+        return "done", {"base": told(base.chosen.reached), "more": out}, None
+
+    def _evening(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+        case, _seconds = self._case(course_id, night_id)
+        with self.database.session() as session:
+            wish = asks.asked_of(asks.of_night(session, night_id))["evening"]
+        shelters = self._to_pitch(case)
+        arrival, due, why = due_of(case, wish["arrival"])
+        hands = Hands(case.bag.campers, {int(p): int(m) for p, m in wish["late"].items()}, frozenset(wish["gone"]),
+                      int(wish["mallets"]))  # fmt: skip
+        report.say("putting the tasks in order", at_once=True)
+        done = {(int(n), stage): int(at) for n, stage, at in wish["done"]}
+        found = evening(shelters, hands, due, self._limits(report, 5.0), done)
+        tasks = [{"shelter": t.shelter, "stage": t.stage, "start": t.start, "end": t.end, "who": t.who, "mallet": t.mallet}
+                 for t in found.tasks]  # fmt: skip
+        late = {str(n): m for n, m in found.late.items() if m}
+        return "done", {
+            "tasks": tasks, "late": late, "due": due, "why": why, "arrival": wish["arrival"], "done_min": found.done,
+            "proven": found.proven, "on": arrival.isoformat() if arrival else None,
+        }, None  # fmt: skip
+
+    def _to_pitch(self, case: Case) -> list[ToPitch]:
+        offers = standing_offers(case.bag, case.night, case.camp, case.standing, self.solver.solve_all)
+        stood = {o.sheets: o for o in reversed(offers)}
+        out = []
+        for number, standing in enumerate(case.standing, start=1):
+            pitch = PITCHES[standing.pitch]
+            offer = stood.get(standing.sheets)
+            stakes = offer.stakes if offer else len(pitch.anchors)
+            out.append(ToPitch(number, standing.people, pitch.minutes, len(pitch.high_points()), stakes, pitch.minutes > 6))
+        return out
+
+    def _mishap(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
+        case, _seconds = self._case(course_id, night_id)
+        report.say("folding each shelter into its storm form", at_once=True)
+        model, taken, beds, stood = self._standing(case)
+        people = {c.number: c for c in case.bag.campers}
+        offers = {o.sheets: o for o in reversed(stood)}
+        some = []
+        for standing in case.standing:
+            offer = offers.get(standing.sheets)
+            if offer is None:
+                continue
+            there = [people[p] for p in standing.people if p in people]
+            some.append((offer, there, self.solver.solve(self._question(case, offer, len(there)))))
+        foul = foul_weather(some, case.rules, self.solver.workings)
+        hurt = int(wish.get("hurt") or next((c.number for c in case.bag.campers if not c.leader), case.bag.campers[0].number))
+        place = casualty(model.asked, taken, beds, hurt) if hurt in people else None
+        return "done", {
+            "foul": [{"sheet": f.sheets[0], "force": f.force, "move": f.move.move.title if f.move else None,
+                      "steps": f.move.move.steps if f.move else (), "minutes": f.move.move.minutes if f.move else None,
+                      "peak_m": f.move.after.figures.peak_m if f.move and f.move.after and f.move.after.figures else None,
+                      "go_to": {str(p): s[0] for p, s in f.go_to.items()}, "without": f.without} for f in foul],
+            "casualty": None if place is None else {
+                "hurt": hurt, "sheet": place.sheets[0] if place.sheets else None, "carer": place.carer,
+                "moves": {str(p): s[0] for p, s in place.moves.items()}, "words": place.words},
+        }, None  # fmt: skip
+
+    def _question(self, case: Case, offer: Offer, people: int) -> Question:
+        sheet = next(b.sheet for b in case.bag.sheets if b.number == offer.sheets[0])
+        night = case.night
+        wind = night.needs.wind_from_deg
+        turned = offer.spot is not None and wind is not None
+        from_deg = wind_in_frame(wind, offer.spot.front_deg) if offer.spot is not None and wind is not None else 90.0
+        tall = max((c.stature_m for c in case.bag.campers), default=1.75)
+        return Question(
+            sheet=sheet, pitch=PITCHES[offer.pitch], settings=dict(offer.settings), body=Body(tall), intent=night.needs.wanted,
+            supports=case.bag.supports, weather=night.needs.weather(from_deg), wanted=max(people, 1), lying=night.lying,
+            free_to_turn=not turned, uphill_off_wind_deg=night.uphill_off_wind_deg,
+        )  # fmt: skip
+
+
+def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
+    """(arrival, minutes after it by which all is to stand, why then): the first of dark and rain, less a margin."""
+    needs = case.night.needs
+    light = needs.evening
+    if needs.on is None:
+        return None, None, "no date is set for the night"
+    hour, minute = (int(part) for part in arrival.split(":"))
+    zone = light.sunset.tzinfo if light and light.sunset else None
+    start = datetime(needs.on.year, needs.on.month, needs.on.day, hour, minute, tzinfo=zone)
+    ends: list[tuple[datetime, str]] = []
+    if light is not None and light.last_light is not None:
+        ends.append((light.last_light, "last light"))
+    if needs.rain_mm_h and needs.rain_from is not None:
+        rain = start.replace(hour=needs.rain_from.hour, minute=needs.rain_from.minute)
+        ends.append((rain if rain >= start - timedelta(hours=6) else rain + timedelta(days=1), "the rain"))
+    if not ends:
+        return start, None, "neither dark nor rain is known"
+    first, why = min(ends, key=lambda e: e[0])
+    minutes = int((first - start).total_seconds() // 60) - MARGIN_MIN
+    return start, max(minutes, 0), f"{MARGIN_MIN} minutes before {why} at {first:%H:%M}"

@@ -1,0 +1,95 @@
+"""The queue of jobs in the database (procrastinate): pages put jobs in, workers on any machine take them out.
+
+A worker that dies over a job stops showing signs of life; another, or the same started again, takes the job up anew. What
+follows from a job is done by whoever ends it, once (`asks.end`).
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import os
+import socket
+from threading import Lock
+from typing import TYPE_CHECKING, Final
+
+import procrastinate
+
+from tarvik.store.models import now
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+log = logging.getLogger("tarvik.work")
+QUEUE: Final = "plans"
+TASK: Final = "tarvik.work"
+SIGN_OF_LIFE_S: Final = 2.0
+DEAD_AFTER_S: Final = 8.0
+"""A worker silent for so long is taken for dead."""
+
+
+def conninfo(url: str) -> str:
+    """The address of a database, from SQLAlchemy's form."""
+    return url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
+class Queue:
+    """Where pages put jobs. Opens its connection with the first job. Safe to use from many threads."""
+
+    def __init__(self, url: str) -> None:
+        self._url = url
+        self._app: procrastinate.App | None = None
+        self._lock = Lock()
+
+    def put(self, job_id: int) -> None:
+        """Hand a job to whichever worker is free."""
+        with self._lock:
+            if self._app is None:
+                connector = procrastinate.SyncPsycopgConnector(conninfo=conninfo(self._url), min_size=1, max_size=2)
+                self._app = procrastinate.App(connector=connector)
+                self._app.open()
+            self._app.configure_task(TASK, queue=QUEUE).defer(job_id=job_id)
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        with self._lock:
+            if self._app is not None:
+                self._app.close()
+                self._app = None
+
+
+def work_on(url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True) -> None:
+    """Take jobs and do them until told to stop; with `once`, until there are none."""
+    asyncio.run(_work(url, perform, once=once, signals=signals))
+
+
+async def _work(url: str, perform: Callable[[int], None], *, once: bool, signals: bool) -> None:
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4))
+
+    @app.task(name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1))
+    def work(job_id: int) -> None:
+        perform(job_id)
+
+    async with app.open_async():
+        rescuing = asyncio.create_task(_rescue(app))
+        try:
+            await app.run_worker_async(
+                queues=[QUEUE], name=f"{socket.gethostname()}-{os.getpid()}", concurrency=1, wait=not once,
+                install_signal_handlers=signals, update_heartbeat_interval=SIGN_OF_LIFE_S,
+                stalled_worker_timeout=DEAD_AFTER_S, fetch_job_polling_interval=2.0, delete_jobs="successful",
+                shutdown_graceful_timeout=1.0,
+            )  # fmt: skip
+        finally:
+            rescuing.cancel()
+
+
+async def _rescue(app: procrastinate.App) -> None:
+    """Give the jobs of dead workers out again."""
+    while True:
+        try:
+            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S):
+                log.warning("a worker died over job %s; it is given out again", job.id)
+                await app.job_manager.retry_job(job, retry_at=now())
+        except procrastinate.exceptions.ProcrastinateException as err:
+            log.warning("dead workers could not be looked for: %s", type(err).__name__)
+        await asyncio.sleep(SIGN_OF_LIFE_S)
