@@ -2,14 +2,31 @@
 
 from __future__ import annotations
 
+import threading
 from typing import TYPE_CHECKING, Any
 
 from tarvik.exchange.ground_form import checked
 from tarvik.store import courses, kit, nights
 from tarvik.store.models import GroundItem
+from tarvik.work.planning import Planner
+from tarvik.work.queue import work_on
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
+
+    from tarvik.store.database import Database
+
+
+def work_off(database: Database, planner: Planner | None = None) -> None:
+    """Let a worker do every job there is, in a thread of its own as in life."""
+    worker = threading.Thread(
+        target=work_on, args=(database.url, (planner or Planner(database, Solver())).perform),
+        kwargs={"once": True, "signals": False},
+    )  # fmt: skip
+    worker.start()
+    worker.join()
+
 
 TREES = [(0, 0), (4.2, 0), (8.8, 0.4), (0.5, 9), (4.9, 9.2), (9.5, 8.8), (15, 2), (15, 7), (19.5, 2), (19.5, 7.4)]
 

@@ -13,6 +13,7 @@ import numpy as np
 import shapely
 from scipy.optimize import least_squares
 
+from tarvik.commands import bench_plan
 from tarvik.commands.testbed import testbed
 from tarvik.core.fold.pattern import Layout
 from tarvik.core.fold.solve import length_residual, solve_fold
@@ -36,6 +37,7 @@ from tarvik.core.weather.rain import Weather, fall_directions
 from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
 from tarvik.web.pages.common import question
+from tarvik.work.cases import case_of
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 
@@ -67,7 +69,7 @@ class Figure:
         ok = self.value <= self.target if self.better == "lower" else self.value >= self.target
         out: dict[str, Any] = {"value": self.value, "unit": self.unit, "better": self.better, "target": self.target, "ok": ok}
         if self.baseline is not None:
-            slower = self.baseline / self.value if self.better == "lower" else self.value / self.baseline
+            slower = self.baseline / max(self.value, 1e-9) if self.better == "lower" else self.value / self.baseline
             out |= {"baseline": self.baseline, "ratio": round(slower, 2)}
         return out
 
@@ -306,6 +308,10 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             slide()
             figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
+            with bed.database.session() as session:
+                demo = case_of(session, bed.course, bed.nights[0])
+            figures += [Figure(name, value, unit, "lower", target, rule)
+                        for name, value, unit, target, rule in bench_plan.measured(demo, searcher)]  # fmt: skip
     finally:
         searcher.stop()
         server.stop()

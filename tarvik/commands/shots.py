@@ -53,7 +53,7 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("rules", f"{course}/rules", DESK),
         Shot("ground", f"{night}/ground", DESK, ".ground[data-done]"),
         Shot("phone-ground", f"{night}/ground", PHONE, ".ground[data-done]"),
-        Shot("phone-night", f"{night}/weather", PHONE),
+        Shot("plan", f"{night}/plan", DESK, ".plan[data-done]"),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
         Shot("phone-bench", bench, PHONE),

@@ -16,7 +16,7 @@ from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import owner_name
-from tarvik.web.standing import between, scene_of, standing_of
+from tarvik.web.standing import at_hand, between, scene_of, standing_of
 
 if TYPE_CHECKING:
     from fastapi import Request
@@ -57,7 +57,7 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
         "unplaced": [p for p in people if p.id not in placed], "people": people,
         "resting": [s for s in sheets if s.id not in used], "locked": {k: set(v) for k, v in asked["locks"].items()},
         "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]], "found": found, "pitches": PITCHES,
-        "totals": totals(rigs, kit.supports_of(session, course_id)), "job": job, "kept": _kept(job),
+        "totals": totals(rigs, at_hand(session, course_id, night.site_id)), "job": job, "kept": _kept(job),
         "named": asks.named(session, night_id), "undo": before.what if before else None, "redo": again.what if again else None,
         "pairs": _pairs(course, names), "evening": _evening(found.get("evening"), people),
         "weather": weather_words(nights.needs_of(night), units), "clock": clock,
@@ -81,7 +81,8 @@ def _shelters(
         out = standing_of(request, session, scene)
         between(out)
         needs = scene.tonight.needs
-        drawing = ground_map(
+        mapped = bool(scene.known.ground.things or scene.known.ground.areas)
+        drawing = None if not mapped else ground_map(
             scene.known.ground, {}, scene.found,
             [(s["id"], str(s["number"]), s["placed"], any(f.level is Level.STOPS for f in s["findings"]))
              for s in out if s["placed"] is not None],

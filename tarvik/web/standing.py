@@ -12,7 +12,9 @@ from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import tied
+from tarvik.core.rig.supports import Tree
 from tarvik.core.site.hazards import GroundRules, Hazard, hazards
+from tarvik.core.site.pairs import carriers
 from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
 from tarvik.core.site.relief import slope_of
 from tarvik.core.site.spots import snapped, swing
@@ -88,6 +90,15 @@ def scene_of(session: Session, course_id: int, night_id: int) -> Scene:
     wind = needs.wind_from_deg if needs.wind_m_s else None
     rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
     return Scene(course, night, site, tonight, items, known, hazards_of(known.ground, rules, wind, rain), rules)
+
+
+def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
+    """The course's kit; of trees those of the site, where they are mapped."""
+    supports = kit.supports_of(session, course_id)
+    if site_id is None:
+        return supports
+    trees = carriers(store.ground_of(store.items(session, site_id)).ground)
+    return replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
 
 
 def carried_so(supports: Supports, row: ShelterRow) -> Supports:

@@ -147,15 +147,8 @@ class Planner:
             words = "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
             report.say(words, reached=told(chosen.reached), gap=chosen.gap)
 
-        limits = self._limits(report, seconds + 60)  # gathering is not what the seconds are for
-        end: list[float] = []
-
-        def left() -> float:
-            if not end:
-                end.append(time.monotonic() + seconds)
-            return end[0] - time.monotonic()
-
-        made = make(case, solve_all, replace(limits, left=left), better, self._offers)
+        limits = Limits(stop=report.stop, good_enough=GOOD_ENOUGH)
+        made = make(case, solve_all, limits, better, self._offers, (time.monotonic, float(seconds)))
         if not made.chosen.possible:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
         result = self._told(case, made.model, made.chosen, made.by_rule)
@@ -236,7 +229,8 @@ class Planner:
         case, _seconds = self._case(course_id, night_id)
         quiet: Callable[..., None] = lambda *_a: None  # noqa: E731
         report.say("the plan as it is", at_once=True)
-        base = make(case, self.solver.solve_all, self._limits(report, SLACK_SECONDS), quiet, self._offers)
+        limits, clock = Limits(stop=report.stop), (time.monotonic, SLACK_SECONDS)
+        base = make(case, self.solver.solve_all, limits, quiet, self._offers, clock)
         pools = case.bag.pools
         rods = [p for p in pools if p.kind == POLE]
         rod = max(rods, key=lambda p: p.most_m) if rods else Pool(POLE, 0, 1.05, 1.45)

@@ -90,7 +90,7 @@ def test_the_leaders_rule_makes_a_plan_that_can_be() -> None:
         asked = replace(random_course(seed, most_people=8, each=3), standing=())
         asked = replace(asked, rules=replace(asked.rules, always=frozenset()))
         model = plan_model(asked)
-        values = fixed(model, leaders_rule(asked), ONE)
+        values = fixed(model, leaders_rule(asked))
         assert values is not None, seed
         best = choose(model, ONE).value()
         rule = tuple(model.linear.value(a, values) for a in model.linear.aims)

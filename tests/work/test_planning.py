@@ -17,9 +17,9 @@ from tarvik.store import asks, courses, kit, plans
 from tarvik.store.models import PlanJob, PlanStep
 from tarvik.work.cases import case_of
 from tarvik.work.planning import Planner, due_of
-from tarvik.work.queue import Queue, work_on
+from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
-from tests.small_course import small_course
+from tests.small_course import small_course, work_off
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
@@ -52,7 +52,7 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
         course, night = small_course(session)
     planner = Planner(database, Solver())
     number = ask(database, night)
-    work_on(database.url, planner.perform, once=True, signals=False)
+    work_off(database, planner)
     job = job_of(database, number)
     assert job.state == "done" and job.runs == 1, job.result
     result = job.result or {}
@@ -68,7 +68,7 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
         assert len(trees) == len(set(trees))
     for kind in ("why", "evening", "mishap", "slack"):
         number = ask(database, night, kind)
-        work_on(database.url, planner.perform, once=True, signals=False)
+        work_off(database, planner)
         job = job_of(database, number)
         assert job.state == "done", (kind, job.result)
         told = job.result or {}
@@ -93,13 +93,13 @@ def test_what_is_fixed_stays_and_little_changes(database: Database) -> None:
         course, night = small_course(session)
     planner = Planner(database, Solver())
     ask(database, night)
-    work_on(database.url, planner.perform, once=True, signals=False)
+    work_off(database, planner)
     with database.session() as session:
         before = plans.snapshot(session, courses.night(session, course, night))
         row = plans.shelters(session, night)[0]
         asks.toggle_lock(session, night, "standing", row.sheet_id)
     number = ask(database, night, few_moves=True)
-    work_on(database.url, planner.perform, once=True, signals=False)
+    work_off(database, planner)
     job = job_of(database, number)
     moves = next(r for r in (job.result or {})["reached"] if r["aim"] == "moves")
     assert moves["value"] == 0
@@ -114,7 +114,7 @@ def test_too_few_stakes_are_told_with_a_repair(database: Database) -> None:
         _, night = small_course(session, stakes=2)
     planner = Planner(database, Solver())
     number = ask(database, night)
-    work_on(database.url, planner.perform, once=True, signals=False)
+    work_off(database, planner)
     result = job_of(database, number).result or {}
     assert result["without"]
     repairs = result["impasse"]["repairs"]
@@ -130,7 +130,7 @@ def test_a_change_made_meanwhile_is_not_overwritten(database: Database) -> None:
         sheet = kit.rows(session, course, "sheets")[0]
         plans.choose(session, courses.night(session, course, night), plans.Choice(sheet.id, "lean-to", {"height": 1.0},
                                                                                  (person.id,)))  # fmt: skip
-    work_on(database.url, Planner(database, Solver()).perform, once=True, signals=False)
+    work_off(database)
     job = job_of(database, number)
     assert job.state == "done" and not (job.result or {})["applied"] and (job.result or {})["choices"]
     with database.session() as session:

@@ -17,7 +17,6 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.finding import Level
 from tarvik.core.measure.heading import front_bearing
-from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.rig.lines import through_line_m, tree_line_m
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
 from tarvik.core.site.placing import STAKE_CLEAR_M, Placed, Spot, place, wind_in_frame
@@ -40,7 +39,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
     from shapely.geometry.base import BaseGeometry
 
-    from tarvik.core.fold.pattern import Floats
     from tarvik.core.plan.forms import Carrying, Form
     from tarvik.core.rig.carried import Rig
     from tarvik.core.site.things import Place
@@ -49,6 +47,9 @@ TURNS_WINDY: Final = (0.0, -15.0, 15.0, -30.0, 30.0)
 TURNS_CALM: Final = (0.0, 45.0, 90.0, 135.0, 180.0, 225.0, 270.0, 315.0)
 """Headings tried off the one with the back to the wind, degrees; between trees the trees decide."""
 APART_M: Final = constant("plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one")
+SHELTER_M2: Final = constant("shelter_ground", 45.0, "m2", ENGINEERING, "ground of one shelter with its lines and gaps")
+GOLDEN_RAD: Final = math.pi * (3 - math.sqrt(5))
+PARTS_MOST: Final = 8
 FLAT_M: Final = 0.01
 LEEWAY_M: Final = 0.1
 """The quick look takes the cloth so much smaller: on a slope it lies a little otherwise."""
@@ -66,10 +67,13 @@ class Camp:
     wind_from_deg: float | None = None
     uphill_deg: float | None = None
     longest_line_m: float | None = None
+    middle: Place | None = None
 
     @cached_property
     def heart(self) -> Place:
-        """Middle of the camp."""
+        """Middle of the camp, or of a block's part of it."""
+        if self.middle is not None:
+            return self.middle
         fires = self.ground.of(Kind.FIRE)
         if fires:
             return fires[0].at
@@ -133,16 +137,30 @@ class Stand:
         return self.placed.spot.at
 
 
-def stands(form: Form, way: Carrying, camp: Camp, most: int) -> list[Stand]:
-    """At most `most` places for a form, the best first, no two nearer to each other than APART_M.
+def parts(camp: Camp, sheets: int) -> list[Place]:
+    """Places spread over the ground that a camp of so many sheets takes, about its heart (a sunflower's spiral): each sheet
+    looks for spots near one of them too, so that not all want the same few.
+    """
+    count = min(sheets, PARTS_MOST)
+    radius = math.sqrt(sheets * SHELTER_M2 / math.pi)
+    x, y = camp.heart
+    out = []
+    for k in range(count):
+        r, turn = radius * math.sqrt((k + 0.5) / count), k * GOLDEN_RAD
+        out.append((x + r * math.cos(turn), y + r * math.sin(turn)))
+    return out
+
+
+def stands(form: Form, way: Carrying, camp: Camp, most: int, about: Place) -> list[Stand]:
+    """At most `most` places for a form near `about`, the best first, no two nearer to each other than APART_M.
 
     A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
     and looked at exactly.
     """
-    some = _candidates(form, way, camp)
+    some = _candidates(form, way, camp, about)
     if not len(some.at):
         return []
-    order = _ranked(form, some, camp)[: TRIED * most * 4]
+    order = _ranked(form, some, camp, about)[: TRIED * most * 4]
     out: list[Stand] = []
     kept: list[tuple[float, float, tuple[str, ...]]] = []
     for n in order[_may_stand(form, way, camp, some, order)]:
@@ -237,26 +255,24 @@ def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[f
     return replace(rig, supports=moved, lines=tuple(lines)), tuple(line.cord_m for line in lines)
 
 
-def _candidates(form: Form, way: Carrying, camp: Camp) -> Candidates:
+def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidates:
     """Every place that the supports allow, with the headings worth trying."""
     wind = camp.wind_from_deg
     turns = TURNS_CALM if wind is None else TURNS_WINDY
     back = front_bearing(0.0 if wind is None else wind, form.back_deg)
     fronts = (back + np.array(turns)) % 360
-    return candidates(form.shelter, way.rig, camp.ground, camp.heart, camp.longest_line_m, fronts)
+    return candidates(form.shelter, way.rig, camp.ground, about, camp.longest_line_m, fronts)
 
 
-def _ranked(form: Form, some: Candidates, camp: Camp) -> NDArray[np.intp]:
-    """Numbers of the places, the best first, for the wind, the slope, the way to the heart and the length of the lines."""
-    far = np.hypot(*(some.at - np.array(camp.heart)).T)
+def _ranked(form: Form, some: Candidates, camp: Camp, about: Place) -> NDArray[np.intp]:
+    """Numbers of the places, the best first, for the wind, the slope, the way there and the length of the lines."""
+    far = np.hypot(*(some.at - np.array(about)).T)
     steep = slopes(camp.ground, some.at)
     cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2
     cost -= PAD_GAIN * shapely.contains_xy(camp.pads, some.at[:, 0], some.at[:, 1])
     if camp.wind_from_deg is not None:
-        bearings: Floats = (form.back_deg + np.arange(0.0, 360.0, 15.0)) % 360
-        share = np.array(open_round(form.shelter, openings(form.shelter), list(bearings)))
         off = wind_in_frame_all(camp.wind_from_deg, some.front) - form.back_deg
-        cost += OPEN_COST * share[(np.round(off / 15.0) % 24).astype(int)]
+        cost += OPEN_COST * form.open_shares[(np.round(off / 15.0) % 24).astype(int)]
     ok: NDArray[np.bool_] = (steep <= camp.rules.steep_deg) & ~shapely.contains_xy(camp.stops, some.at[:, 0], some.at[:, 1])
     order = np.argsort(cost, kind="stable")
     return np.asarray(order[ok[order]])

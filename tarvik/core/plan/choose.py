@@ -19,8 +19,10 @@ if TYPE_CHECKING:
 
 SEED: Final = 7
 WORKERS: Final = 2
-WEIGHT_MOST: Final = 1 << 58
-"""Largest weighted sum given to the solver at once."""
+WEIGHT_MOST: Final = 1 << 53
+"""Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating point, are exact."""
+KEPT_SHARE: Final = 0.2
+"""Share of the time left that is kept for the aims after those being settled."""
 ENDLESS: Final = 1 << 60
 
 
@@ -151,12 +153,14 @@ def least_of(linear: Linear, terms: Terms) -> int:
 
 
 def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
-    """The aims in groups that are weighed together: (aim, range), each group's product of ranges within WEIGHT_MOST."""
+    """The aims in groups that are weighed together: (aim, range), each group's product of ranges within WEIGHT_MOST. The
+    first aim stands alone: it is soon settled, and what is sought for the others then is far less.
+    """
     out: list[list[tuple[str, int]]] = [[]]
     product = 1
     for aim, terms in model.linear.aims.items():
         size = model.most[aim] - least_of(model.linear, terms) + 1
-        if out[-1] and product * size > WEIGHT_MOST:
+        if out[-1] and (len(out) == 1 or product * size > WEIGHT_MOST):
             out.append([])
             product = 1
         out[-1].append((aim, size))
@@ -174,27 +178,35 @@ def choose(
     rows = [r for r in linear.rows if not r.tag.startswith("bed ")]
     best: list[int] | None = None
     if start is not None:
-        best = fixed(model, start, limits)
+        best = fixed(model, start)
         if best is not None:
             tell(chosen_of(model, best, _floors(model, best, ())))
     reached: list[Reached] = []
     for group in grouped(model):
         if best is not None and all(linear.value(a, best) == least_of(linear, linear.aims[a]) for a, _ in group):
             reached += [Reached(a, linear.value(a, best), linear.value(a, best)) for a, _ in group]
-        elif limits.stop() and best is not None:
+        elif best is not None and (limits.stop() or (limits.left is not None and limits.left() <= 0)):
             break
         else:
-            found = _stage(model, group, rows, best, limits, reached, tell)
+            last = len(reached) + len(group) == len(linear.aims)
+            found = _stage(model, group, rows, best, limits if last else _most(limits), reached, tell)
             if found is None:
                 return Chosen(possible=False)
             best, told = found
             reached += told
-        if not all(r.proven for r in reached):
-            break
         rows = rows + [Row(tuple(linear.aims[a].items()), None, linear.value(a, best)) for a, _ in group]
     if best is None:
         return Chosen(possible=False)
     return chosen_of(model, best, _floors(model, best, reached))
+
+
+def _most(limits: Limits) -> Limits:
+    """Most of the time left: the aims after these get theirs."""
+    left = limits.left
+    if left is None:
+        return limits
+    kept = left() * KEPT_SHARE
+    return replace(limits, left=lambda: left() - kept)
 
 
 def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -> list[Reached]:
@@ -232,8 +244,8 @@ def _stage(
         return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
 
     status = solver.solve(cp, _Watch(variables, seen))
-    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
-        return None if best is None or status == cp_model.INFEASIBLE else (best, list(_digits(model, group, best, -1.0)))
+    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):  # no time for anything: the plan begun with stands
+        return None if best is None else (best, list(_digits(model, group, best, -1.0)))
     values = [solver.value(v) for v in variables]
     if status == cp_model.OPTIMAL:
         return values, [Reached(a, linear.value(a, values), linear.value(a, values)) for a, _ in group]
@@ -261,7 +273,7 @@ def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence
     return out
 
 
-def fixed(model: PlanModel, plan: Start, limits: Limits = FREE) -> list[int] | None:
+def fixed(model: PlanModel, plan: Start) -> list[int] | None:
     """Values of all variables for a given plan, its kit handed out best; None when the plan breaks a rule of the model."""
     linear = model.linear
     offers, beds = set(plan[0]), plan[1]
@@ -276,7 +288,7 @@ def fixed(model: PlanModel, plan: Start, limits: Limits = FREE) -> list[int] | N
         for v, c in terms.items():
             summed[v] = summed.get(v, 0) + c
     cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
-    solver = solver_for(replace(limits, workers=1))
+    solver = solver_for(replace(FREE, workers=1))
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return None
     return [solver.value(v) for v in variables]

@@ -9,6 +9,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
+import numpy as np
+
 from tarvik.core.advice import PLAIN_PITCHES, SUITED
 from tarvik.core.body import Body
 from tarvik.core.constant import ENGINEERING, constant
@@ -17,7 +19,7 @@ from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.figures import sitting_height
 from tarvik.core.measure.ground import Ground as LyingGround
 from tarvik.core.measure.mats import lay_mats
-from tarvik.core.measure.openings import back_to_wind_deg, open_to_wind, openings
+from tarvik.core.measure.openings import back_to_wind_deg, open_round, open_to_wind, openings
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Hold
@@ -32,6 +34,7 @@ from tarvik.core.weather.rain import rain_slope
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Sequence
 
+    from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.rig.carried import Rig
@@ -48,7 +51,7 @@ HARD_MIN: Final = constant("hard_pitch", 6.0, "min", ENGINEERING, "a pitch that 
 MOST_SHARED: Final = 3
 """Most sleepers a form is searched for."""
 SAME_DEG: Final = 0.01
-QUICK_PITCHES: Final = 3
+QUICK_PITCHES: Final = 2
 """Pitches looked at for the first plan."""
 
 
@@ -92,10 +95,17 @@ class Form:
         """From where, in its own frame, the wind comes onto its back."""
         return back_to_wind_deg(openings(self.shelter))
 
+    @cached_property
+    def open_shares(self) -> Floats:
+        """How open it is to winds every 15 degrees round from its back."""
+        bearings = (self.back_deg + np.arange(0.0, 360.0, 15.0)) % 360
+        return np.array(open_round(self.shelter, openings(self.shelter), list(bearings)))
+
 
 def offered(night: Night) -> tuple[str, ...]:
-    """Pitches a plan looks at tonight: those practitioners take for such a night, and the plain ones."""
-    slugs = dict.fromkeys((*SUITED[night.needs.wanted.slug], *PLAIN_PITCHES))
+    """Pitches a plan looks at tonight: those practitioners take for such a night, the quickest first, and the plain ones."""
+    suited = sorted(SUITED[night.needs.wanted.slug], key=lambda slug: PITCHES[slug].minutes)
+    slugs = dict.fromkeys((*suited, *PLAIN_PITCHES))
     return tuple(s for s in slugs if not PITCHES[s].carried_by)
 
 

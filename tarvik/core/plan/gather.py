@@ -6,8 +6,9 @@ import math
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
-from tarvik.core.plan.camps import Camp, Stand, stand_at, stands
+from tarvik.core.plan.camps import Camp, Stand, parts, stand_at, stands
 from tarvik.core.plan.forms import HARD_MIN, QUICK_PITCHES, Form, Weathered, forms_of, offered, questions, weathered
 from tarvik.core.plan.offers import LINE, Offer, Pool, pruned
 from tarvik.core.sheet import joined_sheet
@@ -24,9 +25,16 @@ if TYPE_CHECKING:
     from tarvik.core.tonight import Night
 
 SPOTS_EACH: Final = 8
-"""Spots kept for each form and way of carrying it."""
+SPOTS_LEAST: Final = 3
+SPOTS_ALL: Final = 128
+"""Spots kept for each form and way of carrying it; with many sheets fewer, for they have many spots together."""
+CLASS_M: Final = constant("stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted")
 FORMS_EACH: Final = 2
 """Forms kept of a sheet for each number of sleepers."""
+PITCHES_LEAST: Final = 4
+PITCHES_ALL: Final = 160
+LIGHT_PITCHES: Final = 3
+"""Pitches looked at for each sheet; with many sheets fewer, those first that suit the night."""
 JOINS_MOST: Final = 6
 """Most pairs of sheets looked at joined, the largest first."""
 
@@ -50,7 +58,12 @@ class Bag:
     pools: tuple[Pool, ...]
     join_sheets: bool = False
     buttons: bool = True
-    spots_each: int = SPOTS_EACH
+    light: bool = False  # a block of a large course: fewer pitches and forms are looked at
+
+    @property
+    def spots_each(self) -> int:
+        """Spots kept for each form."""
+        return min(SPOTS_EACH, max(SPOTS_LEAST, SPOTS_ALL // max(len(self.sheets), 1)))
 
     def units(self) -> list[tuple[tuple[int, ...], Sheet, float | None]]:
         """Sheets, and pairs joined where the course allows it: (numbers, the sheet, the owner's stature)."""
@@ -76,7 +89,7 @@ def gather(
     """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
     out. `camp` None: there is no map, so trees are counted and nothing is placed.
     """
-    slugs = offered(night)
+    slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
     made: list[Offer] = []
     seen: set[object] = set()
     work = _Work(bag, night, camp)
@@ -120,10 +133,26 @@ class _Work:
 
     def __init__(self, bag: Bag, night: Night, camp: Camp | None) -> None:
         self.bag, self.night, self.camp = bag, night, camp
-        self.statures = sorted({c.stature_m for c in bag.campers})
-        self.tallest = max(self.statures, default=1.75)
+        self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
+        # A person counts as tall as the class: a mat more than is needed, never one too short.
+        self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
+        self.parts = [] if camp is None else parts(camp, len(bag.sheets))
+        self.part_of = {b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)}
         self._stands: dict[object, list[Stand]] = {}
         self._weathered: dict[object, Weathered] = {}
+
+    def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp) -> list[Stand]:
+        """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
+        mine = self.part_of[sheets[0]]
+        near = self.bag.spots_each // 2
+        out: list[Stand] = []
+        for about, most in ((camp.heart, near), (self.parts[mine], self.bag.spots_each - near)):
+            key = (form.sheet, form.pitch.slug, form.settings, way.rig, about)
+            if key not in self._stands:
+                self._stands[key] = stands(form, way, camp, most, about)
+            known = {(s.placed.spot, s.trees) for s in out}
+            out += [s for s in self._stands[key] if (s.placed.spot, s.trees) not in known]
+        return out
 
     def standing(self, standing: Standing, form: Form) -> list[Offer]:
         """Offers of one shelter where it stands; none where the ground does not allow it any more."""
@@ -145,7 +174,7 @@ class _Work:
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
             fit.sort(key=lambda n: (-min(given[n].calm, people), -min(given[n].sit, people), forms[n].pitch.minutes, n))
-            kept |= dict.fromkeys(fit[:FORMS_EACH])
+            kept |= dict.fromkeys(fit[: 1 if self.bag.light else FORMS_EACH])
         return [forms[n] for n in kept]
 
     def offers(self, sheets: tuple[int, ...], form: Form) -> list[Offer]:
@@ -155,10 +184,7 @@ class _Work:
             if self.camp is None:
                 out.append(self._unplaced(sheets, form, way))
                 continue
-            key = (form.sheet, form.pitch.slug, form.settings, id(way.rig))
-            if key not in self._stands:
-                self._stands[key] = stands(form, way, self.camp, self.bag.spots_each)
-            out += [self._placed(sheets, form, way, stand) for stand in self._stands[key]]
+            out += [self._placed(sheets, form, way, stand) for stand in self._spots(sheets, form, way, self.camp)]
         return [o for o in out if o.beds]
 
     def _ways(self, form: Form) -> list[Carrying]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
-from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, fixed
+from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
+from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, chosen_of, fixed, least_of
 from tarvik.core.plan.gather import Bag, gather, standing_offers
 from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model
@@ -96,27 +97,64 @@ class Offers:
 
 def make(
     case: Case, solve_all: SolveAll, limits: Limits = FREE, tell: Callable[[PlanModel, Chosen], None] = lambda *_: None,
-    kept: Offers | None = None,
+    kept: Offers | None = None, clock: tuple[Callable[[], float], float] | None = None,
 ) -> Made:  # fmt: skip
-    """Make the plan. `tell` hears of every better plan with the model it belongs to."""
+    """Make the plan. `tell` hears of every better plan with the model it belongs to. `clock`: a clock, and the seconds by it
+    that the search may take once all offers are there.
+    """
+
+    if len(case.bag.campers) > WHOLE_MOST:
+        return _in_blocks(case, solve_all, limits, tell, clock)
 
     def first(offers: list[Offer]) -> None:
         model = plan_model(asked(case, offers))
-        values = fixed(model, leaders_rule(model.asked), limits)
+        values = fixed(model, leaders_rule(model.asked))
         if values is not None:
             tell(model, _read(model, values))
 
     known = (kept or Offers()).of(case, solve_all, limits.stop, first)
     stood = standing_offers(case.bag, case.night, case.camp, case.standing, solve_all) if case.standing else []
     model = plan_model(asked(case, [*stood, *known]))
+    if clock is not None:
+        now, seconds = clock
+        end = now() + seconds
+        limits = replace(limits, left=lambda: end - now())
     rule = leaders_rule(model.asked)
-    values = fixed(model, rule, limits)
+    values = fixed(model, rule)
     by_rule = _read(model, values).reached if values is not None else ()
     start: Start | None = rule if values is not None else None
     if case.few_moves and stood:
         start = _as_it_stands(case, model) or start
     chosen = choose(model, limits, start, lambda c: tell(model, c))
     return Made(model, chosen, by_rule)
+
+
+def _in_blocks(
+    case: Case, solve_all: SolveAll, limits: Limits, tell: Callable[[PlanModel, Chosen], None],
+    clock: tuple[Callable[[], float], float] | None,
+) -> Made:  # fmt: skip
+    """A large course, block after block; then all the blocks' offers together as one plan, its aims counted anew."""
+    blocks = blocks_of(case)
+    offers: list[Offer] = []
+    beds: dict[int, tuple[int, ...] | None] = {}
+    by_rule: dict[str, int] = {}
+    for number, people in enumerate(blocks):
+        part = block_case(case, people, number, len(blocks), offers)
+        each = None if clock is None else (clock[0], clock[1] / len(blocks))
+        made = make(part, solve_all, limits, lambda *_: None, None, each)
+        offers += made.offers
+        beds |= made.chosen.beds
+        for reached in made.by_rule:
+            by_rule[reached.aim] = by_rule.get(reached.aim, 0) + reached.value
+        known = asked(replace(case, locks=NO_LOCKS), offers)
+        model = plan_model(known)
+        values = fixed(model, (range(len(offers)), {c.number: beds.get(c.number) for c in known.campers}))
+        if values is not None:
+            tell(model, _read(model, values))
+    model = plan_model(asked(replace(case, locks=NO_LOCKS), offers))
+    values = fixed(model, (range(len(offers)), {c.number: beds.get(c.number) for c in model.asked.campers}))
+    chosen = Chosen(possible=False) if values is None else _read(model, values)
+    return Made(model, chosen, tuple(Reached(a, v, v) for a, v in by_rule.items()))
 
 
 def _as_it_stands(case: Case, model: PlanModel) -> Start | None:
@@ -133,13 +171,6 @@ def _as_it_stands(case: Case, model: PlanModel) -> Start | None:
 
 def _read(model: PlanModel, values: Sequence[int]) -> Chosen:
     """A plan's values as a plan nothing is proved of."""
-    from tarvik.core.plan.choose import chosen_of, least_of  # noqa: PLC0415
-
     linear = model.linear
     reached = [Reached(a, linear.value(a, list(values)), least_of(linear, t)) for a, t in linear.aims.items()]
     return chosen_of(model, values, reached)
-
-
-def with_more(case: Case, **changes: object) -> Case:
-    """The case with another bag."""
-    return replace(case, bag=replace(case.bag, **changes))  # type: ignore[arg-type]

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
+    from tarvik.core.fold.pattern import Floats
     from tarvik.core.plan.linear import Terms
     from tarvik.core.plan.offers import Offer, Pool
     from tarvik.core.plan.party import Camper
@@ -34,6 +35,8 @@ AIM_WORDS: Final = {
     "wet": "nobody wet", "rules": "rules kept", "exposed": "nobody in the wind", "moves": "few changes to what stands",
     "sitting": "room to sit up", "own kit": "own kit", "quick": "quick to set", "compact": "close together",
 }  # fmt: skip
+CELL_SHARE: Final = 0.2
+"""Side of a cell over the earshot."""
 SPARE: Final = -1
 """Number of the «person» who stands for the spare shelter."""
 FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST = 3, 10, 2, 1
@@ -93,6 +96,27 @@ class PlanModel:
     takes: tuple[int, ...]  # offer -> variable
     wet: tuple[int, ...]  # camper's place -> variable
     most: Mapping[str, int]  # aim -> the most it can be
+
+
+def _heard(at: Floats, reach_m: float) -> tuple[list[tuple[list[int], list[int]]], list[list[int]]]:
+    """Which places (n, 2) are within earshot of each: (cells that wholly are, single places of cells that partly are), and
+    the members of each cell. Cells keep the model small: most of what is heard is heard by the cell.
+    """
+    keys = np.floor(at / (reach_m * CELL_SHARE)).astype(int)
+    _, cell = np.unique(keys, axis=0, return_inverse=True)
+    members = [np.flatnonzero(cell.ravel() == c) for c in range(int(cell.max()) + 1)]
+    near = np.hypot(at[:, None, 0] - at[None, :, 0], at[:, None, 1] - at[None, :, 1]) <= reach_m
+    out = []
+    for row in near:
+        whole, single = [], []
+        for number, some in enumerate(members):
+            heard = row[some]
+            if heard.all():
+                whole.append(number)
+            elif heard.any():
+                single += some[heard].tolist()
+        out.append((whole, single))
+    return out, [m.tolist() for m in members]
 
 
 def stands_as(offer: Offer, standing: Standing) -> bool:
@@ -318,7 +342,13 @@ class _Builder:
                 led[n] = self.m.flag()
                 self.m.row({led[n]: 1, self.takes[n]: -1}, high=0)
                 self.m.row({led[n]: 1, **leaders}, high=0)
-        near = {n: [placed[k] for k in np.flatnonzero(np.hypot(*(at - np.array(offers[n].at)).T) <= reach)] for n in placed}
+        within, cells = _heard(at, reach)
+        flags: list[int] = []
+        for members in cells:
+            some_led = {led[placed[k]]: -1 for k in members if placed[k] in led}
+            flags.append(self.m.flag())
+            self.m.row({flags[-1]: 1, **some_led}, high=0)
+        rank = {n: k for k, n in enumerate(placed)}
         for u in range(len(self.units)):
             mine = [self.sleeps[i, u] for i in novices if (i, u) in self.sleeps]
             if not mine:
@@ -328,9 +358,10 @@ class _Builder:
             for v in mine:
                 self.m.row({v: 1, some: -1}, high=0)
             for n in self.of_unit[u]:
-                if n in near:
-                    within = {led[k]: -1 for k in near[n] if k in led}
-                    self.m.row({self.takes[n]: 1, some: 1, far: -1, **within}, high=1)
+                if n in rank:
+                    whole, single = within[rank[n]]
+                    heard = {flags[c]: -1 for c in whole} | {led[placed[k]]: -1 for k in single if placed[k] in led}
+                    self.m.row({self.takes[n]: 1, some: 1, far: -1, **heard}, high=1)
 
     def lent(self) -> None:
         """Sheets used without their owners, people who leave theirs, buttons, sheets joined. Who does not lend sleeps under
@@ -427,22 +458,18 @@ def plan_model(asked: PlanQuestion) -> PlanModel:
     return _Builder(asked).build()
 
 
-def conflicting(offers: Sequence[Offer], gap_m: float) -> list[tuple[int, int]]:
-    """Pairs of offers of different sheets, on different trees, that stand nearer to each other than the walking gap."""
-    placed = [n for n, o in enumerate(offers) if o.ground is not None]
-    if not placed:
-        return []
+def conflicting(offers: Sequence[Offer], gap_m: float) -> NDArray[np.intp]:
+    """Pairs (n, 2) of offers that stand nearer to each other than the walking gap."""
+    placed = np.array([n for n, o in enumerate(offers) if o.ground is not None], dtype=np.intp)
+    if not placed.size:
+        return np.zeros((0, 2), dtype=np.intp)
     shapes = np.array([offers[n].ground for n in placed], dtype=object)
     shapely.prepare(shapes)
     tree = STRtree(shapes)
-    found = tree.query(shapes, predicate="dwithin", distance=max(gap_m - 1e-9, 0.0)) if gap_m > 0 else tree.query(
+    found = tree.query(shapes, predicate="dwithin", distance=gap_m - 1e-9) if gap_m > 0 else tree.query(
         shapes, predicate="intersects")  # fmt: skip
-    out = []
-    for a, b in found.T:
-        i, j = placed[int(a)], placed[int(b)]
-        if i < j and not set(offers[i].sheets) & set(offers[j].sheets) and not set(offers[i].trees) & set(offers[j].trees):
-            out.append((i, j))
-    return out
+    pairs = placed[found.T]
+    return np.asarray(pairs[pairs[:, 0] < pairs[:, 1]])
 
 
 @lru_cache(maxsize=4)
@@ -450,32 +477,45 @@ def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
     """Sets of offers of which at most one can be taken, that together hold every pair that excludes each other: by the
     ground, by a sheet, by a tree. Each is grown as large as it goes, for a few large sets tell a solver more than many pairs.
     """
+    pairs = conflicting(offers, gap_m)
     size = len(offers)
-    bars: NDArray[np.bool_] = np.zeros((size, size), dtype=bool)
-    for a, b in conflicting(offers, gap_m):
-        bars[a, b] = bars[b, a] = True
-    kin: dict[object, list[int]] = {}
+    bars = [0] * size
+    for a, b in pairs.tolist():
+        bars[a] |= 1 << b
+        bars[b] |= 1 << a
+    kin: dict[object, int] = {}
     for n, offer in enumerate(offers):
         for key in (*offer.sheets, *offer.trees):
-            kin.setdefault(key, []).append(n)
-    for group in kin.values():
-        bars[np.ix_(group, group)] = True
-    np.fill_diagonal(bars, val=False)
-    left = np.triu(bars)
-    degree = bars.sum(axis=1)
+            kin[key] = kin.get(key, 0) | 1 << n
+    for n, offer in enumerate(offers):
+        for key in (*offer.sheets, *offer.trees):
+            bars[n] |= kin[key]
+        bars[n] &= ~(1 << n)
+    # Numbered anew by how many they exclude, so that the lowest bit of a set is the one that excludes most.
+    order = sorted(range(size), key=lambda n: (-bars[n].bit_count(), n))
+    place = {n: k for k, n in enumerate(order)}
+    ranked = [_renumbered(bars[n], place) for n in order]
+    left = list(ranked)
     out = []
-    for a in np.argsort(-degree, kind="stable"):
-        while (row := left[a] | left[:, a]).any():
-            clique = [int(a)]
-            free = bars[a].copy()
-            fresh = row & free
-            while free.any():
-                some = np.flatnonzero(fresh if fresh.any() else free)
-                c = int(some[np.argmax(degree[some])])
-                clique.append(c)
-                free &= bars[c]
-                fresh &= bars[c]
-            block = np.ix_(clique, clique)
-            left[block] = False
-            out.append(sorted(clique))
+    for first in range(size):
+        while left[first]:
+            clique, free = [first], ranked[first]
+            while free:
+                some = free & left[first] or free
+                lowest = (some & -some).bit_length() - 1
+                clique.append(lowest)
+                free &= ranked[lowest]
+            whole = sum(1 << n for n in clique)
+            for n in clique:
+                left[n] &= ~whole
+            out.append(sorted(order[n] for n in clique))
+    return out
+
+
+def _renumbered(bits: int, place: Mapping[int, int]) -> int:
+    out = 0
+    while bits:
+        lowest = bits & -bits
+        out |= 1 << place[lowest.bit_length() - 1]
+        bits ^= lowest
     return out

@@ -178,7 +178,7 @@ class Rival:
     worse: int
 
 
-def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], limits: Limits = FREE, most: int = 4) -> list[Rival]:
+def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int = 4) -> list[Rival]:
     """Against what the choice for these sheets won: each other pitch of theirs, at its best spot, the rest of the plan as it
     is, everybody sleeping where they do.
     """
@@ -198,7 +198,7 @@ def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], limits: Li
         if offers[n].pitch in seen or len(out) == most:
             continue
         seen.add(offers[n].pitch)
-        values = fixed(model, ([*others, n], chosen.beds), limits)
+        values = fixed(model, ([*others, n], chosen.beds))
         if values is None:
             out.append(Rival(n, "", 0))
             continue

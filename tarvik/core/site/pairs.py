@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     Floats = NDArray[np.float64]
 
 REACH_M: Final = constant("tie_reach", 2.2, "m", ENGINEERING, "height at which a line is tied without a stick or a climb")
+FARTHEST_PAIR_M: Final = constant("pair_farthest", 15.0, "m", ENGINEERING, "trees further apart than this carry no ridge")
 ROOM_M: Final = constant("between_clear", 0.3, "m", ENGINEERING, "room on either side of a ridge line between two trees")
 
 
@@ -46,30 +48,42 @@ def tree_pairs(
     """Every pair of trees between which a ridge of `ridge_m` hangs with at least `gap_m` to spare at each end, and with at
     most `most_gap_m`; clear between; within one line of `longest_line_m` when that is given. The tightest first.
     """
-    trees = carriers(ground)
-    if len(trees) < 2:
+    known = _pairs_of(ground)
+    if known is None:
         return []
-    xy = np.array([t.at for t in trees])
-    radius = np.array([t.across_m for t in trees]) / 2
-    widest = ridge_m + 2 * most_gap_m + 2 * float(radius.max())
-    pairs = cKDTree(xy).query_pairs(widest, output_type="ndarray")
-    i, j = pairs.T
-    clear = np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]
-    fits = (clear >= ridge_m + 2 * gap_m - 1e-9) & (clear <= ridge_m + 2 * most_gap_m + 1e-9)
-    i, j, clear = i[fits], j[fits], clear[fits]
-    line = np.array([
+    trees, i, j, between, radius = known
+    fits = (between >= ridge_m + 2 * gap_m - 1e-9) & (between <= ridge_m + 2 * most_gap_m + 1e-9)
+    i, j, clear = i[fits], j[fits], between[fits]
+    cords = [
         through_line_m(ridge_m, float(c) - ridge_m, 2 * float(radius[a] + radius[b]))
         for a, b, c in zip(i, j, clear, strict=True)
-    ])  # fmt: skip
-    if longest_line_m is not None and len(i):
-        short = line <= longest_line_m + 1e-9
-        i, j, clear, line = i[short], j[short], clear[short], line[short]
-    free = _clear_between(ground, xy, i, j)
+    ]
     found = [
-        TreePair(trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), float(cord))
-        for a, b, c, cord, ok in zip(i, j, clear, line, free, strict=True) if ok
-    ]  # fmt: skip
+        TreePair(trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), cord)
+        for a, b, c, cord in zip(i, j, clear, cords, strict=True)
+        if longest_line_m is None or cord <= longest_line_m + 1e-9
+    ]
     return sorted(found, key=lambda p: p.clear_m)
+
+
+Known = tuple[list["Thing"], "NDArray[np.intp]", "NDArray[np.intp]", "Floats", "Floats"]
+
+
+@lru_cache(maxsize=8)
+def _pairs_of(ground: Ground) -> Known | None:
+    """Every pair of trees with nothing solid between, whatever is to hang there: (trees, ones, others, metres between the
+    trunks, every trunk's radius); None when there are no two.
+    """
+    trees = carriers(ground)
+    if len(trees) < 2:
+        return None
+    xy = np.array([t.at for t in trees])
+    radius = np.array([t.across_m for t in trees]) / 2
+    pairs = cKDTree(xy).query_pairs(FARTHEST_PAIR_M, output_type="ndarray")
+    i, j = pairs.T
+    free = _clear_between(ground, xy, i, j)
+    i, j = i[free], j[free]
+    return trees, i, j, np.asarray(np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]), radius
 
 
 def _clear_between(ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[np.intp]) -> NDArray[np.bool_]:

@@ -50,6 +50,8 @@ FAR_COST: Final = constant("spot_far", 0.02, "1/m", ENGINEERING, "worth lost by 
 LINE_COST: Final = constant("spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge")
 SNAP_M: Final = constant("spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it")
 PAD_GAIN: Final = constant("spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad")
+PUSHED_M: Final = 0.3
+"""Room at a ridge's end from which on it is tried nearer to either tree."""
 APART_M: Final = constant("spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one")
 
 
@@ -242,23 +244,24 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
     ridge = float(np.hypot(*(b - a)))
     own = math.degrees(math.atan2(*(b - a)))  # bearing of the ridge in the shelter's frame
     middle = (a + b) / 2
-    at, front, line = [], [], []
-    names: list[tuple[str, ...]] = []
-    for pair in tree_pairs(ground, ridge, GAP_M, longest_line_m):
-        one, two = np.array(pair.one.at), np.array(pair.two.at)
-        way = (two - one) / np.hypot(*(two - one))
-        start = one + way * pair.one.across_m / 2
-        slack = (pair.clear_m - ridge) / 2 - GAP_M
-        bearing = math.degrees(math.atan2(way[0], way[1]))
-        for push in (0.0, -1.0, 1.0) if slack > 0.3 else (0.0,):
-            for turned in (0.0, 180.0):
-                at.append(start + way * (pair.clear_m / 2 + push * slack))
-                front.append((bearing + turned - own + 270.0) % 360)
-                names.append((pair.one.name, pair.two.name))
-                line.append(pair.clear_m - ridge)
-    return Candidates(
-        np.array(at).reshape(-1, 2), np.array(front), (float(middle[0]), float(middle[1])), names, np.array(line)
-    )
+    pairs = tree_pairs(ground, ridge, GAP_M, longest_line_m)
+    if not pairs:
+        return Candidates(np.zeros((0, 2)), np.zeros(0), (float(middle[0]), float(middle[1])), [], np.zeros(0))
+    one, two = np.array([p.one.at for p in pairs]), np.array([p.two.at for p in pairs])
+    clear = np.array([p.clear_m for p in pairs])
+    way = (two - one) / np.hypot(*(two - one).T)[:, None]
+    start = one + way * np.array([p.one.across_m / 2 for p in pairs])[:, None]
+    slack = (clear - ridge) / 2 - GAP_M
+    bearing = np.degrees(np.arctan2(way[:, 0], way[:, 1]))
+    push = np.repeat([0.0, 0.0, -1.0, -1.0, 1.0, 1.0], len(pairs))
+    turned = np.repeat([0.0, 180.0, 0.0, 180.0, 0.0, 180.0], len(pairs))
+    which = np.tile(np.arange(len(pairs)), 6)
+    kept = (push == 0) | (slack[which] > PUSHED_M)
+    which, push, turned = which[kept], push[kept], turned[kept]
+    at = start[which] + way[which] * (clear[which] / 2 + push * slack[which])[:, None]
+    names = [(p.one.name, p.two.name) for p in pairs]
+    return Candidates(at, (bearing[which] + turned - own + 270.0) % 360, (float(middle[0]), float(middle[1])),
+                      [names[k] for k in which], clear[which] - ridge)  # fmt: skip
 
 
 def _axes(front: Floats) -> tuple[Floats, Floats]:

@@ -25,7 +25,7 @@ from tarvik.web.drawing import views
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
-from tarvik.web.standing import carried_so
+from tarvik.web.standing import at_hand, carried_so
 from tarvik.work.solving import Solver
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
@@ -102,7 +102,8 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "course": course, "night": night, "nights": courses.nights(session, course_id), "cards": shelters,
             "people": [(p, where.get(p.id)) for p in people], "undo": step.what if step else None, "tab": "camp",
             "seen": step.id if step else 0,
-            "totals": totals([c["rig"] for c in shelters if c["rig"]], supports), "cautions": cards.CAUTIONS,
+            "totals": totals([c["rig"] for c in shelters if c["rig"]], at_hand(session, course_id, night.site_id)),
+            "cautions": cards.CAUTIONS,
             "walk_round": cards.WALK_ROUND, "weather": weather_words(tonight.needs, Units(course.units)),
             "evening": tonight.needs.evening, "proposal": propose(tonight.needs),
         }  # fmt: skip

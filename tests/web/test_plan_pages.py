@@ -1,0 +1,167 @@
+"""The plan's screen without a browser: every change it sends, its events, its calendar, and kind refusals."""
+
+from __future__ import annotations
+
+import itertools
+import json
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from icalendar import Calendar
+
+from tarvik.core.plan.model import AIMS
+from tarvik.store import asks, courses, kit, plans
+from tarvik.store.models import Course
+from tests.small_course import small_course, work_off
+
+if TYPE_CHECKING:
+    from fastapi.testclient import TestClient
+
+    from tarvik.store.database import Database
+
+pytestmark = pytest.mark.database
+
+
+@pytest.fixture
+def place(database: Database) -> tuple[str, int, int]:
+    """The plan's address on a small course, with its course and night."""
+    with database.session() as session:
+        course, night = small_course(session)
+    return f"/courses/{course}/nights/{night}/plan", course, night
+
+
+def run(client: TestClient, database: Database, url: str, **wanted: Any) -> dict[str, Any]:
+    """Ask for a job, let a worker do it, and read how it ended from its events."""
+    asked = client.post(f"{url}/jobs", json=wanted)
+    assert asked.status_code == 200, asked.text
+    work_off(database)
+    events = client.get(f"{url}/jobs/{asked.json()['id']}/events")
+    assert events.headers["content-type"].startswith("text/event-stream")
+    last = [line for line in events.text.splitlines() if line.startswith("data: ")][-1]
+    told: dict[str, Any] = json.loads(last.removeprefix("data: "))
+    assert not told["open"]
+    return told
+
+
+def test_an_empty_night_says_what_to_do(client: TestClient, place: tuple[str, int, int]) -> None:
+    text = client.get(place[0]).text
+    assert "No plan for this night yet" in text and "Make the plan" in text
+
+
+def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+    url, course, night = place
+    assert run(client, database, url, kind="plan")["state"] == "done"
+    text = client.get(url).text
+    assert "proved: no plan does better" in text and "Ada L" in text and "enough of everything" in text
+    with database.session() as session:
+        people = {p.name: p.id for p in kit.rows(session, course, "people")}
+    # a person moved by hand, fixed there, moved back by undo and again by redo
+    someone = people["Bo S"]
+    assert client.post(f"{url}/people/{someone}", json={"shelter": None}).status_code == 200
+    assert "No bed yet" in client.get(url).text
+    assert "The choices were changed since the plan was made" in client.get(url).text
+    assert client.post(f"{url}/undo").status_code == 200
+    assert "No bed yet" not in client.get(url).text
+    client.post(f"{url}/undo?redo=true")
+    assert "No bed yet" in client.get(url).text
+    client.post(f"{url}/undo")
+    assert client.post(f"{url}/locks", json={"kind": "people", "number": someone}).status_code == 200
+    assert 'aria-label="Let Bo S go"' in client.get(url).text
+    with database.session() as session:  # undo puts the shelters up anew, under new numbers
+        other = plans.shelters(session, night)[0].id
+    assert client.post(f"{url}/people/{someone}", json={"shelter": other}).status_code == 200
+    # the evening, late people, and its calendar
+    assert client.get(f"{url}/evening.ics").status_code == 404
+    assert (
+        client.post(f"{url}/evening", json={"arrival": "17:00", "mallets": 1, "person": someone, "late_min": 20}).status_code
+        == 200
+    )
+    assert run(client, database, url, kind="evening")["state"] == "done"
+    calendar = Calendar.from_ical(client.get(f"{url}/evening.ics").content)
+    events = list(calendar.walk("VEVENT"))
+    assert events and all(e["dtstart"].dt < e["dtend"].dt for e in events)
+    assert {str(e["summary"]).split(":")[1].strip() for e in events} >= {"clear the ground", "walk round"}
+    with database.session() as session:
+        found = asks.of_night(session, night).found["evening"]
+    assert all(t["start"] >= 20 for t in found["tasks"] if someone in t["who"])
+    mallets = sorted((t["start"], t["end"]) for t in found["tasks"] if t["mallet"])
+    assert all(a[1] <= b[0] for a, b in itertools.pairwise(mallets))  # one mallet, one at a time
+    assert "<svg" in client.get(url).text
+
+
+def test_named_plans_are_kept_compared_and_taken_up(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
+    url, course, night = place
+    run(client, database, url, kind="plan")
+    with database.session() as session:
+        before = plans.snapshot(session, courses.night(session, course, night))
+    assert client.post(f"{url}/named", data={"name": "First"}).status_code == 200
+    with database.session() as session:
+        kept = asks.named(session, night)[0]
+        plans.remove(session, courses.night(session, course, night), plans.shelters(session, night)[0].id)
+    assert client.post(f"{url}/named/{kept.id}/take").status_code == 200
+    with database.session() as session:
+        after = plans.snapshot(session, courses.night(session, course, night))
+    assert after == before
+    assert client.delete(f"{url}/named/{kept.id}").status_code == 200
+    assert client.post(f"{url}/named/{kept.id}/take").status_code == 404
+
+
+def test_aims_and_pairs(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+    url, course, night = place
+    turned = [AIMS[1], AIMS[0], *AIMS[2:]]
+    assert client.post(f"{url}/aims", json={"aims": turned}).status_code == 200
+    with database.session() as session:
+        assert asks.asked_of(asks.of_night(session, night))["aims"] == turned
+        two, three = (p.id for p in kit.rows(session, course, "people")[1:3])
+    assert client.post(f"{url}/aims", json={"aims": turned[:3]}).status_code == 422
+    body = {"kind": "never", "one": three, "two": two}
+    assert "never share" in client.post(f"{url}/pairs", json=body).text
+    with database.session() as session:
+        assert (session.get(Course, course) or Course()).rules["pairs"] == [["never", two, three]]
+    client.post(f"{url}/pairs", json=body)
+    with database.session() as session:
+        assert (session.get(Course, course) or Course()).rules["pairs"] == []
+
+
+def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database) -> None:
+    """Too few stakes: the page names them, one click puts them on the list as borrowed, and everybody has a bed."""
+    with database.session() as session:
+        course, night = small_course(session, stakes=2)
+    url = f"/courses/{course}/nights/{night}/plan"
+    run(client, database, url, kind="plan")
+    text = client.get(url).text
+    assert "What stands in the way" in text and "more stakes" in text
+    with database.session() as session:
+        told = asks.of_night(session, night).found["plan"]["impasse"]["repairs"]
+        stakes = next(r for r in told if r["tags"] == ["kit stake"])
+    assert client.post(f"{url}/repair", json={"tags": stakes["tags"], "short": stakes["short"]}).status_code == 200
+    run(client, database, url, kind="plan")
+    assert "No bed yet" not in client.get(url).text
+    refused = client.post(f"{url}/repair", json={"tags": ["adults_apart"], "short": []})
+    assert refused.status_code == 422 and "people to decide" in refused.text
+
+
+@pytest.mark.parametrize(
+    ("path", "body"),
+    [
+        ("/locks", {"kind": "moon", "number": 1}), ("/people/999999", {"shelter": None}),
+        ("/pairs", {"kind": "often", "one": 1, "two": 2}),
+        ("/evening", {"arrival": "25:99"}), ("/evening", {"mallets": 0}), ("/jobs", {"kind": "dance"}), ("/use/4711", {}),
+        ("/repair", {"tags": ["x"] * 99}), ("/aims", {"aims": "wet"}),
+    ],
+)  # fmt: skip
+def test_bad_input_is_refused_kindly(client: TestClient, place: tuple[str, int, int], path: str, body: dict[str, Any]) -> None:
+    answer = client.post(place[0] + path, json=body)
+    assert 400 <= answer.status_code < 500
+    assert answer.headers["content-type"].startswith("application/problem+json")
+
+
+def test_a_job_can_be_called_off(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+    url = place[0]
+    job = client.post(f"{url}/jobs", json={"kind": "plan"}).json()
+    assert client.post(f"{url}/jobs/{job['id']}/cancel").json()["state"] == "cancelled"
+    work_off(database)
+    assert client.get(f"{url}/jobs/{job['id']}").json()["state"] == "cancelled"
+    assert "No plan for this night yet" in client.get(url).text
