@@ -47,13 +47,13 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("side-by-side", f"{night}/compare?{compare}", DESK),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("knots", "/knots", DESK),
-        Shot("bench-explained", bench, DESK, click="details.figure >> nth=1"),
         Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
         Shot("night", f"{night}/weather", DESK),
         Shot("rules", f"{course}/rules", DESK),
         Shot("ground", f"{night}/ground", DESK, ".ground[data-done]"),
         Shot("phone-ground", f"{night}/ground", PHONE, ".ground[data-done]"),
         Shot("plan", f"{night}/plan", DESK, ".plan[data-done]"),
+        Shot("plan-evening", f"{night}/plan", DESK, ".plan[data-done]", scroll="[data-fold=evening]"),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
         Shot("phone-bench", bench, PHONE),
@@ -76,17 +76,15 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
 
 
 def settle(page: Page, bed: Testbed) -> None:
-    """Put the first shelters of the first night on their best spots, for the map."""
-    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/ground")
-    page.wait_for_selector(".ground[data-done]")
-    for row in range(5):
-        page.locator("[data-row-shelter]").nth(row).locator("[data-act=spots]").click()
-        place = page.locator(f"[data-row-shelter] >> nth={row}")
-        place.locator(".spots, .empty").first.wait_for(timeout=SLOWEST_MS)
-        if place.locator("[data-act=take]").count():
-            with page.expect_response("**/spot"):
-                place.locator("[data-act=take]").first.click()
-            page.wait_for_selector(".map-lists:not([aria-busy])")
+    """Make the first night's plan and its evening."""
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/plan")
+    page.wait_for_selector(".plan[data-done]")
+    page.click("text=Make the plan")
+    page.wait_for_selector(".plan[data-ended='plan done']", timeout=SLOWEST_MS)
+    page.wait_for_selector("[data-row-shelter]")
+    page.click("[data-fold=evening] > summary")
+    page.click("text=Plan the evening")
+    page.wait_for_selector(".lanes .l-bar", timeout=SLOWEST_MS)
 
 
 def shots(checkout: Path) -> int:
@@ -102,8 +100,6 @@ def shots(checkout: Path) -> int:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
             page = browser.new_page()
             page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
-            page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
-            page.click("text=Choose for me", timeout=SLOWEST_MS)
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
             settle(page, bed)
             for shot in _shots(bed):

@@ -55,8 +55,10 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
     port = free_port()
     searcher = Searcher().start()
     app = create_app(database, stand_ins, searcher)
+    done = threading.Event()
     planner = Planner(database, Solver(searcher))
-    worker = threading.Thread(target=work_on, args=(database.url, planner.perform), kwargs={"signals": False}, daemon=True)
+    worker = threading.Thread(target=work_on, args=(database.url, planner.perform), kwargs={"signals": False, "stop": done},
+                              daemon=True)  # fmt: skip
     worker.start()
     web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=web.run, daemon=True)
@@ -66,6 +68,8 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
     try:
         yield Testbed(f"http://127.0.0.1:{port}", database, course, nights, sheets)
     finally:
+        done.set()
+        worker.join(timeout=10)
         web.should_exit = True
         thread.join(timeout=15)
         stop()

@@ -82,6 +82,15 @@ RULES: dict[str, Any] = {
 STAKES: list[dict[str, Any]] = [{"count": 46, "note": "mixed bag"}, {"count": 6, "note": "carved last year"}]
 
 
+NOVICES = ("Anouk D", "Edda S", "Orrin H")
+SNORERS = ("Ivo L",)
+
+
+def _skill(name: str, role: str) -> str:
+    """Leaders are practised, a few students have never pitched a sheet."""
+    return "practised" if role == "leader" else "novice" if name in NOVICES else "able"
+
+
 def ensure_demo(session: Session) -> Course | None:
     """Make the demo course unless there is, or ever was, one. Returns it when it was made."""
     if session.scalars(select(Course).where(Course.demo)).first() is not None:
@@ -89,7 +98,8 @@ def ensure_demo(session: Session) -> Course | None:
     course = courses.new_course(session, NAME, PLACE, "metric", NIGHTS, FIRST_NIGHT)
     course.demo = True
     course.note = "Lichen and peat-bog survey, four nights."
-    people = [{"name": name, "stature_m": stature, "role": role} for name, stature, role, _ in PEOPLE]
+    people = [{"name": name, "stature_m": stature, "role": role, "skill": _skill(name, role), "snores": name in SNORERS}
+              for name, stature, role, _ in PEOPLE]  # fmt: skip
     made = kit.add(session, course.id, "people", people)
     sheets = [{**sheet, "owner_id": row.id} for row, (*_, sheet) in zip(made, PEOPLE, strict=True) if sheet]
     kit.add(session, course.id, "sheets", [*sheets, *GROUP_SHEETS])

@@ -24,6 +24,18 @@ if TYPE_CHECKING:
 
     from tarvik.store.models import Course, Night, PlanJob
 
+COUNTED = {
+    "wet": "people without a bed that stays dry in tonight's wind and rain, with the clearances over it",
+    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices beyond earshot of a leader's, 2 for "
+    "each hard pitch without a practised person, 1 for each caution of the ground, 1 for each person beside a snorer",
+    "exposed": "people in shelters more than half open towards a wind of force 4 or more",
+    "moves": "shelters put up, taken down or changed, and people who go to another sheet",
+    "sitting": "people for whom there is no half square metre under a roof as high as they sit",
+    "own kit": "4 for each sheet used without its owner, 3 for each pair of sheets joined, 1 for each person who leaves the "
+    "own sheet, each piece of kit lent, each button, each join of two lines and each cut stick",
+    "quick": "minutes to set all shelters, each by one able person",
+    "compact": "metres from the heart of the camp to each shelter, added up",
+}
 KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
 
 
@@ -37,7 +49,7 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     found = {kind: {**told, "fresh": told.get("step") == step} for kind, told in (row.found or {}).items()}
     people = list(kit.rows(session, course_id, "people"))
     sheets = list(kit.rows(session, course_id, "sheets"))
-    shelters, drawing, rigs = _shelters(request, session, course, night)
+    shelters, drawing, rigs = shelters_and_map(request, session, course, night)
     names = {p.id: p.name for p in people}
     owners = {s.id: owner_name(s) for s in sheets}
     placed = {p.id for s in shelters for p in s["people"]}
@@ -56,15 +68,17 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
         "numbers": {s["sheet_id"]: s["number"] for s in shelters},
         "unplaced": [p for p in people if p.id not in placed], "people": people,
         "resting": [s for s in sheets if s.id not in used], "locked": {k: set(v) for k, v in asked["locks"].items()},
+        "counted": [(a, AIM_WORDS[a], COUNTED[a]) for a in asked["aims"]],
         "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]], "found": found, "pitches": PITCHES,
         "totals": totals(rigs, at_hand(session, course_id, night.site_id)), "job": job, "kept": _kept(job),
         "named": asks.named(session, night_id), "undo": before.what if before else None, "redo": again.what if again else None,
         "pairs": _pairs(course, names), "evening": _evening(found.get("evening"), people),
+        "turned": bool(found.get("plan")) and found["plan"].get("night_version") != night.version,
         "weather": weather_words(nights.needs_of(night), units), "clock": clock,
     }  # fmt: skip
 
 
-def _shelters(
+def shelters_and_map(
     request: Request, session: Session, course: Course, night: Night
 ) -> tuple[list[dict[str, Any]], str | None, list[Any]]:
     """The night's shelters with their findings; the map when the site has one; the rigs that take the kit."""

@@ -89,7 +89,7 @@ class Planner:
             if job is None:
                 return
             night = courses.night_by_id(session, job.night_id)
-            course_id, night_id, kind, step = night.course_id, night.id, job.kind, job.step
+            course_id, night_id, kind, step, version = night.course_id, night.id, job.kind, job.step, night.version
             wish = dict(job.asked)
         report = _Report(self.database, job_id)
         try:
@@ -103,13 +103,16 @@ class Planner:
         except Exception:
             log.exception("job %s failed", job_id)
             state, result, after = "failed", {"words": "this could not be worked out; the choices are as they were"}, None
-        self._finish(job_id, night_id, kind, step, state, result, after)
+        self._finish(job_id, night_id, kind, (step, version), state, result, after)
 
     def _finish(
-        self, job_id: int, night_id: int, kind: str, step: int, state: str, result: dict[str, Any],
+        self, job_id: int, night_id: int, kind: str, seen: tuple[int, int], state: str, result: dict[str, Any],
         after: list[plans.Choice] | None,
     ) -> None:  # fmt: skip
-        """Keep the result, and make a plan the night's choices unless they were changed meanwhile: all of it once."""
+        """Keep the result, and make a plan the night's choices unless they were changed meanwhile: all of it once. `seen`:
+        the last step of the choices and the night's version as the job found them.
+        """
+        step, version = seen
         with self.database.session() as session:
             night = courses.night_by_id(session, night_id)
             plans.lock(session, night)
@@ -121,7 +124,7 @@ class Planner:
                 plans.replace_all(session, night, after, "the plan")
                 now = plans.current_step(session, night)
             if state == "done":
-                asks.keep_found(session, night_id, kind, now, result)
+                asks.keep_found(session, night_id, kind, now, {**result, "night_version": version})
 
     def _case(self, course_id: int, night_id: int, *, few_moves: bool = False) -> tuple[Case, int]:
         with self.database.session() as session:

@@ -10,7 +10,7 @@ import asyncio
 import logging
 import os
 import socket
-from threading import Lock
+from threading import Event, Lock
 from typing import TYPE_CHECKING, Final
 
 import procrastinate
@@ -58,12 +58,20 @@ class Queue:
                 self._app = None
 
 
-def work_on(url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True) -> None:
-    """Take jobs and do them until told to stop; with `once`, until there are none."""
-    asyncio.run(_work(url, perform, once=once, signals=signals))
+def work_on(
+    url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True, stop: Event | None = None
+) -> None:
+    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none."""
+    asyncio.run(_work(url, perform, once=once, signals=signals, stop=stop))
 
 
-async def _work(url: str, perform: Callable[[int], None], *, once: bool, signals: bool) -> None:
+async def _until(stop: Event, working: asyncio.Task[None]) -> None:
+    while not stop.is_set():
+        await asyncio.sleep(0.1)
+    working.cancel()
+
+
+async def _work(url: str, perform: Callable[[int], None], *, once: bool, signals: bool, stop: Event | None) -> None:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4))
 
     @app.task(name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1))
@@ -72,15 +80,24 @@ async def _work(url: str, perform: Callable[[int], None], *, once: bool, signals
 
     async with app.open_async():
         rescuing = asyncio.create_task(_rescue(app))
-        try:
-            await app.run_worker_async(
+        working = asyncio.create_task(
+            app.run_worker_async(
                 queues=[QUEUE], name=f"{socket.gethostname()}-{os.getpid()}", concurrency=1, wait=not once,
                 install_signal_handlers=signals, update_heartbeat_interval=SIGN_OF_LIFE_S,
                 stalled_worker_timeout=DEAD_AFTER_S, fetch_job_polling_interval=2.0, delete_jobs="successful",
                 shutdown_graceful_timeout=1.0,
-            )  # fmt: skip
+            )
+        )  # fmt: skip
+        stopping = asyncio.create_task(_until(stop, working)) if stop is not None else None
+        try:
+            await working
+        except asyncio.CancelledError:
+            if stop is None or not stop.is_set():
+                raise
         finally:
             rescuing.cancel()
+            if stopping is not None:
+                stopping.cancel()
 
 
 async def _rescue(app: procrastinate.App) -> None:

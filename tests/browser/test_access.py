@@ -13,7 +13,8 @@ if TYPE_CHECKING:
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 SCREENS = ["/", "/courses/{c}", "/courses/{c}/kit", "/courses/{c}/nights/{n}/board", "/courses/{c}/nights/{n}/camp",
-    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules", "/knots", "/courses/{c}/nights/{n}/ground", "/courses/{c}/nights/{n}/plan",
+    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules", "/knots", "/courses/{c}/nights/{n}/ground",
+    "/courses/{c}/nights/{n}/plan",
     "/courses/{c}/nights/{n0}/ground", "/courses/{c}/nights/{n}/people/1",
     "/courses/{c}/nights/{n}/compare?c={s}:plow-point&c={s}:closed-wedge",
            "/courses/{c}/nights/{n}/bench/{s}/lean-to-floored"]  # fmt: skip

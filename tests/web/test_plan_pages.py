@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import itertools
 import json
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import pytest
 from icalendar import Calendar
 
 from tarvik.core.plan.model import AIMS
-from tarvik.store import asks, courses, kit, plans
+from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import Course
 from tests.small_course import small_course, work_off
 
@@ -55,6 +56,17 @@ def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, pla
     assert "proved: no plan does better" in text and "Ada L" in text and "enough of everything" in text
     with database.session() as session:
         people = {p.name: p.id for p in kit.rows(session, course, "people")}
+    # the forecast turns: the page says so and offers the fewest moves
+    assert "has changed since the plan was made" not in text
+    with database.session() as session:
+        found = courses.night(session, course, night)
+        nights.set_needs(
+            session, found, replace(nights.needs_of(found), rain_mm_h=6.0, wind_m_s=4.0, wind_from_deg=200.0), "test"
+        )
+    assert "has changed since the plan was made" in client.get(url).text
+    assert run(client, database, url, kind="plan", few_moves=True)["state"] == "done"
+    assert "has changed since the plan was made" not in client.get(url).text
+    client.post(f"{url}/undo")
     # a person moved by hand, fixed there, moved back by undo and again by redo
     someone = people["Bo S"]
     assert client.post(f"{url}/people/{someone}", json={"shelter": None}).status_code == 200

@@ -204,6 +204,12 @@ def _fixed(css: str, at: XY, paper: Paper) -> str:
     return f'<g class="{css}" transform="translate({at[0] * PX_PER_M:.0f} {-at[1] * PX_PER_M:.0f})">{"".join(paper.parts)}</g>'
 
 
+def fitting_scale(svg: str, wide_mm: float, scales: Sequence[int]) -> int:
+    """The largest of the scales at which the drawing is no wider than the paper; the smallest when none is."""
+    across_m = float(svg.split('viewBox="', 1)[1].split('"', 1)[0].split()[2]) / PX_PER_M
+    return next((s for s in sorted(scales) if across_m * 1000 / s <= wide_mm), max(scales))
+
+
 def ruled_mm(svg: str, scale: int) -> str:
     """The drawing sized for paper: one metre is 1000 / `scale` millimetres."""
     box = svg.split('viewBox="', 1)[1].split('"', 1)[0].split()

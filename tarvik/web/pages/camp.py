@@ -22,12 +22,17 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store.kit import body_of
 from tarvik.store.models import Course, ShelterRow
 from tarvik.web.drawing import views
+from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
+from tarvik.web.plan_view import shelters_and_map
 from tarvik.web.standing import at_hand, carried_so
 from tarvik.work.solving import Solver
 
+PAPER_MM = 178.0
+"""Width of a page between its margins."""
+MAP_SCALES = (50, 100, 200, 500, 1000)
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
 
 
@@ -96,6 +101,8 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         supports = kit.supports_of(session, course_id)
         tonight = nights.night_of(session, course, night)
         shelters = shelter_cards(course, tonight, list(plans.shelters(session, night_id)), supports, tarvik(request).solver)
+        drawing = shelters_and_map(request, session, course, night)[1] if any(row["row"].spot for row in shelters) else None
+        scale = fitting_scale(drawing, PAPER_MM, MAP_SCALES) if drawing else 0
         where = {p.id: card for card in shelters for p in card["people"]}
         step = plans.last_step(session, night)
         return {
@@ -104,6 +111,7 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "seen": step.id if step else 0,
             "totals": totals([c["rig"] for c in shelters if c["rig"]], at_hand(session, course_id, night.site_id)),
             "cautions": cards.CAUTIONS,
+            "map": ruled_mm(drawing, scale) if drawing else None, "scale": scale,
             "walk_round": cards.WALK_ROUND, "weather": weather_words(tonight.needs, Units(course.units)),
             "evening": tonight.needs.evening, "proposal": propose(tonight.needs),
         }  # fmt: skip

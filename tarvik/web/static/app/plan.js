@@ -3,7 +3,8 @@
 import { ground } from "./ground.js";
 import { ask, fault, toast } from "./talk.js";
 
-const AIM_UNITS = { quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
+const people = (v) => `${v} ${v === 1 ? "person" : "people"}`;
+const AIM_UNITS = { wet: people, exposed: people, sitting: people, quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
 
 export const plan = () => {
   const map = ground();
