@@ -13,7 +13,6 @@ import numpy as np
 import shapely
 from scipy.optimize import least_squares
 
-from tarvik.commands import bench_plan
 from tarvik.commands.testbed import testbed
 from tarvik.core.fold.pattern import Layout
 from tarvik.core.fold.solve import length_residual, solve_fold
@@ -37,7 +36,6 @@ from tarvik.core.weather.rain import Weather, fall_directions
 from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
 from tarvik.web.pages.common import question
-from tarvik.work.cases import case_of
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 
@@ -267,7 +265,7 @@ def bench_web(checkout: Path) -> list[Figure]:
     searcher = Searcher().start()  # as the program that serves has one
     figures = []
     try:
-        with testbed(server, "tarvik_bench") as bed:
+        with testbed(server, "tarvik_bench", worker=False) as bed:
             with bed.database.session() as session:
                 course = courses.course(session, bed.course)
                 night = nights.night_of(session, course, courses.night(session, bed.course, bed.nights[0]))
@@ -308,6 +306,9 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             slide()
             figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
+            from tarvik.commands import bench_plan
+            from tarvik.work.cases import case_of
+
             with bed.database.session() as session:
                 demo = case_of(session, bed.course, bed.nights[0])
             figures += [Figure(name, value, unit, "lower", target, rule)

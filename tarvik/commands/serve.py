@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import uvicorn
 
 from tarvik.commands.warm import warm
-from tarvik.commands.worker import WorkerProcess
+from tarvik.commands.worker_process import WorkerProcess
 from tarvik.demo.course import ensure_demo
 from tarvik.stand_ins.service import start_service
 from tarvik.store.database import Database

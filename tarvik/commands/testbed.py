@@ -17,7 +17,6 @@ from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
 from tarvik.web.app import create_app
-from tarvik.work.planning import Planner
 from tarvik.work.queue import work_on
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
@@ -40,9 +39,18 @@ class Testbed:
     sheets: dict[str, int]
 
 
+def _start_worker(url: str, database: Database, searcher: Searcher, stop: threading.Event) -> threading.Thread:
+    from tarvik.work.planning import Planner
+
+    planner = Planner(database, Solver(searcher))
+    made = threading.Thread(target=work_on, args=(url, planner.perform), kwargs={"signals": False, "stop": stop}, daemon=True)
+    made.start()
+    return made
+
+
 @contextmanager
-def testbed(server: Server, name: str) -> Iterator[Testbed]:
-    """Serve the demo from a fresh database `name` on a started server."""
+def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testbed]:
+    """Serve the demo from a fresh database `name` on a started server, with a worker for plans unless told otherwise."""
     database = Database(server.fresh_database(name))
     database.migrate()
     with database.session() as session:
@@ -56,10 +64,7 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
     searcher = Searcher().start()
     app = create_app(database, stand_ins, searcher)
     done = threading.Event()
-    planner = Planner(database, Solver(searcher))
-    worker = threading.Thread(target=work_on, args=(database.url, planner.perform), kwargs={"signals": False, "stop": done},
-                              daemon=True)  # fmt: skip
-    worker.start()
+    working = _start_worker(database.url, database, searcher, done) if worker else None
     web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()
@@ -69,7 +74,8 @@ def testbed(server: Server, name: str) -> Iterator[Testbed]:
         yield Testbed(f"http://127.0.0.1:{port}", database, course, nights, sheets)
     finally:
         done.set()
-        worker.join(timeout=10)
+        if working is not None:
+            working.join(timeout=10)
         web.should_exit = True
         thread.join(timeout=15)
         stop()

@@ -142,8 +142,7 @@ export const plan = () => {
         this.running = null;
         this.$refs.job.hidden = true;
         if (told.state === "failed") toast(told.words);
-        this.show("/view");
-        this.$root.dataset.ended = `${told.kind} ${told.state}`;
+        this.show("/view").then(() => { this.$root.dataset.ended = `${told.kind} ${told.state}`; });
       };
       this.news.onerror = () => { if (this.running) this.say("The worker's news are interrupted; trying again."); };
     },
