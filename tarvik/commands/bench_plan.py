@@ -13,6 +13,7 @@ from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Limits
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case, Made, Offers, make
+from tarvik.core.plan.model import Locks, Standing
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tarvik.core.plan.party import Camper, PlanRules, Skill
 from tarvik.core.rig.supports import Pole, Supports
@@ -91,14 +92,18 @@ def against_the_rule(name: str, made: Made) -> list[tuple[str, float, str, float
 
 
 def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> float:
-    """Seconds to plan again with one person fixed elsewhere, the offers known."""
-    from tarvik.core.plan.model import Locks
-
+    """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers known."""
     beds = {p: s for p, s in made.chosen.beds.items() if s is not None and p >= 0}
     person = next(iter(beds))
-    other = next((s for s in beds.values() if s != beds[person]), beds[person])
+    beds[person] = next((s for s in beds.values() if s != beds[person]), beds[person])
+    standing = tuple(
+        Standing(o.sheets, o.pitch, o.settings, o.spot.at, o.spot.front_deg,
+                 tuple(p for p, s in beds.items() if s == o.sheets))
+        for o in made.offers if o.spot is not None
+    )  # fmt: skip
     began = time.perf_counter()
-    make(replace(case, locks=Locks(people={person: other[0]})), solver.solve_all, Limits(), kept=kept)
+    held = replace(case, standing=standing, locks=Locks(people={person: beds[person][0]}))
+    make(held, solver.solve_all, Limits(), kept=kept)
     return time.perf_counter() - began
 
 

@@ -9,7 +9,7 @@ from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
 from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, chosen_of, fixed, least_of
 from tarvik.core.plan.gather import Bag, gather, standing_offers
 from tarvik.core.plan.leader import leaders_rule
-from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model
+from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model, stands_as
 from tarvik.core.plan.party import Camper, PlanRules, Shares
 
 if TYPE_CHECKING:
@@ -113,7 +113,8 @@ def make(
             tell(model, _read(model, values))
 
     known = (kept or Offers()).of(case, solve_all, limits.stop, first)
-    stood = standing_offers(case.bag, case.night, case.camp, case.standing, solve_all) if case.standing else []
+    held = case.standing if case.few_moves or case.locks.standing else ()
+    stood = standing_offers(case.bag, case.night, case.camp, held, solve_all) if held else []
     model = plan_model(asked(case, [*stood, *known]))
     if clock is not None:
         now, seconds = clock
@@ -123,8 +124,10 @@ def make(
     values = fixed(model, rule)
     by_rule = _read(model, values).reached if values is not None else ()
     start: Start | None = rule if values is not None else None
-    if case.few_moves and stood:
-        start = _as_it_stands(case, model) or start
+    if case.standing:
+        as_is = _as_it_stands(case, model)
+        if fixed(model, as_is) is not None:
+            start = as_is
     chosen = choose(model, limits, start, lambda c: tell(model, c))
     return Made(model, chosen, by_rule)
 
@@ -157,15 +160,16 @@ def _in_blocks(
     return Made(model, chosen, tuple(Reached(a, v, v) for a, v in by_rule.items()))
 
 
-def _as_it_stands(case: Case, model: PlanModel) -> Start | None:
-    """What stands, as a plan to begin with."""
-    place = {o.sheets: n for n, o in reversed(list(enumerate(model.asked.offers)))}
+def _as_it_stands(case: Case, model: PlanModel) -> Start:
+    """What stands, as far as it is among the offers, as a plan to begin with."""
     beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
     taken = []
     for standing in case.standing:
-        if standing.sheets in place:
-            taken.append(place[standing.sheets])
-            beds.update({p: standing.sheets for p in standing.people if p in beds})
+        here = next((n for n, o in enumerate(model.asked.offers) if stands_as(o, standing)), None)
+        there = [p for p in standing.people if p in beds]
+        if here is not None and there:
+            taken.append(here)
+            beds.update(dict.fromkeys(there, standing.sheets))
     return taken, beds
 
 

@@ -86,6 +86,11 @@ def _pairs_of(ground: Ground) -> Known | None:
     return trees, i, j, np.asarray(np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]), radius
 
 
+def forget_pairs() -> None:
+    """Forget the pairs of the grounds seen last (for benchmarks)."""
+    _pairs_of.cache_clear()
+
+
 def _clear_between(ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[np.intp]) -> NDArray[np.bool_]:
     """Whether nothing solid stands within ROOM_M of the line between each pair of places."""
     solid = ground.of(*SOLID)
@@ -96,12 +101,15 @@ def _clear_between(ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[n
     radius = np.array([t.across_m for t in solid]) / 2
     tree = cKDTree(places)
     middle, reach = (xy[i] + xy[j]) / 2, np.hypot(*(xy[i] - xy[j]).T) / 2
-    for n, near in enumerate(tree.query_ball_point(middle, reach + ROOM_M + float(radius.max()))):
-        some = np.array(near, dtype=np.intp)
-        a, b = xy[i[n]], xy[j[n]]
-        way = (b - a) / max(2 * float(reach[n]), 1e-9)
-        along = (places[some] - a) @ way
-        off = np.abs((places[some] - a) @ np.array([-way[1], way[0]])) - radius[some]
-        own = np.minimum(np.hypot(*(places[some] - a).T), np.hypot(*(places[some] - b).T)) < 1e-6
-        out[n] = not np.any((along > 0) & (along < 2 * reach[n]) & (off < ROOM_M) & ~own)
+    near = tree.query_ball_point(middle, reach + ROOM_M + float(radius.max()))
+    which = np.repeat(np.arange(len(i)), [len(some) for some in near])
+    some = np.concatenate([np.asarray(n, dtype=np.intp) for n in near])
+    a, b = xy[i[which]], xy[j[which]]
+    way = (b - a) / np.maximum(2 * reach[which], 1e-9)[:, None]
+    away = places[some] - a
+    along = (away * way).sum(axis=1)
+    off = np.abs(away[:, 1] * way[:, 0] - away[:, 0] * way[:, 1]) - radius[some]
+    own = np.minimum(np.hypot(*away.T), np.hypot(*(places[some] - b).T)) < 1e-6
+    bars = (along > 0) & (along < 2 * reach[which]) & (off < ROOM_M) & ~own
+    out[which[bars]] = False
     return out
