@@ -174,3 +174,23 @@ def test_a_locked_person_sleeps_where_the_leader_said() -> None:
             beds = [-1 if chosen.beds[c.number] is None else place[chosen.beds[c.number]] for c in asked.campers]
             assert value_of(asked, [asked.offers[n] for n in chosen.offers], beds) is not None
     assert kept > 10
+
+
+def test_a_thicket_between_hides_novices_from_their_leader() -> None:
+    """Within earshot counts only in sight; without the thicket, or with a leader on this side of it, all is well."""
+    from shapely import box
+
+    from tarvik.core.plan.model import PlanQuestion
+    from tarvik.core.plan.party import Skill
+    from tarvik.core.site.placing import Spot
+
+    def at(sheet: int, x: float) -> Offer:
+        return Offer((sheet,), "a-frame", (), ((1.9, 1),), Spot((x, 0.0), 0.0), (), box(x - 1, -1, x + 1, 1), (x, 0.0), 1, 1)
+
+    campers = (Camper(1, "L", 1.7, leader=True), Camper(2, "N", 1.7, skill=Skill.NOVICE))
+    for blinds, far in ((box(4, -5, 6, 5), 3), (box(4, 20, 6, 25), 0), (None, 0)):
+        asked = PlanQuestion(campers, (at(1, 0.0), at(2, 10.0)), blinds=blinds)
+        rules = next(r for r in choose(plan_model(asked), ONE).reached if r.aim == "rules")
+        assert rules.value == far
+    beside = PlanQuestion(campers, (at(1, 0.0), at(2, 10.0), at(3, 3.0)), blinds=box(4, -5, 6, 5))
+    assert next(r.value for r in choose(plan_model(beside), ONE).reached if r.aim == "rules") == 0

@@ -113,6 +113,13 @@ class Camp:
         return [h for h in self.hazards if h.finding.level is Level.CAUTION]
 
     @cached_property
+    def blinds(self) -> BaseGeometry:
+        """Ground through which nobody sees."""
+        thickets = shapely.union_all([a.shape() for a in self.ground.sorts(Sort.THICKET)])
+        shapely.prepare(thickets)
+        return thickets
+
+    @cached_property
     def pads(self) -> BaseGeometry:
         """Level ground."""
         return shapely.union_all([a.shape() for a in self.ground.sorts(Sort.PAD)])

@@ -64,6 +64,7 @@ def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
     return PlanQuestion(
         campers, tuple(offers), case.bag.pools, case.rules, owners, case.locks, case.standing if keep else (),
         case.aims if case.few_moves else tuple(a for a in case.aims if a != "moves"),
+        None if case.camp is None else case.camp.blinds,
     )  # fmt: skip
 
 

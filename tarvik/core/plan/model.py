@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from numpy.typing import NDArray
+    from shapely.geometry.base import BaseGeometry
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.plan.linear import Terms
@@ -73,7 +74,9 @@ NO_LOCKS: Final = Locks()
 
 @dataclass(frozen=True)
 class PlanQuestion:
-    """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for the fewest moves."""
+    """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for the fewest moves.
+    `blinds`: ground through which nobody sees, such as thickets.
+    """
 
     campers: tuple[Camper, ...]
     offers: tuple[Offer, ...]
@@ -83,6 +86,7 @@ class PlanQuestion:
     locks: Locks = NO_LOCKS
     standing: tuple[Standing, ...] = ()
     aims: tuple[str, ...] = AIMS
+    blinds: BaseGeometry | None = None
 
 
 @dataclass(frozen=True)
@@ -98,14 +102,20 @@ class PlanModel:
     most: Mapping[str, int]  # aim -> the most it can be
 
 
-def _heard(at: Floats, reach_m: float) -> tuple[list[tuple[list[int], list[int]]], list[list[int]]]:
-    """Which places (n, 2) are within earshot of each: (cells that wholly are, single places of cells that partly are), and
-    the members of each cell. Cells keep the model small: most of what is heard is heard by the cell.
+def _heard(
+    at: Floats, reach_m: float, blinds: BaseGeometry | None
+) -> tuple[list[tuple[list[int], list[int]]], list[list[int]]]:
+    """Which places (n, 2) are within earshot of each, and in its sight: (cells that wholly are, single places of cells that
+    partly are), and the members of each cell. Cells keep the model small: most of what is heard is heard by the cell.
     """
     keys = np.floor(at / (reach_m * CELL_SHARE)).astype(int)
     _, cell = np.unique(keys, axis=0, return_inverse=True)
     members = [np.flatnonzero(cell.ravel() == c) for c in range(int(cell.max()) + 1)]
     near = np.hypot(at[:, None, 0] - at[None, :, 0], at[:, None, 1] - at[None, :, 1]) <= reach_m
+    if blinds is not None and not blinds.is_empty:
+        one, two = np.nonzero(np.triu(near, 1))
+        hidden = shapely.intersects(blinds, shapely.linestrings(np.stack([at[one], at[two]], axis=1)))
+        near[one[hidden], two[hidden]] = near[two[hidden], one[hidden]] = False
     out = []
     for row in near:
         whole, single = [], []
@@ -342,7 +352,7 @@ class _Builder:
                 led[n] = self.m.flag()
                 self.m.row({led[n]: 1, self.takes[n]: -1}, high=0)
                 self.m.row({led[n]: 1, **leaders}, high=0)
-        within, cells = _heard(at, reach)
+        within, cells = _heard(at, reach, self.asked.blinds)
         flags: list[int] = []
         for members in cells:
             some_led = {led[placed[k]]: -1 for k in members if placed[k] in led}
