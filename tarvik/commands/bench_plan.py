@@ -50,7 +50,7 @@ def timed(case: Case, solver: Solver, seconds: float, kept: Offers | None = None
     def tell(_: PlanModel, chosen: Chosen) -> None:
         told.append((time.perf_counter() - began, chosen.gap))
 
-    made = make(case, solver.solve_all, Limits(), tell, kept, (time.perf_counter, seconds))
+    made = make(case, solver.alone, Limits(), tell, kept, (time.perf_counter, seconds), solver.elsewhere)
     return Timed(made, told[0][0] if told else float("inf"), time.perf_counter() - began, told)
 
 
@@ -91,8 +91,10 @@ def against_the_rule(name: str, made: Made) -> list[tuple[str, float, str, float
             for aim, unit in (("wet", "people"), ("exposed", "people"), ("own kit", "pieces")) if aim in ours]  # fmt: skip
 
 
-def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> float:
-    """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers known."""
+def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> tuple[float, float]:
+    """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers known: until the best
+    plan with the untouched shelters left standing is on the screen, and until the best of all plans is proved.
+    """
     beds = {p: s for p, s in made.chosen.beds.items() if s is not None and p >= 0}
     person = next(iter(beds))
     beds[person] = next((s for s in beds.values() if s != beds[person]), beds[person])
@@ -102,9 +104,15 @@ def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> float:
         for o in made.offers if o.spot is not None
     )  # fmt: skip
     began = time.perf_counter()
+    told: list[tuple[int, float]] = []
+
+    def tell(model: PlanModel, _: Chosen) -> None:
+        told.append((len(model.asked.offers), time.perf_counter() - began))
+
     held = replace(case, standing=standing, locks=Locks(people={person: beds[person][0]}))
-    make(held, solver.solve_all, Limits(), kept=kept)
-    return time.perf_counter() - began
+    again = make(held, solver.alone, Limits(), tell, kept, elsewhere=solver.elsewhere)
+    every = time.perf_counter() - began
+    return max((at for count, at in told if count < len(again.model.asked.offers)), default=every), every
 
 
 def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, float, float | None]]:
@@ -112,10 +120,12 @@ def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, floa
     solver, kept = Solver(searcher), Offers()
     cold = timed(demo, solver, 30.0, kept)
     warm = timed(demo, solver, 30.0, kept)
+    changed = small_change(demo, solver, kept, warm.made)
     out: list[tuple[str, float, str, float, float | None]] = [
         ("plan_demo_cold_s", cold.all_s, "s", 5.0, None), ("plan_demo_first_s", cold.first_s, "s", 2.0, None),
         ("plan_demo_solved_s", warm.all_s, "s", 5.0, None), ("plan_demo_gap_pct", 100 * warm.made.chosen.gap, "%", 0.0, None),
-        ("plan_demo_small_change_s", small_change(demo, solver, kept, warm.made), "s", 1.0, None),
+        ("plan_demo_small_change_s", changed[0], "s", 1.0, None),
+        ("plan_demo_small_change_proved_s", changed[1], "s", 5.0, None),
     ]  # fmt: skip
     out += [(n, v, u, rule, rule) for n, v, u, rule in against_the_rule("demo", warm.made)]
     forty = timed(large_case(40, 200), solver, 20.0, Offers())

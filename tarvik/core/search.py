@@ -28,7 +28,7 @@ from tarvik.core.shelter import fold_batch
 from tarvik.core.weather.rain import CALM, Weather, fall_directions
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from numpy.typing import NDArray
 
@@ -56,7 +56,9 @@ _SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under."""
+    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
+    `shorter`: where nobody fits, whether to look for what serves a shorter person.
+    """
 
     body: Body
     intent: Intent
@@ -64,6 +66,7 @@ class Aim:
     clearance: Clearance
     wanted: int | None = None
     weather: Weather = CALM
+    shorter: bool = True
 
     def mat_m2(self) -> float:
         """Area of one mat."""
@@ -135,11 +138,12 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
         return None
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
-    found = _searched(fitting, sheet, aim, fixed or {})
-    if found is not None and found[1] == 0 and fitting.pitch.bed is None:
+    kept: dict[bytes, _Cases] = {}
+    found = _searched(fitting, sheet, aim, fixed or {}, kept)
+    if found is not None and found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
         for share in _SHORTER:
             shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {})
+            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {}, kept)
             if again is not None and again[1] > 0:
                 return again[2]
     return found[2] if found else None
@@ -154,7 +158,10 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
 _Found = tuple[float, int, dict[str, float]]  # worth, mats, settings
 
 
-def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> _Found | None:
+def _searched(
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], kept: dict[bytes, _Cases]
+) -> _Found | None:
+    """The best for one body. `kept`: the first grid's folded cases, the same for every body."""
     pitch, box = fitting.pitch, fitting.box
     free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
     sliding = [s for s in free if not s.is_choice]
@@ -162,7 +169,7 @@ def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, floa
     grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[size]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
-    starts = _best(fitting, sheet, aim, given, grids, _STRIDE)
+    starts = _best(fitting, sheet, aim, given, grids, _STRIDE, kept)
     if not starts:
         return None
     width = {s.name: (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1) for s in sliding}
@@ -197,17 +204,19 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     values = np.linspace(best - step, best + step, count)
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
-    return _allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, aim.supports)
+    inside = np.minimum(np.maximum(values, setting.least), setting.most)
+    return _allowed(np.array(sorted(set(inside.tolist()))), setting, aim.supports)
 
 
 def _best(
     fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats], stride: int,
+    kept: dict[bytes, _Cases] | None = None,
 ) -> list[_Found]:  # fmt: skip
     """The best of all combinations of the grids' values; on the first grid of several settings also the best that is no
     neighbour of it. Empty when none folds.
     """
     pitch = fitting.pitch
-    cases = np.stack(np.meshgrid(*grids.values(), indexing="ij"), -1).reshape(-1, len(grids)) if grids else np.zeros((1, 0))
+    cases = _combined(list(grids.values()))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
     if len(heights) > 1 and stride == _STRIDE:
         # Also all heights alike, in fine steps: where the room for one more is often narrowest.
@@ -218,12 +227,23 @@ def _best(
     values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
     for column, name in enumerate(grids):
         values[name] = cases[:, column].copy()
-    folded = _Cases.folded(pitch, fitting.box, values)
+    key = cases.tobytes()
+    folded = kept[key] if kept and key in kept else _Cases.folded(pitch, fitting.box, values)
+    if kept is not None:
+        kept[key] = folded
     extra = BUTTON_FREE * _on_tie_outs(pitch, sheet, fitting.box, values)
     out: list[_Found] = []
     for case, total, mats in _pick(folded, extra, aim, stride, cases if stride == _STRIDE and cases.shape[1] > 1 else None):
         out.append((total, mats, {name: float(array[case]) for name, array in values.items()}))
     return out
+
+
+def _combined(grids: Sequence[Floats]) -> Floats:
+    """Every combination (N, settings) of the grids' values, the last setting changing fastest; one of none."""
+    out = np.empty((*(len(g) for g in grids), len(grids)))
+    for axis, grid in enumerate(grids):
+        out[..., axis] = grid.reshape(-1, *(1,) * (len(grids) - 1 - axis))
+    return out.reshape(out.size // max(len(grids), 1) or 1, len(grids))
 
 
 def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int, places: Floats | None) -> list[tuple[int, float, int]]:

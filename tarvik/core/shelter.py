@@ -143,8 +143,8 @@ def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floa
 
 
 def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter:
-    """Fold one sheet. The caller has checked `refusals`. Raises FoldError when the sheet does not fit the pitch, the fold
-    is not rigid, or one panel would pass through another.
+    """Fold one sheet. Raises FoldError when the sheet does not fit the pitch or does not take the settings (`refusals` tells
+    which), the fold is not rigid, or one panel would pass through another.
     """
     fitting = fit(pitch, sheet)
     if isinstance(fitting, Misfit):

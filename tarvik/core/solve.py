@@ -11,7 +11,7 @@ from tarvik.core.errors import FoldError
 from tarvik.core.fitting import Fitting, Misfit, fit
 from tarvik.core.intent import DEFAULT_INTENT, Intent
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.figures import Figures, measure, tallest_sleeper_m
+from tarvik.core.measure.figures import Figures, measure, sleepers_in_calm, tallest_sleeper_m
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.rig.supports import UNLIMITED, Supports
@@ -39,6 +39,7 @@ class Question:
     `people`: those who are to lie there, each on a mat of the own length; none named: equal people like `body`.
     `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names. `uphill_off_wind_deg`: how
     far clockwise from where the wind comes the ground rises; with it, `lying` need not name uphill in the shelter's frame.
+    `shorter`: where nobody fits, settings that serve a shorter person are looked for.
     """
 
     sheet: Sheet
@@ -54,11 +55,12 @@ class Question:
     lying: Lying = DEFAULT_LYING
     free_to_turn: bool = False
     uphill_off_wind_deg: float | None = None
+    shorter: bool = True
 
     def aim(self) -> Aim:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather)
+        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter)
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,14 +91,12 @@ class Workings:
         fitting = fit(pitch, sheet)
         if isinstance(fitting, Misfit):
             return [Refusal(pitch.settings[0].name, math.nan, math.nan, fitting.why)]
-        broken = refusals(fitting.pitch, fitting.box, settings)
-        if broken:
-            return broken
         try:
             return fold_sheet(pitch, sheet, settings)
         except FoldError:
             name = pitch.settings[0].name
-            return [Refusal(name, settings[name], math.nan, "one panel would pass through another")]
+            crossed = Refusal(name, settings[name], math.nan, "one panel would pass through another")
+            return refusals(fitting.pitch, fitting.box, settings) or [crossed]
 
 
 PLAIN: Final = Workings()
@@ -120,6 +120,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
         and rain_slope(figures.weather)
         and figures.sleepers < (question.wanted or 1)
         and len(given) < len(settings)
+        and figures.sleepers < sleepers_in_calm(figures, question.body, question.people)
     ):
         # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
         again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather))

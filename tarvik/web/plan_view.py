@@ -26,8 +26,8 @@ if TYPE_CHECKING:
 
 COUNTED = {
     "wet": "people without a bed that stays dry in tonight's wind and rain, with the clearances over it",
-    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a leader's earshot or sight, 2 for "
-    "each hard pitch without a practised person, 1 for each caution of the ground, 1 for each person beside a snorer",
+    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a leader's earshot or sight, "
+    "2 for each hard pitch without a practised person, 1 for each caution of the ground, 1 for each person beside a snorer",
     "exposed": "people in shelters more than half open towards a wind of force 4 or more",
     "moves": "shelters put up, taken down or changed, and people who go to another sheet",
     "sitting": "people for whom there is no half square metre under a roof as high as they sit",

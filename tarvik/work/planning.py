@@ -143,7 +143,7 @@ class Planner:
 
         def solve_all(questions: Sequence[Question]) -> Any:
             report.say(f"trying {len(questions)} ways of pitching the sheets", at_once=True)
-            return self.solver.solve_all(questions)
+            return self.solver.alone(questions)
 
         def better(model: PlanModel, chosen: Chosen) -> None:
             waiting = [names[p] for p, s in chosen.beds.items() if s is None and p in names]
@@ -151,7 +151,8 @@ class Planner:
             report.say(words, reached=told(chosen.reached), gap=chosen.gap)
 
         limits = Limits(stop=report.stop, good_enough=GOOD_ENOUGH)
-        made = make(case, solve_all, limits, better, self._offers, (time.monotonic, float(seconds)))
+        clock = time.monotonic, float(seconds)
+        made = make(case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere)
         if not made.chosen.possible:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
         result = self._told(case, made.model, made.chosen, made.by_rule)
@@ -233,7 +234,8 @@ class Planner:
         quiet: Callable[..., None] = lambda *_a: None  # noqa: E731
         report.say("the plan as it is", at_once=True)
         limits, clock = Limits(stop=report.stop), (time.monotonic, SLACK_SECONDS)
-        base = make(case, self.solver.solve_all, limits, quiet, self._offers, clock)
+        hands = self.solver.alone, self.solver.elsewhere
+        base = make(case, hands[0], limits, quiet, self._offers, clock, hands[1])
         pools = case.bag.pools
         rods = [p for p in pools if p.kind == POLE]
         rod = max(rods, key=lambda p: p.most_m) if rods else Pool(POLE, 0, 1.05, 1.45)
@@ -249,9 +251,8 @@ class Planner:
             if report.stop():
                 break
             report.say(words, at_once=True)
-            made = make(
-                replace(case, bag=bag), self.solver.solve_all, self._limits(report, SLACK_SECONDS), quiet, self._offers
-            )
+            limits = self._limits(report, SLACK_SECONDS)
+            made = make(replace(case, bag=bag), hands[0], limits, quiet, self._offers, None, hands[1])
             before = {r.aim: r.value for r in base.chosen.reached}
             gains = [{"aim": r.aim, "words": AIM_WORDS[r.aim], "less": before[r.aim] - r.value}
                      for r in made.chosen.reached if before.get(r.aim, r.value) != r.value]  # fmt: skip

@@ -1,5 +1,5 @@
-"""A second process that searches for settings, so that a board uses both cores: most of a search's time is spent under
-Python's lock, where threads only wait for each other.
+"""A second process that searches for settings and gathers offers for plans, so that a board or a plan uses both cores:
+most of the time is spent under Python's lock, where threads only wait for each other.
 
 It is asked and answers over its own standard input and output, one pickled message after the other, and ends when its
 input ends: also when the program that started it was killed. It needs no more than the core.
@@ -13,22 +13,29 @@ import pickle
 import signal
 import subprocess
 import sys
-from dataclasses import dataclass, field
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from threading import Lock
 from types import MappingProxyType
 from typing import IO, TYPE_CHECKING, Any, Final
 
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.gather import Portion, offers_of
 from tarvik.core.search import best_settings
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
+    from tarvik.core.plan.offers import Offer
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
 
+    Ask = tuple[Pitch, Sheet, Aim, Mapping[str, float]]
+    _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
 
 _SWITCH_S: Final = 0.0005
 """How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
@@ -89,20 +96,77 @@ class Searcher:
         return sum(int(line.split()[1]) for line in told.splitlines() if line.startswith("Private_"))
 
     def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
-        """`best_settings` of the other process; when that has died, of this one. Raises what `best_settings` raises."""
+        """`best_settings` of the other process for one question."""
+        out: list[dict[str, float] | None] = []
+        self.search([(pitch, sheet, aim, given)], lambda _, found: out.append(found))
+        return out[0]
+
+    def search(self, asked: Sequence[Ask], tell: Callable[[int, dict[str, float] | None], None]) -> None:
+        """`best_settings` of the other process for each, told with its number as soon as it is found; when that process has
+        died, of this one. All are sent before the first answer is waited for, so that it never waits for this program.
+        Raises the first error that `best_settings` raises, once all are answered.
+        """
+        told, raised = 0, None
         with self._lock:
             process = self._process
             if process is not None and process.stdin is not None and process.stdout is not None:
                 try:
-                    _send(process.stdin, (pitch.slug, sheet, aim, dict(given)))
-                    found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
+                    _send(process.stdin, [(pitch.slug, sheet, aim, dict(given)) for pitch, sheet, aim, given in asked])
+                    while told < len(asked):
+                        found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
+                        raised = raised or error
+                        if error is None:
+                            tell(told, found)
+                        told += 1
                 except (OSError, EOFError, pickle.UnpicklingError):
                     self._process = None  # it died: from now on all is worked out here
+        if raised is not None:
+            raise raised
+        for number in range(told, len(asked)):
+            tell(number, best_settings(*asked[number]))
+
+    def offers(self, portion: Portion) -> Callable[[], dict[int, list[Offer]]]:
+        """Begin a plan's portion there; what is returned waits for it. When the process has died, it is worked out here."""
+        apart = replace(portion, camp=None if portion.camp is None else replace(portion.camp))  # nothing worked out goes along
+        pool = ThreadPoolExecutor(1)
+        waiting = pool.submit(self._offers, apart)
+        pool.shutdown(wait=False)
+        return waiting.result
+
+    def _offers(self, portion: Portion) -> dict[int, list[Offer]]:
+        with self._lock:
+            process = self._process
+            if process is not None and process.stdin is not None and process.stdout is not None:
+                try:
+                    _send(process.stdin, portion)
+                    found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
+                except (OSError, EOFError, pickle.UnpicklingError):
+                    self._process = None
                 else:
                     if error is not None:
                         raise error
-                    return dict(found) if found is not None else None
-        return best_settings(pitch, sheet, aim, given)
+                    return dict(found)
+        return offers_of(portion, Solver().alone)
+
+
+class _Answers:
+    """What the other process does with what it is asked. Keeps what it solved for the next time."""
+
+    def __init__(self) -> None:
+        self._solver = Solver()
+
+    def to(self, asked: list[_Sent] | Portion) -> Iterator[tuple[object, Exception | None]]:
+        """Answers one after the other, each with the error it raised."""
+        tasks: list[Callable[[], object]]
+        if isinstance(asked, Portion):
+            tasks = [partial(offers_of, asked, self._solver.alone)]
+        else:
+            tasks = [partial(best_settings, PITCHES[slug], sheet, aim, given) for slug, sheet, aim, given in asked]
+        for task in tasks:
+            try:
+                yield task(), None
+            except Exception as raised:
+                yield None, raised
 
 
 def main() -> int:
@@ -110,20 +174,17 @@ def main() -> int:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # nothing else may come between the answers
+    does = _Answers()
     while True:
         try:
-            slug, sheet, aim, given = pickle.load(asked)  # noqa: S301 - our own process
+            batch = pickle.load(asked)  # noqa: S301 - our own process
         except EOFError:
             return 0
-        found, error = None, None
-        try:
-            found = best_settings(PITCHES[slug], sheet, aim, given)
-        except Exception as raised:
-            error = raised
-        try:
-            _send(answers, (found, error))
-        except BrokenPipeError:
-            return 0
+        for answer in does.to(batch):
+            try:
+                _send(answers, answer)
+            except BrokenPipeError:
+                return 0
 
 
 if __name__ == "__main__":

@@ -16,18 +16,21 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Hashable, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
+    from tarvik.core.plan.gather import Elsewhere
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
-    from tarvik.work.searching import Searcher
+    from tarvik.work.searching import Ask, Searcher
 
-    Search = Callable[[Pitch, Sheet, Aim, Mapping[str, float]], dict[str, float] | None]
+    _Asked = tuple[int, Question, Ask]
 
 T = TypeVar("T")
 
 MOST_KEPT = 4000
 WORKERS = 2
 """Threads that work at a board without a second process."""
+BATCH = 4
+"""Questions that the second process is sent at a time, fewer towards the end."""
 
 
 def key_of(question: Question) -> Hashable:
@@ -37,7 +40,7 @@ def key_of(question: Question) -> Hashable:
         question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), body.stature_m,
         tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance,
         question.wanted, tuple(p.stature_m for p in question.people), question.lying, question.free_to_turn,
-        question.uphill_off_wind_deg,
+        question.uphill_off_wind_deg, question.shorter,
     )  # fmt: skip
 
 
@@ -47,6 +50,7 @@ def _key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, flo
     return (
         pitch.slug, sheet, tuple(sorted(given.items())), body.stature_m, tuple(sorted(body.measured.items())),
         aim.intent.slug, aim.supports, aim.clearance, aim.wanted, aim.weather if rain_slope(aim.weather) else None,
+        aim.shorter,
     )  # fmt: skip
 
 
@@ -90,13 +94,20 @@ class KeptWorkings(Workings):
 
     def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
         """The best settings, those given kept."""
-        return self.settings_by(best_settings, pitch, sheet, aim, given)
+        key = _key_of_search(pitch, sheet, aim, given)
+        return self._settings.get(key, lambda: best_settings(pitch, sheet, aim, given))
 
-    def settings_by(
-        self, search: Search, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
-    ) -> dict[str, float] | None:
-        """The best settings, by this search when they are not in memory."""
-        return self._settings.get(_key_of_search(pitch, sheet, aim, given), lambda: search(pitch, sheet, aim, given))
+    def missing(self, question: Question) -> Ask | None:
+        """What has to be searched before this question can be measured; None when nothing has. Raises InputError."""
+        given = question.pitch.checked(question.settings)
+        ask = (question.pitch, question.sheet, question.aim(), given)
+        if len(given) == len(question.pitch.settings) or self._settings.has(_key_of_search(*ask)):
+            return None
+        return ask
+
+    def learn(self, ask: Ask, found: dict[str, float] | None) -> None:
+        """Keep what another process found."""
+        self._settings.get(_key_of_search(*ask), lambda: found)
 
     def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
         """The folded sheet, or why not."""
@@ -107,13 +118,6 @@ class KeptWorkings(Workings):
         """Forget everything."""
         self._settings.clear()
         self._shelters.clear()
-
-
-def search_for(question: Question, workings: KeptWorkings, search: Search) -> None:
-    """Have the settings that a question leaves open found by this search and kept. Raises InputError."""
-    given = question.pitch.checked(question.settings)
-    if len(given) < len(question.pitch.settings):
-        workings.settings_by(search, question.pitch, question.sheet, question.aim(), given)
 
 
 class Solver:
@@ -128,6 +132,15 @@ class Solver:
         """The answer, from memory when it is there. Raises InputError."""
         return self._solutions.get(key_of(question), lambda: solve(question, self.workings))
 
+    def alone(self, questions: Sequence[Question]) -> list[Solution]:
+        """Answers in the order asked, without the other process."""
+        return [self.solve(q) for q in questions]
+
+    @property
+    def elsewhere(self) -> Elsewhere | None:
+        """The other process as other hands for a plan's offers; None when it is not there."""
+        return self._searcher.offers if self._searcher is not None and self._searcher.there else None
+
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked, worked out by two at a time."""
         if self._searcher is not None and self._searcher.there:
@@ -136,8 +149,8 @@ class Solver:
             return list(pool.map(self.solve, questions))
 
     def _with(self, searcher: Searcher, questions: Sequence[Question]) -> list[Solution]:
-        """The other process searches from the list's beginning; this one measures what was found there, and while nothing
-        is, it searches and measures from the list's end.
+        """The other process searches from the list's beginning, some questions at a time; this one measures what was found
+        there, and while nothing is, it searches and measures from the list's end.
         """
         waiting = deque(enumerate(questions))
         found: SimpleQueue[tuple[int, Question] | None] = SimpleQueue()
@@ -145,12 +158,7 @@ class Solver:
         def search() -> None:
             try:
                 while waiting:
-                    number, question = waiting.popleft()
-                    if not self._solutions.has(key_of(question)):
-                        search_for(question, self.workings, searcher.settings)
-                    found.put((number, question))
-            except IndexError:  # the other thread took the last one
-                pass
+                    self._ask(searcher, self._some(waiting, found), found)
             finally:
                 found.put(None)
 
@@ -171,6 +179,33 @@ class Solver:
                 waiting.clear()  # after an error there is nothing more to search for
             searching.result()
         return [out[number] for number in range(len(questions))]
+
+    def _some(self, waiting: deque[tuple[int, Question]], found: SimpleQueue[tuple[int, Question] | None]) -> list[_Asked]:
+        """The next questions for the other process; those that need no search go straight to `found`."""
+        some: list[_Asked] = []
+        most = max(1, min(BATCH, len(waiting) // (4 * BATCH)))
+        while waiting and len(some) < most:
+            try:
+                number, question = waiting.popleft()
+            except IndexError:  # the other thread took the last one
+                break
+            ask = None if self._solutions.has(key_of(question)) else self.workings.missing(question)
+            if ask is None:
+                found.put((number, question))
+            else:
+                some.append((number, question, ask))
+        return some
+
+    def _ask(self, searcher: Searcher, some: list[_Asked], found: SimpleQueue[tuple[int, Question] | None]) -> None:
+        """Have the other process search, each answer passed on at once."""
+
+        def tell(n: int, settings: dict[str, float] | None) -> None:
+            number, question, ask = some[n]
+            self.workings.learn(ask, settings)
+            found.put((number, question))
+
+        if some:
+            searcher.search([ask for _, _, ask in some], tell)
 
     def forget(self, *, searches: bool = True) -> None:
         """Empty the memory (for benchmarks); with `searches` false only what depends on the weather."""

@@ -11,8 +11,10 @@ from pathlib import Path
 
 import pytest
 
+from tarvik.commands.bench_plan import large_case
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.gather import Portion, gather, offers_of
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
 from tarvik.work.searching import Searcher
@@ -67,6 +69,26 @@ def test_a_board_is_finished_when_the_second_process_dies() -> None:
     assert settings_of(solver) == settings_of(Solver())
     assert not searcher.there
     searcher.stop()
+
+
+def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) -> None:
+    """Half of the sheets are worked out by the other process; when it is dead, all of them here."""
+    case = large_case(3, 25, seed=4)
+    camp = case.camp
+
+    def told(solver: Solver) -> list[tuple[object, ...]]:
+        *_, offers = gather(case.bag, case.night, camp, solver.alone, elsewhere=solver.elsewhere)
+        return [(o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees, round(o.ground.area, 6)) for o in offers if o.ground]
+
+    alone = told(Solver())
+    assert alone and len({o[0] for o in alone}) > 1
+    assert told(Solver(searcher)) == alone
+    doomed = Searcher().start()
+    asked = Portion(case.bag, case.night, camp, (0,), ("a-frame",), first=False)
+    assert doomed._process is not None
+    os.kill(doomed._process.pid, signal.SIGKILL)
+    assert [o.sheets for o in doomed.offers(asked)()[0]] == [o.sheets for o in offers_of(asked, Solver().alone)[0]]
+    doomed.stop()
 
 
 def test_errors_of_a_question_come_through() -> None:

@@ -40,6 +40,66 @@ def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
 
 
 @compiled
+def _lay_pairs(
+    at: Floats, pairs: Ints, threads: int, lengths: Floats, place: Ints, size: int, whole: Floats, aim: Floats
+) -> float:
+    """Rows of the threads, which keep their length, and the share of the others, which are to change least, into the
+    system; returns how far the worst thread is off. `at` (P, 3), `lengths` (E,).
+    """
+    worst = 0.0
+    slots, slopes = np.empty(6, dtype=np.int64), np.empty(6)
+    for e in range(pairs.shape[0]):
+        i, j = pairs[e, 0], pairs[e, 1]
+        dx, dy, dz = at[i, 0] - at[j, 0], at[i, 1] - at[j, 1], at[i, 2] - at[j, 2]
+        far = max(np.sqrt(dx * dx + dy * dy + dz * dz), 1e-12)
+        used = 0
+        for axis in range(3):
+            slope = (dx if axis == 0 else dy if axis == 1 else dz) / far
+            if place[3 * i + axis] >= 0:
+                slots[used], slopes[used] = place[3 * i + axis], slope
+                used += 1
+            if place[3 * j + axis] >= 0:
+                slots[used], slopes[used] = place[3 * j + axis], -slope
+                used += 1
+        off = lengths[e] - far
+        if e < threads:
+            for a in range(used):
+                whole[slots[a], size + e] = slopes[a]
+                whole[size + e, slots[a]] = slopes[a]
+            aim[size + e] = off
+            worst = max(worst, abs(off))
+        else:
+            _add_row(slots, slopes, used, -off, whole, aim)
+    return worst
+
+
+@compiled
+def _add_row(slots: Ints, slopes: Floats, used: int, value: float, whole: Floats, aim: Floats) -> None:
+    """Add one equation of least squares, slopes . step = -value, to the normal equations."""
+    for a in range(used):
+        aim[slots[a]] -= slopes[a] * value
+        for b in range(used):
+            whole[slots[a], slots[b]] += slopes[a] * slopes[b]
+
+
+@compiled
+def _lay_straight(at: Floats, straight: Ints, share: Floats, place: Ints, weight: float, whole: Floats, aim: Floats) -> None:
+    """The wish of the points of `straight` (R, 3) to lie `share` (R,) of the way between two others, into the system."""
+    slots, slopes = np.empty(3, dtype=np.int64), np.empty(3)
+    for r in range(straight.shape[0]):
+        p, a, b, t = straight[r, 0], straight[r, 1], straight[r, 2], share[r]
+        for axis in range(3):
+            used = 0
+            for n in range(3):
+                slot = place[3 * straight[r, n] + axis]
+                if slot >= 0:
+                    slots[used], slopes[used] = slot, weight * (1.0 if n == 0 else t - 1.0 if n == 1 else -t)
+                    used += 1
+            off = at[p, axis] - (1 - t) * at[a, axis] - t * at[b, axis]
+            _add_row(slots, slopes, used, weight * off, whole, aim)
+
+
+@compiled
 def settle(
     xyz: Floats, pairs: Ints, threads: int, lengths: Floats, straight: Ints, share: Floats, free: Ints, weight: float,
     damping: float,
@@ -52,51 +112,17 @@ def settle(
     place = np.full(xyz.shape[1] * 3, -1)
     for k in range(size):
         place[free[k]] = k
-    soft_count = pairs.shape[0] - threads + 3 * straight.shape[0]
-    rows, values = np.zeros((soft_count, size)), np.zeros(soft_count)
     whole, aim = np.zeros((size + threads, size + threads)), np.zeros(size + threads)
     for n in range(xyz.shape[0]):
         if np.isnan(xyz[n]).any():
             continue
         for turn in range(ITERATIONS):
             whole[:] = 0.0
-            worst = 0.0
-            rows[:] = 0.0
-            for e in range(pairs.shape[0]):
-                i, j = pairs[e]
-                gap = xyz[n, i] - xyz[n, j]
-                far = max(np.sqrt((gap * gap).sum()), 1e-12)
-                soft = e - threads
-                for axis in range(3):
-                    for point, sign in ((i, 1.0), (j, -1.0)):
-                        at = place[3 * point + axis]
-                        if at >= 0:
-                            slope = sign * gap[axis] / far
-                            if soft < 0:
-                                whole[at, size + e] = slope
-                                whole[size + e, at] = slope
-                            else:
-                                rows[soft, at] = slope
-                if soft < 0:
-                    aim[size + e] = lengths[n, e] - far
-                    worst = max(worst, abs(lengths[n, e] - far))
-                else:
-                    values[soft] = far - lengths[n, e]
+            aim[:] = 0.0
+            worst = _lay_pairs(xyz[n], pairs, threads, lengths[n], place, size, whole, aim)
             if turn >= HOPE and worst > HOPELESS_M:
                 break
-            at_row = pairs.shape[0] - threads
-            for r in range(straight.shape[0]):
-                point, a, b = straight[r]
-                t = share[n, r]
-                for axis in range(3):
-                    for which, part in ((point, 1.0), (a, t - 1.0), (b, -t)):
-                        at = place[3 * which + axis]
-                        if at >= 0:
-                            rows[at_row, at] += weight * part
-                    values[at_row] = weight * (xyz[n, point, axis] - (1 - t) * xyz[n, a, axis] - t * xyz[n, b, axis])
-                    at_row += 1
-            whole[:size, :size] = rows.T @ rows
-            aim[:size] = -(rows.T @ values)
+            _lay_straight(xyz[n], straight, share[n], place, weight, whole, aim)
             for k in range(size):
                 whole[k, k] += damping
             for e in range(threads):

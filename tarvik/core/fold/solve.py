@@ -36,7 +36,7 @@ class Fold:
     @property
     def rigid(self) -> NDArray[np.bool_]:
         """Which of the batch kept every length within `fold_rigid`."""
-        return np.asarray(np.nan_to_num(self.residual_m, nan=np.inf) <= RIGID_M)
+        return np.asarray(self.residual_m <= RIGID_M)  # NaN is not
 
 
 @dataclass(frozen=True, slots=True)

@@ -47,9 +47,13 @@ class Figures:
     clearance: Clearance
     lying: Lying
     roof: Roof
-    dry: Region
     shelter: Shelter
     weather: Weather
+
+    @cached_property
+    def dry(self) -> Region:
+        """Ground that no drop reaches."""
+        return dry_ground(self.roof, self.weather)
 
     @cached_property
     def least_slope_deg(self) -> float:
@@ -117,7 +121,7 @@ def measure(
     room, rules = clearance or Clearance(), lying or Lying()
     roof = roof_of(shelter)
     calm = rain_slope(weather) == 0
-    dry = dry_ground(roof, weather)
+    dry = None if calm else dry_ground(roof, weather)
     headings = rules.headings(shelter)
 
     def lay(floor: Region | None, stride: int = 1) -> list[tuple[int, Mat]]:
@@ -128,19 +132,19 @@ def measure(
             return lay_people(ground, [p.stature_m for p in people], room, headings=headings)
         return list(enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings)))
 
-    laid = lay(None if calm else dry)
+    laid = lay(dry)
     wetted = under_drips([mat for _, mat in laid], shelter)
     if wetted:
-        apart = without(dry, [drip_zone(shelter)])
+        apart = without(roof.plan() if dry is None else dry, [drip_zone(shelter)])
         clear = lay(apart, _CLEAR_STRIDE)
         if len(clear) < len(laid):  # fewer headings may have missed a place
             clear = lay(apart)
         if len(clear) == len(laid):
             laid, wetted = clear, under_drips([mat for _, mat in clear], shelter)
-    return Figures(
+    figures = Figures(
         peak_m=roof.peak_m,
         covered_area_m2=roof.covered_m2,
-        dry_area_m2=roof.covered_m2 if calm else float(dry.area),
+        dry_area_m2=roof.covered_m2 if dry is None else float(dry.area),
         sit_area_m2=roof.area_above(sitting_height(body)),
         kneel_area_m2=roof.area_above(kneeling_height(body)),
         stand_area_m2=roof.area_above(standing_height(body)),
@@ -151,10 +155,23 @@ def measure(
         clearance=room,
         lying=rules,
         roof=roof,
-        dry=dry,
         shelter=shelter,
         weather=weather,
     )
+    if dry is not None:
+        figures.__dict__["dry"] = dry  # known already
+    return figures
+
+
+def sleepers_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> int:
+    """How many would lie dry if the rain fell straight down."""
+    if figures.shelter.pitch.bed is not None:
+        return figures.sleepers
+    headings = figures.lying.headings(figures.shelter)
+    ground = Ground.under(figures.roof, None, figures.clearance)
+    if people:
+        return len(lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings))
+    return len(lay_mats(ground, body.stature_m, figures.clearance, headings=headings))
 
 
 def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:

@@ -109,27 +109,34 @@ def fits_one(
         return False
     boxes = clearance.boxes(stature_m)
     parts = np.array_split(headings, _CHUNKS) if ground.cover is not None else [headings]
-    return any(entries_of(ground, boxes, stride, part, enough=1).count > 0 for part in parts)
+    return any(len(_pieces(ground, boxes, stride, part, 1)[1]) > 0 for part in parts)
 
 
-def entries_of(
-    ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0, enough: int = _MOST_ENTRIES
-) -> Entries:
-    """Allowed centres of one kind of mat for every `stride`-th of the headings."""
-    polygons = np.empty((_MOST_ENTRIES, MOST_CORNERS, 2))
-    sizes, heading = np.empty(_MOST_ENTRIES, dtype=np.int64), np.empty(_MOST_ENTRIES, dtype=np.int64)
+def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: int) -> tuple[Floats, Steps, Steps]:
+    """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading."""
+    tried = headings[headings % stride == 0]
+    most = min(_MOST_ENTRIES, len(tried) * kernel.MOST_PIECES)
+    polygons = np.empty((most, MOST_CORNERS, 2))
+    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     count = kernel.entries(
-        ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes,
-        headings[headings % stride == 0], STEPS, INNER_M, _MOST_ENTRIES if ground.cover else enough, polygons, sizes, heading,
+        ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes, tried, STEPS, INNER_M,
+        most if ground.cover else enough, polygons, sizes, heading,
     )  # fmt: skip
     if ground.cover is not None and count:
         inside = np.empty(count, dtype=np.int64)
         sheltered(*ground.cover, polygons[:count], sizes[:count], inside)
         kept = np.flatnonzero(inside)
-        polygons, sizes, heading, count = polygons[kept], sizes[kept], heading[kept], len(kept)
+        return polygons[kept], sizes[kept], heading[kept]
+    return polygons[:count], sizes[:count], heading[:count]
+
+
+def entries_of(ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0) -> Entries:
+    """Allowed centres of one kind of mat for every `stride`-th of the headings."""
+    polygons, sizes, heading = _pieces(ground, boxes, stride, headings, _MOST_ENTRIES)
+    count = len(sizes)
     table = np.full((count, STEPS), -1e18)
     kernel.support_table(polygons, sizes, count, STEPS, stride, table)
-    return Entries(polygons[:count], sizes[:count], heading[:count], np.full(count, kind, dtype=np.int64), table, stride)
+    return Entries(polygons, sizes, heading, np.full(count, kind, dtype=np.int64), table, stride)
 
 
 def lay_mats(

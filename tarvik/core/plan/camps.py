@@ -206,7 +206,9 @@ def _may_stand(form: Form, way: Carrying, camp: Camp, some: Candidates, order: N
 def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]) -> Stand | None:
     """The form at a spot, None where something stops it."""
     try:
-        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats)
+        placed = place(
+            form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats, form.shelter
+        )
     except FoldError:
         return None
     rig, cords = tied(placed, way.rig, [t for t in camp.ground.things if t.name in trees])

@@ -21,6 +21,9 @@ SEED: Final = 7
 WORKERS: Final = 2
 WEIGHT_MOST: Final = 1 << 53
 """Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating point, are exact."""
+LARGE: Final = 2500
+"""With more variables the aims are settled one by one, with a fuller linear relaxation: slower for a small model, whose
+optimum is soon proved in one go, but of a large one the weighted sum's bounds say little (measured on 16 and 40 people)."""
 KEPT_SHARE: Final = 0.2
 """Share of the time left that is kept for the aims after those being settled."""
 ENDLESS: Final = 1 << 60
@@ -156,11 +159,12 @@ def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
     """The aims in groups that are weighed together: (aim, range), each group's product of ranges within WEIGHT_MOST. The
     first aim stands alone: it is soon settled, and what is sought for the others then is far less.
     """
+    most = WEIGHT_MOST if len(model.linear.low) <= LARGE else 1
     out: list[list[tuple[str, int]]] = [[]]
     product = 1
     for aim, terms in model.linear.aims.items():
         size = model.most[aim] - least_of(model.linear, terms) + 1
-        if out[-1] and (len(out) == 1 or product * size > WEIGHT_MOST):
+        if out[-1] and (len(out) == 1 or product * size > most):
             out.append([])
             product = 1
         out[-1].append((aim, size))
@@ -234,6 +238,8 @@ def _stage(
     for variable, value in zip(variables, best or (), strict=False):
         cp.add_hint(variable, value)
     solver = solver_for(limits)
+    if len(linear.low) > LARGE:
+        solver.parameters.linearization_level = 2
 
     def told(values: Sequence[int], bound: float) -> list[Reached]:
         return [*before, *_digits(model, group, values, bound)]

@@ -51,6 +51,8 @@ HARD_MIN: Final = constant("hard_pitch", 6.0, "min", ENGINEERING, "a pitch that 
 MOST_SHARED: Final = 3
 """Most sleepers a form is searched for."""
 SAME_DEG: Final = 0.01
+COARSE: Final = 3
+"""Headings tried first, every so many steps; all are where fewer lie so than when the form was searched for."""
 QUICK_PITCHES: Final = 2
 """Pitches looked at for the first plan."""
 
@@ -84,6 +86,7 @@ class Form:
     figures: Figures
     ways: tuple[Carrying, ...]
     move_at_force: int
+    stature_m: float
 
     @property
     def shelter(self) -> Shelter:
@@ -110,20 +113,21 @@ def offered(night: Night) -> tuple[str, ...]:
 
 
 def questions(
-    sheet: Sheet, pitches: Iterable[str], night: Night, supports: Supports, owner_m: float | None, tallest_m: float
-) -> list[Question]:
-    """What is asked of one sheet: each pitch for as many as its cloth might cover."""
+    sheet: Sheet, pitches: Iterable[str], night: Night, supports: Supports, owner_m: float | None, tallest_m: float,
+    most: int = MOST_SHARED,
+) -> list[Question]:  # fmt: skip
+    """What is asked of one sheet: each pitch for as many as its cloth might cover, and no more than `most`."""
     usual = min(USUAL_STATURE_M, tallest_m)
     out = []
     for slug in pitches:
-        for wanted in range(1, MOST_SHARED + 1):
+        for wanted in range(1, min(most, MOST_SHARED) + 1):
             if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
                 break
             stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
             out.append(Question(
                 sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
                 supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
-                uphill_off_wind_deg=night.uphill_off_wind_deg,
+                uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
             ))  # fmt: skip
     return out
 
@@ -144,7 +148,9 @@ def forms_of(solutions: Iterable[Solution], night: Night, supports: Supports, *,
         if not ways or any(f.level is Level.STOPS and f.element != "beds" for f in judged.findings):
             continue
         force = judged.gale.move_at_force if judged.gale else 12
-        out[key] = Form(found.question.sheet, found.question.pitch, settings, figures, ways, force)
+        out[key] = Form(
+            found.question.sheet, found.question.pitch, settings, figures, ways, force, found.question.body.stature_m
+        )
     return list(out.values())
 
 
@@ -213,7 +219,9 @@ def weathered(form: Form, night: Night, from_deg: float, uphill_deg: float | Non
 
     def count(stature: float) -> int:
         if stature not in known:
-            known[stature] = len(lay_mats(ground, stature, figures.clearance, headings=headings))
+            coarse = len(lay_mats(ground, stature, figures.clearance, stride=COARSE, headings=headings))
+            short = coarse < figures.sleepers and stature <= form.stature_m  # it did fit more when it was searched for
+            known[stature] = len(lay_mats(ground, stature, figures.clearance, headings=headings)) if short else coarse
         return known[stature]
 
     order = sorted(set(statures))

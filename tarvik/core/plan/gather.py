@@ -8,24 +8,39 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import Camp, Stand, parts, stand_at, stands
-from tarvik.core.plan.forms import HARD_MIN, QUICK_PITCHES, Form, Weathered, forms_of, offered, questions, weathered
+from tarvik.core.plan.forms import (
+    HARD_MIN,
+    MOST_SHARED,
+    QUICK_PITCHES,
+    Form,
+    Weathered,
+    forms_of,
+    offered,
+    questions,
+    weathered,
+)
 from tarvik.core.plan.offers import LINE, Offer, Pool, pruned
 from tarvik.core.sheet import joined_sheet
 from tarvik.core.site.placing import Spot
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator, Mapping, Sequence
+    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
     from tarvik.core.plan.forms import Carrying, SolveAll
     from tarvik.core.plan.model import Standing
     from tarvik.core.plan.party import Camper
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
+    from tarvik.core.solve import Question
     from tarvik.core.tonight import Night
+
+    Elsewhere = Callable[["Portion"], Callable[[], dict[int, list[Offer]]]]
 
 SPOTS_EACH: Final = 8
 SPOTS_LEAST: Final = 3
+SPOTS_FIRST: Final = 3
 SPOTS_ALL: Final = 128
 """Spots kept for each form and way of carrying it; with many sheets fewer, for they have many spots together."""
 CLASS_M: Final = constant("stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted")
@@ -35,6 +50,8 @@ PITCHES_LEAST: Final = 4
 PITCHES_ALL: Final = 160
 LIGHT_PITCHES: Final = 3
 """Pitches looked at for each sheet; with many sheets fewer, those first that suit the night."""
+MANY_SHEETS: Final = 24
+"""With more sheets, a first plan looks at one pitch only."""
 JOINS_MOST: Final = 6
 """Most pairs of sheets looked at joined, the largest first."""
 
@@ -83,33 +100,89 @@ class Bag:
         return [*out, *sorted(pairs, key=lambda p: -p[1].area_m2)[:JOINS_MOST]]
 
 
+@dataclass(frozen=True)
+class Portion:
+    """A part of the gathering, which can be done anywhere: these units of the bag, by number, in these pitches. `first`: only
+    what a first plan needs, soon.
+    """
+
+    bag: Bag
+    night: Night
+    camp: Camp | None
+    units: tuple[int, ...]
+    pitches: tuple[str, ...]
+    first: bool
+
+
+def offers_of(portion: Portion, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False) -> dict[int, list[Offer]]:
+    """The offers of every unit of a portion, by the unit's number; of those come to before the stop."""
+    bag, night = portion.bag, portion.night
+    work = _Work(bag, night, portion.camp, light=portion.first)
+    units = bag.units()
+    people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if portion.first else MOST_SHARED
+    forms: dict[int, list[Form]] = {n: [] for n in portion.units}
+    for pitches in (_quick(portion.pitches), _slow(portion.pitches)):  # the slow ones only where the quick leave something out
+        asked = {}
+        for n in portion.units:
+            some = questions(units[n][1], pitches, night, bag.supports, units[n][2], work.tallest, people)
+            asked[n] = [q for q in some if not work.served(forms[n], q.wanted or 1)]
+        distinct = {_key(q): q for some in asked.values() for q in some}
+        answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
+        for n, some in asked.items():
+            if stop():
+                return {}
+            found = forms_of([answers[_key(q)] for q in some], night, bag.supports, buttons=bag.buttons)
+            forms[n] = work.fittest([*forms[n], *found])
+    out: dict[int, list[Offer]] = {}
+    for n, best in forms.items():
+        if stop():
+            break
+        out[n] = [offer for form in best for offer in work.offers(units[n][0], form)]
+    return out
+
+
+def _quick(pitches: Iterable[str]) -> list[str]:
+    return [p for p in pitches if PITCHES[p].minutes <= HARD_MIN]
+
+
+def _slow(pitches: Iterable[str]) -> list[str]:
+    return [p for p in pitches if PITCHES[p].minutes > HARD_MIN]
+
+
+def _key(question: Question) -> tuple[object, ...]:
+    return question.sheet, question.pitch.slug, question.body.stature_m, question.wanted
+
+
+def _halves(bag: Bag) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    """The units in two parts of about as much work; sheets alike, which share what is found, in one part."""
+    alike: dict[Sheet, list[int]] = {}
+    for n, (_, sheet, _) in enumerate(bag.units()):
+        alike.setdefault(sheet, []).append(n)
+    one: list[int] = []
+    two: list[int] = []
+    for some in sorted(alike.values(), key=len, reverse=True):
+        part = one if len(one) <= len(two) else two
+        part += some
+    return tuple(sorted(one)), tuple(sorted(two))
+
+
 def gather(
-    bag: Bag, night: Night, camp: Camp | None, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
-) -> Iterator[list[Offer]]:
+    bag: Bag, night: Night, camp: Camp | None, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False,
+    elsewhere: Elsewhere | None = None,
+) -> Iterator[list[Offer]]:  # fmt: skip
     """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
-    out. `camp` None: there is no map, so trees are counted and nothing is placed.
+    out. `camp` None: there is no map, so trees are counted and nothing is placed. `elsewhere` begins a portion's
+    `offers_of` on other hands and returns what waits for it.
     """
     slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
-    made: list[Offer] = []
-    seen: set[object] = set()
-    work = _Work(bag, night, camp)
-    for batch in (slugs[:QUICK_PITCHES], slugs[QUICK_PITCHES:]):
-        units = bag.units()
-        asked = [(unit, questions(unit[1], batch, night, bag.supports, unit[2], work.tallest)) for unit in units]
-        distinct = list({(q.sheet, q.pitch.slug, q.body.stature_m, q.wanted): q for _, some in asked for q in some}.values())
-        answers = dict(zip([(q.sheet, q.pitch.slug, q.body.stature_m, q.wanted) for q in distinct], solve_all(distinct),
-                           strict=True))  # fmt: skip
-        for (sheets, _, _), some in asked:
-            if stop():
-                return
-            found = [answers[q.sheet, q.pitch.slug, q.body.stature_m, q.wanted] for q in some]
-            for form in work.fittest(forms_of(found, night, bag.supports, buttons=bag.buttons)):
-                key = (sheets, form.pitch.slug, form.settings)
-                if key not in seen:
-                    seen.add(key)
-                    made += work.offers(sheets, form)
-        made = pruned(made, bag.pools)
-        yield made
+    for first, pitches in ((True, slugs[: QUICK_PITCHES if len(bag.sheets) <= MANY_SHEETS else 1]), (False, slugs)):
+        here, there = (tuple(range(len(bag.units()))), ()) if elsewhere is None else _halves(bag)
+        portion = Portion(bag, night, camp, here, pitches, first)
+        waiting = elsewhere(replace(portion, units=there)) if elsewhere and there else dict
+        found = offers_of(portion, solve_all, stop) | waiting()
+        if stop():
+            return
+        yield pruned([offer for n in sorted(found) for offer in found[n]], bag.pools)
 
 
 def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:
@@ -131,8 +204,11 @@ def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[S
 class _Work:
     """What sheets alike share: the spots of a form, and what the wind leaves of it there."""
 
-    def __init__(self, bag: Bag, night: Night, camp: Camp | None) -> None:
+    def __init__(self, bag: Bag, night: Night, camp: Camp | None, *, light: bool = False) -> None:
         self.bag, self.night, self.camp = bag, night, camp
+        self.light = light
+        self.spots_each = SPOTS_FIRST if light else bag.spots_each
+        self.forms_each = 1 if light or bag.light else FORMS_EACH
         self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
         # A person counts as tall as the class: a mat more than is needed, never one too short.
         self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
@@ -144,9 +220,10 @@ class _Work:
     def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp) -> list[Stand]:
         """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
         mine = self.part_of[sheets[0]]
-        near = self.bag.spots_each // 2
+        near = self.spots_each // 2
+        places = [(camp.heart, near), (self.parts[mine], self.spots_each - near)]
         out: list[Stand] = []
-        for about, most in ((camp.heart, near), (self.parts[mine], self.bag.spots_each - near)):
+        for about, most in places[self.light :]:
             key = (form.sheet, form.pitch.slug, form.settings, way.rig, about)
             if key not in self._stands:
                 self._stands[key] = stands(form, way, camp, most, about)
@@ -174,8 +251,18 @@ class _Work:
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
             fit.sort(key=lambda n: (-min(given[n].calm, people), -min(given[n].sit, people), forms[n].pitch.minutes, n))
-            kept |= dict.fromkeys(fit[: 1 if self.bag.light else FORMS_EACH])
+            kept |= dict.fromkeys(fit[: self.forms_each])
         return [forms[n] for n in kept]
+
+    def served(self, forms: Sequence[Form], people: int) -> bool:
+        """Whether so many people are served by these forms as well as can be, out of the wind and sitting up: forms that
+        take longer to set are not looked at then, for `fittest` would not take them.
+        """
+        good = [
+            g for g in (self._given(f, f.back_deg, None) for f in forms)
+            if max((n for _, n in g.beds), default=0) >= people and g.calm >= people and g.sit >= people
+        ]  # fmt: skip
+        return len(good) >= self.forms_each
 
     def offers(self, sheets: tuple[int, ...], form: Form) -> list[Offer]:
         """Offers of one unit in one form."""

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.camps import Camp
     from tarvik.core.plan.choose import Start
     from tarvik.core.plan.forms import SolveAll
+    from tarvik.core.plan.gather import Elsewhere
     from tarvik.core.plan.offers import Offer
     from tarvik.core.tonight import Night
 
@@ -77,14 +78,15 @@ class Offers:
         self._kept: dict[object, tuple[Offer, ...]] = {}
 
     def of(
-        self, case: Case, solve_all: SolveAll, stop: Callable[[], bool], first: Callable[[list[Offer]], None]
+        self, case: Case, solve_all: SolveAll, stop: Callable[[], bool], first: Callable[[list[Offer]], None],
+        elsewhere: Elsewhere | None = None,
     ) -> tuple[Offer, ...]:  # fmt: skip
         """Every offer of a case; `first` is called with those that are there soon."""
         camp = case.camp
         key = (case.bag, case.night, None if camp is None else (camp.ground, camp.rules, camp.wind_from_deg, camp.uphill_deg))
         if key not in self._kept:
             offers: list[Offer] = []
-            for number, batch in enumerate(gather(case.bag, case.night, camp, solve_all, stop)):
+            for number, batch in enumerate(gather(case.bag, case.night, camp, solve_all, stop, elsewhere)):
                 offers = batch
                 if number == 0:
                     first(offers)
@@ -98,14 +100,14 @@ class Offers:
 
 def make(
     case: Case, solve_all: SolveAll, limits: Limits = FREE, tell: Callable[[PlanModel, Chosen], None] = lambda *_: None,
-    kept: Offers | None = None, clock: tuple[Callable[[], float], float] | None = None,
+    kept: Offers | None = None, clock: tuple[Callable[[], float], float] | None = None, elsewhere: Elsewhere | None = None,
 ) -> Made:  # fmt: skip
     """Make the plan. `tell` hears of every better plan with the model it belongs to. `clock`: a clock, and the seconds by it
-    that the search may take once all offers are there.
+    that the search may take once all offers are there. `elsewhere`: other hands that gather offers (see `gather`).
     """
 
     if len(case.bag.campers) > WHOLE_MOST:
-        return _in_blocks(case, solve_all, limits, tell, clock)
+        return _in_blocks(case, solve_all, limits, tell, clock, elsewhere)
 
     def first(offers: list[Offer]) -> None:
         model = plan_model(asked(case, offers))
@@ -113,7 +115,7 @@ def make(
         if values is not None:
             tell(model, _read(model, values))
 
-    known = (kept or Offers()).of(case, solve_all, limits.stop, first)
+    known = (kept or Offers()).of(case, solve_all, limits.stop, first, elsewhere)
     held = case.standing if case.few_moves or case.locks.standing else ()
     stood = standing_offers(case.bag, case.night, case.camp, held, solve_all) if held else []
     model = plan_model(asked(case, [*stood, *known]))
@@ -127,15 +129,38 @@ def make(
     start: Start | None = rule if values is not None else None
     if case.standing:
         as_is = _as_it_stands(case, model)
-        if fixed(model, as_is) is not None:
-            start = as_is
+        holds = fixed(model, as_is) is not None
+        near = _round_about(case, model.asked.offers, as_is, holds, limits, tell)
+        start = near or (as_is if holds else start)
     chosen = choose(model, limits, start, lambda c: tell(model, c))
     return Made(model, chosen, by_rule)
 
 
+def _round_about(
+    case: Case, offers: Sequence[Offer], as_is: Start, holds: bool, limits: Limits,
+    tell: Callable[[PlanModel, Chosen], None],
+) -> Start | None:  # fmt: skip
+    """The best plan in which every shelter that the leader's hand did not touch stays where it is or comes down: soon there,
+    and a start for the whole search. `holds`: whether what stands can stay as it is. None when there is no such plan, or
+    nothing was touched.
+    """
+    locks = case.locks
+    touched = {*locks.people.values(), *locks.pitches, *locks.unused} - locks.standing
+    if not touched:
+        return None
+    kept = set(as_is[0])
+    held = {s for n in kept for s in offers[n].sheets} - touched
+    numbers = [n for n, o in enumerate(offers) if n in kept or not held & set(o.sheets)]
+    few = plan_model(asked(case, [offers[n] for n in numbers]))
+    place = {n: k for k, n in enumerate(numbers)}
+    start = ([place[n] for n in as_is[0]], as_is[1]) if holds else None
+    chosen = choose(few, limits, start, lambda c: tell(few, c))
+    return ([numbers[k] for k in chosen.offers], chosen.beds) if chosen.possible else None
+
+
 def _in_blocks(
     case: Case, solve_all: SolveAll, limits: Limits, tell: Callable[[PlanModel, Chosen], None],
-    clock: tuple[Callable[[], float], float] | None,
+    clock: tuple[Callable[[], float], float] | None, elsewhere: Elsewhere | None,
 ) -> Made:  # fmt: skip
     """A large course, block after block; then all the blocks' offers together as one plan, its aims counted anew."""
     blocks = blocks_of(case)
@@ -145,7 +170,7 @@ def _in_blocks(
     for number, people in enumerate(blocks):
         part = block_case(case, people, number, len(blocks), offers)
         each = None if clock is None else (clock[0], clock[1] / len(blocks))
-        made = make(part, solve_all, limits, lambda *_: None, None, each)
+        made = make(part, solve_all, limits, lambda *_: None, None, each, elsewhere)
         offers += made.offers
         beds |= made.chosen.beds
         for reached in made.by_rule:

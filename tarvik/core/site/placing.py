@@ -167,11 +167,13 @@ class Placed:
 
 def place(
     pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, ground: Ground, rig: Rig | None = None,
-    mats: tuple[Mat, ...] = (),
+    mats: tuple[Mat, ...] = (), level: Shelter | None = None,
 ) -> Placed:  # fmt: skip
-    """Fold a sheet on the ground at a spot. Raises FoldError when it does not fold there."""
+    """Fold a sheet on the ground at a spot. `level`: the same on level ground, where it is known already. Raises FoldError
+    when it does not fold there.
+    """
     relief = Relief.of(ground.heights)
-    flat = fold_sheet(pitch, sheet, settings)
+    flat = level or fold_sheet(pitch, sheet, settings)
     if relief is None:
         return Placed(flat, spot, rig, mats)
     standing = Placed(flat, spot, rig, mats)
@@ -180,9 +182,9 @@ def place(
     steep = math.hypot(gx, gy)
     if steep > STEEPEST:  # nobody camps there; the drawing stays sane
         gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
-    level = float(relief.height_at(np.array([spot.at]))[0])
+    height = float(relief.height_at(np.array([spot.at]))[0])
     tilted = fold_sheet(pitch, sheet, on_slope(settings, slope_of((gx, gy))[0])) if steep > 1e-4 else flat
-    return replace(standing, shelter=tilted, level=level, gradient=(gx, gy))
+    return replace(standing, shelter=tilted, level=height, gradient=(gx, gy))
 
 
 def conflicts(

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.mats import entries, within_planes
+from tarvik.core.measure.kernel.mats import MOST_PIECES, clear_of, outward, within_planes
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, clip, hull
 from tarvik.core.measure.kernel.roof import planes
 
@@ -31,6 +31,8 @@ SHORT_M = 1e-5
 THIN_M = 1e-4
 FLAT_M2 = 1e-9
 MOST_SPANS = 64
+MOST_FOUND = 8
+"""Pieces of centres kept of one heading in the search."""
 NEAR_M = 1e-9
 GAUSS = 0.28867513459481287  # sqrt(1/12), of a strip's height off its middle
 
@@ -59,8 +61,8 @@ def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -
         inside = True
         for i in range(corners[f]):
             j = i + 1 if i + 1 < corners[f] else 0
-            a, b = shadows[f, i], shadows[f, j]
-            if (b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0]) < -1e-9:
+            ax, ay = shadows[f, i, 0], shadows[f, i, 1]
+            if (shadows[f, j, 0] - ax) * (y - ay) - (shadows[f, j, 1] - ay) * (x - ax) < -1e-9:
                 inside = False
                 break
         if inside:
@@ -293,9 +295,9 @@ def _crossing(polygon: Floats, count: int, y: float) -> tuple[float, float]:
     low, high = 1e18, -1e18
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
-        p, q = polygon[i], polygon[j]
-        if (p[1] > y) != (q[1] > y):
-            x = p[0] + (y - p[1]) / (q[1] - p[1]) * (q[0] - p[0])
+        py, qy = polygon[i, 1], polygon[j, 1]
+        if (py > y) != (qy > y):
+            x = polygon[i, 0] + (y - py) / (qy - py) * (polygon[j, 0] - polygon[i, 0])
             low, high = min(low, x), max(high, x)
     return (low, high) if low <= high else (1.0, 0.0)
 
@@ -528,26 +530,25 @@ def general_entries(
             low_y, high_y = min(low_y, faces[f, i, 1]), max(high_y, faces[f, i, 1])
     bounds = np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1])
     made = 0
-    some, some_sizes, some_heading = np.empty((8, polygons.shape[1], 2)), np.empty(8, np.int64), np.empty(8, np.int64)
+    room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
+    triangles = obstacles[:blocked]
+    normals = outward(triangles)
     for h in range(headings.size):
         angle = 2 * np.pi * headings[h] / steps
-        one, two, any_room = within_planes(
-            bounds, limits[:count], limit_box[:count], boxes, np.cos(angle), np.sin(angle), inner, one, two
-        )
-        if any_room == 0:  # as most often: nothing else need be tried
+        c, s = np.cos(angle), np.sin(angle)
+        one, two, corners_left = within_planes(bounds, limits[:count], limit_box[:count], boxes, c, s, inner, one, two)
+        if corners_left == 0:
             continue
-        found = entries(
-            bounds, limits[:count], limit_box[:count], obstacles[:blocked], obstacle_box[:blocked], boxes,
-            headings[h : h + 1], steps, inner, 8, some, some_sizes, some_heading,
-        )  # fmt: skip
-        for p in range(found):
-            x, y = centroid(some[p], some_sizes[p])
+        side, pieces = clear_of(one, corners_left, triangles, normals, obstacle_box, boxes, c, s, inner, room, room_sizes)
+        for p in range(min(pieces, MOST_FOUND)):
+            n = room_sizes[side, p]
+            x, y = centroid(room[side, p], n)
             inside = True
             for k in range(falls.shape[0]):
                 inside = inside and _covers(shadows[k], corners, shadow_sizes[k], x, y)
             if inside and made < sizes.size:
-                polygons[made], sizes[made], heading[made] = some[p], some_sizes[p], some_heading[p]
+                polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, headings[h]
                 made += 1
         if made >= enough:
             break

@@ -83,7 +83,7 @@ def _widest(pieces: Floats, sizes: Ints, count: int, fresh: Bools, around: Float
 
 
 @compiled
-def _outward(triangles: Floats) -> Floats:
+def outward(triangles: Floats) -> Floats:
     """Outward unit normals and offsets of the triangles' sides: (T, 3, 3) nx, ny, b."""
     out = np.empty((triangles.shape[0], 3, 3))
     for t in range(triangles.shape[0]):
@@ -211,10 +211,10 @@ def entries(
     `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from +x, towards the head end.
     """
     made = 0
-    a, b = np.empty((MOST_PIECES, MOST_CORNERS, 2)), np.empty((MOST_PIECES, MOST_CORNERS, 2))
-    na, nb = np.empty(MOST_PIECES, dtype=np.int64), np.empty(MOST_PIECES, dtype=np.int64)
+    room = np.empty((2, MOST_PIECES, MOST_CORNERS, 2))
+    room_sizes = np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    normals = _outward(triangles)
+    normals = outward(triangles)
     for h in range(headings.size):
         if made >= enough:
             break
@@ -223,16 +223,36 @@ def entries(
         one, two, n = within_planes(bounds, planes, plane_box, boxes, c, s, inner, one, two)
         if n == 0:
             continue
-        a[0, :n], na[0], pieces = one[:n], n, 1
-        for t in range(triangles.shape[0]):
-            left = _split(a, na, pieces, triangles[t], normals[t], boxes[triangle_box[t]], c, s, inner, b, nb)
-            if left >= 0:
-                a, b, na, nb, pieces = b, a, nb, na, left
+        side, pieces = clear_of(one, n, triangles, normals, triangle_box, boxes, c, s, inner, room, room_sizes)
         for p in range(pieces):
             if made < sizes.size:
-                polygons[made, : na[p]], sizes[made], heading[made] = a[p, : na[p]], na[p], headings[h]
+                n = room_sizes[side, p]
+                polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, headings[h]
                 made += 1
     return made
+
+
+@compiled
+def clear_of(
+    centres: Floats, count: int, triangles: Floats, normals: Floats, triangle_box: Ints, boxes: Floats, c: float, s: float,
+    inner: float, room: Floats, sizes: Ints,
+) -> tuple[int, int]:  # fmt: skip
+    """Centres of a convex polygon at which, headed (c, s), every rectangle misses its obstacles, as convex pieces in
+    `room[side, :pieces]` (2, MOST_PIECES, MOST_CORNERS, 2), `sizes` (2, MOST_PIECES); returns (side, pieces).
+
+    `normals` are the obstacles' `outward`.
+    """
+    room[0, 0, :count], sizes[0, 0], pieces, side = centres[:count], count, 1, 0
+    for t in range(triangles.shape[0]):
+        left = _split(
+            room[side], sizes[side], pieces, triangles[t], normals[t], boxes[triangle_box[t]], c, s, inner,
+            room[1 - side], sizes[1 - side],
+        )  # fmt: skip
+        if left >= 0:
+            side, pieces = 1 - side, left
+        if pieces == 0:
+            break
+    return side, pieces
 
 
 @compiled

@@ -71,18 +71,30 @@ def most_of(
 
 
 @compiled
+def _headings(stride: int, first: int) -> Ints:
+    """Every `stride`-th heading, from `first` on round."""
+    out = np.arange(0, STEPS, stride)
+    for k in range(out.size):
+        out[k] = (out[k] + first) % STEPS
+    return out
+
+
+@compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float, wanted: int,
-) -> int:  # fmt: skip
-    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough."""
+    stride: int, inner: float, wanted: int, first: int,
+) -> tuple[int, int]:  # fmt: skip
+    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough. Returns how
+    many, and the heading of the first place found. Headings are tried from `first` on: where one mat is enough, one that
+    suited the last roof often suits this one.
+    """
     ground = ground_above(rim, count, plane, heights[0])
     mat = length * width
     room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
     if room == 0:
-        return 0
+        return 0, first
     half_planes, box = _planes_under(plane, heights, rim, count)
-    headings = np.arange(0, STEPS, stride)
+    headings = _headings(stride, first)
     most = headings.size
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
@@ -92,17 +104,17 @@ def quick_count(
         1 if wanted == 1 else most, polygons, sizes, heading,
     )  # fmt: skip
     if made == 0 or wanted == 1:
-        return min(made, 1)
-    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground)
+        return min(made, 1), heading[0] if made else first
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), first
 
 
 @compiled
 def general_count(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, length: float, width: float, falls: Floats,
-    stride: int, inner: float, wanted: int,
-) -> int:  # fmt: skip
-    """Mats under any roof in any rain."""
-    headings = np.arange(0, STEPS, stride)
+    stride: int, inner: float, wanted: int, first: int,
+) -> tuple[int, int]:  # fmt: skip
+    """Mats under any roof in any rain, as `quick_count`."""
+    headings = _headings(stride, first)
     most = 4 * headings.size
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
@@ -111,7 +123,7 @@ def general_count(
         heading,
     )  # fmt: skip
     if made == 0 or wanted == 1:
-        return min(made, 1)
+        return min(made, 1), heading[0] if made else first
     points = np.empty((made * MOST_CORNERS, 2))
     count = 0
     reach = np.hypot(length, width) / 2
@@ -123,7 +135,7 @@ def general_count(
     low_y, high_y = points[:count, 1].min() - reach, points[:count, 1].max() + reach
     ground = np.array([[low_x, low_y], [high_x, low_y], [high_x, high_y], [low_x, high_y]])
     room = int((high_x - low_x) * (high_y - low_y) / (length * width) + 1e-9)
-    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground)
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), first
 
 
 @compiled
@@ -174,7 +186,7 @@ def best_case(
     """
     plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
     mat = size[0] * size[1]
-    best, found, mats = -1e18, -1, 0
+    best, found, mats, first = -1e18, -1, 0, 0
     for n in order:
         if np.isnan(worth[n]) or worth[n] < -1e17:
             continue
@@ -185,9 +197,11 @@ def best_case(
             number = 0
         elif lid[n]:
             count = dome(faces[n], corners, plane, rim)
-            number = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted)
+            number, first = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, first)
         else:
-            number = general_count(faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted)
+            number, first = general_count(
+                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, first
+            )
         total = worth[n] + mat_worth * min(number, wanted)
         if total > best:
             best, found, mats = total, n, number
