@@ -6,6 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
+from tarvik.settings import SettingError
 from tarvik.store.server import ServerError
 
 CHECKOUT = Path(__file__).resolve().parent.parent
@@ -28,6 +29,9 @@ def parser() -> argparse.ArgumentParser:
     bench = commands.add_parser("bench", help="measure speeds against references in the same run")
     bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
     commands.add_parser("worker", help="make plans for the database named by TARVIK_DATABASE_URL, or this checkout's own")
+    for name, words in (("backup", "keep everything in one file"), ("restore", "bring a backup into an empty server")):
+        commands.add_parser(name, help=words).add_argument("file", type=Path, metavar="FILE")
+    commands.add_parser("outbox", help="print the letters this server wrote: invitations, links for new passwords")
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
@@ -49,7 +53,7 @@ def main(words: list[str] | None = None) -> None:
     asked = read(sys.argv[1:] if words is None else words)
     try:
         sys.exit(_run(asked))
-    except ServerError as err:
+    except (ServerError, SettingError) as err:
         print(f"tarvik: {err}", file=sys.stderr)
         sys.exit(1)
 
@@ -63,6 +67,12 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.bench import bench
 
         return bench(CHECKOUT, asked.json)
+    if asked.command in ("backup", "restore", "outbox"):
+        from tarvik.commands import keeping
+
+        if asked.command == "outbox":
+            return keeping.outbox(CHECKOUT)
+        return (keeping.back_up if asked.command == "backup" else keeping.restore)(CHECKOUT, asked.file.absolute())
     if asked.command == "worker":
         from tarvik.commands.worker import worker
 

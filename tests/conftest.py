@@ -11,10 +11,14 @@ from typing import TYPE_CHECKING
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
+from sqlalchemy import func, select
 
-from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, testbed
+from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, let_in, testbed
 from tarvik.commands.warm import warm
+from tarvik.demo.course import demo_leader
+from tarvik.store import accounts
 from tarvik.store.database import Database
+from tarvik.store.models import Provider
 from tarvik.store.server import Server
 from tarvik.web.app import create_app
 
@@ -50,10 +54,30 @@ def database(server: Server) -> Iterator[Database]:
     made.close()
 
 
+OWN = {"origin": "http://testserver"}
+"""What a browser says of a change that one of Tarvik's own pages makes."""
+
+
+def owner_token(database: Database, email: str = "owner@first.example") -> str:
+    """A browser of the first provider's owner, signed in; the demo's provider is the first where there is none."""
+    with database.session() as session:
+        home = session.scalar(select(func.min(Provider.id))) or demo_leader(session).provider_id
+        made = accounts.new_account(session, home, email, "Owner", "tall grass under rain", owner=True)
+        return accounts.sign_in(session, made, "a test")
+
+
+def client_of(database: Database, token: str = "", service: str | None = None) -> TestClient:
+    """A client of the application, signed in by a token."""
+    made = TestClient(create_app(database, service), raise_server_exceptions=False, headers=OWN)
+    if token:
+        made.cookies.set("tarvik", token, domain="testserver.local")
+    return made
+
+
 @pytest.fixture
 def client(database: Database) -> Iterator[TestClient]:
-    """A client of the application on a fresh database."""
-    with TestClient(create_app(database), raise_server_exceptions=False) as made:
+    """A client of the application on a fresh database, signed in as an owner."""
+    with client_of(database, owner_token(database)) as made:
         yield made
 
 
@@ -86,9 +110,11 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
+def page(browser: Browser, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A page; any script error fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
+    if "bed" in request.fixturenames:
+        let_in(context, request.getfixturevalue("bed"))
     opened = context.new_page()
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))

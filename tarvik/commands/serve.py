@@ -6,18 +6,23 @@ import logging
 import os
 import signal
 import socket
-import sys
+import threading
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, Final
 
 import uvicorn
+from sqlalchemy.exc import SQLAlchemyError
 
+from tarvik import logs
 from tarvik.commands.warm import warm
 from tarvik.commands.worker_process import WorkerProcess
 from tarvik.demo.course import ensure_demo
+from tarvik.settings import Settings, read_settings
 from tarvik.stand_ins.service import start_service
+from tarvik.store import accounts, erasing
 from tarvik.store.database import Database
-from tarvik.store.server import Server, default_folder, free_port
+from tarvik.store.server import Server, ServerError, default_folder, free_port
+from tarvik.web import serving
 from tarvik.web.app import create_app
 from tarvik.work.searching import Searcher
 
@@ -26,26 +31,34 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
+log = logging.getLogger("tarvik.serve")
+DAY_S: Final = 86_400.0
+
+
 def say(words: str) -> None:
     """Tell what is going on."""
     print(f"tarvik: {words}", flush=True)
 
 
 @contextmanager
-def database(checkout: Path) -> Iterator[Database]:
-    """The migrated database: the one named by TARVIK_DATABASE_URL, or Tarvik's own server for this checkout."""
-    named = os.environ.get("TARVIK_DATABASE_URL")
+def database(checkout: Path, settings: Settings) -> Iterator[Database]:
+    """The migrated database: the one named by TARVIK_DATABASE_URL, or Tarvik's own server for this checkout. Raises
+    ServerError when it does not answer in time.
+    """
+    named = settings.database_url
     server: Server | None = None
     try:
         if named:
             say("using the database named by TARVIK_DATABASE_URL")
-            opened = Database(named)
+            opened = Database(named, settings.pool)
         else:
             server = Server(default_folder(checkout))
             say(f"starting PostgreSQL on {server.folder}")
             server.start()
             say(f"PostgreSQL answers on 127.0.0.1:{server.port}" + (" (it was running already)" if server.borrowed else ""))
-            opened = Database(server.url())
+            opened = Database(server.url(), settings.pool)
+        if not opened.wait(settings.wait_s, say):
+            raise ServerError(f"the database did not answer within {settings.wait_s} seconds; start it, or check its address")
         opened.migrate()
         yield opened
         opened.close()
@@ -60,12 +73,50 @@ def _stop(_number: int, _frame: object) -> None:
     raise SystemExit(0)
 
 
+def _first_owner(opened: Database, address: str) -> None:
+    """While nobody has an account, print the link for the first owner."""
+    with opened.session() as session:
+        token = accounts.setup_token(session)
+    if token:
+        say(f"nobody has an account yet. The first owner makes one here, once, within a day: {address}/setup/{token}")
+
+
+def _tidy(opened: Database, stop: threading.Event) -> None:
+    """Once at the start and then daily: erase the people of courses that are long over."""
+    while True:
+        try:
+            with opened.session() as session:
+                count = erasing.erase_overdue(session)
+            if count:
+                log.info("erased %s people of courses that are long over", count)
+        except SQLAlchemyError:
+            log.warning("the daily erasing has to wait: the database does not answer")
+        if stop.wait(DAY_S):
+            return
+
+
+def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool) -> None:
+    """Serve until told to stop: in this process with another for searches, or in several processes."""
+    plain: dict[str, Any] = {"host": "127.0.0.1", "port": port, "log_config": None, "access_log": False,
+                             "timeout_graceful_shutdown": 5, "server_header": False}  # fmt: skip
+    if settings.workers > 1:
+        os.environ |= {serving.DATABASE: opened.url, serving.STAND_INS: stand_ins, serving.DEMO: "yes" if demo else ""}
+        uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)
+        return
+    searcher = Searcher().start()
+    try:
+        app = create_app(opened, stand_ins, searcher, demo=demo, settings=settings)
+        uvicorn.Server(uvicorn.Config(app, **plain)).run()
+    finally:
+        searcher.stop()
+
+
 def serve(checkout: Path, port: int, *, demo: bool) -> int:
     """Serve on loopback until told to stop. Returns the exit code."""
+    settings = read_settings()
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, _stop)
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s", stream=sys.stderr)
-    logging.getLogger("alembic").setLevel(logging.WARNING)
+    logs.install(settings.log)
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -74,28 +125,27 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
             say(f"port {port} is taken by another program; choose another with --port, such as --port {port + 1}")
             return 1
     try:
-        with database(checkout) as opened:
+        with database(checkout, settings) as opened:
             if demo:
                 with opened.session() as session:
                     made = ensure_demo(session)
                 say("demo course made" if made else "demo course is there already; its data is kept")
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
-            searcher = Searcher().start()
             warm()
             worker = WorkerProcess(opened.url).start()
-            say(f"open http://127.0.0.1:{port}/ in a browser; stop with Ctrl-C")
+            address = settings.address or f"http://127.0.0.1:{port}"
+            say(f"open {address}/ in a browser; stop with Ctrl-C")
+            if not demo:
+                _first_owner(opened, address)
             stand_ins, stop = start_service(free_port())
-            server = uvicorn.Server(
-                uvicorn.Config(create_app(opened, stand_ins, searcher), host="127.0.0.1", port=port, log_level="warning",
-                    access_log=False,
-                               timeout_graceful_shutdown=5)
-            )  # fmt: skip
+            over = threading.Event()
+            threading.Thread(target=_tidy, args=(opened, over), name="tidy", daemon=True).start()
             try:
-                server.run()
+                _listen(opened, port, stand_ins, settings, demo=demo)
             finally:
+                over.set()
                 stop()
                 worker.stop()
-                searcher.stop()
     except (KeyboardInterrupt, SystemExit):
         pass
     say("stopped")

@@ -6,7 +6,7 @@ import shutil
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, testbed
+from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, let_in, testbed
 from tarvik.commands.warm import warm
 from tarvik.store.server import Server, default_folder
 
@@ -98,7 +98,9 @@ def shots(checkout: Path) -> int:
     try:
         with testbed(server, "tarvik_shots") as bed, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
-            page = browser.new_page()
+            context = browser.new_context()
+            let_in(context, bed)
+            page = context.new_page()
             page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
             settle(page, bed)

@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING
 import uvicorn
 from sqlalchemy import select
 
-from tarvik.demo.course import ensure_demo
+from tarvik.demo.course import demo_leader, ensure_demo
 from tarvik.stand_ins.service import start_service
+from tarvik.store import accounts
 from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
@@ -24,6 +25,8 @@ from tarvik.work.solving import Solver
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from playwright.sync_api import BrowserContext
+
 CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
                  "--disable-component-update", "--disable-sync"]  # fmt: skip
 
@@ -34,6 +37,7 @@ class Testbed:
 
     url: str
     database: Database
+    token: str
     course: int
     nights: tuple[int, ...]
     sheets: dict[str, int]
@@ -48,6 +52,11 @@ def _start_worker(url: str, database: Database, searcher: Searcher, stop: thread
     return made
 
 
+def let_in(context: BrowserContext, bed: Testbed) -> None:
+    """Sign a browser in as the demo's leader."""
+    context.add_cookies([{"name": "tarvik", "value": bed.token, "url": bed.url}])
+
+
 @contextmanager
 def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testbed]:
     """Serve the demo from a fresh database `name` on a started server, with a worker for plans unless told otherwise."""
@@ -55,6 +64,7 @@ def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testb
     database.migrate()
     with database.session() as session:
         ensure_demo(session)
+        token = accounts.sign_in(session, demo_leader(session), "a browser of the tests")
         course = session.scalars(select(Course).where(Course.demo)).one().id
         nights = tuple(session.scalars(select(Night.id).where(Night.course_id == course).order_by(Night.position)))
         owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
@@ -62,16 +72,16 @@ def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testb
     stand_ins, stop = start_service(free_port())
     port = free_port()
     searcher = Searcher().start()
-    app = create_app(database, stand_ins, searcher)
+    app = create_app(database, stand_ins, searcher, demo=True)
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
-    web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
+    web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", log_config=None))
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()
     while not web.started:
         time.sleep(0.05)
     try:
-        yield Testbed(f"http://127.0.0.1:{port}", database, course, nights, sheets)
+        yield Testbed(f"http://127.0.0.1:{port}", database, token, course, nights, sheets)
     finally:
         done.set()
         if working is not None:

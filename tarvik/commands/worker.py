@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import logging
 import os
-import sys
 from typing import TYPE_CHECKING
 
+from tarvik import logs
 from tarvik.commands.warm import warm
 from tarvik.commands.worker_process import NAMED
+from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.store.server import Server, default_folder
 from tarvik.work.planning import Planner
@@ -22,8 +22,7 @@ if TYPE_CHECKING:
 
 def worker(checkout: Path) -> int:
     """Work until told to stop. Returns the exit code."""
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s", stream=sys.stderr)
-    logging.getLogger("procrastinate").setLevel(logging.WARNING)
+    logs.install(read_settings().log)
     server: Server | None = None
     url = os.environ.get(NAMED)
     if not url:

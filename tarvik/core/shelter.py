@@ -153,7 +153,7 @@ def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> She
     full = {s.name: float(settings.get(s.name, s.default)) for s in pitch.settings}
     layout = pitch.layout(fitting.box, batch(full, pitch))
     fold = solve_fold(layout)
-    if not fold.rigid[0]:
+    if not (fold.rigid[0] and np.isfinite(layout.start).all()):
         raise FoldError(f"{pitch.slug} with {full} is off by {fold.residual_m[0]:.6f} m, more than {RIGID_M:g} m")
     if panels_cross(pitch.pattern, fold.xyz)[0]:
         raise FoldError(f"{pitch.slug} with {full}: one panel would pass through another")

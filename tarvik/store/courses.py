@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units
+from tarvik.store.accounts import home_provider
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import Course, Night, now
 
@@ -42,15 +43,19 @@ def _named(name: str) -> str:
     return clean
 
 
-def new_course(session: Session, name: str, place: str, units: str, nights: int, first: date | None) -> Course:
-    """Make a course with its nights. Raises InputError."""
+def new_course(
+    session: Session, name: str, place: str, units: str, nights: int, first: date | None, provider_id: int | None = None
+) -> Course:
+    """Make a course with its nights; of the asker's provider when no other is named. Raises InputError."""
     if not 1 <= nights <= MOST_NIGHTS:
         raise InputError("nights", f"{nights} nights are outside 1 to {MOST_NIGHTS}")
     if units not in list(Units):
         raise InputError("units", "choose metric or imperial")
     if len(place) > 200:
         raise InputError("place", f"{len(place)} letters are too many; at most 200")
-    made = Course(name=_named(name), place=" ".join(place.split()), units=units)
+    made = Course(
+        name=_named(name), place=" ".join(place.split()), units=units, provider_id=provider_id or home_provider(session)
+    )
     session.add(made)
     session.flush()
     for number in range(1, nights + 1):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, CheckConstraint, DateTime, ForeignKey, Index, String, Text
+from sqlalchemy import JSON, BigInteger, CheckConstraint, DateTime, ForeignKey, Index, String, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -38,10 +38,37 @@ PROPOSED = "proposed"
 """The intent of a night whose leader leaves it to the weather."""
 
 
+class Provider(Base):
+    """An organisation that runs courses. `keep_people_days`: how long after a course its people are kept."""
+
+    __tablename__ = "provider"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    keep_people_days: Mapped[int] = mapped_column(default=180)
+    demo: Mapped[bool] = mapped_column(default=False)
+
+
+class Account(Base):
+    """Somebody who signs in. `owner`: of everything the provider has."""
+
+    __tablename__ = "account"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    email: Mapped[str] = mapped_column(String(254), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    password_hash: Mapped[str] = mapped_column(String(200))
+    owner: Mapped[bool] = mapped_column(default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
 class Course(Versioned, Base):
     """A course: one group, its kit, its nights."""
 
     __tablename__ = "course"
+
+    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
 
     name: Mapped[str] = mapped_column(String(120))
     place: Mapped[str] = mapped_column(String(200), default="")
@@ -305,3 +332,131 @@ class ForecastRow(Base):
     fetched_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     asked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     failure: Mapped[str] = mapped_column(String(400), default="")
+
+
+class Membership(Base):
+    """What an account may do in a course."""
+
+    __tablename__ = "membership"
+
+    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), primary_key=True)
+    role: Mapped[str] = mapped_column(String(20))
+
+    account: Mapped[Account] = relationship(lazy="joined")
+
+
+class SignIn(Base):
+    """A browser that is signed in. Only a hash of its token is kept."""
+
+    __tablename__ = "sign_in"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    agent: Mapped[str] = mapped_column(String(120), default="")
+
+
+class OneTime(Base):
+    """A link that works once: to set up the first owner, or to choose a new password."""
+
+    __tablename__ = "one_time"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    purpose: Mapped[str] = mapped_column(String(20))
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class Invitation(Base):
+    """Somebody asked to join a provider, and a course of it in a role."""
+
+    __tablename__ = "invitation"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    course_id: Mapped[int | None] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    email: Mapped[str] = mapped_column(String(254))
+    role: Mapped[str] = mapped_column(String(20))
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
+class Mail(Base):
+    """A letter in the local outbox: the stand-in for a mail service."""
+
+    __tablename__ = "mail"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    to: Mapped[str] = mapped_column(String(254))
+    subject: Mapped[str] = mapped_column(String(200))
+    body: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Attempt(Base):
+    """A failed try at something that may be tried a few times only. `who` is a hash, no address."""
+
+    __tablename__ = "attempt"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    who: Mapped[str] = mapped_column(String(64), index=True)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class CardLink(Base):
+    """A participant's link to the own card."""
+
+    __tablename__ = "card_link"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    secret: Mapped[str] = mapped_column(String(64))
+    ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    revoked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Answer(Base):
+    """What a participant said on the own card: kit brought, or a stature or sheet to be confirmed by a leader."""
+
+    __tablename__ = "answer"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    values: Mapped[dict[str, Any]] = mapped_column()
+    state: Mapped[str] = mapped_column(String(20), default="waiting")
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class Change(Base):
+    """One row changed, written by the database itself: what it was and what it became, by whom (None: the server)."""
+
+    __tablename__ = "change"
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    account_id: Mapped[int | None] = mapped_column()
+    course_id: Mapped[int | None] = mapped_column()
+    night_id: Mapped[int | None] = mapped_column()
+    kind: Mapped[str] = mapped_column(String(20))
+    row_key: Mapped[str] = mapped_column(String(40))
+    before: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    after: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+
+
+class Secret(Base):
+    """A secret of this server, made at its first start and never shown."""
+
+    __tablename__ = "secret"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(String(100))

@@ -12,6 +12,7 @@ from tarvik.core.measure.heading import rose
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search import worth
 from tarvik.core.tonight import judge
+from tarvik.web.problems import problem
 from tarvik.web.schemas import Problem, SolveIn
 
 if TYPE_CHECKING:
@@ -20,13 +21,26 @@ if TYPE_CHECKING:
     from tarvik.core.tonight import Tonight
 
 router = APIRouter()
-_PROBLEMS: dict[int | str, dict[str, Any]] = {422: {"model": Problem}, 400: {"model": Problem}, 413: {"model": Problem}}
+_PROBLEMS: dict[int | str, dict[str, Any]] = {
+    422: {"model": Problem},
+    400: {"model": Problem},
+    413: {"model": Problem},
+    429: {"model": Problem},
+}
 
 
 @router.get("/healthz", tags=["running it"])
 def healthz() -> dict[str, str]:
     """Answers when the program is ready to serve."""
     return {"status": "ok"}
+
+
+@router.get("/readyz", tags=["running it"], responses={503: {"model": Problem, "description": "The database does not answer"}})
+def readyz(request: Request) -> Any:
+    """Answers 200 while the database answers too, else 503."""
+    if request.app.state.tarvik.database.answers():
+        return {"status": "ready"}
+    return problem(request, 503, "the database does not answer")
 
 
 @router.get("/docs", include_in_schema=False)

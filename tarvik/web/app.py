@@ -6,22 +6,27 @@ from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
-from urllib.parse import urlsplit
 
 from fastapi import FastAPI
-from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from tarvik import __version__
 from tarvik.exchange.feed import Feed
+from tarvik.settings import Settings
 from tarvik.web import api, problems
+from tarvik.web.access import Access, cookie_name
+from tarvik.web.limits import Limits
 from tarvik.web.pages import (
+    account,
     bench,
     board,
     camp,
+    card,
     choosing,
     compare,
+    course_file,
     ground,
+    history,
     home,
     kit,
     night,
@@ -29,6 +34,7 @@ from tarvik.web.pages import (
     plan,
     plan_jobs,
     rules,
+    team,
     ways,
 )
 from tarvik.web.polling import Poller
@@ -40,23 +46,11 @@ if TYPE_CHECKING:
     from collections.abc import AsyncIterator
 
     from fastapi.templating import Jinja2Templates
-    from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
     from tarvik.store.database import Database
     from tarvik.work.searching import Searcher
 
 HERE = Path(__file__).parent
-MOST_BODY = 1_000_000
-"""Largest request body in bytes."""
-_SAFE = {b"GET", b"HEAD", b"OPTIONS"}
-_HEADERS = (
-    (b"content-security-policy",
-     b"default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; object-src 'none'; base-uri 'none'; "
-     b"form-action 'self'; frame-ancestors 'none'"),
-    (b"x-content-type-options", b"nosniff"),
-    (b"referrer-policy", b"same-origin"),
-    (b"x-frame-options", b"DENY"),
-)  # fmt: skip
 
 
 @dataclass
@@ -67,73 +61,20 @@ class Tarvik:
     solver: Solver
     pages: Jinja2Templates
     queue: Queue
+    settings: Settings
     feed: Feed | None = None
     stand_ins: str | None = None
+    demo: bool = False
 
 
-class Guard:
-    """Refuses bodies that are too large and state changes from other sites; adds the safety headers."""
-
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
-
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http":
-            await self.app(scope, receive, send)
-            return
-        headers = dict(scope["headers"])
-        refusal = _refusal(scope["method"].encode(), headers)
-        if refusal:
-            await refusal(scope, receive, send)
-            return
-        seen = 0
-
-        async def limited() -> Message:
-            nonlocal seen
-            message = await receive()
-            seen += len(message.get("body", b""))
-            return {"type": "http.disconnect"} if seen > MOST_BODY else message
-
-        async def send_with_headers(message: Message) -> None:
-            if seen > MOST_BODY:
-                return
-            if message["type"] == "http.response.start":
-                message["headers"] = [*message.get("headers", []), *_HEADERS]
-            await send(message)
-
-        try:
-            await self.app(scope, limited, send_with_headers)
-        finally:
-            if seen > MOST_BODY:
-                await _too_large()(scope, receive, send)
-
-
-def _too_large() -> JSONResponse:
-    detail = f"the body is larger than {MOST_BODY:,} bytes; send less at once"
-    return JSONResponse(
-        {"type": "about:blank", "title": "Too large", "status": 413, "detail": detail, "field": "body"},
-        status_code=413, media_type="application/problem+json",
-    )  # fmt: skip
-
-
-def _refusal(method: bytes, headers: dict[bytes, bytes]) -> JSONResponse | None:
-    length = headers.get(b"content-length", b"0")
-    if length.isdigit() and int(length) > MOST_BODY:
-        return _too_large()
-    origin = headers.get(b"origin")
-    if method not in _SAFE and origin and urlsplit(origin).netloc != headers.get(b"host"):
-        return JSONResponse(
-            {"type": "about:blank", "title": "Not allowed", "status": 403, "field": None,
-             "detail": "changes are taken only from Tarvik's own pages"},
-            status_code=403, media_type="application/problem+json",
-        )  # fmt: skip
-    return None
-
-
-def create_app(database: Database, stand_ins: str | None = None, searcher: Searcher | None = None) -> FastAPI:
+def create_app(
+    database: Database, stand_ins: str | None = None, searcher: Searcher | None = None, *, demo: bool = False,
+    settings: Settings | None = None,
+) -> FastAPI:  # fmt: skip
     """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter;
-    `searcher` a second process for searches.
+    `searcher` a second process for searches. `demo`: one click signs anybody in as the demo's leader.
     """
+    settings = settings or Settings()
     solver = Solver(searcher)
     queue = Queue(database.url)
     feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
@@ -153,10 +94,32 @@ def create_app(database: Database, stand_ins: str | None = None, searcher: Searc
         title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )  # fmt: skip
-    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), queue, feed, stand_ins)
-    app.add_middleware(Guard)
+    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), queue, settings, feed, stand_ins, demo)
+    app.add_middleware(Access, database=database, tls=settings.tls)
+    app.add_middleware(Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls))
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for part in (api, home, kit, night, ground, plan, plan_jobs, rules, board, choosing, compare, person, ways, bench, camp):
+    for part in (
+        api,
+        account,
+        team,
+        card,
+        history,
+        course_file,
+        home,
+        kit,
+        night,
+        ground,
+        plan,
+        plan_jobs,
+        rules,
+        board,
+        choosing,
+        compare,
+        person,
+        ways,
+        bench,
+        camp,
+    ):
         app.include_router(part.router)
     return app

@@ -12,6 +12,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
 from tarvik.core.errors import InputError
+from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import ConflictError, NotFoundError
 
 if TYPE_CHECKING:
@@ -21,7 +22,7 @@ log = logging.getLogger("tarvik.web")
 
 TITLES = {
     400: "The request could not be read", 403: "Not allowed", 404: "Not found", 405: "Not possible here",
-    409: "Somebody else changed this too", 413: "Too large", 422: "Something needs another look",
+    409: "Somebody else changed this too", 413: "Too large", 429: "Too often", 422: "Something needs another look",
     500: "Something broke on our side", 503: "The database is not answering",
 }  # fmt: skip
 
@@ -80,6 +81,10 @@ def install(app: FastAPI) -> None:
             request, 409, f"You wrote «{err.mine}»; meanwhile somebody wrote «{err.theirs}».", err.column, mine=err.mine,
             theirs=err.theirs, version=err.version,
         )  # fmt: skip
+
+    @app.exception_handler(TooManyTriesError)
+    def _too_often(request: Request, _err: TooManyTriesError) -> Response:
+        return problem(request, 429, "that was tried too often; wait a quarter of an hour")
 
     @app.exception_handler(RecursionError)
     def _deep(request: Request, _err: RecursionError) -> Response:

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 import pytest
 from playwright.sync_api import expect
 
+from tarvik.commands.testbed import let_in
+
 if TYPE_CHECKING:
     from playwright.sync_api import Browser, Page
 
@@ -114,7 +116,9 @@ def test_a_cell_keeps_what_was_typed_and_undo_brings_a_row_back(page: Page, bed:
 
 
 def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page, bed: Testbed) -> None:
-    other = browser.new_page()
+    context = browser.new_context()
+    let_in(context, bed)
+    other = context.new_page()
     for leader in (page, other):
         leader.goto(f"{bed.url}/courses/{bed.course}/kit")
         ready(leader)

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 import pytest
 from playwright.sync_api import expect
 
+from tarvik.commands.testbed import let_in
+
 if TYPE_CHECKING:
     from playwright.sync_api import Page
 
@@ -68,7 +70,9 @@ def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: T
     page.locator(".orbit").focus()
     page.keyboard.press("ArrowLeft")
     assert canvas.evaluate("c => c.toDataURL()") != picture
-    plain = page.context.browser.new_context(java_script_enabled=False).new_page()  # type: ignore[union-attr]
+    context = page.context.browser.new_context(java_script_enabled=False)  # type: ignore[union-attr]
+    let_in(context, bed)
+    plain = context.new_page()
     plain.goto(path)
     expect(plain.locator(".orbit svg")).to_be_visible()
     plain.close()

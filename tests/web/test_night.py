@@ -7,7 +7,6 @@ from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
 import pytest
-from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -21,11 +20,13 @@ from tarvik.stand_ins.stories import STORIES, hours_of, meter_reading
 from tarvik.store import courses, nights
 from tarvik.store.models import ForecastRow, Night, now
 from tarvik.store.server import free_port
-from tarvik.web.app import create_app
 from tarvik.web.polling import Poller, fetch_for
+from tests.conftest import client_of, owner_token
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    from fastapi.testclient import TestClient
 
     from tarvik.store.database import Database
 
@@ -54,7 +55,7 @@ def demo(database: Database) -> tuple[int, list[int]]:
 @pytest.fixture
 def client(database: Database, service: str) -> Iterator[TestClient]:
     """A client of an application with the service behind it."""
-    with TestClient(create_app(database, service), raise_server_exceptions=False) as made:
+    with client_of(database, owner_token(database), service) as made:
         yield made
 
 

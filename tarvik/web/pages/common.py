@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
     from tarvik.core.tonight import Night
     from tarvik.store.models import Person, SheetRow
+    from tarvik.web.access import Who
     from tarvik.web.app import Tarvik
 
 
@@ -30,6 +31,11 @@ NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "gear")
 def tarvik(request: Request) -> Tarvik:
     """The application's parts."""
     return request.app.state.tarvik  # type: ignore[no-any-return]
+
+
+def who(request: Request) -> Who | None:
+    """Who is signed in, None for nobody."""
+    return request.state.who  # type: ignore[no-any-return]
 
 
 def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:

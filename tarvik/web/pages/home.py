@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
 from pydantic import BaseModel
+from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units
-from tarvik.store import courses, kit, plans
+from tarvik.store import accounts, courses, kit, plans
+from tarvik.store.kit import NotFoundError
+from tarvik.store.models import Account, Course
 from tarvik.store.nights import needs_of
+from tarvik.web.access import Who
 from tarvik.web.night_words import weather_words
-from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.common import page, tarvik, who
 
 router = APIRouter(include_in_schema=False)
 
@@ -29,9 +34,23 @@ class FieldChange(BaseModel):
 
 @router.get("/")
 def start(request: Request) -> Any:
-    """All courses, and a form for a new one."""
+    """The courses one is part of, and a form for a new one; how to get in for who is not signed in."""
+    if who(request) is None:
+        return page(request, "sign_in.html", back="/", typed={}, fault=None, demo=tarvik(request).demo)
     with tarvik(request).database.session() as session:
-        return page(request, "start.html", courses=courses.courses(session), typed={}, fault=None)
+        return page(request, "start.html", courses=_mine(request, session), typed={}, fault=None)
+
+
+def _mine(request: Request, session: Session) -> Sequence[Course]:
+    account = session.get(Account, _me(request).account_id)
+    return accounts.courses_of(session, account) if account else []
+
+
+def _me(request: Request) -> Who:
+    found = who(request)
+    if found is None:
+        raise NotFoundError("sign in first")
+    return found
 
 
 @router.post("/courses")
@@ -44,8 +63,9 @@ def create(
     with tarvik(request).database.session() as session:
         try:
             made = courses.new_course(session, name, place, units, _nights(nights), courses.read_date(first))
+            accounts.set_role(session, made.id, _me(request).account_id, accounts.Role.OWNER)
         except InputError as err:
-            return page(request, "start.html", 422, courses=courses.courses(session), typed=typed, fault=err)
+            return page(request, "start.html", 422, courses=_mine(request, session), typed=typed, fault=err)
     return RedirectResponse(f"/courses/{made.id}", status_code=303)
 
 
@@ -95,7 +115,7 @@ def delete(request: Request, course_id: int) -> Any:
         number, name = course.id, course.name
     with tarvik(request).database.session() as session:
         return page(
-            request, "start.html", courses=courses.courses(session), typed={}, fault=None, deleted={"id": number, "name": name}
+            request, "start.html", courses=_mine(request, session), typed={}, fault=None, deleted={"id": number, "name": name}
         )
 
 

@@ -1,0 +1,100 @@
+"""Who is asking, and what of the database that one may see. The one place where queries are kept to a provider.
+
+The web sets the scope of each request; what runs for the server itself (workers, commands) has none and sees everything.
+"""
+
+from __future__ import annotations
+
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Final
+
+from sqlalchemy import event, select, text
+from sqlalchemy.orm import Session, with_loader_criteria
+
+from tarvik.store.models import (
+    Account,
+    Answer,
+    CardLink,
+    Course,
+    LineRow,
+    Mail,
+    Membership,
+    Night,
+    Person,
+    SheetRow,
+    Site,
+    StakeRow,
+    SupportRow,
+)
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from sqlalchemy.engine import Connection
+    from sqlalchemy.orm import ORMExecuteState, SessionTransaction
+
+
+@dataclass(frozen=True)
+class Scope:
+    """A request's asker. `provider_id` 0: nobody's, so that nothing of any provider is found."""
+
+    provider_id: int = 0
+    account_id: int | None = None
+
+
+NOBODY: Final = Scope()
+OF_A_COURSE: Final[tuple[Any, ...]] = (
+    Person,
+    SheetRow,
+    SupportRow,
+    LineRow,
+    StakeRow,
+    Site,
+    Night,
+    CardLink,
+    Answer,
+    Membership,
+)
+"""What is found only in a provider's own courses. All else hangs on one of these."""
+_current: ContextVar[Scope | None] = ContextVar("tarvik_scope", default=None)
+
+
+def current() -> Scope | None:
+    """The scope of what runs now; None for the server itself."""
+    return _current.get()
+
+
+@contextmanager
+def within(scope: Scope | None) -> Iterator[None]:
+    """Run something within a scope."""
+    mark = _current.set(scope)
+    try:
+        yield
+    finally:
+        _current.reset(mark)
+
+
+def install(sessions: Any) -> None:
+    """Have every session of this kind keep its queries to the scope, and tell the database who makes changes."""
+
+    @event.listens_for(sessions, "do_orm_execute")
+    def _keep(state: ORMExecuteState) -> None:
+        scope = current()
+        if scope is None or state.is_column_load or state.is_relationship_load:
+            return
+        own = scope.provider_id
+        mine = select(Course.id).where(Course.provider_id == own).scalar_subquery()
+        state.statement = state.statement.options(
+            with_loader_criteria(Course, Course.provider_id == own, include_aliases=True),
+            *(with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True) for kind in OF_A_COURSE),
+            with_loader_criteria(Account, Account.provider_id == own, include_aliases=True),
+            with_loader_criteria(Mail, Mail.provider_id == own, include_aliases=True),
+        )
+
+    @event.listens_for(sessions, "after_begin")
+    def _tell(_session: Session, _transaction: SessionTransaction, connection: Connection) -> None:
+        scope = current()
+        if scope is not None and scope.account_id is not None:
+            connection.execute(text("select set_config('tarvik.account', :who, true)"), {"who": str(scope.account_id)})

@@ -1,0 +1,59 @@
+"""A whole course as one file, out and in, and the published schema of such files."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from fastapi import APIRouter, Request, UploadFile
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from tarvik.core.errors import InputError
+from tarvik.exchange import course_file as form
+from tarvik.store import accounts, course_file
+from tarvik.store.models import Account
+from tarvik.web.pages.account import me
+from tarvik.web.pages.common import page, tarvik
+
+router = APIRouter(include_in_schema=False)
+
+
+@router.get("/schema/course.json")
+def schema() -> JSONResponse:
+    """The JSON Schema of course files."""
+    return JSONResponse(form.schema(), media_type="application/schema+json")
+
+
+@router.get("/courses/{course_id}/file")
+def out(request: Request, course_id: int) -> Response:
+    """The course as a file."""
+    with tarvik(request).database.session() as session:
+        told = course_file.export(session, course_id)
+    name = re.sub(r"[^a-z0-9]+", "-", told.name.lower()).strip("-")[:60] or "course"
+    return Response(form.write(told), media_type="application/json",
+                    headers={"Content-Disposition": f'attachment; filename="{name}.json"'})  # fmt: skip
+
+
+@router.post("/course-file")
+async def bring_in(request: Request, file: UploadFile) -> Any:
+    """A course from a file, as a new course of one's own."""
+    from starlette.concurrency import run_in_threadpool  # noqa: PLC0415
+
+    text = await file.read(form.MOST_BYTES + 1)
+    return await run_in_threadpool(_bring_in, request, text)
+
+
+def _bring_in(request: Request, text: bytes) -> Any:
+    asker = me(request)
+    with tarvik(request).database.session() as session:
+        try:
+            made = course_file.bring_in(session, form.read(text))
+            accounts.set_role(session, made.id, asker.account_id, accounts.Role.OWNER)
+            number = made.id
+        except InputError as err:
+            session.rollback()
+            with tarvik(request).database.session() as again:
+                account = again.get(Account, asker.account_id)
+                mine = accounts.courses_of(again, account) if account else []
+                return page(request, "start.html", 422, courses=mine, typed={}, fault=None, file_fault=err)
+    return RedirectResponse(f"/courses/{number}", status_code=303)

@@ -1,0 +1,61 @@
+"""Who changed what in a course, earlier versions restored; and a person's data given out or erased."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.encoders import jsonable_encoder
+from fastapi.responses import JSONResponse, RedirectResponse
+
+from tarvik.core.errors import InputError
+from tarvik.store import courses, erasing, history
+from tarvik.web.pages.common import page, tarvik
+
+router = APIRouter(prefix="/courses/{course_id}", include_in_schema=False)
+
+
+@router.get("/history")
+def show(request: Request, course_id: int, before: int | None = None) -> Any:
+    """The trail, the newest first."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        nights = courses.nights(session, course_id)
+        told = history.told(session, course_id, before if before is None or 0 < before < 2**62 else None)
+        return page(request, "history.html", course=course, tab="history", told=told, nights={n.id: n.title for n in nights},
+                    first_night=next(iter(nights), None), more=told[-1].first if told else None)  # fmt: skip
+
+
+@router.post("/history/restore")
+def restore(
+    request: Request, course_id: int, since: Annotated[int, Form(ge=1, lt=2**62)], what: Annotated[str, Form()] = "course",
+    night: Annotated[int | None, Form(ge=1, lt=2**31)] = None,
+) -> Any:  # fmt: skip
+    """The course, a night or its plan as it was before a change."""
+    if what not in ("course", "night", "plan") or (what != "course" and night is None):
+        raise InputError("what", "choose the course, a night or its plan")
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        if what != "course":
+            courses.night(session, course_id, night or 0)
+        history.restore(session, course_id, since, None if what == "course" else night, plan_only=what == "plan")
+    return RedirectResponse(f"/courses/{course_id}/history", status_code=303)
+
+
+@router.get("/erase/{person_id}.json")
+def give_out(request: Request, course_id: int, person_id: int) -> JSONResponse:
+    """Everything kept of a person."""
+    with tarvik(request).database.session() as session:
+        told = jsonable_encoder(erasing.told_of(session, course_id, person_id))
+    return JSONResponse(told, headers={"Content-Disposition": f'attachment; filename="person-{person_id}.json"'})
+
+
+@router.post("/erase/{person_id}")
+def erase(request: Request, course_id: int, person_id: int, sure: Annotated[str, Form()] = "") -> Any:
+    """Erase a person for good."""
+    if sure != "yes":
+        raise InputError("sure", "erasing cannot be undone: tick that it is meant")
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        erasing.erase(session, course_id, person_id)
+    return RedirectResponse(f"/courses/{course_id}/cards", status_code=303)

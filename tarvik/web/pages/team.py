@@ -1,0 +1,72 @@
+"""A course's team: roles, invitations."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse
+
+from tarvik.core.errors import InputError
+from tarvik.store import accounts, courses
+from tarvik.store.models import Invitation
+from tarvik.web.pages.account import address, me
+from tarvik.web.pages.common import page, tarvik
+
+router = APIRouter(prefix="/courses/{course_id}/team", include_in_schema=False)
+
+
+def _team(request: Request, course_id: int, status: int = 200, **more: Any) -> Any:
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        return page(
+            request, "team.html", status, course=course, tab="team", team=accounts.team(session, course_id),
+            invited=accounts.invitations(session, course_id), roles=accounts.ROLE_WORDS,
+            first_night=next(iter(courses.nights(session, course_id)), None),
+            **{"fault": None, "typed": {}, "done": "", **more},
+        )  # fmt: skip
+
+
+@router.get("")
+def show(request: Request, course_id: int) -> Any:
+    """Who is on it, who is invited."""
+    return _team(request, course_id)
+
+
+@router.post("/invite")
+def invite(
+    request: Request, course_id: int, email: Annotated[str, Form()] = "", role: Annotated[str, Form()] = "leader"
+) -> Any:  # fmt: skip
+    """Ask somebody to join."""
+    asker = me(request)
+    typed = {"email": email, "role": role}
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        try:
+            wanted = accounts.role_named(role)
+            accounts.invite(session, asker.provider_id, course_id, email, wanted, address(request), asker.name)
+        except InputError as err:
+            return _team(request, course_id, 422, fault=err, typed=typed)
+    return _team(request, course_id, done=f"{email.strip()} was written to.")
+
+
+@router.post("/{account_id}")
+def change(request: Request, course_id: int, account_id: int, role: Annotated[str, Form()] = "") -> Any:
+    """Another role for somebody, or none."""
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        try:
+            accounts.set_role(session, course_id, account_id, None if role == "none" else accounts.role_named(role))
+        except InputError as err:
+            return _team(request, course_id, 422, fault=err)
+    return RedirectResponse(f"/courses/{course_id}/team", status_code=303)
+
+
+@router.post("/invitations/{invitation_id}/take-back")
+def take_back(request: Request, course_id: int, invitation_id: int) -> Any:
+    """An invitation that no longer stands."""
+    with tarvik(request).database.session() as session:
+        found = session.get(Invitation, invitation_id)
+        if found is not None and found.course_id == course_id:
+            session.delete(found)
+    return RedirectResponse(f"/courses/{course_id}/team", status_code=303)

@@ -1,0 +1,26 @@
+"""The application for one of several web processes, put together from the environment its parent left."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Final
+
+from tarvik import logs
+from tarvik.settings import read_settings
+from tarvik.store.database import Database
+from tarvik.web.app import create_app
+
+if TYPE_CHECKING:
+    from fastapi import FastAPI
+
+DATABASE: Final = "TARVIK_DATABASE_URL"
+STAND_INS: Final = "TARVIK_STAND_INS"
+DEMO: Final = "TARVIK_DEMO"
+
+
+def factory() -> FastAPI:
+    """What each web process serves."""
+    settings = read_settings()
+    logs.install(settings.log)
+    database = Database(os.environ[DATABASE], settings.pool)
+    return create_app(database, os.environ.get(STAND_INS) or None, demo=bool(os.environ.get(DEMO)), settings=settings)
