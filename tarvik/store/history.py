@@ -12,6 +12,8 @@ from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account, Base, Change
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from sqlalchemy import Table
     from sqlalchemy.orm import Session
 
@@ -32,7 +34,9 @@ TOGETHER_S: Final = 2.0
 
 @dataclass(frozen=True)
 class Told:
-    """Changes made together: the first one's number, when, by whom, and each in words."""
+    """Changes made together: the first one's number, when, by whom, and each in words; the one night they are about, if it
+    is one; whether they touch a plan; whether the course itself was made then, so that there is nothing before.
+    """
 
     first: int
     at: Any
@@ -40,6 +44,7 @@ class Told:
     lines: tuple[str, ...]
     night_id: int | None
     plan: bool
+    made: bool
 
 
 def _value(value: Any) -> str:
@@ -62,10 +67,19 @@ def words_of(change: Change) -> str:
     if change.before.get("deleted_at") != change.after.get("deleted_at"):
         return f"{what}: " + ("deleted" if change.after.get("deleted_at") else "brought back")
     parts = [
-        f"{key.removesuffix('_m').replace('_', ' ')} {_value(change.before.get(key))} → {_value(change.after.get(key))}"
-        for key in change.after if key not in HIDDEN and change.before.get(key) != change.after.get(key)
+        _part(key, change.before.get(key), value) for key, value in change.after.items()
+        if key not in HIDDEN and change.before.get(key) != value
     ]  # fmt: skip
     return f"{what}: {', '.join(parts) or 'kept again'}"
+
+
+def _part(key: str, before: Any, after: Any) -> str:
+    """One value changed; of values inside values, their names."""
+    name = key.removesuffix("_m").replace("_", " ")
+    if isinstance(before, dict) and isinstance(after, dict):
+        inner = sorted(k.replace("_", " ") for k in {*before, *after} if before.get(k) != after.get(k))
+        return f"{name}: {', '.join(inner)}"
+    return f"{name} {_value(before)} → {_value(after)}"
 
 
 def told(session: Session, course_id: int, before: int | None = None, most: int = MOST) -> list[Told]:
@@ -85,11 +99,17 @@ def told(session: Session, course_id: int, before: int | None = None, most: int 
             groups[-1].append(row)
         else:
             groups.append([row])
-    return [
-        Told(g[-1].id, g[-1].at, names.get(g[0].account_id or 0, "the server" if g[0].account_id is None else "somebody gone"),
-             tuple(dict.fromkeys(words_of(c) for c in reversed(g))), g[0].night_id, any(c.kind in PLAN for c in g))
-        for g in groups
-    ]  # fmt: skip
+    return [_told(g, names) for g in groups]
+
+
+def _told(group: Sequence[Change], names: dict[int, str]) -> Told:
+    first, nights = group[-1], {c.night_id for c in group}
+    by = "the server" if first.account_id is None else names.get(first.account_id, "somebody gone")
+    return Told(
+        first.id, first.at, by, tuple(dict.fromkeys(words_of(c) for c in reversed(group))),
+        nights.pop() if len(nights) == 1 else None, any(c.kind in PLAN for c in group),
+        any(c.kind == "course" and c.before is None for c in group),
+    )  # fmt: skip
 
 
 def restore(session: Session, course_id: int, since: int, night_id: int | None = None, *, plan_only: bool = False) -> int:
@@ -111,6 +131,8 @@ def restore(session: Session, course_id: int, since: int, night_id: int | None =
     count = 0
     for kind in reversed(ORDER):
         for (table, key), row in wanted.items():
+            if kind == "course":
+                continue  # a course does not go back to before it was made
             if table == kind and (row is None or kind in ("shelter", "shelter_member")):
                 count += _take_away(session, Base.metadata.tables[kind], key)
     for kind in ORDER:

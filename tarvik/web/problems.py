@@ -57,8 +57,27 @@ def _plain(error: dict[str, Any]) -> dict[str, str]:
     return {"field": ".".join(where)[:200] or "body", "message": words}
 
 
+def describe(document: dict[str, Any]) -> dict[str, Any]:
+    """The OpenAPI document with problems under the media type they come as."""
+    for methods in document["paths"].values():
+        for call in methods.values():
+            for status, answer in call["responses"].items():
+                content = answer.get("content", {})
+                if status[0] in "45" and "application/json" in content:
+                    answer["content"] = {"application/problem+json": content["application/json"]}
+    return document
+
+
 def install(app: FastAPI) -> None:
-    """Register every handler."""
+    """Register every handler, and tell of problems in the OpenAPI document."""
+    plain = app.openapi
+
+    def openapi() -> dict[str, Any]:
+        if app.openapi_schema is None:
+            app.openapi_schema = describe(plain())
+        return app.openapi_schema
+
+    app.openapi = openapi  # type: ignore[method-assign]
 
     @app.exception_handler(InputError)
     def _input(request: Request, err: InputError) -> Response:

@@ -1,0 +1,132 @@
+"""axe-core on every screen, a card without network, and the leader's whole job by keyboard alone."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tarvik.store import kit, links, plans
+from tarvik.store.models import Night
+from tests.browser.test_access import SCREENS, open_screen
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Browser, Page
+
+    from tarvik.commands.testbed import Testbed
+
+pytestmark = [pytest.mark.browser, pytest.mark.database]
+MORE = [
+    "/courses/{c}/team",
+    "/courses/{c}/cards",
+    "/courses/{c}/history",
+    "/account",
+    "/outbox",
+    "/sign-in",
+    "/forgot",
+    "/docs",
+]
+
+
+def findings(page: Page) -> list[Any]:
+    """Serious and critical findings of axe-core (WCAG 2.2 A and AA), each with the first element."""
+    found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]})
+    return [
+        (v["id"], v["help"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:200])
+        for v in found.response["violations"] if v["impact"] in ("serious", "critical")
+    ]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def token(bed: Testbed) -> str:
+    """A link to the card of somebody with a shelter."""
+    with bed.database.session() as session:
+        people = kit.rows(session, bed.course, "people")
+        night = session.get_one(Night, bed.nights[2])
+        sheet = bed.sheets[people[6].name]
+        plans.choose(session, night, plans.Choice(sheet, "plow-point", {"height": 1.3}, (people[6].id, people[3].id)))
+        links.make_link(session, bed.course, people[3].id)
+        return links.token_of(session, links.make_link(session, bed.course, people[6].id))
+
+
+@pytest.mark.parametrize("path", [*SCREENS, *MORE])
+def test_axe_finds_nothing_serious(page: Page, bed: Testbed, token: str, path: str) -> None:
+    open_screen(page, bed, path)
+    assert findings(page) == []
+
+
+@pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}])
+def test_axe_on_a_participants_card(browser: Browser, bed: Testbed, token: str, size: Any) -> None:
+    context = browser.new_context(viewport=size)
+    page = context.new_page()
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    assert page.locator("h1").inner_text() == "Faro T"
+    assert findings(page) == []
+    assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
+    context.close()
+
+
+def test_a_card_opens_without_network_after_the_first_visit(browser: Browser, bed: Testbed, token: str) -> None:
+    """As in the field: opened once at home, then the network is gone; and it says that it is an old copy."""
+    context = browser.new_context(viewport={"width": 390, "height": 844})
+    page = context.new_page()
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    page.wait_for_selector("html[data-kept]", state="attached", timeout=60_000)
+    page.reload()
+    context.set_offline(True)
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    expect(page.locator("h2", has_text="Plow point")).to_be_visible()
+    expect(page.locator("#offline")).to_be_visible()
+    assert page.evaluate("getComputedStyle(document.querySelector('.setup-card')).borderTopStyle") == "solid"  # styled, too
+    context.close()
+
+
+def press_to(page: Page, words: str, most: int = 160) -> None:
+    """Go on with the Tab key until the focused control is called so."""
+    for _ in range(most):
+        page.keyboard.press("Tab")
+        told = page.evaluate("""() => { const e = document.activeElement; return [e.textContent, e.getAttribute('aria-label'),
+            e.labels?.[0]?.textContent, e.value].filter(Boolean).join(' ').replace(/\\s+/g, ' ').trim() }""")
+        if words in told:
+            return
+    raise AssertionError(f"the Tab key does not lead to «{words}»")
+
+
+def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> None:
+    """In by the demo's button, a course made, a person and kit typed, a pitch chosen on the board, the camp sheet read."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(bed.url)
+    page.wait_for_selector("html[data-ready]")
+    press_to(page, "Open as the demo leader")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("h1:has-text('Courses')")
+    press_to(page, "Name")
+    page.keyboard.type("Keys only")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("html[data-ready] h1:has-text('Keys only')")
+    press_to(page, "Open group & kit")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("html[data-ready] [data-table=people]")
+    course = page.url.split("/courses/")[1].split("/")[0]
+    add = page.locator("[data-table=people] [data-new] input").first
+    add.focus()  # where the Tab key comes by, as the test of every control's name shows
+    page.keyboard.type("Kim B")
+    page.keyboard.press("Tab")
+    page.keyboard.type("1.72")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("[data-table=people] [data-row]")
+    page.goto(f"{bed.url}/courses/{course}")
+    press_to(page, "Pitch board")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/board")
+    press_to(page, "Camp sheet")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/camp")
+    expect(page.locator("h1")).to_have_text("Camp sheet")
+    press_to(page, "Sign out")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("h1:has-text('Sign in')")
+    context.close()
