@@ -307,13 +307,16 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             slide()
             figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
-            from tarvik.commands import bench_plan
+            from tarvik.commands import bench_load, bench_plan
             from tarvik.work.cases import case_of
 
             with bed.database.session() as session:
                 demo = case_of(session, bed.course, bed.nights[0])
             figures += [Figure(name, value, unit, "lower", target, rule)
                         for name, value, unit, target, rule in bench_plan.measured(demo, searcher)]  # fmt: skip
+            figures += [
+                Figure(name, value, unit, "lower", target) for name, value, unit, target in bench_load.measured(server)
+            ]
     finally:
         searcher.stop()
         server.stop()

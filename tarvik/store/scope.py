@@ -8,6 +8,7 @@ from __future__ import annotations
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import event, select, text
@@ -76,6 +77,18 @@ def within(scope: Scope | None) -> Iterator[None]:
         _current.reset(mark)
 
 
+@lru_cache(maxsize=512)
+def _own(provider_id: int) -> tuple[Any, ...]:
+    """What keeps a query to one provider."""
+    mine = select(Course.id).where(Course.provider_id == provider_id).scalar_subquery()
+    return (
+        with_loader_criteria(Course, Course.provider_id == provider_id, include_aliases=True),
+        *(with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True) for kind in OF_A_COURSE),
+        with_loader_criteria(Account, Account.provider_id == provider_id, include_aliases=True),
+        with_loader_criteria(Mail, Mail.provider_id == provider_id, include_aliases=True),
+    )
+
+
 def install(sessions: Any) -> None:
     """Have every session of this kind keep its queries to the scope, and tell the database who makes changes."""
 
@@ -84,14 +97,7 @@ def install(sessions: Any) -> None:
         scope = current()
         if scope is None or state.is_column_load or state.is_relationship_load:
             return
-        own = scope.provider_id
-        mine = select(Course.id).where(Course.provider_id == own).scalar_subquery()
-        state.statement = state.statement.options(
-            with_loader_criteria(Course, Course.provider_id == own, include_aliases=True),
-            *(with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True) for kind in OF_A_COURSE),
-            with_loader_criteria(Account, Account.provider_id == own, include_aliases=True),
-            with_loader_criteria(Mail, Mail.provider_id == own, include_aliases=True),
-        )
+        state.statement = state.statement.options(*_own(scope.provider_id))
 
     @event.listens_for(sessions, "after_begin")
     def _tell(_session: Session, _transaction: SessionTransaction, connection: Connection) -> None:

@@ -6,6 +6,7 @@ import os
 from typing import TYPE_CHECKING, Final
 
 from tarvik import logs
+from tarvik.commands.warm import warm
 from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.web.app import create_app
@@ -22,5 +23,6 @@ def factory() -> FastAPI:
     """What each web process serves."""
     settings = read_settings()
     logs.install(settings.log)
+    warm()
     database = Database(os.environ[DATABASE], settings.pool)
     return create_app(database, os.environ.get(STAND_INS) or None, demo=bool(os.environ.get(DEMO)), settings=settings)

@@ -87,11 +87,32 @@ def press_to(page: Page, words: str, most: int = 160) -> None:
     """Go on with the Tab key until the focused control is called so."""
     for _ in range(most):
         page.keyboard.press("Tab")
-        told = page.evaluate("""() => { const e = document.activeElement; return [e.textContent, e.getAttribute('aria-label'),
+        told = page.evaluate("""() => { const e = document.activeElement;
+            return e === document.body ? '' : [e.textContent, e.getAttribute('aria-label'),
             e.labels?.[0]?.textContent, e.value].filter(Boolean).join(' ').replace(/\\s+/g, ' ').trim() }""")
         if words in told:
             return
     raise AssertionError(f"the Tab key does not lead to «{words}»")
+
+
+def type_kit(page: Page) -> None:
+    """A person with a sheet pasted, cord and stakes typed."""
+    press_to(page, "Paste or import")
+    page.keyboard.press("Enter")
+    press_to(page, "Rows from a spreadsheet")
+    page.keyboard.insert_text("Name\tStature\tSheet\nKim B\t1.72 m\t3 x 3 m")
+    press_to(page, "Preview")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("[data-import-now]")
+    press_to(page, "Add these 1 rows")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sheets tr[data-id]")).to_have_count(1)
+    for kind, words in (("lines", "3 m"), ("stakes", "8")):
+        while not page.evaluate(f"!!document.activeElement.closest('#{kind} [data-new]')"):
+            page.keyboard.press("Tab")
+        page.keyboard.type(words)
+        page.keyboard.press("Enter")
+        expect(page.locator(f"#{kind} tr[data-id]")).to_have_count(1)
 
 
 def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> None:
@@ -109,23 +130,25 @@ def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> No
     page.wait_for_selector("html[data-ready] h1:has-text('Keys only')")
     press_to(page, "Open group & kit")
     page.keyboard.press("Enter")
-    page.wait_for_selector("html[data-ready] [data-table=people]")
-    course = page.url.split("/courses/")[1].split("/")[0]
-    add = page.locator("[data-table=people] [data-new] input").first
-    add.focus()  # where the Tab key comes by, as the test of every control's name shows
-    page.keyboard.type("Kim B")
-    page.keyboard.press("Tab")
-    page.keyboard.type("1.72")
-    page.keyboard.press("Enter")
-    page.wait_for_selector("[data-table=people] [data-row]")
-    page.goto(f"{bed.url}/courses/{course}")
+    page.wait_for_selector("html[data-ready] #people")
+    type_kit(page)
     press_to(page, "Pitch board")
     page.keyboard.press("Enter")
-    page.wait_for_url("**/board")
+    page.wait_for_selector("[data-done]", timeout=150_000)
+    press_to(page, "Lean-to with awning", most=400)  # every cell is a stop on the way
+    page.keyboard.press("Enter")
+    page.wait_for_selector("html[data-ready] h1:has-text('Lean-to with awning')")
+    press_to(page, "Choose this…")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("dialog[open]")
+    press_to(page, "Choose this shelter")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".chosen")
     press_to(page, "Camp sheet")
     page.keyboard.press("Enter")
     page.wait_for_url("**/camp")
-    expect(page.locator("h1")).to_have_text("Camp sheet")
+    expect(page.locator(".setup-card h2")).to_contain_text("Lean-to with awning")
+    expect(page.locator(".setup-card header")).to_contain_text("Kim B")
     press_to(page, "Sign out")
     page.keyboard.press("Enter")
     page.wait_for_selector("h1:has-text('Sign in')")

@@ -462,7 +462,8 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
         taken = {frozenset((t.start, t.end)) for t in out}
         others = [o for o in others if frozenset((o, name)) not in taken]
         if others:
-            best = max(others, key=lambda o: _worth(survey, name, o, readings))
+            ways = _ways_from(survey, name, readings)
+            best = max(others, key=lambda o: _worth(survey, name, o, ways))
             far = survey.spacing_m(name, best)[0]
             out.append(Next(best, name, far, why))
 
@@ -480,15 +481,19 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
     return out[:most]
 
 
-def _worth(survey: Survey, name: str, other: str, readings: Sequence[Reading]) -> float:
-    """How much a tape between two points would tell: square to those there are, and short."""
-    here, there = np.array(survey.at(name)), np.array(survey.at(other))
-    gap = there - here
+def _ways_from(survey: Survey, name: str, readings: Sequence[Reading]) -> Floats:
+    """Directions (k, 2) of the tapes that a point has already."""
+    here = np.array(survey.at(name))
+    ties = [r for r in readings if isinstance(r, Distance) and name in (r.start, r.end)]
+    ways = np.array([survey.at(t.end if t.start == name else t.start) for t in ties]).reshape(-1, 2) - here
+    return np.asarray(ways / np.maximum(np.hypot(ways[:, 0], ways[:, 1]), 1e-9)[:, None])
+
+
+def _worth(survey: Survey, name: str, other: str, ways: Floats) -> float:
+    """How much a tape between two points would tell: square to those there are (`ways`), and short."""
+    gap = np.array(survey.at(other)) - np.array(survey.at(name))
     far = float(np.hypot(*gap))
     if far < 0.3:
         return -1.0
-    way = gap / far
-    ties = [r for r in readings if isinstance(r, Distance) and name in (r.start, r.end)]
-    ways = [np.array(survey.at(t.end if t.start == name else t.start)) - here for t in ties]
-    along = max((abs(float(w @ way)) / max(float(np.hypot(*w)), 1e-9) for w in ways), default=0.0)
+    along = float(np.abs(ways @ gap).max(initial=0.0)) / far
     return (1.0 - along + 0.2) / (1.0 + far / 10)

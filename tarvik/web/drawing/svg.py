@@ -88,8 +88,10 @@ class Paper:
         x = (self.low[0] - self.margin) * PX_PER_M
         y = (-self.high[1] - self.margin) * PX_PER_M
         box = f"{x:.0f} {y:.0f} {width * PX_PER_M:.0f} {height * PX_PER_M:.0f}"
+        # A picture is one thing to a screen reader, unless there is something in it to go to.
+        role = "group" if any('tabindex="0"' in part for part in self.parts) else "img"
         return (
-            f'<svg class="drawing {self.css}" viewBox="{box}" role="img" xmlns="http://www.w3.org/2000/svg">'
+            f'<svg class="drawing {self.css}" viewBox="{box}" role="{role}" xmlns="http://www.w3.org/2000/svg">'
             f"<title>{escape(self.title)}</title>{''.join(self.parts)}</svg>"
         )
 
