@@ -36,15 +36,12 @@ def _shots(bed: Testbed) -> list[Shot]:
     course, night = f"/courses/{bed.course}", f"/courses/{bed.course}/nights/{bed.nights[0]}"
     bench = f"{night}/bench/{bed.sheets['Faro T']}/plow-point"
     done = "[data-done]"
-    own = bed.sheets["Faro T"]
-    compare = "&".join(f"c={own}:{slug}" for slug in ("plow-point", "a-frame-closed", "lean-to-awning"))
     return [
         Shot("course-home", course, DESK),
         Shot("group-and-kit", f"{course}/kit", DESK),
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
         Shot("bench-ways", bench.replace("plow-point", "lean-to"), DESK, "#ways[aria-busy=false]", scroll="#ways"),
-        Shot("side-by-side", f"{night}/compare?{compare}", DESK),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("knots", "/knots", DESK),
         Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
@@ -56,8 +53,9 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("plan-evening", f"{night}/plan", DESK, ".plan[data-done]", scroll="[data-fold=evening]"),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
-        Shot("phone-bench", bench, PHONE),
         Shot("phone-camp", f"{night}/camp", PHONE),
+        Shot("cards", f"{course}/cards", DESK),
+        Shot("sign-in", "/sign-in", DESK),
     ]
 
 
