@@ -93,11 +93,45 @@ def test_a_folder_that_is_no_database_is_told(tmp_path: Path) -> None:
         subprocess.run(["rm", "-rf", str(folder)], check=False)
 
 
-def _start(port: int, folder: Path) -> subprocess.Popen[str]:
+def _start(port: int, folder: Path, command: str = "demo", **more: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [sys.executable, "-m", "tarvik", "demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
-        env={**os.environ, "TARVIK_DATA": str(folder)},
+        [sys.executable, "-m", "tarvik", command, "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "TARVIK_DATA": str(folder), **more},
     )  # fmt: skip
+
+
+@pytest.mark.database
+def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp_path: Path) -> None:
+    """No default account; the printed link works; SIGTERM ends all of it; what was kept comes back into another server."""
+    base = Path("/var/tmp") if os.geteuid() == 0 else tmp_path  # noqa: S108
+    folder, other = (base / f"tarvik-serve-{os.getpid()}-{n}" for n in "ab")
+    out, port = tmp_path / "all.zip", free_port()
+    program = _start(port, folder, "serve", TARVIK_WORKERS="2")
+    try:
+        assert program.stdout is not None
+        said = ""
+        while "/setup/" not in said:
+            line = program.stdout.readline()
+            assert line, said
+            said += line
+        link = said.split("once, within a day: ")[1].split()[0]
+        _wait(f"http://127.0.0.1:{port}/readyz")
+        opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+        form = b"provider=Club&name=Ada&email=ada%40club.example&password=tall+grass+under+rain"
+        with opener.open(urllib.request.Request(link, form, {"Origin": f"http://127.0.0.1:{port}"}), timeout=20) as answer:
+            assert b"New course" in answer.read()
+        program.send_signal(signal.SIGTERM)
+        assert program.wait(timeout=60) == 0
+        for command, data in (("backup", folder), ("restore", other)):
+            done = subprocess.run(
+                [sys.executable, "-m", "tarvik", command, str(out)], cwd=ROOT, capture_output=True, text=True, check=False,
+                env={**os.environ, "TARVIK_DATA": str(data)},
+            )  # fmt: skip
+            assert done.returncode == 0, done.stdout + done.stderr
+        assert out.exists() and "read back" not in done.stdout and "brought back" in done.stdout
+    finally:
+        program.kill()
+        subprocess.run(["rm", "-rf", str(folder), str(other)], check=False)
 
 
 def _ask(url: str, body: dict[str, object] | None = None) -> bytes:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from threading import Lock
+from typing import TYPE_CHECKING, Any, Final
+from weakref import WeakKeyDictionary
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, text
 
 from tarvik.core.errors import InputError
 from tarvik.core.site.reading import Side
@@ -44,6 +46,42 @@ def items(session: Session, site_id: int) -> Sequence[GroundItem]:
     """All items that are there, in the order they came."""
     query = select(GroundItem).where(GroundItem.site_id == site_id, GroundItem.deleted_at.is_(None))
     return session.scalars(query.order_by(GroundItem.id)).all()
+
+
+_MARK: Final = text(
+    "select coalesce(md5(string_agg(id || ':' || version, ',' order by id)), '') from ground_item "
+    "where site_id = :site and deleted_at is null"
+)
+_KEPT: WeakKeyDictionary[Any, dict[int, tuple[str, Sequence[GroundItem], Surveyed]]] = WeakKeyDictionary()
+_KEEPING: Final = Lock()
+MOST_KEPT: Final = 64
+
+
+def known(session: Session, site_id: int) -> tuple[Sequence[GroundItem], Surveyed]:
+    """A site's items, to be read only, and what they amount to; from memory while no item was changed since.
+
+    A row's number and version name its values for good, once they are committed: so a session that has written something
+    itself neither takes from the memory nor adds to it.
+    """
+    session.flush()
+    if session.info.get("wrote"):
+        some = items(session, site_id)
+        return some, ground_of(some)
+    mark = str(session.execute(_MARK, {"site": site_id}).scalar())
+    engine = session.get_bind()
+    with _KEEPING:
+        found = _KEPT.setdefault(engine, {}).get(site_id)
+    if found is None or found[0] != mark:
+        some = items(session, site_id)
+        for item in some:
+            session.expunge(item)
+        found = (mark, some, ground_of(some))
+        with _KEEPING:
+            kept = _KEPT[engine]
+            if len(kept) >= MOST_KEPT:
+                kept.clear()
+            kept[site_id] = found
+    return found[1], found[2]
 
 
 def one(session: Session, site_id: int, item_id: int) -> GroundItem:

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from sqlalchemy.engine import Connection
-    from sqlalchemy.orm import ORMExecuteState, SessionTransaction
+    from sqlalchemy.orm import ORMExecuteState, SessionTransaction, UOWTransaction
 
 
 @dataclass(frozen=True)
@@ -98,6 +98,10 @@ def install(sessions: Any) -> None:
         if scope is None or state.is_column_load or state.is_relationship_load:
             return
         state.statement = state.statement.options(*_own(scope.provider_id))
+
+    @event.listens_for(sessions, "after_flush")
+    def _wrote(session: Session, _context: UOWTransaction) -> None:
+        session.info["wrote"] = True
 
     @event.listens_for(sessions, "after_begin")
     def _tell(_session: Session, _transaction: SessionTransaction, connection: Connection) -> None:

@@ -83,13 +83,12 @@ def scene_of(session: Session, course_id: int, night_id: int) -> Scene:
     night = courses.night(session, course_id, night_id)
     site = site_of(session, course_id, night)
     tonight = nights.night_of(session, course, night)
-    items = list(store.items(session, site.id))
-    known = store.ground_of(items)
+    items, known = store.known(session, site.id)
     rules = ground_rules_of(course.rules or {})
     needs = tonight.needs
     wind = needs.wind_from_deg if needs.wind_m_s else None
     rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
-    return Scene(course, night, site, tonight, items, known, hazards_of(known.ground, rules, wind, rain), rules)
+    return Scene(course, night, site, tonight, list(items), known, hazards_of(known.ground, rules, wind, rain), rules)
 
 
 def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
@@ -97,7 +96,7 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
     supports = kit.supports_of(session, course_id)
     if site_id is None:
         return supports
-    trees = carriers(store.ground_of(store.items(session, site_id)).ground)
+    trees = carriers(store.known(session, site_id)[1].ground)
     return replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
 
 

@@ -164,3 +164,32 @@ def test_the_ground_migrates_forth_and_back(database: Database) -> None:
     database.migrate()
     assert {"ground_item", "ground_step"} <= set(inspect(database.engine).get_table_names())
     assert "spot" in {c["name"] for c in inspect(database.engine).get_columns("shelter")}
+
+
+def test_what_is_kept_in_memory_is_what_is_in_the_database(database: Database, site: int) -> None:
+    """Read again and again while it is changed, undone, redone and rolled back by others: never an old word."""
+
+    def read() -> list[tuple[str, float]]:
+        with database.session() as session:
+            some, known = ground.known(session, site)
+            assert [i.data["name"] for i in some] == [t.name for t in known.ground.things]
+            again = ground.ground_of(ground.items(session, site)).ground
+            assert known.ground == again
+            return [(t.name, t.at[0]) for t in known.ground.things]
+
+    assert read() == []
+    with database.session() as session:
+        (item,) = ground.add(session, site, "thing", [OAK])
+        assert [t.name for t in ground.known(session, site)[1].ground.things] == ["Oak"]
+    assert read() == read() == [("Oak", 1.0)]
+    with pytest.raises(ZeroDivisionError), database.session() as session:
+        ground.change(session, site, item.id, {"x": 9.0}, item.version)
+        assert ground.known(session, site)[1].ground.things[0].at[0] == 9.0
+        raise ZeroDivisionError
+    assert read() == [("Oak", 1.0)]
+    with database.session() as session:
+        ground.change(session, site, item.id, {"x": 5.0}, item.version)
+    assert read() == [("Oak", 5.0)]
+    with database.session() as session:
+        ground.undo(session, site)
+    assert read() == [("Oak", 1.0)]

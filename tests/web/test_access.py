@@ -183,7 +183,7 @@ def test_signing_in_and_out(database: Database) -> None:
             good.headers["location"] == "/account" and "HttpOnly" in cookie and "SameSite=lax" in cookie and "Path=/" in cookie
         )
         assert "Where you are signed in" in client.get("/account").text
-        assert client.get("/outbox").status_code == 404
+        assert client.get("/outbox").status_code == client.post("/account/keeping", data={"days": "9"}).status_code == 404
         client.post("/sign-out")
         assert client.get("/account").status_code == 403
         assert client.post("/demo").status_code == 404
@@ -250,6 +250,8 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
         assert refused.status_code == 422 and "ada@club.example" in refused.text and "too few" in refused.text
         assert ada.post(f"/setup/{token}", data={**form, "password": WORDS}, follow_redirects=False).status_code == 303
         assert ada.get(f"/setup/{token}").status_code == 404
+        assert ada.post("/account/keeping", data={"days": "0"}).status_code == 422
+        assert "erased 90 days" in ada.post("/account/keeping", data={"days": "90"}).text
         course = ada.post("/courses", data={"name": "One", "nights": "1"}, follow_redirects=False).headers["location"]
         assert ada.post(f"{course}/team/invite", data={"email": "no address", "role": "viewer"}).status_code == 422
         assert "written to" in ada.post(f"{course}/team/invite", data={"email": "bo@club.example", "role": "viewer"}).text

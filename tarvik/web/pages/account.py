@@ -12,7 +12,7 @@ from tarvik.demo.course import demo_leader
 from tarvik.store import accounts
 from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Account
+from tarvik.store.models import Account, Provider
 from tarvik.store.scope import within
 from tarvik.web.access import Who, cookie_name, safe_back
 from tarvik.web.pages.common import page, tarvik, who
@@ -201,7 +201,9 @@ def _account_page(request: Request, status: int = 200, **more: Any) -> Any:
     with tarvik(request).database.session() as session:
         here = accounts.hashed(_token(request))
         known = [(s, s.token_hash == here) for s in accounts.sign_ins(session, asker.account_id)]
-        return page(request, "account.html", status, **{"sign_ins": known, "fault": None, "done": "", **more})
+        provider = session.get(Provider, asker.provider_id)
+        days = provider.keep_people_days if provider else 0
+        return page(request, "account.html", status, **{"sign_ins": known, "days": days, "fault": None, "done": "", **more})
 
 
 @router.get("/account")
@@ -230,6 +232,19 @@ def everywhere(request: Request) -> Any:
     with tarvik(request).database.session() as session:
         accounts.sign_out_everywhere(session, me(request).account_id)
     return RedirectResponse("/", status_code=303)
+
+
+@router.post("/account/keeping")
+def keeping(request: Request, days: Annotated[int, Form(ge=1, le=3650)]) -> Any:
+    """How long after a course its people are kept: for owners of the provider to say."""
+    asker = me(request)
+    if not asker.owner:
+        raise NotFoundError("only an owner of the provider says this")
+    with tarvik(request).database.session() as session:
+        provider = session.get(Provider, asker.provider_id)
+        if provider is not None:
+            provider.keep_people_days = days
+    return _account_page(request, done=f"People are erased {days} days after the last night of their course.")
 
 
 @router.get("/outbox")
