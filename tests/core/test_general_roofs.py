@@ -14,8 +14,10 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import measure, sitting_height, standing_height
 from tarvik.core.measure.ground import Ground
-from tarvik.core.measure.kernel.general import ROOM, area_under, general_entries, union_area
+from tarvik.core.measure.kernel.general import general_entries
+from tarvik.core.measure.kernel.level_lines import area_under, union_area
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
+from tarvik.core.measure.kernel.roof import ROOM
 from tarvik.core.measure.mats import INNER_M, lay_mats
 from tarvik.core.measure.roof import Roof, pack
 from tarvik.core.pitches import PITCHES

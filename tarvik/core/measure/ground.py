@@ -9,9 +9,11 @@ import numpy as np
 import shapely
 from shapely import MultiPolygon, Polygon
 
-from tarvik.core.measure.kernel.general import MOST_OBSTACLES, MOST_PLANES, ROOM, room_under, shade, upper_corners
+from tarvik.core.measure.kernel.general import MOST_OBSTACLES, MOST_PLANES, room_under, shade
+from tarvik.core.measure.kernel.level_lines import upper_corners
 from tarvik.core.measure.kernel.polygon import area
 from tarvik.core.measure.kernel.polygon import hull as hull_of
+from tarvik.core.measure.kernel.roof import ROOM
 from tarvik.core.measure.roof import Region, Roof, common, without
 
 if TYPE_CHECKING:

@@ -12,7 +12,7 @@ from shapely import MultiPolygon, Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.measure.kernel.general import area_under
+from tarvik.core.measure.kernel.level_lines import area_under
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 from tarvik.core.plane import signed_area

@@ -14,8 +14,8 @@ from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account, Provider
 from tarvik.store.scope import within
-from tarvik.web.access import Who, cookie_name, safe_back
-from tarvik.web.pages.common import page, tarvik, who
+from tarvik.web.access import cookie_name, safe_back
+from tarvik.web.pages.common import me, page, tarvik
 
 router = APIRouter(include_in_schema=False)
 
@@ -48,14 +48,6 @@ def _agent(request: Request) -> str:
     browser = next((n for k, n in (("Firefox/", "Firefox"), ("Edg/", "Edge"), ("Chrome/", "Chromium kind"),
                                    ("Safari/", "Safari kind")) if k in told), "a browser")  # fmt: skip
     return f"{browser} on {system}"
-
-
-def me(request: Request) -> Who:
-    """Who is signed in. Raises NotFoundError."""
-    found = who(request)
-    if found is None:
-        raise NotFoundError("sign in first")
-    return found
 
 
 @router.get("/sign-in")

@@ -9,7 +9,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.measure.heading import front_bearing
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.solve import Question
-from tarvik.store.kit import body_of, sheet_of
+from tarvik.store.kit import NotFoundError, body_of, sheet_of
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -36,6 +36,14 @@ def tarvik(request: Request) -> Tarvik:
 def who(request: Request) -> Who | None:
     """Who is signed in, None for nobody."""
     return request.state.who  # type: ignore[no-any-return]
+
+
+def me(request: Request) -> Who:
+    """Who is signed in. Raises NotFoundError."""
+    found = who(request)
+    if found is None:
+        raise NotFoundError("sign in first")
+    return found
 
 
 def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:

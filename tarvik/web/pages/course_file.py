@@ -12,8 +12,7 @@ from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
 from tarvik.store import accounts, course_file
 from tarvik.store.models import Account
-from tarvik.web.pages.account import me
-from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.common import me, page, tarvik
 
 router = APIRouter(include_in_schema=False)
 

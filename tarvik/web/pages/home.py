@@ -13,12 +13,10 @@ from sqlalchemy.orm import Session
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units
 from tarvik.store import accounts, courses, kit, plans
-from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account, Course
 from tarvik.store.nights import needs_of
-from tarvik.web.access import Who
 from tarvik.web.night_words import weather_words
-from tarvik.web.pages.common import page, tarvik, who
+from tarvik.web.pages.common import me, page, tarvik, who
 
 router = APIRouter(include_in_schema=False)
 
@@ -42,15 +40,8 @@ def start(request: Request) -> Any:
 
 
 def _mine(request: Request, session: Session) -> Sequence[Course]:
-    account = session.get(Account, _me(request).account_id)
+    account = session.get(Account, me(request).account_id)
     return accounts.courses_of(session, account) if account else []
-
-
-def _me(request: Request) -> Who:
-    found = who(request)
-    if found is None:
-        raise NotFoundError("sign in first")
-    return found
 
 
 @router.post("/courses")
@@ -63,7 +54,7 @@ def create(
     with tarvik(request).database.session() as session:
         try:
             made = courses.new_course(session, name, place, units, _nights(nights), courses.read_date(first))
-            accounts.set_role(session, made.id, _me(request).account_id, accounts.Role.OWNER)
+            accounts.set_role(session, made.id, me(request).account_id, accounts.Role.OWNER)
         except InputError as err:
             return page(request, "start.html", 422, courses=_mine(request, session), typed=typed, fault=err)
     return RedirectResponse(f"/courses/{made.id}", status_code=303)

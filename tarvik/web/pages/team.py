@@ -10,8 +10,8 @@ from fastapi.responses import RedirectResponse
 from tarvik.core.errors import InputError
 from tarvik.store import accounts, courses
 from tarvik.store.models import Invitation
-from tarvik.web.pages.account import address, me
-from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.account import address
+from tarvik.web.pages.common import me, page, tarvik
 
 router = APIRouter(prefix="/courses/{course_id}/team", include_in_schema=False)
 

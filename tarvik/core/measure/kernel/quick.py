@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.general import areas, general_entries, shade
+from tarvik.core.measure.kernel.general import general_entries, shade
+from tarvik.core.measure.kernel.level_lines import areas
 from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, rows, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes

@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 
+ROOM = 40
+"""Corners that a part of a face may have."""
+
+
 @compiled
 def planes(faces: Floats, corners: Ints, out: Floats) -> float:
     """Planes z = gx x + gy y + c into `out` (F, 3), NaN for a vertical face (Newell's normal); returns the plan area."""
@@ -86,3 +90,22 @@ def area_above(rim: Floats, count: int, plane: Floats, height: float) -> float:
     """Area of `ground_above`."""
     ground = ground_above(rim, count, plane, height)
     return area(ground, ground.shape[0]) if ground.shape[0] else 0.0
+
+
+@compiled
+def cut_face(face: Floats, count: int, plane: Floats, height: float, below: bool, out: Floats) -> int:
+    """Plan of the part of a face above, or below, a height."""
+    flat = np.empty((ROOM, 2))
+    for i in range(count):
+        flat[i, 0], flat[i, 1] = face[i, 0], face[i, 1]
+    gx, gy, b = plane[0], plane[1], height - plane[2]
+    if below:
+        gx, gy, b = -gx, -gy, -b
+    size = np.hypot(gx, gy)
+    if size < 1e-12:  # level: all or nothing
+        if b <= 0.0:
+            for i in range(count):
+                out[i, 0], out[i, 1] = flat[i, 0], flat[i, 1]
+            return count
+        return 0
+    return clip(flat, count, gx, gy, b, out)
