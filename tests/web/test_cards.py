@@ -43,7 +43,7 @@ def test_a_card_tells_its_own_person_and_nobody_else(database: Database, client:
         assert "Plow point" in got.text and "With <strong>Bo</strong>" in got.text and "Knots" in got.text
         assert "If it blows up" in got.text and got.headers["cache-control"] == "private, no-cache"
         for hidden in ("Bo S", "Cy S", "Di S", "Cy", "/courses/"):
-            assert hidden not in got.text
+            assert hidden not in got.text.replace(token, "")  # the link's own letters are chance
         assert anyone.get(f"/courses/{wood[0]}").status_code == 403
         assert anyone.get(f"/card/{token}?night=2").status_code == 200
         script = anyone.get("/card-worker.js")
