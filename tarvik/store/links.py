@@ -14,6 +14,7 @@ from datetime import datetime, time, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import TABLES
@@ -31,15 +32,15 @@ LASTS_AFTER: Final = timedelta(days=2)
 LASTS_UNDATED: Final = timedelta(days=60)
 GONE: Final = "this link does not open anything any more; ask your leader for a new one"
 _KEY: Final = "card links"
-MOST_ANSWERS: Final = 50
+MOST_ANSWERS: Final = 2000
 
 
 def _key(session: Session) -> bytes:
     found = session.get(Secret, _KEY)
-    if found is None:
-        found = Secret(name=_KEY, value=secrets.token_hex(32))
-        session.add(found)
-        session.flush()
+    if found is None:  # two requests may come here at once: the first one's key holds for both
+        made = insert(Secret).values(name=_KEY, value=secrets.token_hex(32))
+        session.execute(made.on_conflict_do_nothing())
+        found = session.get_one(Secret, _KEY)
     return bytes.fromhex(found.value)
 
 
@@ -128,7 +129,7 @@ def say(session: Session, person: Person, course: Course, kind: str, text: Mappi
 def answers(session: Session, course_id: int) -> Sequence[Answer]:
     """What waits for a leader, and the kit people ticked."""
     query = select(Answer).where(Answer.course_id == course_id, Answer.state == "waiting").order_by(Answer.id)
-    return session.scalars(query.limit(2000)).all()
+    return session.scalars(query.limit(MOST_ANSWERS)).all()
 
 
 def ticked(session: Session, person_id: int) -> frozenset[str]:
