@@ -14,6 +14,7 @@ from tarvik.core.quantities import format_rain
 from tarvik.core.units import Units, format_area, format_length
 
 if TYPE_CHECKING:
+    from tarvik.core.hang.fabric import Fabric
     from tarvik.core.loads.gale import Gale
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.heading import Rose
@@ -120,3 +121,26 @@ def explain_catch(rain_mm_h: float, units: Units) -> Explained:
         "geometry; " + constant_record("rain_caught").source,
         "Level hems drip and are not counted. Boil or treat the water.",
     )
+
+
+def explain_hung(fabric: Fabric, units: Units) -> Explained:
+    """The hung shape."""
+    stiff = f"{fabric.warp_n_m / 1000:.0f} and {fabric.weft_n_m / 1000:.0f} kN/m"
+    return Explained(
+        "hung",
+        "How the hung shape is worked out",
+        "",
+        "The sheet is cut into a mesh along its creases, warp and weft. Threads and cords pull where they are longer than at "
+        "rest and carry nothing where they are slack; the cloth also resists shear. Stakes stand where the card puts them and "
+        "are then pulled taut; the sheet starts as the fold and sinks to where pulls, weight, ground and wind balance.",
+        (
+            ("Cloth", fabric.name), ("Weight", f"{fabric.weight_kg_m2 * 1000:.0f} g/m²"), ("Stiffness, warp and weft", stiff),
+            ("Shear stiffness", f"{fabric.shear_n_m / 1000:.1f} kN/m"),
+            ("Stretch when wet", f"{fabric.wet_stretch * 100:.1f} %"),
+            ("A hem as stiff as a strip", format_length(constant_record("hem").value, units)),
+        ),
+        "Pipkin 1986 (tension field), Baraff and Witkin 1998 (implicit steps); weights from memory of data sheets, "
+        "stiffnesses are engineering assumptions: the table of sensitivity says how far that matters",
+        "Doors that lie on other cloth, and cloth on a sleeper, do not press on each other; wrinkles are told, not drawn. "
+        "Wind is taken on the shape of the fold.",
+    )  # fmt: skip

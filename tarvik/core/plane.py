@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
+
+ON_EDGE: Final = 1e-9
+"""A share this little under none still counts as in the triangle."""
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -26,3 +29,16 @@ def cross(a: Floats, b: Floats) -> Floats:
     x, y, z = a[..., 0], a[..., 1], a[..., 2]
     u, v, w = b[..., 0], b[..., 1], b[..., 2]
     return np.stack((y * w - z * v, z * u - x * w, x * v - y * u), axis=-1)
+
+
+def shares_in(triangles: Floats, places: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+    """Barycentric shares (k, m, 3) of places (k, 2) in triangles (m, 3, 2 or more) seen in plan, and which place lies in
+    which triangle (k, m), its edges included. No triangle may be seen edge-on.
+    """
+    a, b, c = (triangles[:, i, :2] for i in range(3))
+    double = 2 * signed_area(triangles)
+    px, py = places[:, 0, None], places[:, 1, None]
+    t = ((px - a[:, 0]) * (c[:, 1] - a[:, 1]) - (py - a[:, 1]) * (c[:, 0] - a[:, 0])) / double
+    s = ((b[:, 0] - a[:, 0]) * (py - a[:, 1]) - (b[:, 1] - a[:, 1]) * (px - a[:, 0])) / double
+    inside = (t >= -ON_EDGE) & (s >= -ON_EDGE) & (t + s <= 1 + ON_EDGE)
+    return np.stack([1 - t - s, t, s], axis=-1), inside

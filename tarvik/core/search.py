@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import pairwise
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -169,34 +170,36 @@ def _searched(
     grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[size]) for s in free}
     if box[0] == box[1] and "turn" in grids:
         grids["turn"] = np.zeros(1)
-    starts = _best(fitting, sheet, aim, given, grids, _STRIDE, kept)
+    starts = _best(fitting, sheet, aim, given, grids, kept)
     if not starts:
         return None
     width = {s.name: (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1) for s in sliding}
-    ends = []
-    for n, start in enumerate(starts):
-        # The second start is only followed one round, unless it comes out ahead.
-        ends.append(_refined(fitting, sheet, aim, given, sliding, start, width, 1 if n else _ROUNDS[size]))
+    # Every start is followed one round, in one batch; then only the one that is ahead.
+    ends = _round(fitting, sheet, aim, given, sliding, starts, width, last=_ROUNDS[size] == 1) if _ROUNDS[size] else starts
     top = max(range(len(ends)), key=lambda i: (ends[i][1], ends[i][0]))
-    return ends[0] if top == 0 else _refined(fitting, sheet, aim, given, sliding, ends[top], width, _ROUNDS[size])
-
-
-def _refined(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], sliding: list[Setting], found: _Found,
-    width: dict[str, float], rounds: int,
-) -> _Found:  # fmt: skip
-    """The best found near a start, the grid about it made finer round by round."""
-    count = _AROUND[min(len(sliding), 3)]
-    free = [name for name in found[2] if name not in given]
-    for turn in range(1, rounds + 1):
-        last = turn == rounds
-        finer = {s.name: _around(s, found[2][s.name], width[s.name], count, last, aim) for s in sliding}
-        grids = {name: np.array([found[2][name]]) for name in free} | finer
-        better = _best(fitting, sheet, aim, given, grids, _FINER)
-        if better and better[0][0] >= found[0] - (TAPE_COST if last else 0.0) and better[0][1] >= found[1]:
-            found = better[0]
+    found, count = ends[top], _AROUND[size]
+    for turn in range(2, _ROUNDS[size] + 1):
         width = {name: step * (2 / max(count - 1, 1)) for name, step in width.items()}
+        found = _round(fitting, sheet, aim, given, sliding, [found], width, last=turn == _ROUNDS[size])[0]
     return found
+
+
+def _round(
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], sliding: list[Setting], starts: list[_Found],
+    width: Mapping[str, float], *, last: bool,
+) -> list[_Found]:  # fmt: skip
+    """For each start the best of a finer grid about it, or the start itself; `width`: how far that grid reaches."""
+    count = _AROUND[min(len(sliding), 3)]
+    grids = []
+    for _, _, settings in starts:
+        finer = {s.name: _around(s, settings[s.name], width[s.name], count, last, aim) for s in sliding}
+        grids.append({name: np.array([value]) for name, value in settings.items() if name not in given} | finer)
+    better = _best_of_each(fitting, sheet, aim, given, grids)
+    slack = TAPE_COST if last else 0.0
+    return [
+        new if new is not None and new[0] >= old[0] - slack and new[1] >= old[1] else old
+        for old, new in zip(starts, better, strict=True)
+    ]
 
 
 def _around(setting: Setting, best: float, step: float, count: int, last: bool, aim: Aim) -> Floats:
@@ -209,33 +212,57 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
 
 
 def _best(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats], stride: int,
-    kept: dict[bytes, _Cases] | None = None,
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats],
+    kept: dict[bytes, _Cases],
 ) -> list[_Found]:  # fmt: skip
-    """The best of all combinations of the grids' values; on the first grid of several settings also the best that is no
+    """The best of all combinations of the first grids' values and, of several settings, also the best that is no
     neighbour of it. Empty when none folds.
     """
-    pitch = fitting.pitch
     cases = _combined(list(grids.values()))
     heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
-    if len(heights) > 1 and stride == _STRIDE:
+    if len(heights) > 1:
         # Also all heights alike, in fine steps: where the room for one more is often narrowest.
         level = np.tile(cases[0], (_GRIDS[1], 1))
         first = list(grids.values())[heights[0]]
         level[:, heights] = np.linspace(first[0], first[-1], _GRIDS[1])[:, None]
         cases = np.vstack([cases, level])
-    values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
-    for column, name in enumerate(grids):
-        values[name] = cases[:, column].copy()
+    values = _values(fitting.pitch, given, list(grids), cases)
     key = cases.tobytes()
-    folded = kept[key] if kept and key in kept else _Cases.folded(pitch, fitting.box, values)
-    if kept is not None:
-        kept[key] = folded
-    extra = BUTTON_FREE * _on_tie_outs(pitch, sheet, fitting.box, values)
+    if key not in kept:
+        kept[key] = _Cases.folded(fitting.pitch, fitting.box, values)
+    room = _Room.of(fitting, sheet, aim, kept[key], values, _STRIDE)
     out: list[_Found] = []
-    for case, total, mats in _pick(folded, extra, aim, stride, cases if stride == _STRIDE and cases.shape[1] > 1 else None):
-        out.append((total, mats, {name: float(array[case]) for name, array in values.items()}))
+    while len(out) < (_STARTS if cases.shape[1] > 1 else 1):
+        top = room.best(None)
+        if top is None:
+            break
+        out.append(_found(top, values))
+        reach = np.ptp(cases, axis=0) / 6 + 1e-9
+        room.worth[(np.abs(cases - cases[top[0]]) <= reach).all(axis=1)] = -np.inf
     return out
+
+
+def _best_of_each(
+    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Sequence[Mapping[str, Floats]]
+) -> list[_Found | None]:
+    """The best of all combinations for each of several sets of grids over the same settings, folded together."""
+    parts = [_combined(list(g.values())) for g in grids]
+    values = _values(fitting.pitch, given, list(grids[0]), np.vstack(parts))
+    room = _Room.of(fitting, sheet, aim, _Cases.folded(fitting.pitch, fitting.box, values), values, _FINER)
+    ends = np.cumsum([0, *(len(part) for part in parts)])
+    tops = [room.best(slice(a, b)) for a, b in pairwise(ends.tolist())]
+    return [None if top is None else _found(top, values) for top in tops]
+
+
+def _values(pitch: Pitch, given: Mapping[str, float], names: Sequence[str], cases: Floats) -> dict[str, Floats]:
+    """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
+    values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
+    return values | {name: cases[:, column].copy() for column, name in enumerate(names)}
+
+
+def _found(top: tuple[int, float, int], values: Mapping[str, Floats]) -> _Found:
+    case, total, mats = top
+    return total, mats, {name: float(array[case]) for name, array in values.items()}
 
 
 def _combined(grids: Sequence[Floats]) -> Floats:
@@ -246,43 +273,50 @@ def _combined(grids: Sequence[Floats]) -> Floats:
     return out.reshape(out.size // max(len(grids), 1) or 1, len(grids))
 
 
-def _pick(folded: _Cases, extra: Floats, aim: Aim, stride: int, places: Floats | None) -> list[tuple[int, float, int]]:
-    """Number of the best case, its worth and its mats; with `places` (N, settings) also of the best that lies apart from
-    it. Empty when none folds.
-    """
-    wanted = aim.wanted or MOST_MATS
-    size = np.array([aim.clearance.mat_length(aim.body.stature_m), aim.clearance.mat_width_m])
-    falls = spread_of(aim.weather)
-    out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
-    if not len(folded.corners):  # a floor and nothing over it
-        out[:] = 0.0
-        out[:, 0] = folded.peak
-    else:
-        heights = sitting_height(aim.body), standing_height(aim.body)
-        quick_areas(folded.faces, folded.corners, *heights, falls, _FINEST[stride], out, lid)
-    peak, dry, sit, stand = out.T
-    heads = aim.wanted or 1
-    room = (
-        worth_of_room(aim.intent, peak, dry, sit, stand, folded.floor, heads, aim.mat_m2(), sitting_height(aim.body)) + extra
-    )
-    room = np.where(np.isnan(room), -np.inf, room)
-    found: list[tuple[int, float, int]] = []
-    while np.isfinite(room).any():
-        order = np.argsort(-room, kind="stable")
-        order = order[np.isfinite(room[order])]
-        top, mats = int(order[0]), 0
+@dataclass(frozen=True, slots=True)
+class _Room:
+    """What the intent makes of many folded cases, their mats apart: `worth` (N,), -inf where a case does not fold."""
+
+    folded: _Cases
+    aim: Aim
+    stride: int
+    falls: Floats
+    lid: np.ndarray
+    dry: Floats
+    worth: Floats
+
+    @classmethod
+    def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, folded: _Cases, values: Mapping[str, Floats], stride: int) -> _Room:
+        falls = spread_of(aim.weather)
+        out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
+        sit = sitting_height(aim.body)
         if len(folded.corners):
+            quick_areas(folded.faces, folded.corners, sit, standing_height(aim.body), falls, _FINEST[stride], out, lid)
+        else:  # a floor and nothing over it
+            out[:] = 0.0
+            out[:, 0] = folded.peak
+        peak, dry, sits, stands = out.T
+        room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), sit)
+        room = room + BUTTON_FREE * _on_tie_outs(fitting.pitch, sheet, fitting.box, values)
+        return cls(folded, aim, stride, falls, lid, dry, np.where(np.isnan(room), -np.inf, room))
+
+    def best(self, part: slice | None) -> tuple[int, float, int] | None:
+        """Number of the best case (of a part of them), its worth and its mats; None when none folds."""
+        worth = self.worth if part is None else self.worth[part]
+        order = np.argsort(-worth, kind="stable")
+        order = order[np.isfinite(worth[order])] + (0 if part is None else part.start)
+        if not len(order):
+            return None
+        aim, top, mats = self.aim, int(order[0]), 0
+        if len(self.folded.corners):
+            wanted, length = aim.wanted or MOST_MATS, aim.clearance.mat_length(aim.body.stature_m)
             top, mats = best_case(
-                folded.faces, folded.corners, np.array(aim.clearance.heights()), aim.clearance.boxes(aim.body.stature_m), size,
-                stride, INNER_M, wanted, falls, lid, dry, room, order, MAT_FIRST,
+                self.folded.faces, self.folded.corners, np.array(aim.clearance.heights()),
+                aim.clearance.boxes(aim.body.stature_m), np.array([length, aim.clearance.mat_width_m]), self.stride, INNER_M,
+                wanted, self.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
             )  # fmt: skip
-        mats = int(min(mats, wanted))
-        found.append((int(top), float(room[top] + MAT_FIRST * mats), mats))
-        if places is None or len(found) == _STARTS:
-            break
-        reach = np.ptp(places, axis=0) / 6 + 1e-9
-        room[(np.abs(places - places[top]) <= reach).all(axis=1)] = -np.inf
-    return found
+            mats = min(mats, wanted)
+        return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
 
 
 def spread_of(weather: Weather) -> Floats:

@@ -121,7 +121,12 @@ def _usable(roof: Roof, dry: Region | None, height: float) -> tuple[float, Float
     hull = region.convex_hull
     if not isinstance(hull, Polygon):
         return 0.0, np.zeros((0, 2))
-    return float(region.area), np.asarray(shapely.orient_polygons(hull).exterior.coords)[:-1].copy()
+    return float(region.area), ring_of(hull)
+
+
+def ring_of(polygon: Polygon) -> Floats:
+    """Corners (k, 2) of a polygon's outline, anticlockwise, none twice."""
+    return np.asarray(shapely.orient_polygons(polygon).exterior.coords)[:-1].copy()
 
 
 def half_planes(ring: Floats) -> Floats:
@@ -138,7 +143,7 @@ def hull_and_pockets(region: Region) -> tuple[Floats, Floats]:
     hull = region.convex_hull
     if not isinstance(hull, Polygon):
         return np.array([[1.0, 0.0, 1e9]]), np.zeros((0, 3, 2))
-    ring = np.asarray(shapely.orient_polygons(hull).exterior.coords)[:-1]
+    ring = ring_of(hull)
     gap = without(hull, [region])
     parts = [g for g in shapely.get_parts(gap) if isinstance(g, (Polygon, MultiPolygon)) and g.area > 1e-9]
     triangles = [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -12,6 +13,8 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from tarvik.core.fold.pattern import Floats
 
 
@@ -41,17 +44,16 @@ def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     for number, panel in enumerate(shelter.panels):
         if panel.role is Role.FLOOR or panel.doubled:
             continue
-        middle = np.mean([shelter.at(p)[:2] for p in panel.points], axis=0)
+        middle = shelter.at_all(panel.points)[:, :2].mean(axis=0).tolist()
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
             if len(owners[frozenset((a, b))]) == 1:
                 found.append(_edge(shelter, number, a, b, middle))
     return tuple(found)
 
 
-def _edge(shelter: Shelter, panel: int, a: str, b: str, middle: Floats) -> RimEdge:
+def _edge(shelter: Shelter, panel: int, a: str, b: str, middle: Sequence[float]) -> RimEdge:
     start, end = shelter.at(a), shelter.at(b)
-    along = (end - start)[:2]
-    normal = np.array([along[1], -along[0]])
-    if normal @ ((start + end)[:2] / 2 - middle) < 0:
-        normal = -normal
-    return RimEdge(panel, (a, b), start, end, normal / max(float(np.hypot(*normal)), 1e-12))
+    (ax, ay, _), (bx, by, _) = start.tolist(), end.tolist()
+    out = np.array([by - ay, ax - bx]) / max(math.hypot(bx - ax, by - ay), 1e-12)
+    inward = (by - ay) * ((ax + bx) / 2 - middle[0]) + (ax - bx) * ((ay + by) / 2 - middle[1]) < 0
+    return RimEdge(panel, (a, b), start, end, -out if inward else out)

@@ -9,7 +9,6 @@ import numpy as np
 
 from tarvik.core.constant import constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -38,15 +37,20 @@ def downhill(xyz: Floats) -> Floats | None:
 
     Method: Newell's normal.
     """
-    normal = cross(xyz, np.roll(xyz, -1, axis=0)).sum(axis=0)
-    if abs(normal[2]) < 1e-9 * max(float(np.linalg.norm(normal)), 1e-12):
+    nx = ny = nz = 0.0
+    corners = xyz.tolist()
+    for (ax, ay, az), (bx, by, bz) in zip(corners, (*corners[1:], corners[0]), strict=True):
+        nx += ay * bz - az * by
+        ny += az * bx - ax * bz
+        nz += ax * by - ay * bx
+    if abs(nz) < 1e-9 * max(math.hypot(nx, ny, nz), 1e-12):
         return None
-    return np.asarray(normal[:2] / normal[2])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
+    return np.array([nx / nz, ny / nz])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
 
 
 def low_points(shelter: Shelter) -> Sequence[str]:
     """Points of the roof at which its water leaves: no neighbour along a roof panel's edge is lower."""
-    heights = dict(zip(shelter.pattern.points, shelter.xyz[:, 2], strict=True))
+    heights = dict(zip(shelter.pattern.points, shelter.xyz[:, 2].tolist(), strict=True))
     neighbours: dict[str, set[str]] = {}
     for panel in shelter.panels:
         if panel.role is Role.FLOOR:

@@ -158,6 +158,7 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
     lines, stakes = _staked(shelter)
     pulls = _pulls(shelter)
     offered = _kinds(shelter, supports)
+    on_poles = poled(shelter)
     yielded = False
     for kinds in product(offered, repeat=len(high)):
         enough = trees is None or kinds.count("tree") <= len(trees)
@@ -165,13 +166,13 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
             continue
         both_trees = kinds == ("tree", "tree")
         for through in _through(supports.house.ridge) if both_trees else (False,):
-            rig = _rigged(shelter, kinds, supports, pulls, through=through)
+            rig = _rigged(shelter, kinds, supports, pulls, on_poles, through=through)
             lifts = _lifts(shelter, supports, rig)
             yielded = True
             yield Rig((*rig.supports, *lifts.supports), (*rig.lines, *lines, *lifts.lines),
                       (*stakes, *rig.stakes, *lifts.stakes), rig.through_line, (*rig.short, *lifts.short))  # fmt: skip
     if not yielded:
-        rig = _rigged(shelter, ("pole",) * len(high), supports, pulls, through=False)
+        rig = _rigged(shelter, ("pole",) * len(high), supports, pulls, on_poles, through=False)
         yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), False, rig.short)
 
 
@@ -179,7 +180,10 @@ def _through(rule: str) -> tuple[bool, ...]:
     return {"through": (True,), "ends": (False,)}.get(rule, (False, True))
 
 
-def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls: dict[str, Floats], *, through: bool) -> Rig:
+def _rigged(
+    shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls: dict[str, Floats], on_poles: tuple[str, ...], *,
+    through: bool,
+) -> Rig:  # fmt: skip
     high = shelter.pitch.high_points()
     trees = supports.usable_trees()
     short: list[Miss] = []
@@ -195,7 +199,7 @@ def _rigged(shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls:
             short.append(Miss("trees_too_close", f"{complaint}, short by {{0}}", metres, (metres,)))
     made = Carried(supports, [], [], [], short)
     middle = shelter.xyz[:, :2].mean(axis=0)
-    for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in poled(shelter))):
+    for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in on_poles)):
         top = shelter.at(point)
         way = pulls[point] if point in pulls else _unit(_square_out(shelter, point, middle))
         if kind == "tree":
@@ -223,8 +227,13 @@ def _inside(shelter: Shelter, point: str) -> bool:
     return box is not None and 0.01 < u < box[0] - 0.01 and 0.01 < v < box[1] - 0.01 and len(shelter.pitch.high_points()) == 1
 
 
+NOTHING_LIFTED: Final = Rig((), (), (), False, ())
+
+
 def _lifts(shelter: Shelter, supports: Supports, rig: Rig) -> Rig:
     """What draws up, or props, the points that a pitch lifts."""
+    if not any(anchor.hold is Hold.LIFTED for anchor in shelter.pitch.anchors):
+        return NOTHING_LIFTED
     poles = None if supports.poles is None else [p for p in supports.poles if all(p is not s.pole for s in rig.supports)]
     made = Carried(replace(supports, poles=None if poles is None else tuple(poles)), [], [], [], [])
     used = sum(s.kind == "tree" for s in rig.supports)

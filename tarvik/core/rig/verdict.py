@@ -16,7 +16,7 @@ from tarvik.core.shelter import MOST_KEPT, Refusal, Shelter
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
-    from tarvik.core.rig.carried import Rig
+    from tarvik.core.rig.carried import Rig, Stake
     from tarvik.core.rig.supports import Supports
 
 THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
@@ -79,11 +79,11 @@ _REMEDY = {
 }
 
 
-def _buttons(shelter: Shelter, rig: Rig) -> list[Reason]:
+def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
     """Points that must be tied and have no tie-out. A line under the ridge carries its ends without any."""
     missing = []
     for anchor in shelter.pitch.anchors:
-        carried = rig.through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
+        carried = through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
         if (
             anchor.hold is not Hold.FREE
             and anchor.on_sheet
@@ -128,12 +128,12 @@ def _cord(rig: Rig, supports: Supports) -> list[Reason]:
     return reasons
 
 
-def _assess_rig(shelter: Shelter, rig: Rig, supports: Supports) -> list[Reason]:
+def _assess_rig(rig: Rig, supports: Supports, buttons: list[Reason]) -> list[Reason]:
     reasons = [
         Reason(miss.code, miss.template, miss.short_by_m or None, remedy=_REMEDY[miss.code], lengths=miss.lengths)
         for miss in rig.short
     ]
-    reasons += _buttons(shelter, rig)
+    reasons += buttons
     wanted = rig.stakes_needed()
     if supports.stakes is not None and wanted > supports.stakes:
         missing = wanted - supports.stakes
@@ -144,12 +144,19 @@ def _assess_rig(shelter: Shelter, rig: Rig, supports: Supports) -> list[Reason]:
     return reasons + _cord(rig, supports) + _in_the_way(rig, supports)
 
 
+def blocks(trunk: tuple[float, float, float], stake: Stake) -> bool:
+    """Whether a trunk or rock (x, y, diameter) stands where a stake must go."""
+    x, y, diameter = trunk
+    return not stake.optional and math.hypot(stake.at[0] - x, stake.at[1] - y) < diameter / 2 + STAKE_ROOM_M
+
+
 def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
     """Stakes that would have to go where a trunk or a rock is."""
     out = []
     for stake in rig.stakes:
-        for x, y, diameter in supports.in_the_way:
-            if not stake.optional and math.hypot(stake.at[0] - x, stake.at[1] - y) < diameter / 2 + STAKE_ROOM_M:
+        for trunk in supports.in_the_way:
+            if blocks(trunk, stake):
+                diameter = trunk[2]
                 back = diameter + 2 * STAKE_ROOM_M
                 out.append(
                     Reason(
@@ -173,8 +180,11 @@ def _cost(reasons: list[Reason]) -> float:
 def assess(shelter: Shelter, supports: Supports) -> Assessment:
     """The easiest rig of a folded shelter with what is at hand, and what it still needs."""
     best: tuple[float, Rig, list[Reason]] | None = None
+    buttons: dict[bool, list[Reason]] = {}
     for rig in rigs(shelter, supports):
-        reasons = _assess_rig(shelter, rig, supports)
+        if rig.through_line not in buttons:
+            buttons[rig.through_line] = _buttons(shelter, through_line=rig.through_line)
+        reasons = _assess_rig(rig, supports, buttons[rig.through_line])
         cost = _cost(reasons) + 0.01 * rig.stakes_needed() + 0.02 * rig.through_line
         if best is None or cost < best[0] - 1e-9:
             best = (cost, rig, reasons)

@@ -1,0 +1,360 @@
+"""A pitched sheet as it hangs: mesh, threads, ties and loads put together, brought to rest, and read off."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.errors import FoldError
+from tarvik.core.fold.pattern import Role
+from tarvik.core.hang.balance import Members, Rest, System, come_to_rest
+from tarvik.core.hang.cloth import patched, threads
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
+from tarvik.core.hang.mesh import Mesh, mesh_of
+from tarvik.core.hang.ties import CORD_N, RIDGE_PULL_N, TAUTNESS, Lift, Tie, ties_of
+from tarvik.core.loads.pressure import panel_loads
+from tarvik.core.measure.runoff import downhill
+from tarvik.core.plane import shares_in
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from numpy.typing import NDArray
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.rig.carried import Rig
+    from tarvik.core.shelter import Shelter
+
+GRAVITY: Final = constant("gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs")
+HEM_M: Final = constant(
+    "hem", 0.06, "m", ENGINEERING, "cloth in the hem and its seam: the hem is as stiff as a strip this wide"
+)
+MESH_LINES: Final = 17
+"""Grid lines along a sheet's longer side."""
+SLACK_N_M: Final = constant(
+    "slack_pull", 0.5, "N/m", ENGINEERING, "cloth that pulls less than this in a direction is slack there"
+)
+LIFT_LEAST_N: Final = constant(
+    "stake_lift_least", 5.0, "N", ENGINEERING, "a stake pulled up less than this stays by its own grip"
+)
+SNOW: Final = "EN 1991-1-3:2003, 5.3.2 (shape coefficient of a sloping roof); values from memory"
+SNOW_ALL_DEG: Final = constant("snow_all", 30.0, "degrees", SNOW, "steepest roof that keeps all of its snow")
+SNOW_NONE_DEG: Final = constant("snow_none", 60.0, "degrees", SNOW, "steepest roof that keeps any snow")
+SNOW_SHARE: Final = constant("snow_share", 0.8, "1", SNOW, "snow on a roof over snow on the ground")
+
+
+@dataclass(frozen=True, slots=True)
+class Hanging:
+    """How a sheet hangs: its fabric, how taut its stakes are pulled, wet or dry, wind pressure (Pa) from a bearing in the
+    shelter's frame, snow on the ground (kg/m2), points lifted, stakes shifted (by their place among the rig's stakes, m),
+    and how many grid lines its mesh has.
+    """
+
+    fabric: Fabric = DEFAULT_FABRIC
+    tautness: float = TAUTNESS
+    wet: bool = False
+    pressure_pa: float = 0.0
+    wind_from_deg: float = 90.0
+    snow_kg_m2: float = 0.0
+    lifts: tuple[Lift, ...] = ()
+    moved: Mapping[int, tuple[float, float]] = field(default_factory=lambda: MappingProxyType({}))
+    lines: int = MESH_LINES
+
+
+@dataclass(frozen=True, slots=True)
+class TieForce:
+    """What one tie holds, N: the sheet's pull on its holder as a vector (3,), in all, upwards, and along the ground."""
+
+    tie: Tie
+    pull: tuple[float, float, float]
+
+    @property
+    def newtons(self) -> float:
+        """In all."""
+        return math.hypot(*self.pull)
+
+    @property
+    def up_n(self) -> float:
+        """Upwards; negative where the holder carries."""
+        return self.pull[2]
+
+    @property
+    def along_n(self) -> float:
+        """Along the ground."""
+        return math.hypot(self.pull[0], self.pull[1])
+
+
+@dataclass(frozen=True, eq=False)
+class Hung:
+    """A sheet at rest. `x` (n, 3): where its nodes hang (those of the mesh first, then cord ends and a ridge line's)."""
+
+    shelter: Shelter
+    rig: Rig
+    hanging: Hanging
+    mesh: Mesh
+    ties: tuple[Tie, ...]
+    system: System
+    load: Floats
+    rest: Rest
+
+    @property
+    def xyz(self) -> Floats:
+        """Where the mesh's nodes hang (n, 3)."""
+        return self.rest.x[: len(self.mesh.uv)]
+
+    @property
+    def settled(self) -> bool:
+        """Whether it came to rest."""
+        return self.rest.settled
+
+    def at(self, uv: tuple[float, float]) -> Floats:
+        """Where a place of the flat sheet hangs (3,): its nearest node."""
+        return np.asarray(self.xyz[self.mesh.node_at(uv)])
+
+    def place(self, u: float, v: float) -> Floats:
+        """Where any place of the flat sheet hangs (3,), by its triangle; off the sheet, its nearest node."""
+        shares, inside = shares_in(self.mesh.uv[self.mesh.triangles], np.array([[u, v]]))
+        own = np.flatnonzero(inside[0])
+        if not len(own):
+            return self.at((u, v))
+        return np.asarray((shares[0, own, :, None] * self.xyz[self.mesh.triangles[own]]).sum(axis=1).mean(axis=0))
+
+    @cached_property
+    def roof(self) -> NDArray[np.bool_]:
+        """Which triangles of the mesh are no floor."""
+        floors = np.array([panel.role is Role.FLOOR for panel in self.shelter.panels])
+        return np.asarray(~floors[self.mesh.panel])
+
+    @property
+    def why_loose(self) -> str:
+        """Why the sheet did not come to rest; empty when it did."""
+        if self.settled:
+            return ""
+        node = int(np.argmax(np.where(self.system.held, 0.0, np.abs(self.pulls).max(axis=1))))
+        near = min(self.ties, key=lambda tie: float(np.linalg.norm(self.rest.x[tie.node] - self.rest.x[node])))
+        return f"the cloth near {near.name} hangs too slack to come to rest: shorten its line or move its stake out"
+
+    @cached_property
+    def lifting(self) -> tuple[TieForce, ...]:
+        """Stakes that the sheet pulls upwards as hard as along the ground, or harder: they lift."""
+        staked = (f for f in self.forces if f.tie.kind in ("stake", "guy"))
+        return tuple(f for f in staked if f.newtons > LIFT_LEAST_N and f.up_n >= f.along_n)
+
+    @cached_property
+    def pulls(self) -> Floats:
+        """What each node's holder takes (n, 3), N; zero at a free node."""
+        return self.system.pulls(self.rest.x, self.load)
+
+    @cached_property
+    def forces(self) -> tuple[TieForce, ...]:
+        """What each tie holds. A cord's pull is its stretch; a held node's what is left over there."""
+        pulls = self.system.members.pulls(self.rest.x)
+        out = []
+        cord = len(self.system.members.rest) - sum(t.length_m > 0 for t in self.ties)
+        for tie in self.ties:
+            if tie.length_m > 0:
+                size = float(pulls[cord])
+                way = self.rest.x[tie.node] - self._end(cord)
+                pull = size * way / max(float(np.linalg.norm(way)), 1e-12)
+                cord += 1
+            else:
+                pull = self.pulls[tie.node]
+            out.append(TieForce(tie, (float(pull[0]), float(pull[1]), float(pull[2]))))
+        return tuple(out)
+
+    def _end(self, member: int) -> Floats:
+        return np.asarray(self.rest.x[self.system.members.nodes[member, 1]])
+
+    @cached_property
+    def strain_pull(self) -> Floats:
+        """Pull of the cloth in each triangle (m, 4), N/m: across, along, and on both biases."""
+        count = len(self.mesh.triangles) * 4
+        return np.asarray(self.system.members.pulls(self.rest.x)[:count].reshape(-1, 4) / self.mesh.area[:, None])
+
+    @cached_property
+    def slack(self) -> NDArray[np.bool_]:
+        """Which cells of the mesh pull in no direction."""
+        most = np.zeros(len(self.mesh.cells))
+        np.maximum.at(most, self.mesh.cell, self.strain_pull.max(axis=1))
+        return most < SLACK_N_M
+
+    @cached_property
+    def wrinkled(self) -> NDArray[np.bool_]:
+        """Which cells pull one way and are slack square to it."""
+        weft, warp, one, two = self.strain_pull.T
+        # Stress (xx, yy, xy) summed over the triangles of each cell, then its smaller principal value.
+        parts = np.stack([weft + (one + two) / 2, warp + (one + two) / 2, (one - two) / 2], axis=1) * self.mesh.area[:, None]
+        stress, size = np.zeros((len(self.mesh.cells), 3)), np.zeros(len(self.mesh.cells))
+        np.add.at(stress, self.mesh.cell, parts)
+        np.add.at(size, self.mesh.cell, self.mesh.area)
+        xx, yy, xy = (stress / np.maximum(size, 1e-12)[:, None]).T
+        least = (xx + yy) / 2 - np.hypot((xx - yy) / 2, xy)
+        return np.asarray((least < SLACK_N_M) & ~self.slack)
+
+    @property
+    def ridge_sag_m(self) -> float | None:
+        """How far a ridge line under the sheet hangs below the straight between its ends; None where there is none."""
+        own = self.system.pairs[:, 1]
+        high = self.shelter.pitch.high_points()
+        if not len(own) or len(high) != 2:
+            return None
+        a, b = (self.xyz[self.mesh.named[p]] for p in high)
+        along = (b - a)[:2]
+        share = ((self.rest.x[own][:, :2] - a[:2]) @ along) / max(float(along @ along), 1e-12)
+        return float((a[2] + share * (b[2] - a[2]) - self.rest.x[own][:, 2]).max())
+
+    @property
+    def unbalanced(self) -> float:
+        """What the ties and the ground do not balance of all loads, as a share of them."""
+        total = self.load.sum(axis=0)
+        held = self.system.held
+        taken = self.pulls[held].sum(axis=0) + np.array([0.0, 0.0, self.ground_n])
+        size = max(float(np.abs(self.load).sum()), 1e-12)
+        return float(np.linalg.norm(total - taken) / size)
+
+    @property
+    def ground_n(self) -> float:
+        """What the cloth that lies on the ground does to it, upwards positive: negative, as it presses down."""
+        free = ~self.system.held
+        return float(self.system.ground_n_m * np.minimum(self.rest.x[free, 2], 0.0).sum())
+
+
+def hang(shelter: Shelter, rig: Rig, hanging: Hanging) -> Hung:
+    """Hang a folded and rigged sheet. Raises FoldError for one that hangs from nothing."""
+    mesh, ties, system, start, load = _ready(shelter, rig, hanging)
+    return Hung(shelter, rig, hanging, mesh, ties, system, load, come_to_rest(system, start, load, masses(mesh, len(start))))
+
+
+def masses(mesh: Mesh, count: int) -> Floats:
+    """Relative weights of `count` nodes: those of the mesh by their cloth, cord ends and a ridge line's like the mean one."""
+    out = np.full(count, float(mesh.node_area.mean()))
+    out[: len(mesh.uv)] = mesh.node_area
+    return out
+
+
+def hung_as(shelter: Shelter, rig: Rig, hanging: Hanging, x: Floats, *, settled: bool = True) -> Hung:
+    """A sheet that was hung before, from where its nodes (n, 3) were then. Raises FoldError when that was another mesh."""
+    mesh, ties, system, start, load = _ready(shelter, rig, hanging)
+    if x.shape != start.shape:
+        raise FoldError("this hung shape was of another mesh")
+    x = np.where(system.held[:, None], start, x)
+    left = system.pulls(x, load)[~system.held]
+    return Hung(shelter, rig, hanging, mesh, ties, system, load, Rest(x, settled, 0, float(np.abs(left).max(initial=0.0))))
+
+
+def _ready(shelter: Shelter, rig: Rig, hanging: Hanging) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
+    """Mesh, ties, system, where its nodes start and their loads."""
+    mesh = _mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
+    ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, hanging.moved, hanging.lifts))
+    system, start = _put_together(shelter, rig, hanging, mesh, list(ties))
+    load = np.zeros_like(start)
+    load[: len(mesh.uv)] = loads_of(shelter, mesh, hanging)
+    return mesh, ties, system, start, load
+
+
+def _mesh(shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, float]], ...]) -> Mesh:
+    known: dict[tuple[int, object], Mesh] = shelter.__dict__.setdefault("_meshes", {})
+    if (lines, further) not in known:
+        known[lines, further] = mesh_of(shelter, lines, further)
+    return known[lines, further]
+
+
+def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:
+    """Weight, wind and snow on every node of the mesh (n, 3), N."""
+    kg = mesh.node_area * hanging.fabric.weight_kg_m2 * (1 + (hanging.fabric.wet_share if hanging.wet else 0.0))
+    out = np.zeros((len(mesh.uv), 3))
+    out[:, 2] -= GRAVITY * kg
+    per_m2 = np.zeros((len(shelter.panels), 3))
+    if hanging.pressure_pa:
+        place = {panel.id: k for k, panel in enumerate(shelter.panels)}
+        for wind in panel_loads(shelter, hanging.wind_from_deg, hanging.pressure_pa):
+            per_m2[place[wind.id]] += wind.force_n / wind.area_m2
+    if hanging.snow_kg_m2:
+        per_m2[:, 2] -= GRAVITY * hanging.snow_kg_m2 * _snow_shares(shelter)
+    if per_m2.any():
+        np.add.at(out, mesh.triangles, (mesh.area[:, None] / 3 * per_m2[mesh.panel])[:, None, :])
+    return out
+
+
+def _snow_shares(shelter: Shelter) -> Floats:
+    """Snow on each panel a square metre of cloth, over that on the ground."""
+    out = np.zeros(len(shelter.panels))
+    for k, face in enumerate(shelter.faces()):
+        if face.role is Role.FLOOR:
+            continue
+        fall = downhill(face.xyz)
+        slope = math.inf if fall is None else float(np.hypot(*fall))
+        share = np.clip((SNOW_NONE_DEG - math.degrees(math.atan(slope))) / (SNOW_NONE_DEG - SNOW_ALL_DEG), 0, 1)
+        out[k] = SNOW_SHARE * share / math.hypot(1.0, slope)
+    return out
+
+
+def _put_together(shelter: Shelter, rig: Rig, hanging: Hanging, mesh: Mesh, ties: list[Tie]) -> tuple[System, Floats]:
+    """The members, what is held, and where all nodes start. Members: threads, hem, ridge line, then the ties' cords."""
+    start = [mesh.xyz.copy()]
+    held = np.ones(len(mesh.uv), dtype=bool)
+    held[mesh.triangles] = False  # a node that only slivers touch stays where it is
+    for tie in ties:
+        if not tie.length_m:
+            held[tie.node] = True
+            start[0][tie.node] = tie.at
+    stretch = hanging.fabric.wet_stretch if hanging.wet else 0.0
+    cloth = patched(mesh, threads(mesh, hanging.fabric, stretch), sorted({tie.node for tie in ties}))
+    members = [cloth, _hem(mesh, hanging.fabric, stretch)]
+    line, places, pairs = _ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
+    members.append(line)
+    start.append(places)
+    held = np.append(held, np.zeros(len(places), dtype=bool))
+    ends: list[tuple[int, int]] = []
+    anchors: list[tuple[float, float, float]] = []
+    cords = [tie for tie in ties if tie.length_m]
+    first = len(held)
+    for tie in cords:
+        if tie.other >= 0:
+            ends.append((tie.node, tie.other))
+        else:
+            ends.append((tie.node, first + len(anchors)))
+            anchors.append(tie.at)
+    rest = np.array([tie.length_m for tie in cords])
+    members.append(Members.cords(np.array(ends, dtype=np.int64).reshape(-1, 2), rest, CORD_N / np.maximum(rest, 1e-6)))
+    start.append(np.array(anchors).reshape(-1, 3))
+    held = np.append(held, np.ones(len(anchors), dtype=bool))
+    return System(Members.joined(*members), held, pairs), np.concatenate(start)
+
+
+def _hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
+    """The hem along every edge of the cloth, as cords."""
+    ends = mesh.rim
+    length = np.linalg.norm(mesh.uv[ends[:, 0]] - mesh.uv[ends[:, 1]], axis=1)
+    return Members.cords(ends, length * (1 + stretch), HEM_M * fabric.warp_n_m / length)
+
+
+def _ridge_line(
+    shelter: Shelter, rig: Rig, mesh: Mesh, start: Floats, first: int
+) -> tuple[Members, Floats, NDArray[np.int64]]:
+    """A taut line under the ridge, of nodes of its own under those of the cloth, from one high point to the other."""
+    high = shelter.pitch.high_points()
+    none = Members.cords(np.zeros((0, 2), dtype=np.int64), np.zeros(0), np.zeros(0))
+    if not rig.through_line or len(high) != 2:
+        return none, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64)
+    a, b = (mesh.named[p] for p in high)
+    flat_a, flat_b = mesh.uv[a], mesh.uv[b]
+    along = flat_b - flat_a
+    share = ((mesh.uv - flat_a) @ along) / float(along @ along)
+    off = np.linalg.norm(mesh.uv - flat_a - share[:, None] * along, axis=1)
+    over = np.flatnonzero((off < 1e-6) & (share > 1e-6) & (share < 1 - 1e-6))
+    over = over[np.argsort(share[over])]
+    places = start[a] + share[over, None] * (start[b] - start[a])
+    own = first + np.arange(len(over))
+    chain = np.concatenate([[a], own, [b]])
+    ends = np.column_stack([chain[:-1], chain[1:]])
+    spots = np.concatenate([[start[a]], places, [start[b]]])
+    spans = np.linalg.norm(np.diff(spots, axis=0), axis=1)
+    rest = spans / (1 + RIDGE_PULL_N / CORD_N)
+    return Members.cords(ends, rest, CORD_N / rest), places, np.column_stack([over, own])

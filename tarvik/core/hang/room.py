@@ -1,0 +1,230 @@
+"""The room under a hung sheet: ground covered, dry, with sitting height, and where mats lie; as for the fold, but over the
+hung shape. Exact polygons over the mesh, no grid.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+import shapely
+from shapely import Polygon
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.measure.figures import sitting_height, standing_height
+from tarvik.core.measure.ground import Ground, hull_and_pockets, ring_of
+from tarvik.core.measure.mates import lay_people
+from tarvik.core.measure.mats import Mat, lay_mats
+from tarvik.core.measure.roof import GRID_M, Region, as_region, common, without
+from tarvik.core.plane import shares_in, signed_area
+from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    from tarvik.core.body import Body
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.hang.hung import Hung
+    from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.measure.lying import Lying
+
+EASE_M: Final = constant(
+    "hung_ease",
+    0.005,
+    "m",
+    ENGINEERING,
+    "outlines of ground under a hung sheet are drawn in by this and made of fewer corners",
+)
+EDGE_ON_M2: Final = 5e-11
+"""A triangle that covers less ground is seen edge-on."""
+HAIRLINE_M: Final = 1e-5
+"""A gap in a region narrower than twice this is rounding."""
+HEADINGS_STRIDE: Final = 3
+"""Headings tried for mats: every so many steps (6 degrees)."""
+
+
+@dataclass(frozen=True, eq=False)
+class HungRoom:
+    """The roof of a hung sheet over the ground, floors left out: its cells, those of equally many corners together
+    (k, c, 3), and triangles (m, 3, 3).
+    """
+
+    cells: tuple[Floats, ...]
+    triangles: Floats
+
+    @classmethod
+    def under(cls, hung: Hung) -> HungRoom:
+        """Room under a hung sheet."""
+        mesh, xyz = hung.mesh, hung.xyz
+        # Of a quadrangle's two pairs of triangles, one after the other in the mesh, one is enough.
+        rank = np.arange(len(mesh.cell)) - np.searchsorted(mesh.cell, mesh.cell)
+        quad = np.array([len(ring) == 4 for ring in mesh.cells])[mesh.cell] & (np.bincount(mesh.cell)[mesh.cell] == 4)
+        kept = hung.roof & ~(quad & (rank >= 2))
+        by_size: dict[int, list[tuple[int, ...]]] = {}
+        for cell in np.unique(mesh.cell[hung.roof]):
+            by_size.setdefault(len(mesh.cells[cell]), []).append(mesh.cells[cell])
+        return cls(tuple(xyz[np.array(rings)] for rings in by_size.values()), xyz[mesh.triangles[kept]])
+
+    @property
+    def peak_m(self) -> float:
+        """Height of the highest point."""
+        return float(self.triangles[..., 2].max()) if len(self.triangles) else 0.0
+
+    @cached_property
+    def plan(self) -> Region:
+        """Ground covered."""
+        return self._shadow(np.zeros(2))
+
+    def _shadow(self, travel: Floats) -> Region:
+        """Ground sheltered when rain moves `travel` (2,) sideways per metre of fall."""
+        return _united([np.asarray(shapely.polygons(rings[..., :2] + rings[..., 2:] * travel)) for rings in self.cells])
+
+    def above(self, height: float) -> Region:
+        """Ground over which the lowest cloth is at least `height` metres up."""
+        low = _parts_below(self.triangles, height)
+        return without(self.plan, [_united(low, apart=self._single)]) if low else self.plan
+
+    @cached_property
+    def _single(self) -> bool:
+        """Whether no cloth hangs over other cloth: then parts of the triangles do not lap in plan either."""
+        return bool(shapely.coverage_is_valid(np.asarray(shapely.polygons(self.triangles[..., :2]))))
+
+    def dry(self, weather: Weather) -> Region:
+        """Ground that no drop reaches, in calm air and under every wind of the spread."""
+        region = self.plan
+        if rain_slope(weather) > 0:
+            for travel in fall_directions(weather)[1:]:
+                region = common(region, self._shadow(travel))
+        return region
+
+    def height_at(self, xy: Floats) -> Floats:
+        """Height of the lowest cloth over places (k, 2); NaN where there is none."""
+        flat = self.triangles[np.abs(signed_area(self.triangles)) > EDGE_ON_M2]
+        shares, inside = shares_in(flat, xy)
+        z = np.where(inside, (shares * flat[:, :, 2]).sum(axis=-1), np.inf).min(axis=1, initial=np.inf)
+        return np.where(np.isfinite(z), z, np.nan)
+
+
+def _united(shapes: Sequence[NDArray[np.object_]], *, apart: bool = False) -> Region:
+    """Union of polygons; quickly when, as mostly, none laps over another, or when they are known to lie `apart`."""
+    parts = np.concatenate([np.atleast_1d(s) for s in shapes]) if shapes else np.zeros(0, dtype=np.object_)
+    parts = parts[shapely.area(parts) > GRID_M]
+    crossed = ~shapely.is_valid(parts)
+    parts[crossed] = shapely.buffer(parts[crossed], 0)
+    if not len(parts):
+        return Polygon()
+    if apart or (not crossed.any() and shapely.coverage_is_valid(parts)):
+        return as_region(shapely.coverage_union_all(parts))
+    return as_region(shapely.union_all(parts, grid_size=GRID_M))
+
+
+def _parts_below(triangles: Floats, height: float) -> list[NDArray[np.object_]]:
+    """The parts of triangles (m, 3, 3) below a height, in plan: whole, with one corner and with two corners below it."""
+    under = height - triangles[..., 2]
+    count = (under > 0).sum(axis=1)
+    out = [shapely.polygons(triangles[count == 3][..., :2])]
+    for corners in (1, 2):
+        some, depth = triangles[count == corners], under[count == corners]
+        # Turned so that the corner that differs from the two others comes first.
+        first = np.argmax((depth > 0) == (corners == 1), axis=1)
+        turn = (first[:, None] + np.arange(3)) % 3
+        rows = np.arange(len(some))[:, None]
+        xy, depth = some[rows, turn][..., :2], depth[rows, turn]
+        # From the lower end of each edge, so that both triangles on it get the same point.
+        cut = []
+        for k in (1, 2):
+            low, high = (0, k) if corners == 1 else (k, 0)
+            share = (depth[:, low] / (depth[:, low] - depth[:, high]))[:, None]
+            cut.append(xy[:, low] + share * (xy[:, high] - xy[:, low]))
+        ring = [xy[:, 0], *cut] if corners == 1 else [cut[0], xy[:, 1], xy[:, 2], cut[1]]
+        out.append(shapely.polygons(np.stack(ring, axis=1)))
+    return [part for part in out if len(part)]
+
+
+@dataclass(frozen=True, eq=False)
+class HungFigures:
+    """What a hung sheet gives these people on one kind of night. Metres, square metres.
+
+    `who`: which of the named people lies on each mat.
+    """
+
+    peak_m: float
+    covered_area_m2: float
+    dry_area_m2: float
+    sit_area_m2: float
+    stand_area_m2: float
+    mats: tuple[Mat, ...]
+    who: tuple[int, ...]
+    room: HungRoom
+
+    @property
+    def sleepers(self) -> int:
+        """Largest number of mats that lie dry with their clearances."""
+        return len(self.mats)
+
+
+def measure_hung(
+    hung: Hung, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: Sequence[Body] = ()
+) -> HungFigures:
+    """Measure a hung sheet for as many sleepers of one stature as fit, or for the named `people`."""
+    room = HungRoom.under(hung)
+    dry = room.dry(weather)
+    ground = _ground(room, dry, clearance)
+    headings = lying.headings(hung.shelter)
+    if people:
+        laid = lay_people(ground, [p.stature_m for p in people], clearance, headings=headings)
+    else:
+        mats = lay_mats(ground, body.stature_m, clearance, stride=HEADINGS_STRIDE, headings=headings)
+        laid = list(enumerate(mats))
+    return HungFigures(
+        room.peak_m, float(room.plan.area), float(dry.area), float(room.above(sitting_height(body)).area),
+        float(room.above(standing_height(body)).area), tuple(mat for _, mat in laid),
+        tuple(person for person, _ in laid) if people else (), room,
+    )  # fmt: skip
+
+
+def _ground(room: HungRoom, dry: Region, clearance: Clearance) -> Ground | None:
+    """Where mats may lie: on dry ground, and with each clearance over its part of the mat."""
+    planes: list[Floats] = []
+    plane_box: list[NDArray[np.int64]] = []
+    triangles: list[Floats] = []
+    triangle_box: list[NDArray[np.int64]] = []
+    usable: Region = dry
+    for box, height in enumerate(clearance.heights()):
+        region = room.above(height)
+        if box == 0:
+            region = common(region, dry)
+            usable = region
+        region = _eased(region)
+        if region.is_empty:
+            return None
+        hull, pockets = hull_and_pockets(region)
+        planes.append(hull)
+        plane_box.append(np.full(len(hull), box, dtype=np.int64))
+        triangles.append(pockets)
+        triangle_box.append(np.full(len(pockets), box, dtype=np.int64))
+    around = usable.convex_hull
+    if not isinstance(around, Polygon):
+        return None
+    low_x, low_y, high_x, high_y = usable.bounds
+    return Ground(
+        np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1]), np.concatenate(planes), np.concatenate(plane_box),
+        np.concatenate(triangles), np.concatenate(triangle_box), float(usable.area),
+        ring_of(around),
+    )  # fmt: skip
+
+
+def _eased(region: Region) -> Region:
+    """A little smaller than a region and with fewer corners, so that what fits in it fits in the region.
+
+    First its hairlines are closed: rounding leaves some where many cells meet, and each would become a gap that no mat may
+    lie over.
+    """
+    whole = region.buffer(HAIRLINE_M, join_style="mitre")
+    inner = as_region(whole.buffer(-EASE_M - HAIRLINE_M, join_style="mitre"))
+    eased = as_region(inner.simplify(0.8 * EASE_M))
+    return eased if eased.is_valid else as_region(eased.buffer(0))

@@ -1,0 +1,179 @@
+"""What is told of a hung sheet, as plain values that can be kept, and how figures of the fold give way to those of the hung
+shape.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from tarvik.core.finding import Finding, Level
+from tarvik.core.hang.advice import headroom_m, heads_of
+from tarvik.core.hang.lines import line_pulls
+from tarvik.core.hang.room import measure_hung
+from tarvik.core.hang.water import Grows, pools
+from tarvik.core.measure.drips import under_drips
+from tarvik.core.measure.mats import Mat
+from tarvik.core.units import Units, format_length
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from tarvik.core.body import Body
+    from tarvik.core.hang.hung import Hung
+    from tarvik.core.measure.figures import Figures
+
+
+@dataclass(frozen=True, slots=True)
+class ToldForce:
+    """What a tie holds, N: in all, and upwards against its holder."""
+
+    name: str
+    kind: str
+    newtons: float
+    up_n: float
+
+
+@dataclass(frozen=True, slots=True)
+class ToldPool:
+    """A pool in words: where, litres in the hollow at first and once it is full, depth, and what becomes of it."""
+
+    at: tuple[float, float, float]
+    litres_first: float
+    litres: float
+    depth_m: float
+    grows: str
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A hung sheet told beside its fold. Metres, square metres, newtons, litres, shares.
+
+    `headroom_m`: the lowest cloth over the heads of the mats that the fold has room for, `fold_headroom_m` the fold there.
+    `mats`: x, y, heading, length, width; `who`: which of the named people lies on each; `ridge_sag_m`: of a ridge line
+    under the sheet; `lines`: each line of the rig with its
+    point, purpose and pull.
+    """
+
+    settled: bool
+    why: str
+    steps: int
+    fabric: str
+    tautness: float
+    peak_m: float
+    covered_m2: float
+    dry_m2: float
+    sit_m2: float
+    stand_m2: float
+    mats: tuple[tuple[float, float, float, float, float], ...]
+    who: tuple[int, ...]
+    headroom_m: float
+    fold_headroom_m: float
+    sag_m: float
+    ridge_sag_m: float | None
+    slack: float
+    wrinkled: float
+    forces: tuple[ToldForce, ...]
+    lines: tuple[tuple[str, str, float], ...]
+    pools: tuple[ToldPool, ...]
+    lifting: tuple[str, ...]
+
+    def plain(self) -> dict[str, Any]:
+        """As plain values."""
+        return asdict(self)
+
+    @classmethod
+    def of_plain(cls, plain: Mapping[str, Any]) -> Told:
+        """From plain values."""
+        made = dict(plain)
+        made["mats"] = tuple(tuple(m) for m in plain["mats"])
+        made["who"] = tuple(plain["who"])
+        made["lines"] = tuple(tuple(x) for x in plain["lines"])
+        made["lifting"] = tuple(plain["lifting"])
+        made["forces"] = tuple(ToldForce(**f) for f in plain["forces"])
+        made["pools"] = tuple(ToldPool(**{**p, "at": tuple(p["at"])}) for p in plain["pools"])
+        return cls(**made)
+
+    @property
+    def sleepers(self) -> int:
+        """Mats that lie dry with their clearances under the hung sheet."""
+        return len(self.mats)
+
+
+def tell(hung: Hung, figures: Figures, body: Body, people: Sequence[Body] = ()) -> Told:
+    """Tell a hung sheet beside the figures of its fold, for the same people and the same night."""
+    found = measure_hung(hung, body, figures.weather, figures.clearance, figures.lying, people)
+    heads = heads_of(figures.mats, found.room)
+    fold = figures.roof.height_at(heads)
+    return Told(
+        settled=hung.settled, why=hung.why_loose, steps=hung.rest.steps, fabric=hung.hanging.fabric.slug,
+        tautness=hung.hanging.tautness, peak_m=found.peak_m, covered_m2=found.covered_area_m2, dry_m2=found.dry_area_m2,
+        sit_m2=found.sit_area_m2, stand_m2=found.stand_area_m2,
+        mats=tuple((m.x, m.y, m.heading_deg, m.length_m, m.width_m) for m in found.mats), who=found.who,
+        headroom_m=_number(headroom_m(found.room, heads)), fold_headroom_m=_number(float(np.min(fold, initial=np.inf))),
+        sag_m=float((hung.mesh.xyz[:, 2] - hung.xyz[:, 2]).max()), ridge_sag_m=hung.ridge_sag_m,
+        slack=float(hung.slack.mean()),
+        wrinkled=float(hung.wrinkled.mean()),
+        forces=tuple(ToldForce(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in hung.forces),
+        lines=tuple((x.start, x.purpose, x.newtons) for x in line_pulls(hung)),
+        pools=tuple(ToldPool(p.at, p.litres_first, p.litres, p.depth_m, p.grows.value) for p in pools(hung)),
+        lifting=tuple(f.tie.name for f in hung.lifting),
+    )  # fmt: skip
+
+
+def _number(value: float) -> float:
+    """A height, 0 where nothing hangs."""
+    return value if np.isfinite(value) else 0.0
+
+
+def hung_figures(figures: Figures, told: Told) -> Figures:
+    """The figures of a shelter with those of its hung shape in the place of the fold's."""
+    mats = tuple(Mat(*m) for m in told.mats)
+    wetted = under_drips(mats, figures.shelter) if figures.shelter.pitch.bed is None else ()
+    return replace(
+        figures, peak_m=told.peak_m, covered_area_m2=told.covered_m2, dry_area_m2=told.dry_m2, sit_area_m2=told.sit_m2,
+        stand_area_m2=told.stand_m2, mats=mats, who=told.who, wetted=wetted,
+    )  # fmt: skip
+
+
+SAG_TOLD_M = 0.02
+"""A sheet that hangs less than this below its fold is as good as taut."""
+
+
+def findings(told: Told, figures: Figures, units: Units, names: Mapping[str, str] | None = None) -> list[Finding]:
+    """What a leader should know of the way a sheet hangs, gravest first. `names`: marks of the points on the card."""
+
+    def mark(point: str) -> str:
+        return (names or {}).get(point, point)
+
+    out = []
+    if not told.settled:
+        out.append(Finding("hangs_loose", "cloth", told.why, "pull it taut and look again", Level.CAUTION))
+    for pool in told.pools:
+        where = "water gathers on it"
+        if pool.grows == Grows.FEEDS_ITSELF.value:
+            endless = f"{where}, and each litre makes room for more: it sags until something gives"
+            cure = "steepen it, lift it below the hollow, or pull it taut"
+            out.append(Finding("pool_feeds", "pool", endless, cure, Level.STOPS))
+        elif pool.grows == Grows.HOLDS.value:
+            out.append(Finding("pool", "pool", f"{where}: {pool.litres:.1f} l, {format_length(pool.depth_m, units)} deep",
+                               "lift the hollow, lower one corner, or pull it taut"))  # fmt: skip
+        else:
+            out.append(Finding("pool_drains", "pool", f"{where} and runs off by its own weight", "", Level.NOTE))
+    if told.sleepers < figures.sleepers:
+        out.append(Finding("hangs_on_mats", "mats", f"as it hangs {told.sleepers} lie clear of it, not {figures.sleepers}",
+                           "pull it tauter, lift its middle, or raise it"))  # fmt: skip
+    if told.fold_headroom_m - told.headroom_m > SAG_TOLD_M:
+        fall = format_length(told.fold_headroom_m - told.headroom_m, units)
+        out.append(Finding("sags", "cloth", f"over the heads it hangs {fall} below the taut fold", "", Level.NOTE))
+    out += [
+        Finding("stake_lifts", mark(point), f"the sheet pulls stake {mark(point)} up out of the ground",
+                "lean it back, weight it with a stone, or give it a longer line")
+        for point in told.lifting
+    ]  # fmt: skip
+    if told.slack > 0.15:
+        out.append(Finding("slack_cloth", "cloth", f"{told.slack:.0%} of the cloth hangs slack and will flap", "go round the "
+                           "stakes again", Level.NOTE))  # fmt: skip
+    return sorted(out, key=lambda f: -f.level)
