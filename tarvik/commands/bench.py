@@ -307,13 +307,17 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             slide()
             figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
-            from tarvik.commands import bench_load, bench_plan
+            from tarvik.commands import bench_hang, bench_load, bench_plan
             from tarvik.work.cases import case_of
 
             with bed.database.session() as session:
                 demo = case_of(session, bed.course, bed.nights[0])
             figures += [Figure(name, value, unit, "lower", target, rule)
                         for name, value, unit, target, rule in bench_plan.measured(demo, searcher)]  # fmt: skip
+            every = [(sheet, pitch) for sheet in sheets for pitch in PITCHES]
+            answers = solver.solve_all([question(sheet, pitch, night, supports) for sheet, pitch in every])
+            shapes = [(sheet, answer) for (sheet, _), answer in zip(every, answers, strict=True)]
+            figures += [Figure(*told) for told in (*bench_hang.measured(), *bench_hang.board(bed.database, shapes))]
             figures += [
                 Figure(name, value, unit, "lower", target) for name, value, unit, target in bench_load.measured(server)
             ]

@@ -24,6 +24,7 @@ from tarvik.store.database import Database
 from tarvik.store.server import Server, ServerError, default_folder, free_port
 from tarvik.web import serving
 from tarvik.web.app import create_app
+from tarvik.work.hanging import Hangings
 from tarvik.work.searching import Searcher
 
 if TYPE_CHECKING:
@@ -103,11 +104,12 @@ def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, 
         os.environ |= {serving.DATABASE: opened.url, serving.STAND_INS: stand_ins, serving.DEMO: "yes" if demo else ""}
         uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)
         return
-    searcher = Searcher().start()
+    searcher, hangings = Searcher().start(), Hangings(opened).start()
     try:
-        app = create_app(opened, stand_ins, searcher, demo=demo, settings=settings)
+        app = create_app(opened, stand_ins, searcher, demo=demo, settings=settings, hangings=hangings)
         uvicorn.Server(uvicorn.Config(app, **plain)).run()
     finally:
+        hangings.stop()
         searcher.stop()
 
 

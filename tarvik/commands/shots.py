@@ -41,6 +41,7 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("group-and-kit", f"{course}/kit", DESK),
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
+        Shot("bench-hung", bench, DESK, "#hung-advice[aria-busy=false]", scroll="#hung"),
         Shot("bench-ways", bench.replace("plow-point", "lean-to"), DESK, "#ways[aria-busy=false]", scroll="#ways"),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("knots", "/knots", DESK),
@@ -53,7 +54,6 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("plan-evening", f"{night}/plan", DESK, ".plan[data-done]", scroll="[data-fold=evening]"),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
-        Shot("phone-camp", f"{night}/camp", PHONE),
         Shot("cards", f"{course}/cards", DESK),
         Shot("sign-in", "/sign-in", DESK),
     ]
@@ -94,13 +94,15 @@ def shots(checkout: Path) -> int:
     warm()
     server = Server(default_folder(checkout)).start()
     try:
-        with testbed(server, "tarvik_shots") as bed, sync_playwright() as playwright:
+        with testbed(server, "tarvik_shots", hanging=True) as bed, sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
             context = browser.new_context()
             let_in(context, bed)
             page = context.new_page()
             page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
+            page.wait_for_selector("[x-ref=hanging]:not([hidden])", timeout=SLOWEST_MS)
+            page.wait_for_selector("[x-ref=hanging]", state="hidden", timeout=SLOWEST_MS)
             settle(page, bed)
             for shot in _shots(bed):
                 take(page, bed, shot, folder)

@@ -18,6 +18,7 @@ from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
 from tarvik.store.server import Server, free_port
 from tarvik.web.app import create_app
+from tarvik.work.hanging import Hangings
 from tarvik.work.queue import work_on
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
@@ -58,8 +59,10 @@ def let_in(context: BrowserContext, bed: Testbed) -> None:
 
 
 @contextmanager
-def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testbed]:
-    """Serve the demo from a fresh database `name` on a started server, with a worker for plans unless told otherwise."""
+def testbed(server: Server, name: str, *, worker: bool = True, hanging: bool = False) -> Iterator[Testbed]:
+    """Serve the demo from a fresh database `name` on a started server, with a worker for plans unless told otherwise, and
+    with a process that hangs sheets behind the pages if told so.
+    """
     database = Database(server.fresh_database(name))
     database.migrate()
     with database.session() as session:
@@ -72,7 +75,10 @@ def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testb
     stand_ins, stop = start_service(free_port())
     port = free_port()
     searcher = Searcher().start()
-    app = create_app(database, stand_ins, searcher, demo=True)
+    hangings = Hangings(database)
+    if hanging:
+        hangings.start()
+    app = create_app(database, stand_ins, searcher, demo=True, hangings=hangings)
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
     web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", log_config=None))
@@ -89,5 +95,6 @@ def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testb
         web.should_exit = True
         thread.join(timeout=15)
         stop()
+        hangings.stop()
         searcher.stop()
         database.close()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
+from tarvik.core.hang.hung import Hanging, hang
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
@@ -22,3 +23,5 @@ def warm() -> None:
             found = solve(question)
             if found.shelter is not None:
                 solve(Question(question.sheet, pitch, found.settings, weather=Weather(4, 8, 200)))
+            if found.shelter is not None and found.assessment.rig is not None and side == SIDES_M[-1]:
+                hang(found.shelter, found.assessment.rig, Hanging(lines=5)).forces  # noqa: B018 - for what it compiles

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, CheckConstraint, DateTime, ForeignKey, Index, String, Text
+from sqlalchemy import JSON, BigInteger, CheckConstraint, DateTime, ForeignKey, Index, LargeBinary, String, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -301,6 +301,17 @@ class PlanJob(Base):
     result: Mapped[dict[str, Any] | None] = mapped_column()
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+
+class HungShape(Base):
+    """How a sheet hangs, kept by what it was worked out from: no names, no course. `nodes`: where the mesh's nodes hang."""
+
+    __tablename__ = "hung_shape"
+
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    told: Mapped[dict[str, Any]] = mapped_column()
+    nodes: Mapped[bytes | None] = mapped_column(LargeBinary)
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
 class NeedsStep(Base):

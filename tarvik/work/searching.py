@@ -8,25 +8,23 @@ input ends: also when the program that started it was killed. It needs no more t
 from __future__ import annotations
 
 import atexit
-import io
 import pickle
-import signal
-import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from threading import Lock
-from types import MappingProxyType
-from typing import IO, TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.gather import Portion, offers_of
 from tarvik.core.search import best_settings
+from tarvik.work.pipes import answer, send, start
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
+    import subprocess
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
@@ -41,22 +39,6 @@ _SWITCH_S: Final = 0.0005
 """How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
 
 
-class _Pickler(pickle.Pickler):
-    """Read-only mappings travel as plain ones: Python has no pickle for them."""
-
-    def reducer_override(self, value: Any) -> Any:
-        if isinstance(value, MappingProxyType):
-            return dict, (dict(value),)
-        return NotImplemented
-
-
-def _send(stream: IO[bytes], message: object) -> None:
-    packed = io.BytesIO()
-    _Pickler(packed, protocol=pickle.HIGHEST_PROTOCOL).dump(message)
-    stream.write(packed.getvalue())
-    stream.flush()
-
-
 @dataclass
 class Searcher:
     """The other process. Safe to use from many threads; they wait for each other."""
@@ -66,9 +48,7 @@ class Searcher:
 
     def start(self) -> Searcher:
         """Start it; it warms up while the caller goes on."""
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "tarvik.work.searching"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
-        )
+        self._process = start("tarvik.work.searching")
         atexit.register(self.stop)
         sys.setswitchinterval(_SWITCH_S)
         return self
@@ -111,7 +91,7 @@ class Searcher:
             process = self._process
             if process is not None and process.stdin is not None and process.stdout is not None:
                 try:
-                    _send(process.stdin, [(pitch.slug, sheet, aim, dict(given)) for pitch, sheet, aim, given in asked])
+                    send(process.stdin, [(pitch.slug, sheet, aim, dict(given)) for pitch, sheet, aim, given in asked])
                     while told < len(asked):
                         found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
                         raised = raised or error
@@ -138,7 +118,7 @@ class Searcher:
             process = self._process
             if process is not None and process.stdin is not None and process.stdout is not None:
                 try:
-                    _send(process.stdin, portion)
+                    send(process.stdin, portion)
                     found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
                 except (OSError, EOFError, pickle.UnpicklingError):
                     self._process = None
@@ -171,20 +151,7 @@ class _Answers:
 
 def main() -> int:
     """Answer questions until there are no more."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
-    asked, answers = sys.stdin.buffer, sys.stdout.buffer
-    sys.stdout = sys.stderr  # nothing else may come between the answers
-    does = _Answers()
-    while True:
-        try:
-            batch = pickle.load(asked)  # noqa: S301 - our own process
-        except EOFError:
-            return 0
-        for answer in does.to(batch):
-            try:
-                _send(answers, answer)
-            except BrokenPipeError:
-                return 0
+    return answer(_Answers().to)
 
 
 if __name__ == "__main__":

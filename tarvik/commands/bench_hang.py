@@ -1,0 +1,84 @@
+"""Speeds of the hung shape: two meshes, a general optimiser on the same energy in the same run, and the demo's whole board."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from scipy.optimize import minimize
+
+from tarvik.core.hang.hung import Hanging, Hung, hang
+from tarvik.core.pitches import PITCHES
+from tarvik.core.sheet import Sheet
+from tarvik.core.solve import Question, solve
+from tarvik.web.as_hung import seen
+from tarvik.work.hanging import Hangings, can_hang
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from tarvik.core.solve import Solution
+    from tarvik.store.database import Database
+    from tarvik.store.models import SheetRow
+
+Measured = tuple[str, float, str, str, float, float | None]
+"""Name, value, unit, which way is better, target, baseline."""
+MOST_WAIT_S: Final = 400.0
+
+
+def _hung(lines: int) -> Hung:
+    solution = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}))
+    if solution.shelter is None or solution.assessment.rig is None:
+        raise ValueError("the corner pitch of the benchmark does not fold")
+    return hang(solution.shelter, solution.assessment.rig, Hanging(lines=lines))
+
+
+def _median(lines: int, times: int) -> float:
+    taken = []
+    for _ in range(times):
+        start = time.perf_counter()
+        _hung(lines)
+        taken.append(time.perf_counter() - start)
+    return statistics.median(taken)
+
+
+def _general(lines: int) -> float:
+    """SciPy's L-BFGS-B on the same energy and its gradient, both in the compiled kernels, to a pull of 1 mN left over."""
+    found = _hung(lines)
+    free = np.flatnonzero(~found.system.held)
+    x = found.rest.x.copy()
+    x[: len(found.mesh.uv)] = np.where(found.system.held[: len(found.mesh.uv), None], x[: len(found.mesh.uv)], found.mesh.xyz)
+
+    def value(flat: np.ndarray) -> tuple[float, np.ndarray]:
+        x[free] = flat.reshape(-1, 3)
+        return found.system.energy(x, found.load), -found.system.pulls(x, found.load)[free].ravel()
+
+    start = time.perf_counter()
+    minimize(value, x[free].ravel(), jac=True, method="L-BFGS-B",
+             options={"maxiter": 60_000, "maxfun": 80_000, "maxcor": 20, "ftol": 1e-15, "gtol": 1e-3})  # fmt: skip
+    return time.perf_counter() - start
+
+
+def measured() -> list[Measured]:
+    """One shape on two meshes, and how many times faster than the general optimiser."""
+    _hung(9)
+    small, large, general = _median(17, 7), _median(25, 5), _general(17)
+    return [
+        ("hang_17_s", small, "s", "lower", 0.3, None), ("hang_25_s", large, "s", "lower", 0.8, None),
+        ("hang_times_faster_than_optimiser", general / small, "times", "higher", 10.0, None),
+    ]  # fmt: skip
+
+
+def board(database: Database, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Measured]:
+    """The whole board hung behind the page, from nothing known."""
+    hangings = Hangings(database).start()
+    try:
+        wishes = [(sheet, solution) for sheet, solution in pairs if can_hang(solution)]
+        start = time.perf_counter()
+        while any(s.told is None for s in seen(hangings, wishes)) and time.perf_counter() - start < MOST_WAIT_S:
+            time.sleep(2.0)
+        return [("board_all_hung_s", time.perf_counter() - start, "s", "lower", 60.0, None)]
+    finally:
+        hangings.stop()
