@@ -7,13 +7,18 @@ from typing import TYPE_CHECKING, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse
 
+from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
+from tarvik.core.hang.hung import hang
+from tarvik.core.hang.tell import findings, tell
 from tarvik.core.measure.heading import rose
+from tarvik.core.measure.mats import Mat
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search import worth
 from tarvik.core.tonight import judge
+from tarvik.core.units import Units
 from tarvik.web.problems import problem
-from tarvik.web.schemas import Problem, SolveIn
+from tarvik.web.schemas import HangIn, Problem, SolveIn
 
 if TYPE_CHECKING:
     from tarvik.core.measure.heading import Rose
@@ -84,7 +89,46 @@ def solve(request: Request, body: SolveIn) -> JSONResponse:
         out["tonight"] = _tonight(judge(solution, night, max(1, len(body.people), body.sleepers_wanted or 1)))
     if body.rose and solution.shelter is not None and solution.figures is not None:
         out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
+    if body.hang is not None:
+        out["hung"] = _hung(solution, body.hang)
     return JSONResponse(out)
+
+
+def _hung(solution: Solution, asked: HangIn) -> dict[str, Any]:
+    """The sheet as it hangs, in the contract's words; `why` alone where it does not hang."""
+    shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
+    if shelter is None or rig is None or figures is None:
+        return {"hangs": False, "why": "the sheet makes no such pitch"}
+    hanging = asked.to_core(figures.weather.wind_from_deg, solution.question.sheet)
+    try:
+        shape = hang(shelter, rig, hanging)
+    except FoldError as err:
+        return {"hangs": False, "why": str(err)}
+    told = tell(shape, figures, solution.question.body, solution.question.people)
+    return {
+        "hangs": True, "settled": told.settled, "why": told.why, "steps": told.steps, "fabric": told.fabric,
+        "tautness": told.tautness,
+        "measures": {
+            "peak_m": _r(told.peak_m), "covered_area_m2": _r(told.covered_m2), "dry_area_m2": _r(told.dry_m2),
+            "sit_area_m2": _r(told.sit_m2), "stand_area_m2": _r(told.stand_m2), "sleepers": told.sleepers,
+            "headroom_m": _r(told.headroom_m), "fold_headroom_m": _r(told.fold_headroom_m), "sag_m": _r(told.sag_m),
+            "ridge_sag_m": None if told.ridge_sag_m is None else _r(told.ridge_sag_m),
+            "mats": [_mat(Mat(*m)) for m in told.mats],
+        },
+        "slack_share": _r(told.slack), "wrinkled_share": _r(told.wrinkled),
+        "points": {p: [_fine(c) for c in shape.xyz[n]] for p, n in shape.mesh.named.items()},
+        "probes": [{"sheet_m": at, "at_m": [_fine(c) for c in shape.place(at[0], at[1])]} for at in asked.probe_m],
+        "forces": [{"point": f.tie.name, "kind": f.tie.kind, "newtons": _r(f.newtons), "up_n": _r(f.up_n),
+                    "force_n": [_r(c) for c in f.pull],
+                    "along_n": _r(f.along_n)} for f in shape.forces],
+        "lines": [{"from": start, "purpose": purpose, "newtons": _r(n)} for start, purpose, n in told.lines],
+        "load_n": [_r(v) for v in shape.load.sum(axis=0)], "ground_n": _r(shape.ground_n),
+        "unbalanced_share": shape.unbalanced,
+        "pools": [{"at_m": [_r(c) for c in p.at], "litres_first": _r(p.litres_first), "litres": _r(p.litres),
+                   "depth_m": _r(p.depth_m), "grows": p.grows} for p in told.pools],
+        "findings": [{"code": f.code, "element": f.element, "message": f.message, "remedy": f.remedy}
+                     for f in findings(told, figures, Units.METRIC)],
+    }  # fmt: skip
 
 
 def _r(value: float) -> float:
@@ -133,6 +177,11 @@ def _fine(value: float) -> float:
     return round(float(value), 9) + 0.0
 
 
+def _mat(mat: Mat) -> dict[str, Any]:
+    return {"corners_m": [[_fine(x), _fine(y)] for x, y in mat.corners()], "head": [_fine(c) for c in mat.head()],
+            "heading_deg": mat.heading_deg}  # fmt: skip
+
+
 def _measures(solution: Solution) -> dict[str, Any]:
     f = solution.figures
     if f is None:
@@ -141,11 +190,7 @@ def _measures(solution: Solution) -> dict[str, Any]:
     return {
         "peak_m": _r(f.peak_m), "covered_area_m2": _r(f.covered_area_m2), "dry_area_m2": _r(f.dry_area_m2),
         "sit_area_m2": _r(f.sit_area_m2), "stand_area_m2": _r(f.stand_area_m2), "sleepers": f.sleepers,
-        "mats": [
-            {"corners_m": [[_fine(x), _fine(y)] for x, y in mat.corners()], "head": [_fine(c) for c in mat.head()],
-             "heading_deg": mat.heading_deg}
-            for mat in f.mats
-        ],
+        "mats": [_mat(mat) for mat in f.mats],
         "kneel_area_m2": _r(f.kneel_area_m2), "packs": f.packs, "who": list(f.who), "under_drip": list(f.wetted),
         "wind_from_deg": _r(f.weather.wind_from_deg),
         "drips": [{"points": list(d.points), "at_m": [[_fine(c) for c in p] for p in d.xyz]} for d in f.drips],

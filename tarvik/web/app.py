@@ -28,6 +28,7 @@ from tarvik.web.pages import (
     ground,
     history,
     home,
+    hung,
     kit,
     night,
     person,
@@ -39,6 +40,7 @@ from tarvik.web.pages import (
 )
 from tarvik.web.polling import Poller
 from tarvik.web.rendering import make_templates
+from tarvik.work.hanging import Hangings
 from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
 
@@ -61,6 +63,7 @@ class Tarvik:
     solver: Solver
     pages: Jinja2Templates
     queue: Queue
+    hangings: Hangings
     settings: Settings
     feed: Feed | None = None
     stand_ins: str | None = None
@@ -69,10 +72,11 @@ class Tarvik:
 
 def create_app(
     database: Database, stand_ins: str | None = None, searcher: Searcher | None = None, *, demo: bool = False,
-    settings: Settings | None = None,
+    settings: Settings | None = None, hangings: Hangings | None = None,
 ) -> FastAPI:  # fmt: skip
     """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter;
-    `searcher` a second process for searches. `demo`: one click signs anybody in as the demo's leader.
+    `searcher` a second process for searches, `hangings` one that hangs sheets behind the pages. `demo`: one click signs
+    anybody in as the demo's leader.
     """
     settings = settings or Settings()
     solver = Solver(searcher)
@@ -94,7 +98,10 @@ def create_app(
         title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )  # fmt: skip
-    app.state.tarvik = Tarvik(database, solver, make_templates(HERE / "templates"), queue, settings, feed, stand_ins, demo)
+    app.state.tarvik = Tarvik(
+        database, solver, make_templates(HERE / "templates"), queue, hangings or Hangings(database), settings, feed, stand_ins,
+        demo,
+    )  # fmt: skip
     app.add_middleware(Access, database=database, tls=settings.tls)
     app.add_middleware(Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls))
     problems.install(app)
@@ -119,6 +126,7 @@ def create_app(
         person,
         ways,
         bench,
+        hung,
         camp,
     ):
         app.include_router(part.router)

@@ -86,7 +86,7 @@ def shelters_and_map(
     if night.site_id is None:
         out: list[dict[str, Any]] = [
             {"id": r.id, "number": n, "owner": owner_name(r.sheet), "pitch": r.pitch, "people": plans.sleepers(r),
-             "findings": [], "fault": "", "placed": None}
+             "findings": [], "fault": "", "placed": None, "shape": ""}
             for n, r in enumerate(rows.values(), start=1)
         ]  # fmt: skip
         drawing = None

@@ -5,9 +5,13 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
+from shapely import Point, Polygon
 
 from tarvik.core.body import DEFAULT_STATURE_M, Body
 from tarvik.core.errors import InputError
+from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.hang.hung import MESH_LINES, Hanging
+from tarvik.core.hang.ties import TAUTNESS, Lift
 from tarvik.core.intent import intent_named
 from tarvik.core.loads.holding import CORD_MM, RIDGE_CORD_MM, STAKE_DEPTH_M, Holding, ground_named
 from tarvik.core.measure.clearance import Clearance
@@ -196,6 +200,41 @@ class NightIn(Strict):
         return Night(NightNeeds(intent=intent, **values), lying, holding)
 
 
+class LiftIn(Strict):
+    """A place of the sheet drawn by a cord: `by_m` up from the fold, `out_m` away from the shelter's middle."""
+
+    at_m: Place
+    by_m: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
+    out_m: Annotated[float, Field(ge=0.0, le=1.0, allow_inf_nan=False)] = 0.0
+
+
+class HangIn(Strict):
+    """How the sheet is to hang; what is left out is the usual."""
+
+    fabric: Annotated[str, Field(max_length=40)] | None = None
+    tautness: Annotated[float, Field(ge=0.0, le=0.05, allow_inf_nan=False)] = TAUTNESS
+    wet: bool = False
+    snow_kg_m2: Annotated[float, Field(ge=0.0, le=200.0, allow_inf_nan=False)] = 0.0
+    pressure_pa: Annotated[float, Field(ge=0.0, le=2000.0, allow_inf_nan=False)] = 0.0
+    lines: Annotated[int, Field(ge=5, le=25)] = MESH_LINES
+    lifts: Annotated[list[LiftIn], Field(max_length=4)] = Field(default_factory=list)
+    probe_m: Annotated[list[Place], Field(max_length=200)] = Field(default_factory=list)
+
+    def to_core(self, wind_from_deg: float, sheet: Sheet) -> Hanging:
+        """How it hangs. Raises InputError."""
+        cloth = Polygon(sheet.outline)
+        for n, lift in enumerate(self.lifts):
+            if not cloth.buffer(1e-6).covers(Point(lift.at_m[0], lift.at_m[1])):
+                raise InputError(f"hang.lifts[{n}].at_m", "this place is off the sheet")
+        lifts = tuple(
+            Lift(f"lift {n + 1}", (lift.at_m[0], lift.at_m[1]), lift.by_m, lift.out_m) for n, lift in enumerate(self.lifts)
+        )
+        return Hanging(
+            fabric=fabric_named(self.fabric), tautness=self.tautness, wet=self.wet, pressure_pa=self.pressure_pa,
+            wind_from_deg=wind_from_deg, snow_kg_m2=self.snow_kg_m2, lifts=lifts, lines=self.lines,
+        )  # fmt: skip
+
+
 class SolveIn(Strict):
     """`POST /api/solve`."""
 
@@ -212,6 +251,7 @@ class SolveIn(Strict):
     lying: LyingIn | None = None
     night: NightIn | None = None
     rose: bool = False
+    hang: HangIn | None = None
 
     def to_core(self) -> Question:
         """The question. Raises InputError naming the field."""

@@ -10,6 +10,7 @@ from tarvik.commands.warm import warm
 from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.web.app import create_app
+from tarvik.work.hanging import Hangings
 
 if TYPE_CHECKING:
     from fastapi import FastAPI
@@ -25,4 +26,7 @@ def factory() -> FastAPI:
     logs.install(settings.log)
     warm()
     database = Database(os.environ[DATABASE], settings.pool)
-    return create_app(database, os.environ.get(STAND_INS) or None, demo=bool(os.environ.get(DEMO)), settings=settings)
+    return create_app(
+        database, os.environ.get(STAND_INS) or None, demo=bool(os.environ.get(DEMO)), settings=settings,
+        hangings=Hangings(database).start(),
+    )  # fmt: skip

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import BaseModel, Field
 
+from tarvik.core.cards import marks
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.pitches import PITCHES
@@ -24,6 +25,7 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store import ground as store
 from tarvik.store.kit import NotFoundError, body_of
 from tarvik.store.models import Course, Night, ShelterRow, Site
+from tarvik.web.as_hung import Seen, seen
 from tarvik.web.pages.common import owner_name, question, tarvik
 
 if TYPE_CHECKING:
@@ -33,6 +35,7 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.rig.supports import Supports
     from tarvik.core.site.things import Ground
+    from tarvik.core.solve import Solution
     from tarvik.core.tonight import Night as TonightsNight
     from tarvik.store.ground import Surveyed
 
@@ -108,8 +111,13 @@ def carried_so(supports: Supports, row: ShelterRow) -> Supports:
     return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
 
 
-def figures_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Any:
-    """The shelter solved with tonight's wind as it meets it there; on its back where it stands nowhere yet."""
+def figures_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Solution:
+    """The shelter solved with tonight's wind as it meets it there, as it hangs where that is known."""
+    return seen_of(request, session, scene, row, front_deg).solution
+
+
+def seen_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Seen:
+    """The shelter with tonight's wind as it meets it there, taut or as it hangs; on its back where it stands nowhere yet."""
     people = plans.sleepers(row)
     body = body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
     wind = scene.tonight.needs.wind_from_deg
@@ -119,7 +127,7 @@ def figures_of(request: Request, session: Session, scene: Scene, row: ShelterRow
         wanted=len(row.members) or 1, people=tuple(body_of(p) for p in people),
         wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg, 1)),
     )  # fmt: skip
-    return tarvik(request).solver.solve(asked)
+    return seen(tarvik(request).hangings, [(row.sheet, tarvik(request).solver.solve(asked))])[0]
 
 
 def _middle(figures: Figures) -> tuple[float, float]:
@@ -134,7 +142,8 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
 def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow, spot: SpotIn) -> tuple[Placed, list[Finding]]:
     """A shelter where it is put, and what is wrong there. Raises InputError where it does not fold."""
     asked_front = spot.front_deg
-    solution = figures_of(request, session, scene, row, asked_front)
+    shape = seen_of(request, session, scene, row, asked_front)
+    solution = shape.solution
     if solution.figures is None:
         raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
     figures = solution.figures
@@ -158,7 +167,7 @@ def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow,
         words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
         remedy = "turn it, or take a pitch that closes to the wind"
         wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
-    return stands, wrong
+    return stands, [*wrong, *shape.findings(Units(scene.course.units), marks(figures.shelter), len(row.members))]
 
 
 def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[str, Any]]:
@@ -166,10 +175,12 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
     out: list[dict[str, Any]] = []
     for number, row in enumerate(plans.shelters(session, scene.night.id), start=1):
         told: dict[str, Any] = {"id": row.id, "number": number, "owner": owner_name(row.sheet), "pitch": row.pitch,
-                                "placed": None, "findings": [], "people": plans.sleepers(row), "fault": ""}  # fmt: skip
+                                "placed": None, "findings": [], "people": plans.sleepers(row), "fault": "",
+                                "shape": ""}  # fmt: skip
         if row.spot:
             try:
                 told["placed"], told["findings"] = placed_of(request, session, scene, row, SpotIn(**row.spot))
+                told["shape"] = seen_of(request, session, scene, row, SpotIn(**row.spot).front_deg).words
             except InputError as err:
                 told["fault"] = err.message
         trees = (row.spot or {}).get("trees", [])

@@ -86,3 +86,22 @@ def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
     expect(page.locator("[data-slow=advice] tbody tr")).to_have_count(8)
     page.goto(f"{bed.url}/knots")
     assert page.locator(".knot-card").count() == 14
+
+
+def test_the_hung_sheet_is_lifted_by_a_handle_and_by_keys(page: Page, bed: Testbed) -> None:
+    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point?height=1.2")
+    page.wait_for_selector("#hung .hung-how", timeout=60_000)
+    handle = page.locator("#hung [data-lift]").last
+    name = handle.get_attribute("data-lift")
+    before = float(handle.get_attribute("data-height") or 0)
+    handle.focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowUp")
+    expect(page.locator("#hung [name=hang_at]")).to_have_value(name or "")
+    page.wait_for_function(
+        "([name, height]) => Number(document.querySelector(`#hung [data-lift='${name}']`)?.dataset.height) > height + 0.05",
+        arg=[name, before], timeout=60_000,
+    )  # fmt: skip
+    page.wait_for_selector("#hung-advice[aria-busy=false]", timeout=60_000)
+    expect(page.locator("#hung canvas")).to_be_visible()
+    expect(page.locator("#hung")).to_contain_text("Go round again")

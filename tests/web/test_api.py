@@ -199,3 +199,29 @@ def test_safety_headers_and_foreign_sites(api: TestClient) -> None:
     assert "script-src 'self'" in answer.headers["content-security-policy"]
     assert answer.headers["x-content-type-options"] == "nosniff"
     assert api.post("/courses", headers={"origin": "https://elsewhere.invalid"}).status_code == 403
+
+
+def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
+    asked = {"sheet": {"width_m": 3.0, "length_m": 3.0}, "pitch": "plow-point", "settings": {"height": 1.2}}
+    got = post(api, **asked, hang={"probe_m": [[1.5, 1.5], [2.25, 2.25]]})
+    assert "hung" not in post(api, **asked)
+    hung = got["hung"]
+    assert hung["settled"] and hung["unbalanced_share"] < 1e-3
+    middle, rear = (p["at_m"][2] for p in hung["probes"])
+    assert 0.48 <= middle <= 0.56
+    assert rear < 0.25
+    assert {f["point"] for f in hung["forces"]} == {"P", "R", "A", "B"}
+    assert [x["purpose"] for x in hung["lines"]] == ["to the tree"]
+    raised = post(api, **asked, hang={"lifts": [{"at_m": [1.5, 1.5], "by_m": 0.25}]})["hung"]
+    assert raised["measures"]["sit_area_m2"] > hung["measures"]["sit_area_m2"]
+    assert post(api, **asked | {"pitch": "bag", "settings": {}}, hang={})["hung"]["hangs"] is False
+
+
+@pytest.mark.parametrize(
+    ("hang", "field"),
+    [({"fabric": "wool"}, "fabric"), ({"tautness": 3}, "tautness"), ({"lifts": [{"at_m": [9, 9], "by_m": 0.1}]}, "lifts")],
+)
+def test_what_cannot_be_hung_is_named(api: TestClient, hang: dict[str, object], field: str) -> None:
+    answer = api.post("/api/solve", json={"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point", "hang": hang})
+    assert answer.status_code == 422
+    assert field in str(answer.json())

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tarvik.core.body import Body
+from tarvik.core.hang.hung import Hanging, hang
+from tarvik.core.hang.tell import tell
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.supports import Supports
+from tarvik.core.rig.supports import Carrier, Pole, Supports
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.units import Units
+from tarvik.web.drawing import hung as hung_drawing
 from tarvik.web.drawing import views
 from tarvik.web.drawing.silhouette import silhouette, view
 from tarvik.web.drawing.svg import Paper
@@ -156,3 +160,51 @@ def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> No
     solver.forget()
     solver.solve(question)
     assert len(calls) == 6
+
+
+@pytest.mark.parametrize(
+    ("slug", "kind", "size", "css"),
+    [("plow-point", "tripod", (3.2, 6.4), "carrier-leg"), ("plow-point", "bipod", (1.6, 1.0), "carrier-leg"),
+     ("plow-point", "branch", (2.6, 1.0), "carrier-branch"), ("boat-night", "boat", (0.85, 4.8), "carrier-hull"),
+     ("lean-to", "fence", (1.1, 5.0), "carrier-fence"), ("lean-to", "vehicle", (1.2, 5.0), "carrier-hull")],
+)  # fmt: skip
+def test_every_kind_of_support_has_a_shape_of_its_own(slug: str, kind: str, size: tuple[float, float], css: str) -> None:
+    poles = (Pole(0.8, 1.6),) if slug == "boat-night" else ()
+    supports = Supports(trees=(), poles=poles, others=(Carrier(kind, *size),))
+    found = solve(Question(Sheet.rectangle(2.9, 3.5), PITCHES[slug], {}, BODY, supports=supports))
+    assert found.shelter is not None and found.figures is not None
+    rig = found.assessment.rig
+    assert rig is not None
+    assert kind in {s.kind for s in rig.supports}
+    assert css in views.plan(found.shelter, found.figures, rig, BODY, Units.METRIC)
+
+
+def test_a_trunk_in_the_way_is_drawn_with_the_line_round_it() -> None:
+    free = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY))
+    assert free.assessment.rig is not None
+    x, y = free.assessment.rig.stakes[0].at
+    found = solve(replace(free.question, supports=Supports(in_the_way=((x, y, 0.3),))))
+    assert found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    assert "stake_blocked" in {r.code for r in found.assessment.reasons}
+    svg = views.plan(
+        found.shelter, found.figures, found.assessment.rig, BODY, Units.METRIC, found.question.supports.in_the_way
+    )
+    assert "round-it" in svg
+    assert "in-the-way" in svg
+    assert "in-the-way" not in views.plan(found.shelter, found.figures, found.assessment.rig, BODY, Units.METRIC)
+
+
+def test_the_hung_drawings_are_well_formed_and_hatch_what_is_slack() -> None:
+    found = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY))
+    assert found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    shape = hang(found.shelter, found.assessment.rig, Hanging(lines=9, tautness=0.0))
+    told = tell(shape, found.figures, BODY)
+    plan = hung_drawing.plan(shape, told, found.figures, Units.METRIC)
+    for svg in (plan, hung_drawing.cut(shape, found.figures, Units.METRIC), hung_drawing.oblique(shape)):
+        assert ET.fromstring(svg).tag == f"{SVG}svg"  # noqa: S314 - our own drawing
+    assert shape.wrinkled.any()
+    assert "h-hatch-wrinkled" in plan
+    assert plan.count("data-lift") == len(hung_drawing.handles(shape))
+    body = hung_drawing.body(shape, told)
+    assert {f["role"] for f in body["faces"]} <= {"taut", "wrinkled", "slack"}
+    assert len(body["ghosts"]) == 6

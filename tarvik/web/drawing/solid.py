@@ -23,7 +23,7 @@ ELEVATION_DEG: Final = 24.0
 ROLE_SHADE: Final = {Role.ROOF: 2, Role.WALL: 1, Role.DOOR: 3, Role.AWNING: 4, Role.FLOOR: 0}
 
 
-def _view(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Floats]:
+def view_of(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Floats]:
     """Right, up and towards the eye as unit vectors."""
     a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
     eye = np.array([math.cos(a) * math.cos(e), math.sin(a) * math.cos(e), math.sin(e)])
@@ -33,7 +33,7 @@ def _view(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Flo
 
 def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
     """The shelter seen obliquely, far faces first; what a browser without scripts shows."""
-    right, up, eye = _view(AZIMUTH_DEG, ELEVATION_DEG)
+    right, up, eye = view_of(AZIMUTH_DEG, ELEVATION_DEG)
 
     def flat(p: Floats) -> tuple[float, float]:
         return float(p @ right), float(p @ up)
@@ -54,13 +54,15 @@ def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
     return paper.svg()
 
 
+def fine(p: Floats) -> list[float]:
+    """A place to the millimetre."""
+    return [round(float(c), 3) for c in p]
+
+
 def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
     """Everything the turning view draws, in metres: faces with roles, mats, lines, supports, stakes, the fall of the rain."""
     falls = fall_directions(figures.weather)
     fall = falls[len(falls) // 2 + 1] if len(falls) > 1 else falls[0]
-
-    def fine(p: Floats) -> list[float]:
-        return [round(float(c), 3) for c in p]
 
     lines = [x for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points]
     return {

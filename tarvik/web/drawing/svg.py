@@ -6,8 +6,10 @@ import re
 from html import escape
 from typing import TYPE_CHECKING
 
+from tarvik.core.units import Units
+
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
+    from collections.abc import Iterable, Mapping, Sequence
 
 PX_PER_M = 100.0
 XY = tuple[float, float]
@@ -72,6 +74,16 @@ class Paper:
         self.circle(p, 0.14, css)
         self.text(p, name, "mark-t", size=20)
 
+    def handle(self, p: XY, css: str, data: Mapping[str, str], title: str) -> None:
+        """Something to take hold of: a disc that keyboards reach too."""
+        self.grow((p[0] - 0.1, p[1] - 0.1), (p[0] + 0.1, p[1] + 0.1))
+        x, y = self._at(p).split(",")
+        more = " ".join(f'{name}="{escape(value)}"' for name, value in data.items())
+        self.parts.append(
+            f'<g class="{css}" tabindex="0" role="button" aria-label="{escape(title)}" {more}><title>{escape(title)}</title>'
+            f'<circle cx="{x}" cy="{y}" r="10"/><path d="M{x},{y} l0,-26 m-6,8 l6,-8 l6,8"/></g>'
+        )
+
     def path(self, points: Sequence[XY], css: str) -> None:
         """An open line through places."""
         self.grow(*points)
@@ -109,3 +121,13 @@ def at_one_scale(drawings: Sequence[str]) -> list[str]:
         box = f"{x - (width - w) / 2:.0f} {y - (height - h) / 2:.0f} {width:.0f} {height:.0f}"
         out.append(re.sub(r'viewBox="[^"]+"', f'viewBox="{box}"', svg, count=1))
     return out
+
+
+def scale_bar(paper: Paper, units: Units) -> None:
+    """One metre, or three feet, under a drawing."""
+    metres, words = (1.0, "1 m") if units is Units.METRIC else (0.9144, "3 ft")
+    x, y = paper.low[0], paper.low[1] - 0.28
+    paper.line((x, y), (x + metres, y), "bar")
+    for end in (x, x + metres):
+        paper.line((end, y - 0.05), (end, y + 0.05), "bar")
+    paper.text((x + metres + 0.08, y), words, "t", "start", 20)

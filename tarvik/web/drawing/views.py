@@ -13,11 +13,15 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.figures import kneeling_height, sitting_height, standing_height
 from tarvik.core.measure.section import Cut, clear_height, section
 from tarvik.core.units import Units, format_length
+from tarvik.web.drawing.carriers import draw_carriers, draw_in_the_way
 from tarvik.web.drawing.silhouette import sitter
-from tarvik.web.drawing.svg import Paper
+from tarvik.web.drawing.svg import Paper, scale_bar
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from tarvik.core.body import Body
+    from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.mats import Mat
     from tarvik.core.measure.roof import Region
@@ -40,22 +44,18 @@ def _rings(region: Region) -> list[list[XY]]:
     return rings
 
 
-def _scale_bar(paper: Paper, units: Units) -> None:
-    metres, words = (1.0, "1 m") if units is Units.METRIC else (0.9144, "3 ft")
-    x, y = paper.low[0], paper.low[1] - 0.28
-    paper.line((x, y), (x + metres, y), "bar")
-    for end in (x, x + metres):
-        paper.line((end, y - 0.05), (end, y + 0.05), "bar")
-    paper.text((x + metres + 0.08, y), words, "t", "start", 20)
-
-
 def _zone_heights(body: Body) -> list[tuple[str, float]]:
     """Zones of a person, the lowest first, with the roof height each wants."""
     return [("sit", sitting_height(body)), ("kneel", kneeling_height(body)), ("stand", standing_height(body))]
 
 
-def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units: Units) -> str:
-    """Seen from above: panels, dry ground, zones to sit, kneel and stand, drips, mats, supports, lines, stakes, the wind."""
+def plan(
+    shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units: Units,
+    in_the_way: Sequence[tuple[float, float, float]] = (),
+) -> str:  # fmt: skip
+    """Seen from above: panels, dry ground, zones to sit, kneel and stand, drips, mats, supports, lines, stakes, the wind, and
+    what stands `in_the_way` of a stake (x, y, diameter).
+    """
     paper = Paper(f"Plan of the {shelter.pitch.name}", "plan")
     paper.region(_rings(figures.dry), "dry")
     for face in sorted(shelter.faces(), key=lambda f: f.role is not Role.FLOOR):
@@ -86,8 +86,8 @@ def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units:
         for line in rig.lines:
             a = shelter.at(line.start)
             paper.line((float(a[0]), float(a[1])), (line.to[0], line.to[1]), "cord")
-        for support in rig.supports:
-            paper.circle(support.at, 0.10 if support.kind == "tree" else 0.04, support.kind)
+        draw_carriers(paper, shelter, rig)
+        draw_in_the_way(paper, rig, in_the_way, shelter.xyz[:, :2].mean(axis=0))
         for stake, name in zip(rig.stakes, stake_marks(shelter, rig), strict=True):
             paper.mark(stake.at, name, "mark optional" if stake.optional else "mark")
     for point in shelter.pitch.high_points():
@@ -97,7 +97,7 @@ def plan(shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units:
     paper.text((x - 0.45, float(np.mean(shelter.xyz[:, 1])) - 0.5), "front", "t soft")
     if figures.weather.wind_m_s > 0:
         _wind_arrow(paper, figures.weather.wind_from_deg)
-    _scale_bar(paper, units)
+    scale_bar(paper, units)
     return paper.svg()
 
 
@@ -164,11 +164,7 @@ def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) ->
         paper.path([cut.start, cut.end], "cut-floor" if cut.role == "floor" else "cut")
     if mat is not None:
         half = mat.length_m / 2
-        room = figures.clearance
-        profile = [(half, 0.0), (half, room.head_m), (half - room.head_length_m, room.head_m),
-                   (half - room.head_length_m, room.middle_m), (-half + room.foot_length_m, room.middle_m),
-                   (-half + room.foot_length_m, room.foot_m), (-half, room.foot_m), (-half, 0.0)]  # fmt: skip
-        paper.path(profile, "room")
+        paper.path(room_wanted(mat, figures.clearance), "room")
         _lying(paper, half - 0.05, body.stature_m)
         paper.line((-half, 0.0), (half, 0.0), "mat-edge")
     _sitting_person(paper, figures, centre, heading, body)
@@ -180,6 +176,14 @@ def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) ->
         s, z = max(tops, key=lambda p: p[1])
         paper.text((s, z + 0.16), format_length(z, units), "t")
     return paper.svg((2, 1))
+
+
+def room_wanted(mat: Mat, room: Clearance) -> list[XY]:
+    """Outline of the room wanted over a mat, seen from its side: the head end at plus half its length."""
+    half = mat.length_m / 2
+    return [(half, 0.0), (half, room.head_m), (half - room.head_length_m, room.head_m),
+            (half - room.head_length_m, room.middle_m), (-half + room.foot_length_m, room.middle_m),
+            (-half + room.foot_length_m, room.foot_m), (-half, room.foot_m), (-half, 0.0)]  # fmt: skip
 
 
 def _zone_bars(paper: Paper, cuts: list[Cut], body: Body) -> None:

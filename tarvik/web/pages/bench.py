@@ -96,7 +96,7 @@ def shown(
         "own_from": figures.weather.wind_from_deg,
         "wind_onto": side_words(figures.weather.wind_from_deg),
         "front_to": front_to(tonight, figures.weather.wind_from_deg),
-        "plan": views.plan(shelter, figures, rig, body, units),
+        "plan": views.plan(shelter, figures, rig, body, units, solution.question.supports.in_the_way),
         "front": views.elevation(shelter, rig, False, units, body),
         "side": views.elevation(shelter, rig, True, units, body),
         "solid": solid.oblique(shelter, figures, rig),

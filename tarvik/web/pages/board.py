@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
@@ -19,9 +19,17 @@ from tarvik.core.units import Units
 from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.models import ShelterRow
+from tarvik.web.as_hung import Seen, seen, usual_hanging
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik, wanted
+from tarvik.work.hanging import can_hang
+
+if TYPE_CHECKING:
+    from sqlalchemy.orm import Session
+
+    from tarvik.core.solve import Question
+    from tarvik.store.models import SheetRow
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
 
@@ -49,24 +57,47 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 def cells(request: Request, course_id: int, night_id: int) -> Any:
     """Rows of the board, solved: all, or those of the sheets named in `sheets`."""
     with tarvik(request).database.session() as session:
-        course = courses.course(session, course_id)
-        night = courses.night(session, course_id, night_id)
-        only = {int(t) for t in request.query_params.get("sheets", "").split(",") if t.isdecimal() and len(t) < 10}
-        sheets = [s for s in kit.rows(session, course_id, "sheets") if not only or s.id in only]
-        supports = kit.supports_of(session, course_id)
+        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
         chosen = {row.sheet_id: row for row in plans.shelters(session, night_id)}
         tonight = nights.night_of(session, course, night)
         sleepers = wanted(request)
-        asked = [question(sheet, pitch, tonight, supports, wanted=sleepers) for sheet in sheets for pitch in every_pitch()]
-        solutions = iter(tarvik(request).solver.solve_all(asked))
+        sheets, asked = _asked(request, session, course_id, tonight)
+        solved = tarvik(request).solver.solve_all([question for _, question in asked])
+        owners = [sheet for sheet, _ in asked]
+        shapes = iter(seen(tarvik(request).hangings, list(zip(owners, solved, strict=True))))
         units = Units(course.units)
-        rows = [
+        rows: list[dict[str, Any]] = [
             {"sheet": sheet, "owner": owner_name(sheet),
-             "cells": [_cell(next(solutions), tonight, sleepers or 1, chosen.get(sheet.id), pitch, units)
+             "cells": [_cell(next(shapes), tonight, sleepers or 1, chosen.get(sheet.id), pitch, units)
                        for pitch in every_pitch()]}
             for sheet in sheets
         ]  # fmt: skip
+        for row in rows:
+            row["waiting"] = sum(cell["waiting"] for cell in row["cells"])
         return page(request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES)
+
+
+@router.get("/board/hung")
+def hung(request: Request, course_id: int, night_id: int) -> Any:
+    """How far the hanging behind the board is: for each sheet, how many cells still wait for their hung shape."""
+    with tarvik(request).database.session() as session:
+        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+        sheets, asked = _asked(request, session, course_id, nights.night_of(session, course, night))
+        solver, hangings = tarvik(request).solver, tarvik(request).hangings
+        wishes = [(sheet.id, (solver.solve(question), usual_hanging(sheet))) for sheet, question in asked]
+        left = {s.id: hangings.left(wish for owner, wish in wishes if owner == s.id) for s in sheets}
+        return {"left": left, "working": hangings.there}
+
+
+def _asked(
+    request: Request, session: Session, course_id: int, tonight: TonightsNight
+) -> tuple[list[SheetRow], list[tuple[SheetRow, Question]]]:
+    """The sheets that the address names, or all, and what is asked of each in every pitch."""
+    only = {int(t) for t in request.query_params.get("sheets", "").split(",") if t.isdecimal() and len(t) < 10}
+    sheets = [s for s in kit.rows(session, course_id, "sheets") if not only or s.id in only]
+    supports, sleepers = kit.supports_of(session, course_id), wanted(request)
+    every = [(s, question(s, pitch, tonight, supports, wanted=sleepers)) for s in sheets for pitch in every_pitch()]
+    return sheets, every
 
 
 def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int]:
@@ -84,10 +115,11 @@ def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int
 
 
 def _cell(
-    solution: Solution, night: TonightsNight, sleepers: int, chosen: ShelterRow | None, pitch: str, units: Units
+    shape: Seen, night: TonightsNight, sleepers: int, chosen: ShelterRow | None, pitch: str, units: Units
 ) -> dict[str, Any]:
+    solution = shape.solution
     figures, shelter = solution.figures, solution.shelter
-    judged = judge(solution, night, sleepers, units)
+    judged = shape.judged(judge(solution, night, sleepers, units), units, sleepers)
     reason, said = said_of(solution, judged, units)
     mine = chosen if chosen is not None and chosen.pitch == pitch else None
     drawing = ""
@@ -96,6 +128,7 @@ def _cell(
         drawing = silhouette(shelter, name, solution.question.body.height("sitting"))
     return {
         "pitch": pitch, "verdict": judged.verdict.value, "drawing": drawing, "figures": figures,
+        "shape": shape.words if figures and can_hang(solution) else "", "waiting": shape.told is None and can_hang(solution),
         "reason": reason, "more": max(0, said - 1), "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
         "family": PITCHES[pitch].family.value, "settings": solution.settings,
         "worth": round(worth(figures, solution.question.aim()), 2) if figures and judged.verdict is not Verdict.CANNOT else -1,

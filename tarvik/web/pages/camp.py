@@ -21,6 +21,7 @@ from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.kit import body_of
 from tarvik.store.models import Course, ShelterRow
+from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
 from tarvik.web.drawing.rose import side_words
@@ -28,6 +29,7 @@ from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
 from tarvik.web.plan_view import shelters_and_map
 from tarvik.web.standing import at_hand, carried_so
+from tarvik.work.hanging import Hangings, can_hang
 from tarvik.work.solving import Solver
 
 PAPER_MM = 178.0
@@ -42,7 +44,7 @@ def _tallest(row: ShelterRow) -> Body:
 
 
 def shelter_cards(
-    course: Course, tonight: TonightsNight, rows: list[ShelterRow], supports: Supports, solver: Solver
+    course: Course, tonight: TonightsNight, rows: list[ShelterRow], supports: Supports, solver: Solver, hangings: Hangings
 ) -> list[dict[str, Any]]:
     """A card for each shelter. The kit is handed out in order, so that what is short shows at the shelter that lacks it."""
     units = Units(course.units)
@@ -55,7 +57,9 @@ def shelter_cards(
             row.sheet, row.pitch, tonight, carried_so(supports, row), row.settings, body=body, wanted=len(row.members) or 1,
             people=tuple(body_of(p) for p in people),
         )  # fmt: skip
-        solution = solver.solve(asked)
+        taut = solver.solve(asked)
+        shape = seen(hangings, [(row.sheet, taut)])[0]
+        solution = shape.solution
         judged = judge(solution, tonight, max(1, len(people)), units)
         card: dict[str, Any] = {
             "number": number, "row": row, "people": people, "owner": owner_name(row.sheet), "pitch": PITCHES[row.pitch],
@@ -73,7 +77,9 @@ def shelter_cards(
             if rig is not None:
                 left = left_after(left, rig)
             names = cards.marks(shelter)
+            findings += shape.findings(units, names, len(people))
             card |= {
+                "shape": shape.words if can_hang(taut) else "",
                 "figures": figures,
                 "rig": rig,
                 "reasons": reasons,
@@ -83,7 +89,7 @@ def shelter_cards(
                 "front_to": front_to(tonight, own),
                 "gale": judged.gale,
                 "verdict": assessment.verdict.value,
-                "plan": views.plan(shelter, figures, rig, body, units),
+                "plan": views.plan(shelter, figures, rig, body, units, solution.question.supports.in_the_way),
                 "flat": views.flat_sheet(shelter, rig, units),
                 "steps": cards.steps(shelter, rig, units, body, solution.question.supports.house),
                 "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
@@ -100,7 +106,14 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         people = kit.rows(session, course_id, "people")
         supports = kit.supports_of(session, course_id)
         tonight = nights.night_of(session, course, night)
-        shelters = shelter_cards(course, tonight, list(plans.shelters(session, night_id)), supports, tarvik(request).solver)
+        shelters = shelter_cards(
+            course,
+            tonight,
+            list(plans.shelters(session, night_id)),
+            supports,
+            tarvik(request).solver,
+            tarvik(request).hangings,
+        )
         drawing = shelters_and_map(request, session, course, night)[1] if any(row["row"].spot for row in shelters) else None
         scale = fitting_scale(drawing, PAPER_MM, MAP_SCALES) if drawing else 0
         where = {p.id: card for card in shelters for p in card["people"]}

@@ -65,7 +65,7 @@ def _card(request: Request, session: Session, course: Course, person: Person, ni
     if not own:
         return told
     solver = tarvik(request).solver
-    made = shelter_cards(course, tonight, own, kit.supports_of(session, course.id), solver)[0]
+    made = shelter_cards(course, tonight, own, kit.supports_of(session, course.id), solver, tarvik(request).hangings)[0]
     solution, rig = made["solution"], made["rig"]
     moves = [o for o in outcomes(solution, solver.workings) if o.after is not None and o.move.foul][:1]
     house = solution.question.supports.house

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from tarvik.web.app import Tarvik
 
 
-NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "gear")
+NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "gear", "hang_at", "hang_by", "hang_out", "hang_taut", "hang_wet")
 """Words in a bench's or choice's address that are no settings of the pitch."""
 
 

@@ -11,6 +11,7 @@ from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights
+from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.svg import at_one_scale
 from tarvik.web.pages.common import owner_name, page, question, tarvik, wanted
@@ -39,16 +40,19 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
         units, columns = Units(course.units), []
         for sheet_id, slug in _pairs(request):
             sheet = kit.one(session, course_id, "sheets", sheet_id)
-            solution = tarvik(request).solver.solve(question(sheet, slug, tonight, supports, wanted=wanted(request)))
+            taut = tarvik(request).solver.solve(question(sheet, slug, tonight, supports, wanted=wanted(request)))
+            shape = seen(tarvik(request).hangings, [(sheet, taut)])[0]
+            solution = shape.solution
             column: dict[str, Any] = {
-                "sheet": sheet, "owner": owner_name(sheet), "pitch": PITCHES[slug], "solution": solution,
+                "sheet": sheet, "owner": owner_name(sheet), "shape": shape.words, "pitch": PITCHES[slug], "solution": solution,
                     "figures": solution.figures,
-                "verdict": judge(solution, tonight, 1, units).verdict.value,
+                "verdict": shape.judged(judge(solution, tonight, 1, units), units).verdict.value,
                 "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
             }  # fmt: skip
             if solution.shelter is not None and solution.figures is not None:
                 rig, body = solution.assessment.rig, solution.question.body
-                column |= {"plan": views.plan(solution.shelter, solution.figures, rig, body, units),
+                trunks = solution.question.supports.in_the_way
+                column |= {"plan": views.plan(solution.shelter, solution.figures, rig, body, units, trunks),
                            "side": views.elevation(solution.shelter, rig, True, units, body)}  # fmt: skip
             columns.append(column)
         for view in ("plan", "side"):

@@ -17,6 +17,7 @@ export const bench = () => ({
   timer: 0,
 
   init() {
+    this.$root.dataset.query = this.query();
     this.solid();
     this.later();
     document.getElementById("ways").addEventListener("pointerdown", (event) => this.follow(event));
@@ -107,7 +108,8 @@ export const bench = () => ({
       this.waiting = false;
       this.$refs.view.setAttribute("aria-busy", "false");
     }
-    if (this.again) { this.again = false; this.refresh(); } else this.later();
+    this.$root.dataset.query = this.query();
+    if (this.again) { this.again = false; this.refresh(); } else { this.later(); dispatchEvent(new Event("bench-moved")); }
   },
 
   async clicked(event) {

@@ -4,11 +4,12 @@ import { autoSubmit, fields, goTo, printer, savedFields, slow } from "./small.js
 import { bench } from "./bench.js";
 import { board } from "./board.js";
 import { ground } from "./ground.js";
+import { hung } from "./hung.js";
 import { kitTable } from "./kit.js";
 import { night } from "./night.js";
 import { plan } from "./plan.js";
 
-for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, ground, kitTable, night, plan, printer, savedFields, slow })) {
+for (const [name, component] of Object.entries({ autoSubmit, bench, board, fields, goTo, ground, hung, kitTable, night, plan, printer, savedFields, slow })) {
   Alpine.data(name, component);
 }
 // A button that starts something longer says so until the next page is there.

@@ -1,6 +1,6 @@
 // The shelter as a body that turns: the server's mesh, projected here and painted far to near. No numbers are worked out
 // but the projection; without a script the server's own oblique drawing stands in its place.
-const COLOURS = { roof: "#7f9f8b", wall: "#648872", door: "#a0b9a6", awning: "#c1d2c2", floor: "#d9c9a0" };
+const COLOURS = { roof: "#7f9f8b", wall: "#648872", door: "#a0b9a6", awning: "#c1d2c2", floor: "#d9c9a0", taut: "#7f9f8b", wrinkled: "#c9b06a", slack: "#d9a08a" };
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 
 export function orbit(box) {
@@ -10,6 +10,7 @@ export function orbit(box) {
   canvas.setAttribute("aria-hidden", "true");
   drawn.replaceWith(canvas);
   let azimuth = mesh.azimuth_deg, elevation = mesh.elevation_deg, at = null;
+  const thin = mesh.faces.length > 60;
   const points = [...mesh.faces.flatMap((f) => f.at), ...mesh.lines.flat(), ...mesh.mats.flat().map((p) => [...p, 0])];
   const middle = [0, 1, 2].map((i) => (Math.min(...points.map((p) => p[i])) + Math.max(...points.map((p) => p[i]))) / 2);
   const size = Math.max(...points.map((p) => Math.hypot(...p.map((c, i) => c - middle[i])))) || 1;
@@ -36,7 +37,7 @@ export function orbit(box) {
       list.forEach((p, i) => (i ? pen.lineTo(...flat(p)) : pen.moveTo(...flat(p))));
       pen.closePath();
       pen.globalAlpha = alpha; pen.fillStyle = fill; pen.fill();
-      pen.globalAlpha = 1; pen.strokeStyle = stroke; pen.lineWidth = 1.4; pen.stroke();
+      pen.globalAlpha = 1; pen.strokeStyle = stroke; pen.lineWidth = thin ? 0.5 : 1.4; pen.stroke();
     };
     const stroke = (p, q, colour, thick, dash = []) => {
       pen.setLineDash(dash); pen.beginPath(); pen.moveTo(...flat(p)); pen.lineTo(...flat(q));
@@ -47,6 +48,8 @@ export function orbit(box) {
     const depth = (f) => f.at.reduce((sum, p) => sum + dot(p, eye), 0) / f.at.length;
     const far = mesh.faces.filter((f) => f.role !== "floor").sort((f, g) => depth(f) - depth(g));
     for (const face of far) shape(face.at, COLOURS[face.role], "#1d2420", 0.72);
+    for (const [p, q] of mesh.ghosts ?? []) stroke(p, q, "#21506b", 1, [4, 4]);
+    for (const p of mesh.pools ?? []) { const [x, y] = flat(p); pen.beginPath(); pen.arc(x, y, 9, 0, 7); pen.strokeStyle = "#21506b"; pen.lineWidth = 3; pen.stroke(); }
     for (const s of mesh.supports) stroke([s[0], s[1], 0], s, "#7a4a20", 4);
     for (const [p, q] of mesh.lines) stroke(p, q, "#9a3a1c", 1.8, [6, 3]);
     for (const s of mesh.stakes) { pen.fillStyle = "#1d2420"; const [x, y] = flat([...s, 0]); pen.fillRect(x - 2.5, y - 2.5, 5, 5); }

@@ -1,0 +1,78 @@
+"""Shelters as they hang, where that is known: pages judge by the hung shape, and say where they still see the taut fold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from tarvik.core.finding import Finding, Level
+from tarvik.core.hang.fabric import fabric_of
+from tarvik.core.hang.hung import Hanging
+from tarvik.core.hang.tell import findings, hung_figures
+from tarvik.core.rig.verdict import Verdict
+from tarvik.work.hanging import BOARD_LINES
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from tarvik.core.hang.tell import Told
+    from tarvik.core.solve import Solution
+    from tarvik.core.tonight import Tonight
+    from tarvik.core.units import Units
+    from tarvik.store.models import SheetRow
+    from tarvik.work.hanging import Hangings
+
+TAUT_IDEAL = "taut ideal"
+AS_IT_HANGS = "as it hangs"
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A solved shelter as a page judges it: with the hung shape's figures where they are known."""
+
+    solution: Solution
+    told: Told | None
+    taut: Solution
+
+    def findings(self, units: Units, names: Mapping[str, str] | None = None, people: int | None = None) -> list[Finding]:
+        """What the way it hangs adds to what is found of the shelter, notes left out; nothing while it is not known. With
+        `people` to lie there, mats that they do not want are not missed.
+        """
+        if self.told is None or self.taut.figures is None:
+            return []
+        found = [f for f in findings(self.told, self.taut.figures, units, names) if f.level > Level.NOTE]
+        enough = people is not None and self.told.sleepers >= people
+        return [f for f in found if not (enough and f.code == "hangs_on_mats")]
+
+    def judged(self, tonight: Tonight, units: Units, people: int | None = None) -> Tonight:
+        """A judgement with what the way it hangs adds: what stops a shelter leaves it short of something."""
+        more = self.findings(units, None, people)
+        if not more:
+            return tonight
+        stops = any(f.level is Level.STOPS for f in more) and tonight.verdict is Verdict.FORMS
+        every = tuple(sorted((*tonight.findings, *more), key=lambda f: -f.level))
+        return replace(tonight, findings=every, verdict=Verdict.NEEDS if stops else tonight.verdict)
+
+    @property
+    def words(self) -> str:
+        """Which of the two shapes the figures are of."""
+        return AS_IT_HANGS if self.told is not None else TAUT_IDEAL
+
+
+def usual_hanging(sheet: SheetRow) -> Hanging:
+    """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual."""
+    return Hanging(fabric=fabric_of(sheet.material), lines=BOARD_LINES)
+
+
+def seen(hangings: Hangings, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Seen]:
+    """Every shelter as it hangs where that is known; the others are asked for behind the page."""
+    wishes = [(solution, usual_hanging(sheet)) for sheet, solution in pairs]
+    known = hangings.known(wishes)
+    hangings.want(wish for wish, told in zip(wishes, known, strict=True) if told is None)
+    return [_seen(solution, told) for (solution, _), told in zip(wishes, known, strict=True)]
+
+
+def _seen(solution: Solution, told: Told | None) -> Seen:
+    if told is None or solution.figures is None:
+        return Seen(solution, None, solution)
+    return Seen(replace(solution, figures=hung_figures(solution.figures, told)), told, solution)

@@ -1,0 +1,94 @@
+// The hung sheet on the bench: follows the sliders once they rest; a point taken hold of is lifted by the drag.
+import { orbit } from "./orbit.js";
+import { ask } from "./talk.js";
+
+const STEP = 0.05;
+
+export const hung = () => ({
+  turn: 0,
+  timer: 0,
+
+  init() {
+    this.box = this.$root;
+    this.box.addEventListener("input", (event) => { if (event.target.name?.startsWith("hang_")) this.soon(); });
+    this.box.addEventListener("pointerdown", (event) => this.take(event));
+    this.box.addEventListener("keydown", (event) => this.keys(event));
+    addEventListener("bench-moved", () => this.soon());
+    this.load();
+  },
+
+  soon() { clearTimeout(this.timer); this.timer = setTimeout(() => this.load(), 350); },
+
+  own() {
+    const own = new URLSearchParams();
+    for (const input of this.box.querySelectorAll("[name^=hang_]")) {
+      if (input.type === "checkbox" ? input.checked : input.value !== "") own.set(input.name, input.value);
+    }
+    return own;
+  },
+
+  async load() {
+    const turn = (this.turn += 1);
+    const settings = new URLSearchParams(document.querySelector(".bench")?.dataset.query ?? location.search);
+    const own = this.box.querySelector("[name^=hang_]") ? this.own() : new URLSearchParams(location.search);
+    for (const [name, value] of own) if (name.startsWith("hang_")) settings.set(name, value);
+    this.box.setAttribute("aria-busy", "true");
+    const focus = document.activeElement?.closest?.("#hung")?.contains(document.activeElement) ? document.activeElement : null;
+    const mark = focus?.name ? `[name="${focus.name}"]` : focus?.dataset?.lift ? `[data-lift="${focus.dataset.lift}"]` : "";
+    try {
+      const html = await ask(`${this.box.dataset.url}?${settings}`);
+      if (turn !== this.turn) return;
+      this.box.innerHTML = html;
+      for (const solid of this.box.querySelectorAll(".orbit")) orbit(solid);
+      if (mark) this.box.querySelector(mark)?.focus({ preventScroll: true });
+    } catch (error) { if (turn === this.turn) this.box.textContent = error.message; }
+    this.box.setAttribute("aria-busy", "false");
+    const advice = this.box.querySelector("#hung-advice");
+    if (!advice) return;
+    try {
+      const html = await ask(`${this.box.dataset.url}/advice?${settings}`);
+      if (turn === this.turn) { advice.innerHTML = html; advice.setAttribute("aria-busy", "false"); }
+    } catch (error) { if (turn === this.turn) advice.textContent = error.message; }
+  },
+
+  lift(name, by) {
+    const at = this.box.querySelector("[name=hang_at]");
+    const range = this.box.querySelector("[name=hang_by]");
+    at.value = name;
+    range.value = by;
+    range.previousElementSibling.textContent = `${Number(range.value).toFixed(2)} m`;
+    for (const handle of this.box.querySelectorAll("[data-lift]")) handle.classList.toggle("is-chosen", handle.dataset.lift === name);
+  },
+
+  by(name) { return this.box.querySelector("[name=hang_at]").value === name ? Number(this.box.querySelector("[name=hang_by]").value) : 0; },
+
+  // Up with the pointer lifts the cloth: a hundred pixels are half a metre.
+  take(event) {
+    const handle = event.target.closest?.("[data-lift]");
+    if (!handle) return;
+    event.preventDefault();
+    const [name, from] = [handle.dataset.lift, event.clientY];
+    const start = this.by(name);
+    let moved = false;
+    const drag = (move) => {
+      moved = true;
+      this.lift(name, Math.round((start + (from - move.clientY) * 0.005) / STEP) * STEP);
+    };
+    const end = () => {
+      removeEventListener("pointermove", drag);
+      if (!moved) this.lift(name, start || 0.1);
+      this.load();
+    };
+    addEventListener("pointermove", drag);
+    addEventListener("pointerup", end, { once: true });
+  },
+
+  keys(event) {
+    const handle = event.target.closest?.("[data-lift]");
+    const step = { ArrowUp: STEP, ArrowDown: -STEP, Enter: STEP, " ": STEP }[event.key];
+    if (!handle || step === undefined) return;
+    event.preventDefault();
+    this.lift(handle.dataset.lift, this.by(handle.dataset.lift) + step);
+    this.soon();
+  },
+});
