@@ -21,6 +21,8 @@ def address(bed: Testbed) -> str:
 
 
 def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
+    # tall enough that no plan's list scrolls between the press on a name and its drop, which would drag another name
+    page.set_viewport_size({"width": 1280, "height": 2000})
     page.goto(address(bed))
     page.wait_for_selector(".plan[data-done]")
     page.click("text=Make the plan")
