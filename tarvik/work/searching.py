@@ -10,15 +10,15 @@ from __future__ import annotations
 import atexit
 import pickle
 import sys
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import partial
+from itertools import count
 from pathlib import Path
 from threading import Lock
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.gather import Portion, offers_of
+from tarvik.core.plan.gather import Gathering
 from tarvik.core.search import best_settings
 from tarvik.work.pipes import answer, send, start
 from tarvik.work.solving import Solver
@@ -28,15 +28,21 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
+    from tarvik.core.plan.gather import Portion
     from tarvik.core.plan.offers import Offer
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
 
     Ask = tuple[Pitch, Sheet, Aim, Mapping[str, float]]
     _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
+    _Gather = tuple[int, Portion | None, tuple[int, ...]]
 
 _SWITCH_S: Final = 0.0005
 """How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
+
+
+_KEYS: Final = count()
+"""Numbers of portions: each is sent once and asked about by its number."""
 
 
 @dataclass
@@ -105,41 +111,63 @@ class Searcher:
         for number in range(told, len(asked)):
             tell(number, best_settings(*asked[number]))
 
-    def offers(self, portion: Portion) -> Callable[[], dict[int, list[Offer]]]:
-        """Begin a plan's portion there; what is returned waits for it. When the process has died, it is worked out here."""
+    def offers(self, portion: Portion) -> Callable[[Sequence[int]], dict[int, list[Offer]]]:
+        """What gathers a portion's offers there, some units at a time; here, when that process has died."""
         apart = replace(portion, camp=None if portion.camp is None else replace(portion.camp))  # nothing worked out goes along
-        pool = ThreadPoolExecutor(1)
-        waiting = pool.submit(self._offers, apart)
-        pool.shutdown(wait=False)
-        return waiting.result
+        key = next(_KEYS)
+        here: list[Gathering] = []
 
-    def _offers(self, portion: Portion) -> dict[int, list[Offer]]:
+        def ask(units: Sequence[int]) -> dict[int, list[Offer]]:
+            for message in ((key, None, tuple(units)), (key, apart, tuple(units))):  # the portion only when it is asked for
+                answered, found = self._offers(message)
+                if answered:
+                    return found
+            here[:] = here or [Gathering(apart)]
+            return here[0].offers_of(units, Solver().alone)
+
+        return ask
+
+    def _offers(self, message: _Gather) -> tuple[bool, dict[int, list[Offer]]]:
+        """Whether the other process knew the portion, and what it gathered."""
         with self._lock:
             process = self._process
             if process is not None and process.stdin is not None and process.stdout is not None:
                 try:
-                    send(process.stdin, portion)
+                    send(process.stdin, message)
                     found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
                 except (OSError, EOFError, pickle.UnpicklingError):
                     self._process = None
                 else:
                     if error is not None:
                         raise error
-                    return dict(found)
-        return offers_of(portion, Solver().alone)
+                    return found is not None, found or {}
+        return False, {}
 
 
 class _Answers:
     """What the other process does with what it is asked. Keeps what it solved for the next time."""
 
+    MOST: Final = 2
+    """Portions kept: that of a first plan is asked before that of the whole."""
+
     def __init__(self) -> None:
         self._solver = Solver()
+        self._gathering: dict[int, Gathering] = {}
 
-    def to(self, asked: list[_Sent] | Portion) -> Iterator[tuple[object, Exception | None]]:
+    def _gathered(self, key: int, portion: Portion | None, units: Sequence[int]) -> dict[int, list[Offer]] | None:
+        """The offers of these units of a portion; None when the portion is not known (any more)."""
+        if portion is not None:
+            while len(self._gathering) >= self.MOST:
+                del self._gathering[next(iter(self._gathering))]
+            self._gathering[key] = Gathering(portion)
+        known = self._gathering.get(key)
+        return None if known is None else known.offers_of(units, self._solver.alone)
+
+    def to(self, asked: list[_Sent] | _Gather) -> Iterator[tuple[object, Exception | None]]:
         """Answers one after the other, each with the error it raised."""
         tasks: list[Callable[[], object]]
-        if isinstance(asked, Portion):
-            tasks = [partial(offers_of, asked, self._solver.alone)]
+        if isinstance(asked, tuple):
+            tasks = [partial(self._gathered, *asked)]
         else:
             tasks = [partial(best_settings, PITCHES[slug], sheet, aim, given) for slug, sheet, aim, given in asked]
         for task in tasks:

@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 import shapely
 
+from tarvik.core.measure.kernel.level_lines import each_covers, uncovered
 from tarvik.core.measure.roof import GRID_M, Region, Roof, as_region, without
+from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
 
 if TYPE_CHECKING:
@@ -22,6 +24,10 @@ HEM_M: Final = 1e-7
 """An edge no higher than this lies on the ground."""
 SLIVER_M2: Final = 1e-9
 """Shadows of faces seen edge-on: nothing."""
+BARE_M2: Final = 1e-9
+"""Ground so small is not looked at again."""
+ONE_BY_ONE: Final = 8
+"""Wet margins taken away one by one before the rest is united: where the wind meets an open side, many count."""
 
 
 def shadows(roof: Roof, travels: Floats) -> Regions:
@@ -53,17 +59,60 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
     if rain_slope(weather) == 0:
         return roof.plan()
     if roof.rim is not None:
-        return without(roof.plan(), list(_wet_margins(roof, fall_directions(weather)[1:])))
+        return _outside(roof.plan(), _wet_margins(roof, fall_directions(weather)[1:]))
     dry: Region = roof.plan()
-    for region in shadows(roof, fall_directions(weather)[1:]):
-        dry = as_region(shapely.intersection(dry, region, grid_size=GRID_M))
+    falls = fall_directions(weather)[1:]
+    cast, sizes = cast_by(roof, falls)
+    for k in _outer_first(len(falls)):
         if dry.is_empty:
             break
+        if uncovered(_edges(dry), cast[k], sizes[k]) > BARE_M2:  # most falls wet nothing that others have left dry
+            dry = as_region(shapely.intersection(dry, shadow(roof, falls[k]), grid_size=GRID_M))
     return dry
 
 
-def _wet_margins(roof: Roof, travels: Floats) -> Regions:
-    """Where rain comes in under a convex lid's upwind edges: for each edge and fall a quadrilateral.
+def cast_by(roof: Roof, travels: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    """Shadow (K, F, V, 2) of every face along each fall, and its corners (K, F): 0 for a face seen edge-on."""
+    flat = roof.faces[None, :, :, :2] + roof.faces[None, :, :, 2:] * np.asarray(travels)[:, None, None, :]
+    sizes = np.zeros(flat.shape[:2], dtype=np.int64)
+    for face, n in enumerate(roof.corners):
+        sizes[:, face] = np.where(np.abs(signed_area(flat[:, face, :n])) > SLIVER_M2, n, 0)
+    return flat, sizes
+
+
+def _outer_first(count: int) -> list[int]:
+    """Numbers to `count`, the ends first, then ever finer between them: the outer falls wet most."""
+    step, out = 1 << max(count - 1, 1).bit_length(), dict.fromkeys((0, count - 1))
+    while step > 1:
+        step //= 2
+        out |= dict.fromkeys(range(0, count, step))
+    return list(out)
+
+
+def _edges(region: Region) -> Floats:
+    """Edges (k, 4) of all rings."""
+    rings, of = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(region)), return_index=True)
+    every = np.hstack([rings[:-1], rings[1:]])
+    return every[of[:-1] == of[1:]]
+
+
+def _outside(region: Region, quads: Floats) -> Region:
+    """What is left of a region outside convex quadrilaterals (M, 4, 2). The largest share is taken away first, for most of
+    the many that neighbouring falls cast lie in others, or off the region; those still left after ONE_BY_ONE together.
+    """
+    sizes = np.full(len(quads), 4, dtype=np.int64)
+    for _ in range(ONE_BY_ONE):
+        if not len(quads) or region.is_empty:
+            break
+        cover = np.empty(len(quads))
+        each_covers(_edges(region), quads, sizes[: len(quads)], cover)
+        region = as_region(shapely.difference(region, shapely.Polygon(quads[np.argmax(cover)]), grid_size=GRID_M))
+        quads = quads[cover > BARE_M2]
+    return without(region, [shapely.Polygon(q) for q in quads])
+
+
+def _wet_margins(roof: Roof, travels: Floats) -> Floats:
+    """Quadrilaterals (M, 4, 2) where rain comes in under a convex lid's upwind edges: for each edge and fall a quadrilateral.
 
     Under a concave roof on a convex plan a ray against the rain is stopped unless it leaves the plan below the edge it
     passes; so exactly the ground within (height of the edge) x (travel per metre) downwind of an edge is wet.
@@ -74,8 +123,8 @@ def _wet_margins(roof: Roof, travels: Floats) -> Regions:
     e, k = np.nonzero((inward @ travels.T > 0) & (edges[:, :, 2].max(axis=1) > HEM_M)[:, None])
     feet = edges[e, :, :2]
     heads = feet + edges[e, :, 2:] * travels[k][:, None, :]
-    quads = np.asarray(shapely.polygons(np.concatenate([feet, heads[:, ::-1]], axis=1)))
-    return quads[shapely.area(quads) > SLIVER_M2]
+    quads = np.concatenate([feet, heads[:, ::-1]], axis=1)
+    return np.asarray(quads[np.abs(signed_area(quads)) > SLIVER_M2])
 
 
 def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:

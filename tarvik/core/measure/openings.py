@@ -8,12 +8,11 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.kernel.level_lines import union_area
 from tarvik.core.measure.rim import rim_edges
-from tarvik.core.measure.roof import joined
+from tarvik.core.measure.roof import roof_of
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
@@ -25,8 +24,6 @@ if TYPE_CHECKING:
 FLAT: Final = np.array([1.0, 1.0, 0.0])
 OPENING_LEAST_M2: Final = 1e-4
 """A smaller gap is none."""
-SLIVER_M2: Final = 1e-9
-"""Outlines smaller than this, seen edge-on, count nothing."""
 LOPSIDED: Final = constant(
     "opening_lopsided", 0.2, "1", ENGINEERING, "share of the open area that must face one way to be «the» opening"
 )
@@ -90,11 +87,6 @@ def back_to_wind_deg(found: Sequence[Opening], step_deg: int = 5) -> float:
     return float(np.argmin(np.round(open_m2, 6) + 1e-9 * off_back) * step_deg)
 
 
-def _upright(xyz: Floats, across: Floats) -> Polygon:
-    """A flat outline (k, 3) seen along the wind: distance across it, and height."""
-    return Polygon(np.column_stack([xyz[:, :2] @ across, xyz[:, 2]]))
-
-
 @lru_cache(maxsize=MOST_KEPT)
 def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     """Share of the frontal area towards the wind that is open, 0 to 1.
@@ -107,18 +99,21 @@ def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
 
 def open_round(shelter: Shelter, found: Sequence[Opening], bearings_deg: Sequence[float]) -> list[float]:
     """`open_to_wind` for each of several bearings."""
-    faces = [face.xyz for face in shelter.faces() if face.role is not Role.FLOOR]
-    gaps = [np.array([o.a, o.b, o.b * FLAT, o.a * FLAT]) for o in found]
+    roof = roof_of(shelter)
+    most = max(roof.faces.shape[1] if len(roof.faces) else 0, 4)
+    outlines = np.zeros((len(roof.faces) + len(found), most, 3))
+    outlines[: len(roof.faces), : roof.faces.shape[1]] = roof.faces
+    sizes = np.concatenate([roof.corners, np.full(len(found), 4)]).astype(np.int64)
+    for n, o in enumerate(found, start=len(roof.faces)):
+        outlines[n, :4] = o.a, o.b, o.b * FLAT, o.a * FLAT
+    outward = np.array([o.outward for o in found]).reshape(-1, 2)
     shares = []
     for wind_from_deg in bearings_deg:
         bearing = math.radians(wind_from_deg)
         upwind = np.array([math.sin(bearing), math.cos(bearing)])
-        across = np.array([upwind[1], -upwind[0]])
-        seen = [_upright(gap, across) for gap in gaps]
-        panels = [_upright(face, across) for face in faces]
-        whole = joined([p for p in (*panels, *seen) if p.area > SLIVER_M2]).area
-        towards = joined(
-            [g for o, g in zip(found, seen, strict=True) if o.outward @ upwind > 1e-9 and g.area > SLIVER_M2]
-        ).area
+        seen = np.stack([outlines[..., 0] * upwind[1] - outlines[..., 1] * upwind[0], outlines[..., 2]], axis=-1)
+        whole = union_area(seen, sizes)
+        facing = np.flatnonzero(outward @ upwind > 1e-9) + len(roof.faces)
+        towards = union_area(seen[facing], sizes[facing])
         shares.append(float(min(towards / whole, 1.0)) if whole > 1e-9 else 0.0)
     return shares

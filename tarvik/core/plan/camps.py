@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
     from shapely.geometry.base import BaseGeometry
 
+    from tarvik.core.fold.pattern import Floats
     from tarvik.core.plan.forms import Carrying, Form
     from tarvik.core.rig.carried import Rig
     from tarvik.core.site.things import Place
@@ -53,6 +54,8 @@ PARTS_MOST: Final = 8
 FLAT_M: Final = 0.01
 LEEWAY_M: Final = 0.1
 """The quick look takes the cloth so much smaller: on a slope it lies a little otherwise."""
+SHARE_STEP: Final = 1e-4
+"""Step of the slope's cosine: a tenth of a millimetre in a metre of height, so that like slopes share a fold."""
 TRIED: Final = 5
 """Ranked places looked at closely for each one wanted."""
 
@@ -122,7 +125,25 @@ class Camp:
     @cached_property
     def pads(self) -> BaseGeometry:
         """Level ground."""
-        return shapely.union_all([a.shape() for a in self.ground.sorts(Sort.PAD)])
+        pads = shapely.union_all([a.shape() for a in self.ground.sorts(Sort.PAD)])
+        shapely.prepare(pads)
+        return pads
+
+    @cached_property
+    def _lying(self) -> dict[bytes, tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
+        return {}
+
+    def lying(self, at: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
+        """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground where nothing stands. The
+        same places are asked about for every form, and each with several headings: they are worked out once.
+        """
+        key = at.tobytes()
+        if key not in self._lying:
+            places, back = np.unique(at, axis=0, return_inverse=True)
+            x, y = places.T
+            pad, stopped = shapely.contains_xy(self.pads, x, y), shapely.contains_xy(self.stops, x, y)
+            self._lying[key] = (slopes(self.ground, places)[back], pad[back], stopped[back])
+        return self._lying[key]
 
 
 @dataclass(frozen=True)
@@ -158,8 +179,11 @@ def parts(camp: Camp, sheets: int) -> list[Place]:
     return out
 
 
-def stands(form: Form, way: Carrying, camp: Camp, most: int, about: Place) -> list[Stand]:
-    """At most `most` places for a form near `about`, the best first, no two nearer to each other than APART_M.
+def stands(
+    form: Form, way: Carrying, camp: Camp, most: int, about: Place, tried: dict[object, Stand | None]
+) -> list[Stand]:  # fmt: skip
+    """At most `most` places for a form near `about`, the best first, no two nearer to each other than APART_M. `tried`: what
+    came of the spots tried before with this form so carried.
 
     A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
     and looked at exactly.
@@ -176,7 +200,10 @@ def stands(form: Form, way: Carrying, camp: Camp, most: int, about: Place) -> li
         x, y = float(some.at[n, 0]), float(some.at[n, 1])
         if any(math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n]) for a, b, trees in kept):
             continue
-        found = stand_at(form, way, camp, Spot((x, y), float(some.front[n]) % 360, some.anchor), some.trees[n])
+        spot = Spot((x, y), float(some.front[n]) % 360, some.anchor)
+        if (spot, some.trees[n]) not in tried:
+            tried[spot, some.trees[n]] = stand_at(form, way, camp, spot, some.trees[n])
+        found = tried[spot, some.trees[n]]
         if found is not None:
             out.append(found)
             kept.append((x, y, some.trees[n]))
@@ -207,7 +234,7 @@ def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str
     """The form at a spot, None where something stops it."""
     try:
         placed = place(
-            form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats, form.shelter
+            form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats, form.shelter, SHARE_STEP
         )
     except FoldError:
         return None
@@ -276,12 +303,11 @@ def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidat
 def _ranked(form: Form, some: Candidates, camp: Camp, about: Place) -> NDArray[np.intp]:
     """Numbers of the places, the best first, for the wind, the slope, the way there and the length of the lines."""
     far = np.hypot(*(some.at - np.array(about)).T)
-    steep = slopes(camp.ground, some.at)
-    cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2
-    cost -= PAD_GAIN * shapely.contains_xy(camp.pads, some.at[:, 0], some.at[:, 1])
+    steep, pad, stopped = camp.lying(some.at)
+    cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2 - PAD_GAIN * pad
     if camp.wind_from_deg is not None:
         off = wind_in_frame_all(camp.wind_from_deg, some.front) - form.back_deg
         cost += OPEN_COST * form.open_shares[(np.round(off / 15.0) % 24).astype(int)]
-    ok: NDArray[np.bool_] = (steep <= camp.rules.steep_deg) & ~shapely.contains_xy(camp.stops, some.at[:, 0], some.at[:, 1])
-    order = np.argsort(cost, kind="stable")
+    ok: NDArray[np.bool_] = (steep <= camp.rules.steep_deg) & ~stopped
+    order = np.argsort(np.round(cost, 6), kind="stable")
     return np.asarray(order[ok[order]])

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections import deque
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
@@ -26,17 +28,18 @@ from tarvik.core.sheet import joined_sheet
 from tarvik.core.site.placing import Spot
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+    from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.plan.forms import Carrying, SolveAll
     from tarvik.core.plan.model import Standing
     from tarvik.core.plan.party import Camper
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
+    from tarvik.core.site.things import Place
     from tarvik.core.solve import Question
     from tarvik.core.tonight import Night
 
-    Elsewhere = Callable[["Portion"], Callable[[], dict[int, list[Offer]]]]
+    Elsewhere = Callable[["Portion"], Callable[[Sequence[int]], dict[int, list[Offer]]]]
 
 SPOTS_EACH: Final = 8
 SPOTS_LEAST: Final = 3
@@ -102,68 +105,52 @@ class Bag:
 
 @dataclass(frozen=True)
 class Portion:
-    """A part of the gathering, which can be done anywhere: these units of the bag, by number, in these pitches. `first`: only
-    what a first plan needs, soon.
-    """
+    """What offers are gathered from: the units of a bag in these pitches. `first`: only what a first plan needs, soon."""
 
     bag: Bag
     night: Night
     camp: Camp | None
-    units: tuple[int, ...]
     pitches: tuple[str, ...]
     first: bool
-
-
-def offers_of(portion: Portion, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False) -> dict[int, list[Offer]]:
-    """The offers of every unit of a portion, by the unit's number; of those come to before the stop."""
-    bag, night = portion.bag, portion.night
-    work = _Work(bag, night, portion.camp, light=portion.first)
-    units = bag.units()
-    people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if portion.first else MOST_SHARED
-    forms: dict[int, list[Form]] = {n: [] for n in portion.units}
-    for pitches in (_quick(portion.pitches), _slow(portion.pitches)):  # the slow ones only where the quick leave something out
-        asked = {}
-        for n in portion.units:
-            some = questions(units[n][1], pitches, night, bag.supports, units[n][2], work.tallest, people)
-            asked[n] = [q for q in some if not work.served(forms[n], q.wanted or 1)]
-        distinct = {_key(q): q for some in asked.values() for q in some}
-        answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
-        for n, some in asked.items():
-            if stop():
-                return {}
-            found = forms_of([answers[_key(q)] for q in some], night, bag.supports, buttons=bag.buttons)
-            forms[n] = work.fittest([*forms[n], *found])
-    out: dict[int, list[Offer]] = {}
-    for n, best in forms.items():
-        if stop():
-            break
-        out[n] = [offer for form in best for offer in work.offers(units[n][0], form)]
-    return out
-
-
-def _quick(pitches: Iterable[str]) -> list[str]:
-    return [p for p in pitches if PITCHES[p].minutes <= HARD_MIN]
-
-
-def _slow(pitches: Iterable[str]) -> list[str]:
-    return [p for p in pitches if PITCHES[p].minutes > HARD_MIN]
 
 
 def _key(question: Question) -> tuple[object, ...]:
     return question.sheet, question.pitch.slug, question.body.stature_m, question.wanted
 
 
-def _halves(bag: Bag) -> tuple[tuple[int, ...], tuple[int, ...]]:
-    """The units in two parts of about as much work; sheets alike, which share what is found, in one part."""
+def _alike(bag: Bag) -> list[tuple[int, ...]]:
+    """The units by number, sheets alike together, for they share what is found; what takes longest first."""
     alike: dict[Sheet, list[int]] = {}
     for n, (_, sheet, _) in enumerate(bag.units()):
         alike.setdefault(sheet, []).append(n)
-    one: list[int] = []
-    two: list[int] = []
-    for some in sorted(alike.values(), key=len, reverse=True):
-        part = one if len(one) <= len(two) else two
-        part += some
-    return tuple(sorted(one)), tuple(sorted(two))
+    return [tuple(some) for _, some in sorted(alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2)]
+
+
+def _by_all_hands(
+    portion: Portion, solve_all: SolveAll, stop: Callable[[], bool], elsewhere: Elsewhere | None
+) -> dict[int, list[Offer]]:
+    """The offers of all units by number, each hand taking the next sheets when it is done with those before."""
+    waiting = deque(_alike(portion.bag))
+    found: dict[int, list[Offer]] = {}
+
+    def work(offers: Callable[[Sequence[int]], dict[int, list[Offer]]]) -> None:
+        while not stop():
+            try:
+                some = waiting.popleft()
+            except IndexError:
+                return
+            found.update(offers(some))
+
+    here = Gathering(portion)
+    with ThreadPoolExecutor(1) as pool:
+        there = pool.submit(work, elsewhere(portion)) if elsewhere is not None and len(waiting) > 1 else None
+        try:
+            work(lambda some: here.offers_of(some, solve_all, stop))
+        finally:
+            waiting.clear()  # after an error there is nothing more to gather
+        if there is not None:
+            there.result()
+    return found
 
 
 def gather(
@@ -171,15 +158,12 @@ def gather(
     elsewhere: Elsewhere | None = None,
 ) -> Iterator[list[Offer]]:  # fmt: skip
     """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
-    out. `camp` None: there is no map, so trees are counted and nothing is placed. `elsewhere` begins a portion's
-    `offers_of` on other hands and returns what waits for it.
+    out. `camp` None: there is no map, so trees are counted and nothing is placed. `elsewhere` takes a portion to other hands
+    and returns what gathers the offers of some of its units there.
     """
     slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
     for first, pitches in ((True, slugs[: QUICK_PITCHES if len(bag.sheets) <= MANY_SHEETS else 1]), (False, slugs)):
-        here, there = (tuple(range(len(bag.units()))), ()) if elsewhere is None else _halves(bag)
-        portion = Portion(bag, night, camp, here, pitches, first)
-        waiting = elsewhere(replace(portion, units=there)) if elsewhere and there else dict
-        found = offers_of(portion, solve_all, stop) | waiting()
+        found = _by_all_hands(Portion(bag, night, camp, pitches, first), solve_all, stop, elsewhere)
         if stop():
             return
         yield pruned([offer for n in sorted(found) for offer in found[n]], bag.pools)
@@ -188,7 +172,7 @@ def gather(
 def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:
     """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's weather leaves of it."""
     sheets = {b.number: b.sheet for b in bag.sheets}
-    work = _Work(bag, night, camp)
+    work = Gathering(Portion(bag, night, camp, (), first=False))
     some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
     asked = [
         replace(q, settings=dict(s.settings))
@@ -201,21 +185,49 @@ def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[S
     return out
 
 
-class _Work:
-    """What sheets alike share: the spots of a form, and what the wind leaves of it there."""
+class Gathering:
+    """A portion being gathered, with what its sheets share: the spots of a form, and what the wind leaves of it there."""
 
-    def __init__(self, bag: Bag, night: Night, camp: Camp | None, *, light: bool = False) -> None:
-        self.bag, self.night, self.camp = bag, night, camp
-        self.light = light
-        self.spots_each = SPOTS_FIRST if light else bag.spots_each
-        self.forms_each = 1 if light or bag.light else FORMS_EACH
+    def __init__(self, portion: Portion) -> None:
+        self.portion = portion
+        self.bag, self.night, self.camp = bag, _, camp = portion.bag, portion.night, portion.camp
+        self.units = bag.units()
+        self.spots_each = SPOTS_FIRST if portion.first else bag.spots_each
+        self.forms_each = 1 if portion.first or bag.light else FORMS_EACH
         self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
         # A person counts as tall as the class: a mat more than is needed, never one too short.
         self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
         self.parts = [] if camp is None else parts(camp, len(bag.sheets))
         self.part_of = {b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)}
-        self._stands: dict[object, list[Stand]] = {}
+        self._stands: dict[object, tuple[dict[Place, list[Stand]], dict[object, Stand | None]]] = {}
         self._weathered: dict[object, Weathered] = {}
+
+    def offers_of(
+        self, numbers: Sequence[int], solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
+    ) -> dict[int, list[Offer]]:
+        """The offers of some units, by the unit's number; of those come to before the stop."""
+        bag, night, pitches = self.bag, self.night, self.portion.pitches
+        people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if self.portion.first else MOST_SHARED
+        forms: dict[int, list[Form]] = {n: [] for n in numbers}
+        for quickly in (True, False):  # the slow pitches only where the quick ones leave something out
+            slugs = [p for p in pitches if (PITCHES[p].minutes <= HARD_MIN) == quickly]
+            asked = {}
+            for n in numbers:
+                some = questions(self.units[n][1], slugs, night, bag.supports, self.units[n][2], self.tallest, people)
+                asked[n] = [q for q in some if not self.served(forms[n], q.wanted or 1)]
+            distinct = {_key(q): q for some in asked.values() for q in some}
+            answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
+            for n, some in asked.items():
+                if stop():
+                    return {}
+                found = forms_of([answers[_key(q)] for q in some], night, bag.supports, buttons=bag.buttons)
+                forms[n] = self.fittest([*forms[n], *found])
+        out: dict[int, list[Offer]] = {}
+        for n, best in forms.items():
+            if stop():
+                break
+            out[n] = [offer for form in best for offer in self.offers(self.units[n][0], form)]
+        return out
 
     def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp) -> list[Stand]:
         """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
@@ -223,12 +235,13 @@ class _Work:
         near = self.spots_each // 2
         places = [(camp.heart, near), (self.parts[mine], self.spots_each - near)]
         out: list[Stand] = []
-        for about, most in places[self.light :]:
-            key = (form.sheet, form.pitch.slug, form.settings, way.rig, about)
-            if key not in self._stands:
-                self._stands[key] = stands(form, way, camp, most, about)
+        for about, most in places[self.portion.first :]:
+            key = (form.sheet, form.pitch.slug, form.settings, way.rig)
+            found, tried = self._stands.setdefault(key, ({}, {}))
+            if about not in found:
+                found[about] = stands(form, way, camp, most, about, tried)
             known = {(s.placed.spot, s.trees) for s in out}
-            out += [s for s in self._stands[key] if (s.placed.spot, s.trees) not in known]
+            out += [s for s in found[about] if (s.placed.spot, s.trees) not in known]
         return out
 
     def standing(self, standing: Standing, form: Form) -> list[Offer]:

@@ -9,16 +9,17 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 import shapely
-from shapely import LineString, MultiPoint, Point, Polygon
+from shapely import GeometryCollection, LineString, MultiPoint, Point, Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level
 from tarvik.core.measure.heading import FRONT_DEG
+from tarvik.core.plane import cross
 from tarvik.core.search import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
@@ -42,6 +43,9 @@ if TYPE_CHECKING:
 STAKE_CLEAR_M: Final = constant("stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it")
 WALK_M: Final = constant("line_to_trunk", 0.03, "m", ENGINEERING, "a line nearer than this to a trunk rubs on it")
 STEEPEST: Final = math.tan(math.radians(45))
+MOST_TILTED: Final = 2000
+FLAT_M2: Final = 1e-9
+"""A panel that takes less ground is seen edge-on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,10 +68,16 @@ def wind_in_frame(wind_from_deg: float, front_deg: float) -> float:
     return (wind_from_deg - front_deg + FRONT_DEG) % 360
 
 
-def on_slope(settings: Mapping[str, float], slope_deg: float) -> dict[str, float]:
-    """Settings in the frame of ground that slopes: heights straight up count by the cosine."""
+def on_slope(settings: Mapping[str, float], slope_deg: float, step: float | None = None) -> dict[str, float]:
+    """Settings in the frame of ground that slopes: heights straight up count by the cosine, to the `step` if one is given."""
     share = math.cos(math.radians(slope_deg))
+    share = share if step is None else round(share / step) * step
     return {name: value * (share if name.startswith(CARRIED_HEIGHTS) else 1.0) for name, value in settings.items()}
+
+
+@lru_cache(maxsize=MOST_TILTED)
+def _tilted(pitch: Pitch, sheet: Sheet, settings: tuple[tuple[str, float], ...]) -> Shelter:
+    return fold_sheet(pitch, sheet, dict(settings))
 
 
 @dataclass(frozen=True)
@@ -93,14 +103,14 @@ class Placed:
         back = np.array([-math.sin(front), -math.cos(front), 0.0])  # the frame's x runs from the front to the back
         back[2] = gx * back[0] + gy * back[1]
         back /= np.linalg.norm(back)
-        return np.array([back, np.cross(up, back), up])
+        return np.array([back, cross(up, back), up])
 
     def world(self, places: Floats) -> Floats:
         """World places (k, 3) of places (k, 2 or 3) of the shelter's frame."""
         places = np.asarray(places, dtype=np.float64)
-        away = places[:, :2] - np.array(self.spot.anchor)
-        high = places[:, 2] if places.shape[1] > 2 else np.zeros(len(places))
-        turned = np.column_stack([away, high]) @ self.axes
+        turned = (places[:, :2] - np.array(self.spot.anchor)) @ self.axes[:2]
+        if places.shape[1] > 2:
+            turned += places[:, 2:] * self.axes[2]
         return np.asarray(turned + np.array([*self.spot.at, self.level]))
 
     def own(self, at: Place) -> tuple[float, float]:
@@ -116,13 +126,17 @@ class Placed:
 
     def panels(self) -> list[Floats]:
         """Panels in the world, corners (k, 3)."""
-        return [self.world(face.xyz) for face in self.shelter.faces()]
+        faces = self.shelter.faces()
+        return np.split(self.world(np.concatenate([f.xyz for f in faces])), np.cumsum([len(f.xyz) for f in faces])[:-1])
 
     @cached_property
     def cloth(self) -> BaseGeometry:
         """Ground under the sheet."""
-        parts = [Polygon(p[:, :2]) for p in self.panels()]
-        return shapely.union_all([p.buffer(0) for p in parts if p.area > 1e-9], grid_size=1e-6)
+        parts = np.array([Polygon(p[:, :2]) for p in self.panels()])
+        parts = parts[shapely.area(parts) > FLAT_M2]
+        crossed = ~shapely.is_valid(parts)
+        parts[crossed] = shapely.buffer(parts[crossed], 0)
+        return shapely.union_all(parts, grid_size=1e-6)
 
     @cached_property
     def beds(self) -> list[Polygon]:
@@ -155,9 +169,10 @@ class Placed:
 
     @cached_property
     def taken(self) -> BaseGeometry:
-        """All the ground that the shelter takes: cloth, stakes and lines."""
+        """All the ground that the shelter takes: cloth, stakes and lines, side by side and not united, for nothing but
+        distances is asked of it."""
         stakes = MultiPoint([at for _, at, _ in self.stakes])
-        return shapely.union_all([self.cloth, stakes, *(course for _, course in self.lines)])
+        return GeometryCollection([self.cloth, stakes, *(course for _, course in self.lines)])
 
     @property
     def slope_deg(self) -> float:
@@ -167,10 +182,10 @@ class Placed:
 
 def place(
     pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, ground: Ground, rig: Rig | None = None,
-    mats: tuple[Mat, ...] = (), level: Shelter | None = None,
+    mats: tuple[Mat, ...] = (), level: Shelter | None = None, step: float | None = None,
 ) -> Placed:  # fmt: skip
-    """Fold a sheet on the ground at a spot. `level`: the same on level ground, where it is known already. Raises FoldError
-    when it does not fold there.
+    """Fold a sheet on the ground at a spot. `level`: the same on level ground, where it is known already. `step`: that of
+    the slope's cosine, where many spots are tried and near enough is enough. Raises FoldError when it does not fold there.
     """
     relief = Relief.of(ground.heights)
     flat = level or fold_sheet(pitch, sheet, settings)
@@ -183,7 +198,8 @@ def place(
     if steep > STEEPEST:  # nobody camps there; the drawing stays sane
         gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
     height = float(relief.height_at(np.array([spot.at]))[0])
-    tilted = fold_sheet(pitch, sheet, on_slope(settings, slope_of((gx, gy))[0])) if steep > 1e-4 else flat
+    lower = on_slope(settings, slope_of((gx, gy))[0], step)
+    tilted = flat if lower == dict(settings) else _tilted(pitch, sheet, tuple(sorted(lower.items())))
     return replace(standing, shelter=tilted, level=height, gradient=(gx, gy))
 
 

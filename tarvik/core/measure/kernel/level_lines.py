@@ -184,6 +184,91 @@ def areas(
 
 
 @compiled
+def _met(edges: Floats, count: int) -> Floats:
+    """Heights y, sorted, where edges (count, 4) of polygons start and where they cross."""
+    events = np.empty(count + count * (count - 1) // 2)
+    made = 0
+    for e in range(count):
+        ax, ay, bx, by = edges[e, 0], edges[e, 1], edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+        low_x, high_x = min(ax, edges[e, 2]), max(ax, edges[e, 2])
+        low_y, high_y = min(ay, edges[e, 3]), max(ay, edges[e, 3])
+        events[made] = ay
+        made += 1
+        for g in range(e):
+            cx, cy = edges[g, 0], edges[g, 1]
+            if min(cx, edges[g, 2]) > high_x or max(cx, edges[g, 2]) < low_x:
+                continue
+            if min(cy, edges[g, 3]) > high_y or max(cy, edges[g, 3]) < low_y:
+                continue
+            dx, dy = edges[g, 2] - cx, edges[g, 3] - cy
+            cross = bx * dy - by * dx
+            if abs(cross) < 1e-14:
+                continue
+            t = ((cx - ax) * dy - (cy - ay) * dx) / cross
+            u = ((cx - ax) * by - (cy - ay) * bx) / cross
+            if 0.0 < t < 1.0 and 0.0 < u < 1.0:
+                events[made] = ay + t * by
+                made += 1
+    return np.sort(events[:made])
+
+
+@compiled
+def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
+    """Area (m2), exact, of a region that no convex polygon (M, V, 2) covers. `own` (k, 4): edges of the region's rings, any
+    way round; holes and several parts count by the even-odd rule. Strips as in `union_area`.
+    """
+    edges = np.empty((own.shape[0] + polygons.shape[0] * polygons.shape[1], 4))
+    count = own.shape[0]
+    edges[:count] = own
+    bottom, top = own[:, 1].min(), own[:, 1].max()
+    for m in range(polygons.shape[0]):
+        for i in range(sizes[m]):
+            j = i + 1 if i + 1 < sizes[m] else 0
+            edges[count, 0], edges[count, 1] = polygons[m, i, 0], polygons[m, i, 1]
+            edges[count, 2], edges[count, 3] = polygons[m, j, 0], polygons[m, j, 1]
+            count += 1
+    events = _met(edges, count)
+    spans, cuts = np.empty((polygons.shape[0] + 1, 2)), np.empty(own.shape[0])
+    total = 0.0
+    for k in range(events.size - 1):
+        tall, y = events[k + 1] - events[k], (events[k] + events[k + 1]) / 2
+        if tall < 1e-12 or y < bottom or y > top:
+            continue
+        crossed = 0
+        for e in range(own.shape[0]):
+            if (own[e, 1] > y) != (own[e, 3] > y):
+                cuts[crossed] = own[e, 0] + (y - own[e, 1]) / (own[e, 3] - own[e, 1]) * (own[e, 2] - own[e, 0])
+                crossed += 1
+        inside = np.sort(cuts[:crossed])
+        n = 0
+        for m in range(polygons.shape[0]):
+            if sizes[m] >= 3:
+                a, b = _crossing(polygons[m], sizes[m], y)
+                if b > a:
+                    spans[n, 0], spans[n, 1] = a, b
+                    n += 1
+        n = _merged(spans, n)
+        for c in range(0, crossed - 1, 2):
+            bare = inside[c + 1] - inside[c]
+            for i in range(n):
+                bare -= max(min(spans[i, 1], inside[c + 1]) - max(spans[i, 0], inside[c]), 0.0)
+            total += bare * tall
+    return total
+
+
+@compiled
+def each_covers(own: Floats, polygons: Floats, sizes: Ints, out: Floats) -> None:
+    """Area (m2) of a region (`own` as for `uncovered`) that each of the convex polygons (M, V, 2) covers, into `out` (M,)."""
+    whole = uncovered(own, polygons[:0], sizes[:0])
+    low_x, low_y = min(own[:, 0].min(), own[:, 2].min()), own[:, 1].min()
+    high_x, high_y = max(own[:, 0].max(), own[:, 2].max()), own[:, 1].max()
+    for m in range(polygons.shape[0]):
+        some = polygons[m, : sizes[m]]
+        apart = some[:, 0].min() > high_x or some[:, 0].max() < low_x or some[:, 1].min() > high_y or some[:, 1].max() < low_y
+        out[m] = 0.0 if apart else whole - uncovered(own, polygons[m : m + 1], sizes[m : m + 1])
+
+
+@compiled
 def union_area(polygons: Floats, sizes: Ints) -> float:
     """Area of the union of convex polygons (M, ROOM, 2), exact: between neighbouring corners and crossings the length of
     a level line inside grows evenly, so the middle line of each strip gives its area.
@@ -196,23 +281,8 @@ def union_area(polygons: Floats, sizes: Ints) -> float:
             edges[count, 0], edges[count, 1] = polygons[m, i, 0], polygons[m, i, 1]
             edges[count, 2], edges[count, 3] = polygons[m, j, 0], polygons[m, j, 1]
             count += 1
-    events = np.empty(count + count * (count - 1) // 2)
-    made = 0
-    for e in range(count):
-        events[made] = edges[e, 1]
-        made += 1
-        for g in range(e):
-            ax, ay, bx, by = edges[e, 0], edges[e, 1], edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
-            cx, cy, dx, dy = edges[g, 0], edges[g, 1], edges[g, 2] - edges[g, 0], edges[g, 3] - edges[g, 1]
-            cross = bx * dy - by * dx
-            if abs(cross) < 1e-14:
-                continue
-            t = ((cx - ax) * dy - (cy - ay) * dx) / cross
-            u = ((cx - ax) * by - (cy - ay) * bx) / cross
-            if 0.0 < t < 1.0 and 0.0 < u < 1.0:
-                events[made] = ay + t * by
-                made += 1
-    events = np.sort(events[:made])
+    events = _met(edges, count)
+    made = events.size
     spans = np.empty((polygons.shape[0] + 1, 2))
     total = 0.0
     for k in range(made - 1):
