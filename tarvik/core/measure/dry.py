@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 import shapely
 
-from tarvik.core.measure.kernel.level_lines import each_covers, uncovered
+from tarvik.core.measure.kernel.level_lines import uncovered
+from tarvik.core.measure.kernel.polygon import each_covers
 from tarvik.core.measure.roof import GRID_M, Region, Roof, as_region, without
 from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
@@ -26,7 +27,7 @@ SLIVER_M2: Final = 1e-9
 """Shadows of faces seen edge-on: nothing."""
 BARE_M2: Final = 1e-9
 """Ground so small is not looked at again."""
-ONE_BY_ONE: Final = 8
+ONE_BY_ONE: Final = 24
 """Wet margins taken away one by one before the rest is united: where the wind meets an open side, many count."""
 
 
@@ -89,23 +90,32 @@ def _outer_first(count: int) -> list[int]:
     return list(out)
 
 
+def _rings(region: Region) -> tuple[Floats, NDArray[np.int64]]:
+    """Corners (n, 2) of all rings, outer ones anticlockwise, holes clockwise, and the ring (n,) of each."""
+    parts = shapely.orient_polygons(shapely.get_parts(region))
+    corners, ring = shapely.get_coordinates(shapely.get_rings(parts), return_index=True)
+    again = np.append(ring[1:] != ring[:-1], True)  # the last of a ring is its first once more
+    return corners[~again], ring[~again]
+
+
 def _edges(region: Region) -> Floats:
     """Edges (k, 4) of all rings."""
-    rings, of = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(region)), return_index=True)
-    every = np.hstack([rings[:-1], rings[1:]])
-    return every[of[:-1] == of[1:]]
+    corners, ring = _rings(region)
+    starts = np.flatnonzero(np.append(True, ring[1:] != ring[:-1]))
+    after = np.arange(1, len(corners) + 1)
+    after[np.append(starts[1:], len(corners)) - 1] = starts
+    return np.hstack([corners, corners[after]])
 
 
 def _outside(region: Region, quads: Floats) -> Region:
     """What is left of a region outside convex quadrilaterals (M, 4, 2). The largest share is taken away first, for most of
     the many that neighbouring falls cast lie in others, or off the region; those still left after ONE_BY_ONE together.
     """
-    sizes = np.full(len(quads), 4, dtype=np.int64)
     for _ in range(ONE_BY_ONE):
         if not len(quads) or region.is_empty:
             break
         cover = np.empty(len(quads))
-        each_covers(_edges(region), quads, sizes[: len(quads)], cover)
+        each_covers(*_rings(region), quads, cover)
         region = as_region(shapely.difference(region, shapely.Polygon(quads[np.argmax(cover)]), grid_size=GRID_M))
         quads = quads[cover > BARE_M2]
     return without(region, [shapely.Polygon(q) for q in quads])

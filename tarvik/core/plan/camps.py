@@ -179,63 +179,81 @@ def parts(camp: Camp, sheets: int) -> list[Place]:
     return out
 
 
-def stands(
-    form: Form, way: Carrying, camp: Camp, most: int, about: Place, tried: dict[object, Stand | None]
-) -> list[Stand]:  # fmt: skip
-    """At most `most` places for a form near `about`, the best first, no two nearer to each other than APART_M. `tried`: what
-    came of the spots tried before with this form so carried.
+class Places:
+    """Where a form carried in one way may stand. It is asked about several middles: what was tried is kept."""
 
-    A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
-    and looked at exactly.
-    """
-    some = _candidates(form, way, camp, about)
-    if not len(some.at):
-        return []
-    order = _ranked(form, some, camp, about)[: TRIED * most * 4]
-    out: list[Stand] = []
-    kept: list[tuple[float, float, tuple[str, ...]]] = []
-    for n in order[_may_stand(form, way, camp, some, order)]:
-        if len(out) == most:
-            break
-        x, y = float(some.at[n, 0]), float(some.at[n, 1])
-        if any(math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n]) for a, b, trees in kept):
-            continue
-        spot = Spot((x, y), float(some.front[n]) % 360, some.anchor)
-        if (spot, some.trees[n]) not in tried:
-            tried[spot, some.trees[n]] = stand_at(form, way, camp, spot, some.trees[n])
-        found = tried[spot, some.trees[n]]
-        if found is not None:
-            out.append(found)
-            kept.append((x, y, some.trees[n]))
-    return out
+    def __init__(self, form: Form, way: Carrying, camp: Camp) -> None:
+        self.form, self.way, self.camp = form, way, camp
+        self._near: dict[Place, list[Stand]] = {}
+        self._tried: dict[tuple[Spot, tuple[str, ...]], Stand | None] = {}
+        self._by_trees: Candidates | None = None
 
+    def near(self, about: Place, most: int) -> list[Stand]:
+        """At most `most` places near `about`, the best first, no two nearer to each other than APART_M.
 
-def _may_stand(form: Form, way: Carrying, camp: Camp, some: Candidates, order: NDArray[np.int64]) -> NDArray[np.bool_]:
-    """Which of the places (by number in `order`) the cloth, laid there as on level ground, does not rule out."""
-    if not len(order):
-        return np.zeros(0, dtype=bool)
-    flat = Placed(form.shelter, Spot((0.0, 0.0), 0.0), way.rig)
-    cloth = shapely.simplify(flat.cloth, FLAT_M).buffer(-LEEWAY_M)
-    turn = -np.radians(some.front[order])
-    cos, sin = np.cos(turn), np.sin(turn)
-    anchor = flat.world(np.array([some.anchor]))[0, :2]
-    ring = shapely.get_coordinates(cloth.convex_hull if cloth.geom_type != "Polygon" else cloth.exterior) - anchor
-    x = ring[None, :, 0] * cos[:, None] - ring[None, :, 1] * sin[:, None] + some.at[order, 0][:, None]
-    y = ring[None, :, 0] * sin[:, None] + ring[None, :, 1] * cos[:, None] + some.at[order, 1][:, None]
-    laid = shapely.polygons(np.stack([x, y], axis=-1))
-    ok: NDArray[np.bool_] = np.array(~shapely.intersects(camp.stops, laid) & ~shapely.intersects(camp.no_beds, laid))
-    things, tree = camp.solids
-    for n, k in tree.query(laid, predicate="intersects").T:
-        ok[n] &= things[k].name in some.trees[order[n]]
-    return ok
+        A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
+        and looked at exactly.
+        """
+        if about not in self._near:
+            self._near[about] = self._found(about, most)
+        return self._near[about]
+
+    def _found(self, about: Place, most: int) -> list[Stand]:
+        some = self._by_trees or _candidates(self.form, self.way, self.camp, about)
+        if self.way.trees:  # between trees and about one they are the same wherever the middle is
+            self._by_trees = some
+        if not len(some.at):
+            return []
+        order = _ranked(self.form, some, self.camp, about)[: TRIED * most * 4]
+        out: list[Stand] = []
+        kept: list[tuple[float, float, tuple[str, ...]]] = []
+        for n in order[self._may_stand(some, order)]:
+            if len(out) == most:
+                break
+            x, y = float(some.at[n, 0]), float(some.at[n, 1])
+            if any(math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n]) for a, b, trees in kept):
+                continue
+            spot = Spot((x, y), float(some.front[n]) % 360, some.anchor)
+            key = spot, some.trees[n]
+            if key not in self._tried:
+                self._tried[key] = stand_at(self.form, self.way, self.camp, *key)
+            found = self._tried[key]
+            if found is not None:
+                out.append(found)
+                kept.append((x, y, some.trees[n]))
+        return out
+
+    @cached_property
+    def _cloth(self) -> Floats:
+        """Outline (k, 2) of the ground under the flat cloth, a little smaller."""
+        cloth = shapely.simplify(Placed(self.form.shelter, Spot((0.0, 0.0), 0.0), self.way.rig).cloth, FLAT_M)
+        cloth = cloth.buffer(-LEEWAY_M)
+        return np.asarray(shapely.get_coordinates(cloth.convex_hull if cloth.geom_type != "Polygon" else cloth.exterior))
+
+    def _may_stand(self, some: Candidates, order: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Which of the places (by number in `order`) the cloth, laid there as on level ground, does not rule out."""
+        if not len(order):
+            return np.zeros(0, dtype=bool)
+        turn = -np.radians(some.front[order])
+        cos, sin = np.cos(turn), np.sin(turn)
+        anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(np.array([some.anchor]))[0, :2]
+        ring = self._cloth - anchor
+        x = ring[None, :, 0] * cos[:, None] - ring[None, :, 1] * sin[:, None] + some.at[order, 0][:, None]
+        y = ring[None, :, 0] * sin[:, None] + ring[None, :, 1] * cos[:, None] + some.at[order, 1][:, None]
+        laid = shapely.polygons(np.stack([x, y], axis=-1))
+        stops, no_beds = self.camp.stops, self.camp.no_beds
+        ok: NDArray[np.bool_] = np.array(~shapely.intersects(stops, laid) & ~shapely.intersects(no_beds, laid))
+        things, tree = self.camp.solids
+        for n, k in tree.query(laid, predicate="intersects").T:
+            ok[n] &= things[k].name in some.trees[order[n]]
+        return ok
 
 
 def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]) -> Stand | None:
     """The form at a spot, None where something stops it."""
     try:
-        placed = place(
-            form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats, form.shelter, SHARE_STEP
-        )
+        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats,
+                       form.shelter, SHARE_STEP)  # fmt: skip
     except FoldError:
         return None
     rig, cords = tied(placed, way.rig, [t for t in camp.ground.things if t.name in trees])

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.camps import Camp, Stand, parts, stand_at, stands
+from tarvik.core.plan.camps import Camp, Places, Stand, parts, stand_at
 from tarvik.core.plan.forms import (
     HARD_MIN,
     MOST_SHARED,
@@ -35,7 +35,6 @@ if TYPE_CHECKING:
     from tarvik.core.plan.party import Camper
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
-    from tarvik.core.site.things import Place
     from tarvik.core.solve import Question
     from tarvik.core.tonight import Night
 
@@ -54,7 +53,7 @@ PITCHES_ALL: Final = 160
 LIGHT_PITCHES: Final = 3
 """Pitches looked at for each sheet; with many sheets fewer, those first that suit the night."""
 MANY_SHEETS: Final = 24
-"""With more sheets, a first plan looks at one pitch only."""
+"""With more sheets, a first plan looks at one pitch only, and longer pitches are looked at more sparingly."""
 JOINS_MOST: Final = 6
 """Most pairs of sheets looked at joined, the largest first."""
 
@@ -199,18 +198,17 @@ class Gathering:
         self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
         self.parts = [] if camp is None else parts(camp, len(bag.sheets))
         self.part_of = {b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)}
-        self._stands: dict[object, tuple[dict[Place, list[Stand]], dict[object, Stand | None]]] = {}
+        self._places: dict[object, Places] = {}
         self._weathered: dict[object, Weathered] = {}
 
     def offers_of(
         self, numbers: Sequence[int], solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
     ) -> dict[int, list[Offer]]:
         """The offers of some units, by the unit's number; of those come to before the stop."""
-        bag, night, pitches = self.bag, self.night, self.portion.pitches
+        bag, night = self.bag, self.night
         people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if self.portion.first else MOST_SHARED
         forms: dict[int, list[Form]] = {n: [] for n in numbers}
-        for quickly in (True, False):  # the slow pitches only where the quick ones leave something out
-            slugs = [p for p in pitches if (PITCHES[p].minutes <= HARD_MIN) == quickly]
+        for slugs in self._rounds():
             asked = {}
             for n in numbers:
                 some = questions(self.units[n][1], slugs, night, bag.supports, self.units[n][2], self.tallest, people)
@@ -229,19 +227,29 @@ class Gathering:
             out[n] = [offer for form in best for offer in self.offers(self.units[n][0], form)]
         return out
 
+    def _rounds(self) -> list[list[str]]:
+        """The pitches in rounds, the quick ones first: of a later round only what those before leave unserved is asked. With
+        many sheets, which have many forms together, every length of time is a round of its own.
+        """
+        many = len(self.bag.sheets) > MANY_SHEETS
+        rounds: dict[float, list[str]] = {}
+        for slug in self.portion.pitches:
+            minutes = PITCHES[slug].minutes
+            rounds.setdefault(minutes if many else float(minutes > HARD_MIN), []).append(slug)
+        return [rounds[key] for key in sorted(rounds)]
+
     def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp) -> list[Stand]:
         """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
         mine = self.part_of[sheets[0]]
         near = self.spots_each // 2
         places = [(camp.heart, near), (self.parts[mine], self.spots_each - near)]
         out: list[Stand] = []
+        key = (form.sheet, form.pitch.slug, form.settings, way.rig)
+        if key not in self._places:
+            self._places[key] = Places(form, way, camp)
         for about, most in places[self.portion.first :]:
-            key = (form.sheet, form.pitch.slug, form.settings, way.rig)
-            found, tried = self._stands.setdefault(key, ({}, {}))
-            if about not in found:
-                found[about] = stands(form, way, camp, most, about, tried)
             known = {(s.placed.spot, s.trees) for s in out}
-            out += [s for s in found[about] if (s.placed.spot, s.trees) not in known]
+            out += [s for s in self._places[key].near(about, most) if (s.placed.spot, s.trees) not in known]
         return out
 
     def standing(self, standing: Standing, form: Form) -> list[Offer]:

@@ -469,17 +469,30 @@ def plan_model(asked: PlanQuestion) -> PlanModel:
 
 
 def conflicting(offers: Sequence[Offer], gap_m: float) -> NDArray[np.intp]:
-    """Pairs (n, 2) of offers that stand nearer to each other than the walking gap."""
+    """Pairs (n, 2) of offers of different sheets that stand nearer to each other than the walking gap."""
     placed = np.array([n for n, o in enumerate(offers) if o.ground is not None], dtype=np.intp)
     if not placed.size:
         return np.zeros((0, 2), dtype=np.intp)
     shapes = np.array([offers[n].ground for n in placed], dtype=object)
     shapely.prepare(shapes)
-    tree = STRtree(shapes)
-    found = tree.query(shapes, predicate="dwithin", distance=gap_m - 1e-9) if gap_m > 0 else tree.query(
-        shapes, predicate="intersects")  # fmt: skip
-    pairs = placed[found.T]
-    return np.asarray(pairs[pairs[:, 0] < pairs[:, 1]])
+    reach = max(gap_m - 1e-9, 0.0)
+    low_x, low_y, high_x, high_y = shapely.bounds(shapes).T
+    near = STRtree(shapes).query(shapely.box(low_x - reach, low_y - reach, high_x + reach, high_y + reach))
+    unit = np.unique([str(offers[n].sheets) for n in placed], return_inverse=True)[1]
+    one, two = near[:, (near[0] < near[1]) & (unit[near[0]] != unit[near[1]])]
+    at, inside = _cores(shapes)
+    close = np.hypot(*(at[one] - at[two]).T) <= inside[one] + inside[two] + reach  # most that are close overlap by far
+    apart = np.flatnonzero(~close)
+    close[apart] = shapely.dwithin(shapes[one[apart]], shapes[two[apart]], reach)
+    return np.asarray(placed[np.column_stack([one[close], two[close]])])
+
+
+def _cores(shapes: NDArray[np.object_]) -> tuple[Floats, Floats]:
+    """For each ground a disc in its cloth, its first part: centres (n, 2) and radii (n,)."""
+    cloths = shapely.get_geometry(shapes, 0)
+    middles = shapely.centroid(cloths)
+    radii = np.where(shapely.contains(cloths, middles), shapely.distance(shapely.boundary(cloths), middles), 0.0)
+    return shapely.get_coordinates(middles), np.nan_to_num(radii)
 
 
 @lru_cache(maxsize=4)

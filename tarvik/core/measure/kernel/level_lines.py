@@ -257,18 +257,6 @@ def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
 
 
 @compiled
-def each_covers(own: Floats, polygons: Floats, sizes: Ints, out: Floats) -> None:
-    """Area (m2) of a region (`own` as for `uncovered`) that each of the convex polygons (M, V, 2) covers, into `out` (M,)."""
-    whole = uncovered(own, polygons[:0], sizes[:0])
-    low_x, low_y = min(own[:, 0].min(), own[:, 2].min()), own[:, 1].min()
-    high_x, high_y = max(own[:, 0].max(), own[:, 2].max()), own[:, 1].max()
-    for m in range(polygons.shape[0]):
-        some = polygons[m, : sizes[m]]
-        apart = some[:, 0].min() > high_x or some[:, 0].max() < low_x or some[:, 1].min() > high_y or some[:, 1].max() < low_y
-        out[m] = 0.0 if apart else whole - uncovered(own, polygons[m : m + 1], sizes[m : m + 1])
-
-
-@compiled
 def union_area(polygons: Floats, sizes: Ints) -> float:
     """Area of the union of convex polygons (M, ROOM, 2), exact: between neighbouring corners and crossings the length of
     a level line inside grows evenly, so the middle line of each strip gives its area.

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     Floats = NDArray[np.float64]
+    Ints = NDArray[np.int64]
 
 MOST_CORNERS = 40
 SAME_M = 1e-9
@@ -137,3 +138,50 @@ def _left(chain: Floats, made: int, points: Floats, q: int) -> float:
     ax, ay = chain[made - 2, 0], chain[made - 2, 1]
     bx, by = chain[made - 1, 0], chain[made - 1, 1]
     return float((bx - ax) * (points[q, 1] - ay) - (by - ay) * (points[q, 0] - ax))
+
+
+@compiled
+def each_covers(points: Floats, ring: Ints, polygons: Floats, out: Floats) -> None:
+    """Area (m2) of a region that each of the convex polygons (M, V, 2) covers, into `out` (M,). `points` (n, 2): corners of
+    the region's rings one after the other, `ring` (n,) their rings; holes go round the other way.
+
+    A ring clipped by a convex polygon's sides one after the other (Sutherland and Hodgman 1974) has the right area also
+    where it is hollow: what joins its pieces then runs to and fro.
+    """
+    some, other = np.empty((2 * points.shape[0] + 16, 2)), np.empty((2 * points.shape[0] + 16, 2))
+    low_x, low_y, high_x, high_y = points[:, 0].min(), points[:, 1].min(), points[:, 0].max(), points[:, 1].max()
+    for m in range(polygons.shape[0]):
+        out[m] = 0.0
+        corners = polygons[m]
+        if corners[:, 0].min() > high_x or corners[:, 0].max() < low_x:
+            continue
+        if corners[:, 1].min() > high_y or corners[:, 1].max() < low_y:
+            continue
+        side = 1.0 if area(corners, corners.shape[0]) > 0 else -1.0
+        first = 0
+        while first < points.shape[0]:
+            last = first
+            while last < points.shape[0] and ring[last] == ring[first]:
+                last += 1
+            count = last - first
+            some[:count] = points[first:last]
+            for i in range(corners.shape[0]):
+                j = i + 1 if i + 1 < corners.shape[0] else 0
+                nx, ny = -(corners[j, 1] - corners[i, 1]) * side, (corners[j, 0] - corners[i, 0]) * side
+                b = nx * corners[i, 0] + ny * corners[i, 1]
+                made = 0
+                for k in range(count):
+                    n = k + 1 if k + 1 < count else 0
+                    dk, dn = nx * some[k, 0] + ny * some[k, 1] - b, nx * some[n, 0] + ny * some[n, 1] - b
+                    if dk >= 0.0 and made < other.shape[0]:
+                        other[made] = some[k]
+                        made += 1
+                    if (dk >= 0.0) != (dn >= 0.0) and made < other.shape[0]:
+                        t = dk / (dk - dn)
+                        other[made, 0] = some[k, 0] + t * (some[n, 0] - some[k, 0])
+                        other[made, 1] = some[k, 1] + t * (some[n, 1] - some[k, 1])
+                        made += 1
+                some, other, count = other, some, made
+            out[m] += area(some, count)
+            first = last
+        out[m] = abs(out[m])
