@@ -175,14 +175,15 @@ def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
 def choose(
     model: PlanModel, limits: Limits = FREE, start: Start | None = None, tell: Callable[[Chosen], None] = lambda _: None
 ) -> Chosen:
-    """The best plan within the limits. `start`: a plan to begin with; told first when it can be kept. `tell` is called with
-    every better plan.
+    """The best plan within the limits. `start`: a plan to begin with; told first when it can be kept, else what it says of
+    offers and beds is where the search begins. `tell` is called with every better plan.
     """
     linear = model.linear
     rows = [r for r in linear.rows if not r.tag.startswith("bed ")]
     best: list[int] | None = None
+    hints: dict[int, int] = {}
     if start is not None:
-        best = fixed(model, start)
+        best, hints = fixed(model, start), said(model, start)
         if best is not None:
             tell(chosen_of(model, best, _floors(model, best, ())))
     reached: list[Reached] = []
@@ -193,7 +194,7 @@ def choose(
             break
         else:
             last = len(reached) + len(group) == len(linear.aims)
-            found = _stage(model, group, rows, best, limits if last else _most(limits), reached, tell)
+            found = _stage(model, group, rows, best, hints, limits if last else _most(limits), reached, tell)
             if found is None:
                 return Chosen(possible=False)
             best, told = found
@@ -221,10 +222,12 @@ def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -
 
 
 def _stage(
-    model: PlanModel, group: Sequence[tuple[str, int]], rows: Sequence[Row], best: list[int] | None, limits: Limits,
-    before: Sequence[Reached], tell: Callable[[Chosen], None],
+    model: PlanModel, group: Sequence[tuple[str, int]], rows: Sequence[Row], best: list[int] | None,
+    hints: Mapping[int, int], limits: Limits, before: Sequence[Reached], tell: Callable[[Chosen], None],
 ) -> tuple[list[int], list[Reached]] | None:  # fmt: skip
-    """Minimise one group of aims: (values, what was reached); None when no plan at all was found."""
+    """Minimise one group of aims: (values, what was reached); None when no plan at all was found. `hints`: where to begin
+    while there is no `best`.
+    """
     linear = model.linear
     cp = to_cp(linear, rows)
     variables = variables_of(cp, len(linear.low))
@@ -235,8 +238,8 @@ def _stage(
             summed[v] = summed.get(v, 0) + weight * c
         weight *= size
     cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
-    for variable, value in zip(variables, best or (), strict=False):
-        cp.add_hint(variable, value)
+    for v, value in hints.items() if best is None else enumerate(best):
+        cp.add_hint(variables[v], value)
     solver = solver_for(limits)
     if len(linear.low) > LARGE:
         solver.parameters.linearization_level = 2
@@ -282,12 +285,9 @@ def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence
 def fixed(model: PlanModel, plan: Start) -> list[int] | None:
     """Values of all variables for a given plan, its kit handed out best; None when the plan breaks a rule of the model."""
     linear = model.linear
-    offers, beds = set(plan[0]), plan[1]
     cp = to_cp(linear, [r for r in linear.rows if not r.tag.startswith("bed ")])
-    for n, v in enumerate(model.takes):
-        _fix(cp, v, int(n in offers))
-    for (i, u), v in model.sleeps.items():
-        _fix(cp, v, int(beds.get(model.asked.campers[i].number) == model.units[u]))
+    for v, value in said(model, plan).items():
+        _fix(cp, v, value)
     variables = variables_of(cp, len(linear.low))
     summed: Terms = {}
     for terms in linear.aims.values():
@@ -298,6 +298,15 @@ def fixed(model: PlanModel, plan: Start) -> list[int] | None:
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return None
     return [solver.value(v) for v in variables]
+
+
+def said(model: PlanModel, plan: Start) -> dict[int, int]:
+    """What a plan says of the model's variables: which offers are taken, and who sleeps where."""
+    offers, beds = set(plan[0]), plan[1]
+    out = {v: int(n in offers) for n, v in enumerate(model.takes)}
+    for (i, u), v in model.sleeps.items():
+        out[v] = int(beds.get(model.asked.campers[i].number) == model.units[u])
+    return out
 
 
 def _fix(cp: cp_model.CpModel, variable: int, value: int) -> None:

@@ -118,31 +118,31 @@ def make(
     known = (kept or Offers()).of(case, solve_all, limits.stop, first, elsewhere)
     held = case.standing if case.few_moves or case.locks.standing else ()
     stood = standing_offers(case.bag, case.night, case.camp, held, solve_all) if held else []
-    model = plan_model(asked(case, [*stood, *known]))
+    offers = [*stood, *known]
     if clock is not None:
         now, seconds = clock
         end = now() + seconds
         limits = replace(limits, left=lambda: end - now())
+    as_is = _as_it_stands(case, offers) if case.standing else None
+    near = None if as_is is None else _round_about(case, offers, as_is, limits, tell)
+    model = plan_model(asked(case, offers))
     rule = leaders_rule(model.asked)
     values = fixed(model, rule)
     by_rule = _read(model, values).reached if values is not None else ()
     start: Start | None = rule if values is not None else None
-    if case.standing:
-        as_is = _as_it_stands(case, model)
-        holds = fixed(model, as_is) is not None
-        near = _round_about(case, model.asked.offers, as_is, holds, limits, tell)
-        start = near or (as_is if holds else start)
+    if near is not None:
+        start = near
+    elif as_is is not None and fixed(model, as_is) is not None:
+        start = as_is
     chosen = choose(model, limits, start, lambda c: tell(model, c))
     return Made(model, chosen, by_rule)
 
 
 def _round_about(
-    case: Case, offers: Sequence[Offer], as_is: Start, holds: bool, limits: Limits,
-    tell: Callable[[PlanModel, Chosen], None],
-) -> Start | None:  # fmt: skip
+    case: Case, offers: Sequence[Offer], as_is: Start, limits: Limits, tell: Callable[[PlanModel, Chosen], None]
+) -> Start | None:
     """The best plan in which every shelter that the leader's hand did not touch stays where it is or comes down: soon there,
-    and a start for the whole search. `holds`: whether what stands can stay as it is. None when there is no such plan, or
-    nothing was touched.
+    and a start for the whole search. None when there is no such plan, or nothing was touched.
     """
     locks = case.locks
     touched = {*locks.people.values(), *locks.pitches, *locks.unused} - locks.standing
@@ -153,8 +153,7 @@ def _round_about(
     numbers = [n for n, o in enumerate(offers) if n in kept or not held & set(o.sheets)]
     few = plan_model(asked(case, [offers[n] for n in numbers]))
     place = {n: k for k, n in enumerate(numbers)}
-    start = ([place[n] for n in as_is[0]], as_is[1]) if holds else None
-    chosen = choose(few, limits, start, lambda c: tell(few, c))
+    chosen = choose(few, limits, ([place[n] for n in as_is[0]], as_is[1]), lambda c: tell(few, c))
     return ([numbers[k] for k in chosen.offers], chosen.beds) if chosen.possible else None
 
 
@@ -186,12 +185,12 @@ def _in_blocks(
     return Made(model, chosen, tuple(Reached(a, v, v) for a, v in by_rule.items()))
 
 
-def _as_it_stands(case: Case, model: PlanModel) -> Start:
+def _as_it_stands(case: Case, offers: Sequence[Offer]) -> Start:
     """What stands, as far as it is among the offers, as a plan to begin with."""
-    beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
+    beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in case.bag.campers}
     taken = []
     for standing in case.standing:
-        here = next((n for n, o in enumerate(model.asked.offers) if stands_as(o, standing)), None)
+        here = next((n for n, o in enumerate(offers) if stands_as(o, standing)), None)
         there = [p for p in standing.people if p in beds]
         if here is not None and there:
             taken.append(here)
