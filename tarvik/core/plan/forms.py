@@ -114,22 +114,21 @@ def offered(night: Night) -> tuple[str, ...]:
 
 def questions(
     sheet: Sheet, pitches: Iterable[str], night: Night, supports: Supports, owner_m: float | None, tallest_m: float,
-    most: int = MOST_SHARED,
+    wanted: int,
 ) -> list[Question]:  # fmt: skip
-    """What is asked of one sheet: each pitch for as many as its cloth might cover, and no more than `most`."""
+    """What is asked of one sheet: each pitch for `wanted` people; nothing when its cloth is too small for so many."""
+    if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
+        return []
     usual = min(USUAL_STATURE_M, tallest_m)
-    out = []
-    for slug in pitches:
-        for wanted in range(1, min(most, MOST_SHARED) + 1):
-            if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
-                break
-            stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
-            out.append(Question(
-                sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
-                supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
-                uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
-            ))  # fmt: skip
-    return out
+    stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
+    return [
+        Question(
+            sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
+            supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
+            uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
+        )
+        for slug in pitches
+    ]  # fmt: skip
 
 
 def forms_of(solutions: Iterable[Solution], night: Night, supports: Supports, *, buttons: bool = True) -> list[Form]:

@@ -6,6 +6,7 @@ import math
 from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from itertools import product
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
@@ -175,7 +176,7 @@ def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[S
     some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
     asked = [
         replace(q, settings=dict(s.settings))
-        for s in some for q in questions(sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest)[:1]
+        for s in some for q in questions(sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest, 1)
     ]  # fmt: skip
     out = []
     for standing, found in zip(some, solve_all(asked), strict=True):
@@ -207,19 +208,23 @@ class Gathering:
         """The offers of some units, by the unit's number; of those come to before the stop."""
         bag, night = self.bag, self.night
         people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if self.portion.first else MOST_SHARED
+        people = min(people, MOST_SHARED)
         forms: dict[int, list[Form]] = {n: [] for n in numbers}
-        for slugs in self._rounds():
+        full: set[tuple[int, str]] = set()  # units and pitches that hold no more people
+        for slugs, wanted in product(self._rounds(), range(1, people + 1)):
             asked = {}
             for n in numbers:
-                some = questions(self.units[n][1], slugs, night, bag.supports, self.units[n][2], self.tallest, people)
-                asked[n] = [q for q in some if not self.served(forms[n], q.wanted or 1)]
+                _, sheet, owner_m = self.units[n]
+                open_ = [] if self.served(forms[n], wanted) else [p for p in slugs if (n, p) not in full]
+                asked[n] = questions(sheet, open_, night, bag.supports, owner_m, self.tallest, wanted)
             distinct = {_key(q): q for some in asked.values() for q in some}
             answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
             for n, some in asked.items():
                 if stop():
                     return {}
-                found = forms_of([answers[_key(q)] for q in some], night, bag.supports, buttons=bag.buttons)
-                forms[n] = self.fittest([*forms[n], *found])
+                told = [answers[_key(q)] for q in some]
+                full |= {(n, t.question.pitch.slug) for t in told if t.figures is None or t.figures.sleepers < wanted}
+                forms[n] = self.fittest([*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)])
         out: dict[int, list[Offer]] = {}
         for n, best in forms.items():
             if stop():

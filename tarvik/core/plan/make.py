@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
@@ -149,12 +150,22 @@ def _round_about(
     if not touched:
         return None
     kept = set(as_is[0])
-    held = {s for n in kept for s in offers[n].sheets} - touched
-    numbers = [n for n, o in enumerate(offers) if n in kept or not held & set(o.sheets)]
-    few = plan_model(asked(case, [offers[n] for n in numbers]))
-    place = {n: k for k, n in enumerate(numbers)}
-    chosen = choose(few, limits, ([place[n] for n in as_is[0]], as_is[1]), lambda c: tell(few, c))
-    return ([numbers[k] for k in chosen.offers], chosen.beds) if chosen.possible else None
+    up = {s for n in kept for s in offers[n].sheets}
+    held = up - touched
+    start: Start = as_is
+    found = None
+    # First with the sheets that are up, which is soon settled and where the search with those in the bag begins.
+    for from_bag in (False, True):
+        numbers = [
+            n for n, o in enumerate(offers)
+            if n in kept or (held.isdisjoint(o.sheets) and (from_bag or up.issuperset(o.sheets)))
+        ]  # fmt: skip
+        few = plan_model(asked(case, [offers[n] for n in numbers]))
+        place = {n: k for k, n in enumerate(numbers)}
+        chosen = choose(few, limits, ([place[n] for n in start[0]], start[1]), partial(tell, few))
+        if chosen.possible:
+            start = found = [numbers[k] for k in chosen.offers], chosen.beds
+    return found
 
 
 def _in_blocks(
