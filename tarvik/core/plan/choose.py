@@ -18,12 +18,17 @@ if TYPE_CHECKING:
     from tarvik.core.plan.model import PlanModel
 
 SEED: Final = 7
-WORKERS: Final = 2
+WORKERS: Final = 1
+"""One thread, so that the same plan comes out each time; with the search from the bound up and the fuller linear relaxation
+that `_stage` asks for, a second one gains nothing on models that are soon proved."""
+LARGE_WORKERS: Final = 2
+"""Threads for a large model: one of them looks about the best plan so far, and that is how a large plan gets good in time. Of
+plans that are equal, or where time runs out, another may come out each time."""
 WEIGHT_MOST: Final = 1 << 53
 """Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating point, are exact."""
 LARGE: Final = 2500
-"""With more variables the aims are settled one by one, with a fuller linear relaxation: slower for a small model, whose
-optimum is soon proved in one go, but of a large one the weighted sum's bounds say little (measured on 16 and 40 people)."""
+"""With more variables the aims are settled one by one: slower for a small model, whose optimum is soon proved in one go, but
+of a large one the weighted sum's bounds say little (measured on 16 and 40 people)."""
 KEPT_SHARE: Final = 0.2
 """Share of the time left that is kept for the aims after those being settled."""
 ENDLESS: Final = 1 << 60
@@ -241,8 +246,11 @@ def _stage(
     for v, value in hints.items() if best is None else enumerate(best):
         cp.add_hint(variables[v], value)
     solver = solver_for(limits)
+    solver.parameters.linearization_level = 2
     if len(linear.low) > LARGE:
-        solver.parameters.linearization_level = 2
+        solver.parameters.num_workers = max(limits.workers, LARGE_WORKERS)
+    else:
+        solver.parameters.use_objective_lb_search = True
 
     def told(values: Sequence[int], bound: float) -> list[Reached]:
         return [*before, *_digits(model, group, values, bound)]
