@@ -34,7 +34,7 @@ COUNTED = {
     "own kit": "4 for each sheet used without its owner, 3 for each pair of sheets joined, 1 for each person who leaves the "
     "own sheet, each piece of kit lent, each button, each join of two lines and each cut stick",
     "quick": "minutes to set all shelters, each by one able person",
-    "compact": "metres from the heart of the camp to each shelter, added up",
+    "compact": "metres from the heart of the camp to each shelter, and a quarter of those it is farther from water, added up",
 }
 KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
 

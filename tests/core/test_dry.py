@@ -8,6 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
@@ -15,7 +16,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.dry import dry_ground, dry_round, shadow
 from tarvik.core.measure.heading import front_bearing, rose
-from tarvik.core.measure.openings import back_to_wind_deg, openings
+from tarvik.core.measure.openings import Opening, back_to_wind_deg, open_to_wind, openings
 from tarvik.core.measure.roof import Roof, roof_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
@@ -167,3 +168,33 @@ def test_the_quick_way_under_a_lid_is_the_general_way(shelter: Shelter, weather:
     general = Roof(lid.faces, lid.corners, lid.plane, None)
     assert dry_ground(lid, weather).area == pytest.approx(dry_ground(general, weather).area, abs=1e-7)
     assert dry_ground(lid, weather).symmetric_difference(dry_ground(general, weather)).area < 1e-6
+
+
+@settings(max_examples=60)
+@given(shelter=SHELTERS, weather=WEATHERS)
+def test_dry_ground_is_what_no_fall_of_the_spread_wets(shelter: Shelter, weather: Weather) -> None:
+    """Most falls are passed over, for what they wet others have wetted: all taken one by one leave the same ground."""
+    roof = roof_of(shelter)
+    left = roof.plan()
+    for fall in fall_directions(weather):
+        left = left.intersection(shadow(roof, fall))
+    assert dry_ground(roof, weather).symmetric_difference(left).area < 1e-6
+
+
+@settings(max_examples=60)
+@given(shelter=SHELTERS, bearing=st.floats(0, 360))
+def test_the_open_share_is_that_of_the_outline_seen_along_the_wind(shelter: Shelter, bearing: float) -> None:
+    """Openings that look into the wind over the whole outline, both united by Shapely."""
+    upwind = np.array([math.sin(math.radians(bearing)), math.cos(math.radians(bearing))])
+
+    def seen(xyz: np.ndarray) -> shapely.Polygon:
+        return shapely.Polygon(np.column_stack([xyz[:, 0] * upwind[1] - xyz[:, 1] * upwind[0], xyz[:, 2]])).buffer(0)
+
+    def gap(o: Opening) -> np.ndarray:
+        return np.array([o.a, o.b, [*o.b[:2], 0.0], [*o.a[:2], 0.0]])
+
+    gaps = openings(shelter)
+    cloth = [seen(face.xyz) for face in shelter.faces() if face.role is not Role.FLOOR]
+    whole = shapely.union_all([*cloth, *(seen(gap(o)) for o in gaps)], grid_size=1e-9).area
+    towards = shapely.union_all([seen(gap(o)) for o in gaps if o.outward @ upwind > 1e-9], grid_size=1e-9).area
+    assert open_to_wind(shelter, bearing) == pytest.approx(min(towards / whole, 1.0), abs=1e-6)

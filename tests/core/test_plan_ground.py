@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import itertools
+import math
+import threading
 from dataclasses import replace
 
 import numpy as np
 import pytest
 import shapely
+import shapely.affinity
 
 from tarvik.commands.bench_plan import large_case
 from tarvik.core.body import Body
@@ -16,9 +19,12 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Limits
 from tarvik.core.plan.make import Case, Offers, make
+from tarvik.core.plan.model import conflicting
+from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
+from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.site.hazards import hazards
 from tarvik.core.site.placing import place, wind_in_frame
-from tarvik.core.site.things import Area, Ground, Sort
+from tarvik.core.site.things import Area, Ground, Kind, Sort, Thing
 from tarvik.core.tonight import Night
 from tarvik.core.weather.needs import NightNeeds
 from tarvik.work.solving import Solver
@@ -87,3 +93,69 @@ def test_a_course_planned_in_blocks_breaks_no_rule(monkeypatch: pytest.MonkeyPat
     assert made.chosen.possible
     assert not broken_rules(made.model.asked, made.offers, made.chosen.beds)
     assert sum(s is not None for s in made.chosen.beds.values()) >= 8
+
+
+def test_of_like_ground_that_near_water_is_taken() -> None:
+    """One person in the open, the fire's own place closed: the same ground with the stream on the one side and on the other.
+    Each offer's way is that to the fire and a quarter of what it is farther from the stream.
+    """
+    case = large_case(1, 0, seed=3)
+    plenty = (Pool(STAKE, 20), Pool(POLE, 2, 1.05, 1.45), Pool(LINE, 9, 0.0, 5.5))
+    supports = Supports((), (Pole(1.05, 1.45), Pole(1.05, 1.45)))
+    case = replace(case, bag=replace(case.bag, pools=plenty, supports=supports))
+    sides = []
+    for x in (-30.0, 30.0):
+        stream = Area("stream", Sort.WATER, ((x, -60.0), (x, 60.0)), 1.0)
+        strip = Area("strip", Sort.NO_GO, ((-1.0, -50.0), (1.0, -50.0), (1.0, 50.0), (-1.0, 50.0)))
+        ground = Ground((Thing("fire", Kind.FIRE, (0.0, 0.0), 1.0),), (stream, strip))
+        camp = Camp(ground, tuple(hazards(ground, wind_from_deg=None, rain_mm=0.0)), longest_line_m=11.0)
+        made = make(replace(case, camp=camp, night=Night(NightNeeds(rain_mm_h=2.0))), Solver().alone)
+        assert made.chosen.proven
+        for offer in made.model.asked.offers:
+            assert offer.at is not None
+            here, fire = (stream.shape().distance(shapely.Point(p)) for p in (offer.at, (0.0, 0.0)))
+            assert offer.out_m == pytest.approx(math.hypot(*offer.at) + 0.25 * max(here - fire, 0.0), abs=1e-9)
+        (taken,) = made.offers
+        assert taken.at is not None
+        sides.append(taken.at[0])
+    assert sides[0] < 0 < sides[1]
+
+
+def test_the_same_question_gives_the_same_plan_on_a_busy_machine() -> None:
+    """Once alone, once beside a thread that takes what time it gets: the same offers and the same beds, not just as good."""
+    case = windy_case(4)
+    offers = Offers()
+    first = make(case, Solver().alone, kept=offers)
+    assert first.chosen.proven
+    busy = threading.Event()
+
+    def hinder() -> None:
+        while not busy.is_set():
+            sum(range(1000))
+
+    thread = threading.Thread(target=hinder)
+    thread.start()
+    try:
+        again = make(case, Solver().alone, kept=offers)
+    finally:
+        busy.set()
+        thread.join()
+    assert (again.chosen.offers, again.chosen.beds) == (first.chosen.offers, first.chosen.beds)
+
+
+def test_grounds_too_near_are_those_that_distances_tell() -> None:
+    """Cloths with lines, at random: the pairs of different sheets nearer than the gap, looked at one by one."""
+    dice = np.random.default_rng(9)
+    offers = []
+    for n in range(60):
+        x, y = dice.uniform(0, 14, 2)
+        cloth = shapely.affinity.rotate(shapely.box(x, y, x + 3, y + 2), float(dice.uniform(0, 180)))
+        line = shapely.LineString([(x, y), (x - 1.5, y - 1.0)])
+        ground = shapely.GeometryCollection([cloth, shapely.MultiPoint([(x - 1.5, y - 1.0)]), line])
+        offers.append(Offer((n % 12,), "a-frame", (), ((1.9, 1),), ground=ground, at=(x, y)))
+    told = {tuple(pair) for pair in conflicting(offers, 0.6).tolist()}
+    wanted = {
+        (a, b) for a, b in itertools.combinations(range(60), 2)
+        if offers[a].sheets != offers[b].sheets and offers[a].ground.distance(offers[b].ground) < 0.6 - 1e-9  # type: ignore[union-attr]
+    }  # fmt: skip
+    assert told == wanted and 50 < len(wanted) < 1500

@@ -49,6 +49,9 @@ TURNS_CALM: Final = (0.0, 45.0, 90.0, 135.0, 180.0, 225.0, 270.0, 315.0)
 """Headings tried off the one with the back to the wind, degrees; between trees the trees decide."""
 APART_M: Final = constant("plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one")
 SHELTER_M2: Final = constant("shelter_ground", 45.0, "m2", ENGINEERING, "ground of one shelter with its lines and gaps")
+WATER_SHARE: Final = constant(
+    "way_to_water", 0.25, "1", ENGINEERING, "ways from a shelter to water for each way to the heart of the camp"
+)
 GOLDEN_RAD: Final = math.pi * (3 - math.sqrt(5))
 PARTS_MOST: Final = 8
 FLAT_M: Final = 0.01
@@ -58,6 +61,8 @@ SHARE_STEP: Final = 1e-4
 """Step of the slope's cosine: a tenth of a millimetre in a metre of height, so that like slopes share a fold."""
 TRIED: Final = 5
 """Ranked places looked at closely for each one wanted."""
+LOOKS: Final = 20
+"""Most places folded and looked at exactly for each one wanted, at a time."""
 
 
 @dataclass(frozen=True)
@@ -128,6 +133,21 @@ class Camp:
         pads = shapely.union_all([a.shape() for a in self.ground.sorts(Sort.PAD)])
         shapely.prepare(pads)
         return pads
+
+    @cached_property
+    def water(self) -> BaseGeometry:
+        """Where water is fetched; empty where none is mapped."""
+        water = shapely.union_all([a.shape() for a in self.ground.sorts(Sort.WATER)])
+        shapely.prepare(water)
+        return water
+
+    def way_m(self, at: Place) -> float:
+        """Metres of way from a shelter: to the heart of the camp, and a share of what it is farther from water than that."""
+        farther = 0.0
+        if not self.water.is_empty:
+            here, heart = shapely.distance(self.water, shapely.points([at, self.heart]))
+            farther = max(float(here - heart), 0.0)
+        return math.dist(at, self.heart) + WATER_SHARE * farther
 
     @cached_property
     def _lying(self) -> dict[bytes, tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
@@ -204,10 +224,19 @@ class Places:
             self._by_trees = some
         if not len(some.at):
             return []
-        order = _ranked(self.form, some, self.camp, about)[: TRIED * most * 4]
+        order = _ranked(self.form, some, self.camp, about)
+        first, last = 0, TRIED * most * 4
+        while first < len(order):  # farther out only where nothing near may stand
+            if found := self._best(some, order[first:last], most):
+                return found
+            first, last = last, 3 * last
+        return []
+
+    def _best(self, some: Candidates, order: NDArray[np.int64], most: int) -> list[Stand]:
+        """At most `most` of these places (by number), in this order."""
         out: list[Stand] = []
         kept: list[tuple[float, float, tuple[str, ...]]] = []
-        for n in order[self._may_stand(some, order)]:
+        for n in order[self._may_stand(some, order)][: LOOKS * most]:
             if len(out) == most:
                 break
             x, y = float(some.at[n, 0]), float(some.at[n, 1])
@@ -217,9 +246,9 @@ class Places:
             key = spot, some.trees[n]
             if key not in self._tried:
                 self._tried[key] = stand_at(self.form, self.way, self.camp, *key)
-            found = self._tried[key]
-            if found is not None:
-                out.append(found)
+            stand = self._tried[key]
+            if stand is not None:
+                out.append(stand)
                 kept.append((x, y, some.trees[n]))
         return out
 

@@ -323,7 +323,7 @@ class Gathering:
 
     def _placed(self, sheets: tuple[int, ...], form: Form, way: Carrying, stand: Stand) -> Offer:
         assert self.camp is not None  # noqa: S101
-        out = math.dist(stand.placed.spot.at, self.camp.heart)
+        out = self.camp.way_m(stand.placed.spot.at)
         given = self._given(form, stand.from_deg, stand.uphill_deg)
         return _offer(sheets, form, way, given, stand, out)
 

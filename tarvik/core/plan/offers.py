@@ -44,7 +44,8 @@ class Offer:
     `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`: how many of them sit up, and
     lie out of the wind. `minutes`, by one able person; `hard`: wants somebody practised. `poles`: heights to be carried;
     `cords`: lengths of cord; `others`: other carriers by kind; `cut`: how many of the poles' heights are cut sticks at need.
-    `ground`: the ground taken, None while unplaced. `out_m`: metres from the camp's heart. `cautions`: what it stands near.
+    `ground`: the ground taken, None while unplaced. `out_m`: metres of way to the camp's heart, and a share of those that it
+    is farther from water. `cautions`: what it stands near.
     """
 
     sheets: tuple[int, ...]
