@@ -17,9 +17,9 @@ from tarvik.core.body import Body
 from tarvik.core.measure.figures import measure
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import Camp
-from tarvik.core.plan.choose import Limits
+from tarvik.core.plan.choose import Chosen, Limits
 from tarvik.core.plan.make import Case, Offers, make
-from tarvik.core.plan.model import conflicting
+from tarvik.core.plan.model import Locks, PlanModel, Standing, conflicting, stands_as
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.site.hazards import hazards
@@ -159,3 +159,30 @@ def test_grounds_too_near_are_those_that_distances_tell() -> None:
         if offers[a].sheets != offers[b].sheets and offers[a].ground.distance(offers[b].ground) < 0.6 - 1e-9  # type: ignore[union-attr]
     }  # fmt: skip
     assert told == wanted and 50 < len(wanted) < 1500
+
+
+def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
+    """One person put under another's sheet and fixed there: the plans told first, over some of the offers only, leave every
+    other shelter where it stood or take it down, keep every rule, and the last of all is no worse.
+    """
+    case, kept = windy_case(2), Offers()
+    before = make(case, Solver().alone, kept=kept)
+    standing = tuple(
+        Standing(o.sheets, o.pitch, o.settings, o.spot.at, o.spot.front_deg,
+                 tuple(p for p, s in before.chosen.beds.items() if s == o.sheets), o.spot.anchor, o.trees)
+        for o in before.offers if o.spot is not None
+    )  # fmt: skip
+    assert len(standing) > 1
+    person, goal = standing[0].people[0], standing[1].sheets[0]
+    told: list[tuple[PlanModel, Chosen]] = []
+    held = replace(case, standing=standing, locks=Locks(people={person: goal}))
+    after = make(held, Solver().alone, tell=lambda model, chosen: told.append((model, chosen)), kept=kept)
+    near = [(m, c) for m, c in told if len(m.asked.offers) < len(after.model.asked.offers)]
+    assert near
+    untouched = {s.sheets: s for s in standing if s.sheets != (goal,)}
+    for model, chosen in near:
+        assert goal in (chosen.beds[person] or ())
+        for offer in (model.asked.offers[n] for n in chosen.offers):
+            assert offer.sheets not in untouched or stands_as(offer, untouched[offer.sheets])
+        assert not broken_rules(model.asked, [model.asked.offers[n] for n in chosen.offers], chosen.beds)
+    assert after.chosen.value() <= near[-1][1].value()

@@ -72,7 +72,7 @@ def test_a_board_is_finished_when_the_second_process_dies() -> None:
 
 
 def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) -> None:
-    """Half of the sheets are worked out by the other process; when it is dead, all of them here."""
+    """Some of the sheets are worked out by the other process; when it is dead, all of them here."""
     case = large_case(3, 25, seed=4)
     camp = case.camp
 

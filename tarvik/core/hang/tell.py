@@ -168,11 +168,11 @@ def findings(told: Told, figures: Figures, units: Units, names: Mapping[str, str
     if told.fold_headroom_m - told.headroom_m > SAG_TOLD_M:
         fall = format_length(told.fold_headroom_m - told.headroom_m, units)
         out.append(Finding("sags", "cloth", f"over the heads it hangs {fall} below the taut fold", "", Level.NOTE))
-    out += [
-        Finding("stake_lifts", mark(point), f"the sheet pulls stake {mark(point)} up out of the ground",
-                "lean it back, weight it with a stone, or give it a longer line")
-        for point in told.lifting
-    ]  # fmt: skip
+    if told.lifting:
+        *some, last = (mark(point) for point in told.lifting)
+        which, them = (f"stakes {', '.join(some)} and {last}", "them") if some else (f"stake {last}", "it")
+        out.append(Finding("stake_lifts", last, f"the sheet pulls {which} up out of the ground",
+                           f"lean {them} back, weight {them} with a stone, or give {them} a longer line"))  # fmt: skip
     if told.slack > 0.15:
         out.append(Finding("slack_cloth", "cloth", f"{told.slack:.0%} of the cloth hangs slack and will flap", "go round the "
                            "stakes again", Level.NOTE))  # fmt: skip
