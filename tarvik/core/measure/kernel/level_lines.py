@@ -213,6 +213,31 @@ def _met(edges: Floats, count: int) -> Floats:
 
 
 @compiled
+def _sides(polygons: Floats, sizes: Ints, edges: Floats, count: int) -> int:
+    """Sides of polygons (M, V, 2) into `edges` from row `count` on; returns the number of rows then."""
+    for m in range(polygons.shape[0]):
+        for i in range(sizes[m]):
+            j = i + 1 if i + 1 < sizes[m] else 0
+            edges[count, 0], edges[count, 1] = polygons[m, i, 0], polygons[m, i, 1]
+            edges[count, 2], edges[count, 3] = polygons[m, j, 0], polygons[m, j, 1]
+            count += 1
+    return count
+
+
+@compiled
+def _covered(polygons: Floats, sizes: Ints, y: float, spans: Floats) -> int:
+    """Stretches of a level line inside any of the convex polygons, into `spans`; returns their number."""
+    n = 0
+    for m in range(polygons.shape[0]):
+        if sizes[m] >= 3:
+            a, b = _crossing(polygons[m], sizes[m], y)
+            if b > a:
+                spans[n, 0], spans[n, 1] = a, b
+                n += 1
+    return _merged(spans, n)
+
+
+@compiled
 def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
     """Area (m2), exact, of a region that no convex polygon (M, V, 2) covers. `own` (k, 4): edges of the region's rings, any
     way round; holes and several parts count by the even-odd rule. Strips as in `union_area`.
@@ -221,12 +246,7 @@ def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
     count = own.shape[0]
     edges[:count] = own
     bottom, top = own[:, 1].min(), own[:, 1].max()
-    for m in range(polygons.shape[0]):
-        for i in range(sizes[m]):
-            j = i + 1 if i + 1 < sizes[m] else 0
-            edges[count, 0], edges[count, 1] = polygons[m, i, 0], polygons[m, i, 1]
-            edges[count, 2], edges[count, 3] = polygons[m, j, 0], polygons[m, j, 1]
-            count += 1
+    count = _sides(polygons, sizes, edges, count)
     events = _met(edges, count)
     spans, cuts = np.empty((polygons.shape[0] + 1, 2)), np.empty(own.shape[0])
     total = 0.0
@@ -240,14 +260,7 @@ def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
                 cuts[crossed] = own[e, 0] + (y - own[e, 1]) / (own[e, 3] - own[e, 1]) * (own[e, 2] - own[e, 0])
                 crossed += 1
         inside = np.sort(cuts[:crossed])
-        n = 0
-        for m in range(polygons.shape[0]):
-            if sizes[m] >= 3:
-                a, b = _crossing(polygons[m], sizes[m], y)
-                if b > a:
-                    spans[n, 0], spans[n, 1] = a, b
-                    n += 1
-        n = _merged(spans, n)
+        n = _covered(polygons, sizes, y, spans)
         for c in range(0, crossed - 1, 2):
             bare = inside[c + 1] - inside[c]
             for i in range(n):
@@ -262,13 +275,7 @@ def union_area(polygons: Floats, sizes: Ints) -> float:
     a level line inside grows evenly, so the middle line of each strip gives its area.
     """
     edges = np.empty((polygons.shape[0] * polygons.shape[1], 4))
-    count = 0
-    for m in range(polygons.shape[0]):
-        for i in range(sizes[m]):
-            j = i + 1 if i + 1 < sizes[m] else 0
-            edges[count, 0], edges[count, 1] = polygons[m, i, 0], polygons[m, i, 1]
-            edges[count, 2], edges[count, 3] = polygons[m, j, 0], polygons[m, j, 1]
-            count += 1
+    count = _sides(polygons, sizes, edges, 0)
     events = _met(edges, count)
     made = events.size
     spans = np.empty((polygons.shape[0] + 1, 2))
@@ -277,14 +284,7 @@ def union_area(polygons: Floats, sizes: Ints) -> float:
         tall = events[k + 1] - events[k]
         if tall < 1e-12:
             continue
-        y, n = (events[k] + events[k + 1]) / 2, 0
-        for m in range(polygons.shape[0]):
-            if sizes[m] >= 3:
-                a, b = _crossing(polygons[m], sizes[m], y)
-                if b > a:
-                    spans[n, 0], spans[n, 1] = a, b
-                    n += 1
-        n = _merged(spans, n)
+        n = _covered(polygons, sizes, (events[k] + events[k + 1]) / 2, spans)
         for i in range(n):
             total += (spans[i, 1] - spans[i, 0]) * tall
     return total
