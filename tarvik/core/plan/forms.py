@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Shelter
     from tarvik.core.solve import Solution
-    from tarvik.core.tonight import Night
+    from tarvik.core.tonight import Night, Tonight
 
     SolveAll = Callable[[Sequence[Question]], Sequence[Solution]]
 
@@ -76,17 +76,55 @@ class Carrying:
         return tuple(s.kind for s in self.rig.supports if s.kind not in POLE_KINDS and s.kind != "tree")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Form:
-    """A sheet in a pitch, folded, with the ways of carrying it."""
+    """A sheet in a pitch, folded. Whether it stands tonight, and how it can be carried, is looked at when it is asked."""
 
-    sheet: Sheet
-    pitch: Pitch
+    found: Solution
     settings: tuple[tuple[str, float], ...]
     figures: Figures
-    ways: tuple[Carrying, ...]
-    move_at_force: int
-    stature_m: float
+    night: Night
+    supports: Supports
+    buttons: bool
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet."""
+        return self.found.question.sheet
+
+    @property
+    def pitch(self) -> Pitch:
+        """The pitch."""
+        return self.found.question.pitch
+
+    @property
+    def stature_m(self) -> float:
+        """For how tall a sleeper it was searched."""
+        return self.found.question.body.stature_m
+
+    @cached_property
+    def key(self) -> tuple[object, ...]:
+        """What makes two forms of a night the same."""
+        return self.sheet, self.pitch.slug, self.settings
+
+    @cached_property
+    def ways(self) -> tuple[Carrying, ...]:
+        """The ways of carrying it."""
+        return tuple(w for w in carryings(self.shelter, self.supports) if self.buttons or not w.buttons)
+
+    @cached_property
+    def _judged(self) -> Tonight:
+        return judge(self.found, self.night, 1)
+
+    @cached_property
+    def stands(self) -> bool:
+        """Whether there is a way of carrying it and nothing in the night stops it, whoever lies in it."""
+        return bool(self.ways) and not any(f.level is Level.STOPS and f.element != "beds" for f in self._judged.findings)
+
+    @property
+    def move_at_force(self) -> int:
+        """The wind force at which to be gone; 12 where no wind tells one."""
+        return self._judged.gale.move_at_force if self._judged.gale else 12
 
     @property
     def shelter(self) -> Shelter:
@@ -132,25 +170,11 @@ def questions(
 
 
 def forms_of(solutions: Iterable[Solution], night: Night, supports: Supports, *, buttons: bool = True) -> list[Form]:
-    """The forms among the answers that give anybody a dry bed and stand in tonight's wind; equal ones once."""
-    out: dict[object, Form] = {}
-    for found in solutions:
-        figures = found.figures
-        if figures is None or not figures.sleepers:
-            continue
-        settings = tuple(sorted(found.settings.items()))
-        key = (found.question.pitch.slug, settings)
-        if key in out:
-            continue
-        ways = tuple(w for w in carryings(figures.shelter, supports) if buttons or not w.buttons)
-        judged = judge(found, night, 1)
-        if not ways or any(f.level is Level.STOPS and f.element != "beds" for f in judged.findings):
-            continue
-        force = judged.gale.move_at_force if judged.gale else 12
-        out[key] = Form(
-            found.question.sheet, found.question.pitch, settings, figures, ways, force, found.question.body.stature_m
-        )
-    return list(out.values())
+    """The forms among the answers that give anybody a dry bed; of some the night may turn out to stop them (`Form.stands`)."""
+    return [
+        Form(found, tuple(sorted(found.settings.items())), found.figures, night, supports, buttons)
+        for found in solutions if found.figures is not None and found.figures.sleepers
+    ]  # fmt: skip
 
 
 def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:

@@ -6,7 +6,7 @@ import math
 from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from itertools import product
+from itertools import islice, product
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
@@ -181,7 +181,8 @@ def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[S
     out = []
     for standing, found in zip(some, solve_all(asked), strict=True):
         for form in forms_of([found], night, bag.supports, buttons=bag.buttons):
-            out += work.standing(standing, replace(form, settings=standing.settings))
+            if form.stands:
+                out += work.standing(standing, replace(form, settings=standing.settings))
     return out
 
 
@@ -229,7 +230,8 @@ class Gathering:
         for n, best in forms.items():
             if stop():
                 break
-            out[n] = [offer for form in best for offer in self.offers(self.units[n][0], form)]
+            forms_once = {form.key: form for form in best}.values()
+            out[n] = [offer for form in forms_once for offer in self.offers(self.units[n][0], form)]
         return out
 
     def _rounds(self) -> list[list[str]]:
@@ -249,7 +251,7 @@ class Gathering:
         near = self.spots_each // 2
         places = [(camp.heart, near), (self.parts[mine], self.spots_each - near)]
         out: list[Stand] = []
-        key = (form.sheet, form.pitch.slug, form.settings, way.rig)
+        key = (form.key, way.rig)
         if key not in self._places:
             self._places[key] = Places(form, way, camp)
         for about, most in places[self.portion.first :]:
@@ -269,7 +271,8 @@ class Gathering:
 
     def fittest(self, forms: Sequence[Form]) -> list[Form]:
         """For each number of sleepers the forms that serve them best with their backs to the wind: out of the wind, sitting
-        up, quickly set. The rest is left out before spots are sought, for the number of offers is what a plan costs.
+        up, quickly set. The rest is left out before spots are sought, for the number of offers is what a plan costs. A form
+        found for several numbers of sleepers counts for each: where one serves all of them best, it needs no other beside it.
         """
         given = [self._given(f, f.back_deg, None) for f in forms]
         most = [max((n for _, n in g.beds), default=0) for g in given]
@@ -277,7 +280,7 @@ class Gathering:
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
             fit.sort(key=lambda n: (-min(given[n].calm, people), -min(given[n].sit, people), forms[n].pitch.minutes, n))
-            kept |= dict.fromkeys(fit[: self.forms_each])
+            kept |= dict.fromkeys(islice((n for n in fit if forms[n].stands), self.forms_each))
         return [forms[n] for n in kept]
 
     def served(self, forms: Sequence[Form], people: int) -> bool:
@@ -315,7 +318,7 @@ class Gathering:
         return list(best.values())
 
     def _given(self, form: Form, from_deg: float, uphill_deg: float | None) -> Weathered:
-        key = (form.sheet, form.pitch.slug, form.settings, round(from_deg, 1) if self.night.needs.wind_m_s else None,
+        key = (form.key, round(from_deg, 1) if self.night.needs.wind_m_s else None,
                None if uphill_deg is None else round(uphill_deg))  # fmt: skip
         if key not in self._weathered:
             self._weathered[key] = weathered(form, self.night, from_deg, uphill_deg, self.statures)
