@@ -17,6 +17,7 @@ from tarvik.core.plan.forms import (
     HARD_MIN,
     MOST_SHARED,
     QUICK_PITCHES,
+    USUAL_STATURE_M,
     Form,
     Weathered,
     forms_of,
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.party import Camper
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
-    from tarvik.core.solve import Question
+    from tarvik.core.solve import Question, Solution
     from tarvik.core.tonight import Night
 
     Elsewhere = Callable[["Portion"], Callable[[Sequence[int]], dict[int, list[Offer]]]]
@@ -224,7 +225,7 @@ class Gathering:
                 if stop():
                     return {}
                 told = [answers[_key(q)] for q in some]
-                full |= {(n, t.question.pitch.slug) for t in told if t.figures is None or t.figures.sleepers < wanted}
+                full |= {(n, t.question.pitch.slug) for t in told if self._full(t, wanted)}
                 forms[n] = self.fittest([*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)])
         out: dict[int, list[Offer]] = {}
         for n, best in forms.items():
@@ -233,6 +234,14 @@ class Gathering:
             forms_once = {form.key: form for form in best}.values()
             out[n] = [offer for form in forms_once for offer in self.offers(self.units[n][0], form)]
         return out
+
+    def _full(self, told: Solution, wanted: int) -> bool:
+        """Whether a pitch that was to hold so many people does not, so that it holds no more either: those of usual stature,
+        of whom more are asked, for that its tall owner does not fit says nothing of others.
+        """
+        if told.figures is not None and told.figures.sleepers >= wanted:
+            return False
+        return told.question.body.stature_m <= min(USUAL_STATURE_M, self.tallest)
 
     def _rounds(self) -> list[list[str]]:
         """The pitches in rounds, the quick ones first: of a later round only what those before leave unserved is asked. With
