@@ -34,7 +34,7 @@ ONE_BY_ONE: Final = 24
 def shadows(roof: Roof, travels: Floats) -> Regions:
     """Ground (K,) sheltered when rain moves each of `travels` (K, 2) sideways per metre of fall: for each the union of
     all faces' shadows."""
-    flat = roof.faces[None, :, :, :2] + roof.faces[None, :, :, 2:] * np.asarray(travels)[:, None, None, :]
+    flat = _cast(roof, travels)
     for face, n in enumerate(roof.corners):  # padding repeats the last corner used
         flat[:, face, n:] = flat[:, face, n - 1 : n]
     parts: Regions = np.asarray(shapely.polygons(flat))
@@ -63,18 +63,26 @@ def dry_ground(roof: Roof, weather: Weather) -> Region:
         return _outside(roof.plan(), _wet_margins(roof, fall_directions(weather)[1:]))
     dry: Region = roof.plan()
     falls = fall_directions(weather)[1:]
-    cast, sizes = cast_by(roof, falls)
+    cast, sizes = _cast_with_sizes(roof, falls)
+    edges = _edges(dry) if not dry.is_empty else None
     for k in _outer_first(len(falls)):
-        if dry.is_empty:
+        if edges is None:
             break
-        if uncovered(_edges(dry), cast[k], sizes[k]) > BARE_M2:  # most falls wet nothing that others have left dry
+        if uncovered(edges, cast[k], sizes[k]) > BARE_M2:  # most falls wet nothing that others have left dry
             dry = as_region(shapely.intersection(dry, shadow(roof, falls[k]), grid_size=GRID_M))
+            edges = _edges(dry) if not dry.is_empty else None
     return dry
 
 
-def cast_by(roof: Roof, travels: Floats) -> tuple[Floats, NDArray[np.int64]]:
-    """Shadow (K, F, V, 2) of every face along each fall, and its corners (K, F): 0 for a face seen edge-on."""
-    flat = roof.faces[None, :, :, :2] + roof.faces[None, :, :, 2:] * np.asarray(travels)[:, None, None, :]
+def _cast(roof: Roof, travels: Floats) -> Floats:
+    """Shadow (K, F, V, 2) of every face along each fall."""
+    flat: Floats = roof.faces[None, :, :, :2] + roof.faces[None, :, :, 2:] * np.asarray(travels)[:, None, None, :]
+    return flat
+
+
+def _cast_with_sizes(roof: Roof, travels: Floats) -> tuple[Floats, NDArray[np.int64]]:
+    """The shadows of `_cast`, and their corners (K, F): 0 for a face seen edge-on."""
+    flat = _cast(roof, travels)
     sizes = np.zeros(flat.shape[:2], dtype=np.int64)
     for face, n in enumerate(roof.corners):
         sizes[:, face] = np.where(np.abs(signed_area(flat[:, face, :n])) > SLIVER_M2, n, 0)

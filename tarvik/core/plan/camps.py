@@ -261,8 +261,6 @@ class Places:
 
     def _may_stand(self, some: Candidates, order: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of the places (by number in `order`) the cloth, laid there as on level ground, does not rule out."""
-        if not len(order):
-            return np.zeros(0, dtype=bool)
         turn = -np.radians(some.front[order])
         cos, sin = np.cos(turn), np.sin(turn)
         anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(np.array([some.anchor]))[0, :2]
