@@ -5,8 +5,9 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -21,11 +22,12 @@ from tarvik.store.database import Database
 from tarvik.store.models import Provider
 from tarvik.store.server import Server
 from tarvik.web.app import create_app
+from tests.patience import PATIENCE_MS
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from playwright.sync_api import Browser, Page
+    from playwright.sync_api import Browser, BrowserContext, Page
 
 # Machines are shared and noisy: no deadlines, and the same cases every time.
 settings.register_profile(
@@ -34,15 +36,24 @@ settings.register_profile(
 settings.load_profile("tarvik")
 
 
-@pytest.fixture(scope="session")
-def server() -> Iterator[Server]:
-    """The suite's own PostgreSQL, in a folder its user can reach, gone afterwards."""
+@contextmanager
+def own_server() -> Iterator[Server]:
+    """A PostgreSQL server in a folder its user can reach, gone afterwards."""
     base = Path("/var/tmp") if os.geteuid() == 0 else None  # noqa: S108
     folder = Path(tempfile.mkdtemp(prefix="tarvik-tests-", dir=base))
     started = Server(folder).start()
-    yield started
-    started.stop()
-    shutil.rmtree(folder, ignore_errors=True)
+    try:
+        yield started
+    finally:
+        started.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Server]:
+    """The suite's own PostgreSQL."""
+    with own_server() as started:
+        yield started
 
 
 @pytest.fixture
@@ -101,18 +112,26 @@ def bed(server: Server) -> Iterator[Testbed]:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     """Headless Chromium from Debian."""
-    from playwright.sync_api import sync_playwright
+    from playwright.sync_api import expect, sync_playwright
 
+    expect.set_options(timeout=PATIENCE_MS)
     with sync_playwright() as playwright:
         opened = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
         yield opened
         opened.close()
 
 
+def patient_context(browser: Browser, **wanted: Any) -> BrowserContext:
+    """A window of its own, whose every step waits as long as a busy machine may need."""
+    context = browser.new_context(**wanted)
+    context.set_default_timeout(PATIENCE_MS)
+    return context
+
+
 @pytest.fixture
 def page(browser: Browser, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A page; any script error fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = patient_context(browser, viewport={"width": 1280, "height": 800})
     if "bed" in request.fixturenames:
         let_in(context, request.getfixturevalue("bed"))
     opened = context.new_page()

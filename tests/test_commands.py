@@ -21,6 +21,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.store.server import Server, ServerError, default_folder, free_port
+from tests.patience import PATIENCE_S
 
 ROOT = Path(__file__).parents[1]
 
@@ -118,10 +119,12 @@ def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp
         _wait(f"http://127.0.0.1:{port}/readyz")
         opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
         form = b"provider=Club&name=Ada&email=ada%40club.example&password=tall+grass+under+rain"
-        with opener.open(urllib.request.Request(link, form, {"Origin": f"http://127.0.0.1:{port}"}), timeout=20) as answer:
+        with opener.open(
+            urllib.request.Request(link, form, {"Origin": f"http://127.0.0.1:{port}"}), timeout=PATIENCE_S
+        ) as answer:
             assert b"New course" in answer.read()
         program.send_signal(signal.SIGTERM)
-        assert program.wait(timeout=60) == 0
+        assert program.wait(timeout=PATIENCE_S) == 0
         for command, data in (("backup", folder), ("restore", other)):
             done = subprocess.run(
                 [sys.executable, "-m", "tarvik", command, str(out)], cwd=ROOT, capture_output=True, text=True, check=False,
@@ -137,7 +140,7 @@ def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp
 def _ask(url: str, body: dict[str, object] | None = None) -> bytes:
     data = None if body is None else json.dumps(body).encode()
     headers = {"content-type": "application/json"} if data else {}
-    with urllib.request.urlopen(urllib.request.Request(url, data, headers), timeout=20) as answer:
+    with urllib.request.urlopen(urllib.request.Request(url, data, headers), timeout=PATIENCE_S) as answer:
         return bytes(answer.read())
 
 
@@ -168,7 +171,7 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
                 os.kill(postmaster, signal.SIGKILL)
                 _wait(f"http://127.0.0.1:{port}/readyz")
             program.send_signal(signal.SIGINT)
-            assert program.wait(timeout=40) == 0
+            assert program.wait(timeout=PATIENCE_S) == 0
             assert "PostgreSQL stopped" in program.stdout.read()
             program.stdout.close()
             assert not (folder / "postgres" / "postmaster.pid").exists()
@@ -179,12 +182,12 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
 def _as_demo_leader(address: str) -> bytes:
     """The start page after the one click."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
-    with opener.open(urllib.request.Request(f"{address}/demo", b"", {"Origin": address}), timeout=20) as answer:
+    with opener.open(urllib.request.Request(f"{address}/demo", b"", {"Origin": address}), timeout=PATIENCE_S) as answer:
         return bytes(answer.read())
 
 
 def _wait(url: str) -> None:
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + PATIENCE_S
     while True:
         try:
             _ask(url)

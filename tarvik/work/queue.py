@@ -14,6 +14,7 @@ from threading import Event, Lock
 from typing import TYPE_CHECKING, Final
 
 import procrastinate
+import psycopg
 
 from tarvik.store.models import now
 
@@ -26,6 +27,8 @@ TASK: Final = "tarvik.work"
 SIGN_OF_LIFE_S: Final = 2.0
 DEAD_AFTER_S: Final = 8.0
 """A worker silent for so long is taken for dead."""
+AGAIN_AFTER_S: Final = 1.0
+"""How long a worker waits before it turns again to a database that did not answer."""
 
 
 def conninfo(url: str) -> str:
@@ -61,8 +64,22 @@ class Queue:
 def work_on(
     url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True, stop: Event | None = None
 ) -> None:
-    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none."""
-    asyncio.run(_work(url, perform, once=once, signals=signals, stop=stop))
+    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none.
+
+    A database that stops answering is waited for: the worker may stand on another machine than what starts it again.
+    With `once` it is an error (procrastinate's or psycopg's own).
+    """
+    while True:
+        try:
+            asyncio.run(_work(url, perform, once=once, signals=signals, stop=stop))
+        except (procrastinate.exceptions.ConnectorException, psycopg.OperationalError) as err:
+            if once:
+                raise
+            log.warning("the database does not answer the worker (%s); it is asked again", err.__cause__ or err)
+            if (stop or Event()).wait(AGAIN_AFTER_S):
+                return
+        else:
+            return
 
 
 async def _until(stop: Event, working: asyncio.Task[None]) -> None:

@@ -11,6 +11,7 @@ from playwright.sync_api import expect
 from tarvik.store import kit, links, plans
 from tarvik.store.models import Night
 from tests.browser.test_access import SCREENS, open_screen
+from tests.conftest import patient_context
 
 if TYPE_CHECKING:
     from playwright.sync_api import Browser, Page
@@ -59,7 +60,7 @@ def test_axe_finds_nothing_serious(page: Page, bed: Testbed, token: str, path: s
 
 @pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}])
 def test_axe_on_a_participants_card(browser: Browser, bed: Testbed, token: str, size: Any) -> None:
-    context = browser.new_context(viewport=size)
+    context = patient_context(browser, viewport=size)
     page = context.new_page()
     page.goto(f"{bed.url}/card/{token}?night=3")
     assert page.locator("h1").inner_text() == "Faro T"
@@ -70,10 +71,10 @@ def test_axe_on_a_participants_card(browser: Browser, bed: Testbed, token: str, 
 
 def test_a_card_opens_without_network_after_the_first_visit(browser: Browser, bed: Testbed, token: str) -> None:
     """As in the field: opened once at home, then the network is gone; and it says that it is an old copy."""
-    context = browser.new_context(viewport={"width": 390, "height": 844})
+    context = patient_context(browser, viewport={"width": 390, "height": 844})
     page = context.new_page()
     page.goto(f"{bed.url}/card/{token}?night=3")
-    page.wait_for_selector("html[data-kept]", state="attached", timeout=60_000)
+    page.wait_for_selector("html[data-kept]", state="attached")
     page.reload()
     context.set_offline(True)
     page.goto(f"{bed.url}/card/{token}?night=3")
@@ -117,7 +118,7 @@ def type_kit(page: Page) -> None:
 
 def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> None:
     """In by the demo's button, a course made, a person and kit typed, a pitch chosen on the board, the camp sheet read."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = patient_context(browser, viewport={"width": 1280, "height": 800})
     page = context.new_page()
     page.goto(bed.url)
     page.wait_for_selector("html[data-ready]")
@@ -134,7 +135,7 @@ def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> No
     type_kit(page)
     press_to(page, "Pitch board")
     page.keyboard.press("Enter")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     press_to(page, "Lean-to with awning", most=400)  # every cell is a stop on the way
     page.keyboard.press("Enter")
     page.wait_for_selector("html[data-ready] h1:has-text('Lean-to with awning')")

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tarvik.commands.testbed import let_in
+from tests.conftest import patient_context
 
 if TYPE_CHECKING:
     from playwright.sync_api import Browser, Page
@@ -64,7 +65,7 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     add_row(page, "lines", length="3 m", count="12")
     add_row(page, "stakes", count="9", note="bag")
     page.click("nav >> text=Pitch board")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     expect(page.locator(".board tbody tr")).to_have_count(2)
     page.fill("[data-filter=owner]", "xaver")
     expect(page.locator(".board tbody tr:visible")).to_have_count(1)
@@ -84,7 +85,7 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     page.click("text=Choose this…")
     page.check("dialog >> text=Willa Z")
     page.click("text=Choose this shelter")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     expect(page.locator(".chosen")).to_contain_text("Willa Z, Xaver Y")
     page.click("main >> text=Camp sheet")
     expect(page.locator(".setup-card")).to_have_count(1)
@@ -116,7 +117,7 @@ def test_a_cell_keeps_what_was_typed_and_undo_brings_a_row_back(page: Page, bed:
 
 
 def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page, bed: Testbed) -> None:
-    context = browser.new_context()
+    context = patient_context(browser)
     let_in(context, bed)
     other = context.new_page()
     for leader in (page, other):
@@ -140,7 +141,7 @@ def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page
 def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
     """Board to choice with Tab, Enter, Space only."""
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[1]}/board")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     page.locator("[data-choose]").first.focus()
     page.keyboard.press("Enter")
     page.wait_for_selector("dialog[open] [name=people]")
@@ -149,7 +150,7 @@ def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
             break
         page.keyboard.press("Tab")
     page.keyboard.press("Enter")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     expect(page.locator(".chosen").first).to_contain_text("Isaura W")
 
 
@@ -159,13 +160,13 @@ def test_no_screen_is_wider_than_a_phone(page: Page, bed: Testbed, path: str) ->
     page.goto(f"{bed.url}/courses/{bed.course}{path.format(n=bed.nights[0], s=bed.sheets['Gwilym P'])}")
     ready(page)
     if "board" in path:
-        page.wait_for_selector("[data-done]", timeout=150_000)
+        page.wait_for_selector("[data-done]")
     assert page.evaluate("document.documentElement.scrollWidth") <= 391
 
 
 def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/board")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     page.fill("[data-filter=owner]", "Juno")  # nobody of her stature lies dry under her poncho's A-frame
     page.select_option("[data-filter=verdict]", "cannot")
     expect(page.locator(".board tbody tr:visible")).to_have_count(1)
@@ -174,7 +175,7 @@ def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.fill("[data-filter=owner]", "")
     page.select_option("[data-filter=verdict]", "")
     page.select_option("[name=wanted]", "most")
-    page.wait_for_selector("[data-done]", timeout=150_000)
+    page.wait_for_selector("[data-done]")
     page.select_option("[data-filter=family]", "corner")
     expect(page.locator(".board thead th:visible")).to_have_count(7)  # six corner pitches and the sheets
     assert page.locator("link[href*='//'], script[src*='//']").count() == 0

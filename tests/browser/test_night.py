@@ -97,4 +97,4 @@ def test_the_wind_meter_is_read(page: Page, bed: Testbed) -> None:
     open_night(page, bed, 3)
     page.click("text=Measure the wind here")
     expect(page.locator("output.meter")).to_contain_text("1 of 12 readings")
-    expect(page.locator("output.meter")).to_contain_text("3 of 12 readings", timeout=10_000)
+    expect(page.locator("output.meter")).to_contain_text("3 of 12 readings")

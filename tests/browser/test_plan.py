@@ -12,7 +12,6 @@ if TYPE_CHECKING:
     from tarvik.commands.testbed import Testbed
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
-SLOW_MS = 240_000
 
 
 def address(bed: Testbed) -> str:
@@ -26,8 +25,8 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     page.goto(address(bed))
     page.wait_for_selector(".plan[data-done]")
     page.click("text=Make the plan")
-    page.wait_for_selector(".job-line:not([hidden]) progress", timeout=20_000)
-    page.wait_for_selector(".plan[data-ended='plan done']", timeout=SLOW_MS)
+    page.wait_for_selector(".job-line:not([hidden]) progress")
+    page.wait_for_selector(".plan[data-ended='plan done']")
     page.wait_for_selector("[data-row-shelter]")
     assert page.locator(".unplaced").count() == 0
     assert page.locator("[data-person]").count() == 16
@@ -57,11 +56,11 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
         lock.click()
     page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
     page.click("text=Change as little as needed")
-    page.wait_for_selector(".plan[data-ended='plan done']", timeout=SLOW_MS)
+    page.wait_for_selector(".plan[data-ended='plan done']")
     page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
     page.click("[data-fold=evening] > summary")
     page.click("text=Plan the evening")
-    page.wait_for_selector(".lanes .l-bar", timeout=SLOW_MS)
+    page.wait_for_selector(".lanes .l-bar")
 
 
 def test_the_plan_on_a_telephone_and_without_a_map(bed: Testbed, page: Page) -> None:

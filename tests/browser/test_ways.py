@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tarvik.commands.testbed import let_in
+from tests.conftest import patient_context
 
 if TYPE_CHECKING:
     from playwright.sync_api import Page
@@ -23,7 +24,7 @@ def night_of(bed: Testbed) -> str:
 
 def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/board")
-    page.wait_for_selector("[data-done]", timeout=120_000)
+    page.wait_for_selector("[data-done]")
     heads = page.locator("thead th[data-pitch]")
     assert heads.count() == 27
     first = heads.first.get_attribute("data-pitch")
@@ -48,7 +49,7 @@ def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
 
 def test_the_curve_sets_the_bench(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point")
-    page.wait_for_selector("#ways[aria-busy=false]", timeout=60_000)
+    page.wait_for_selector("#ways[aria-busy=false]")
     before = page.locator("input[name=height]").input_value()
     dots = page.locator(".curve [data-settings]")
     other = dots.last
@@ -70,7 +71,7 @@ def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: T
     page.locator(".orbit").focus()
     page.keyboard.press("ArrowLeft")
     assert canvas.evaluate("c => c.toDataURL()") != picture
-    context = page.context.browser.new_context(java_script_enabled=False)  # type: ignore[union-attr]
+    context = patient_context(page.context.browser, java_script_enabled=False)  # type: ignore[arg-type]
     let_in(context, bed)
     plain = context.new_page()
     plain.goto(path)
@@ -80,9 +81,9 @@ def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: T
 
 def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/people/1")
-    page.wait_for_selector("[data-slow=choices][data-done]", timeout=120_000)
+    page.wait_for_selector("[data-slow=choices][data-done]")
     assert page.locator(".choice-card").count() >= 3
-    page.wait_for_selector("[data-slow=advice][data-done]", timeout=120_000)
+    page.wait_for_selector("[data-slow=advice][data-done]")
     expect(page.locator("[data-slow=advice] tbody tr")).to_have_count(8)
     page.goto(f"{bed.url}/knots")
     assert page.locator(".knot-card").count() == 14
@@ -90,7 +91,7 @@ def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
 
 def test_the_hung_sheet_is_lifted_by_a_handle_and_by_keys(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point?height=1.2")
-    page.wait_for_selector("#hung .hung-how", timeout=60_000)
+    page.wait_for_selector("#hung .hung-how")
     handle = page.locator("#hung [data-lift]").last
     name = handle.get_attribute("data-lift")
     before = float(handle.get_attribute("data-height") or 0)
@@ -100,8 +101,8 @@ def test_the_hung_sheet_is_lifted_by_a_handle_and_by_keys(page: Page, bed: Testb
     expect(page.locator("#hung [name=hang_at]")).to_have_value(name or "")
     page.wait_for_function(
         "([name, height]) => Number(document.querySelector(`#hung [data-lift='${name}']`)?.dataset.height) > height + 0.05",
-        arg=[name, before], timeout=60_000,
+        arg=[name, before],
     )  # fmt: skip
-    page.wait_for_selector("#hung-advice[aria-busy=false]", timeout=60_000)
+    page.wait_for_selector("#hung-advice[aria-busy=false]")
     expect(page.locator("#hung canvas")).to_be_visible()
     expect(page.locator("#hung")).to_contain_text("Go round again")

@@ -22,6 +22,7 @@ from tarvik.store.models import ForecastRow, Night, now
 from tarvik.store.server import free_port
 from tarvik.web.polling import Poller, fetch_for
 from tests.conftest import client_of, owner_token
+from tests.patience import PATIENCE_S
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -204,8 +205,8 @@ def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(database: 
                                                                       client: TestClient) -> None:  # fmt: skip
     """Every fault of the service: a finding in words, and the good data of eight hours ago still there, its age shown."""
     night_id = demo[1][1]
-    quick = Feed(f"{service}/forecast", timeout_s=0.4, pause_s=0.01)
-    assert fetch_for(database, quick, night_id, {"story": "quiet", "start": "2027-09-24T00:00"}, "UTC") == ""
+    quick, patient = (Feed(f"{service}/forecast", timeout_s=t, pause_s=0.01) for t in (0.4, PATIENCE_S))
+    assert fetch_for(database, patient, night_id, {"story": "quiet", "start": "2027-09-24T00:00"}, "UTC") == ""
     for fault in ("slow", "down", "garbage", "cut", "empty"):
         with database.session() as session:
             row = session.get(Night, night_id)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -17,6 +16,7 @@ from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.units import Units
 from tarvik.work import hanging
 from tarvik.work.hanging import Hangings, can_hang, shape_key, told_key
+from tests.patience import comes_true
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
@@ -77,11 +77,7 @@ def test_what_does_not_hang_is_neither_known_nor_waited_for(database: Database) 
 
 
 def until_known(hangings: Hangings, wishes: list[tuple[Solution, Hanging]]) -> list[Told | None]:
-    for _ in range(600):
-        found = hangings.known(wishes)
-        if None not in found:
-            return found
-        time.sleep(0.1)
+    comes_true(lambda: None not in hangings.known(wishes))
     return hangings.known(wishes)
 
 
@@ -100,10 +96,7 @@ def test_wishes_are_worked_off_behind_the_page_even_when_a_process_dies(database
         more = [(shelter_of(h), COARSE) for h in (1.3, 1.4, 1.5, 1.6)]
         hangings.want(more)
         hangings.want(more)  # a wish over which a process died is asked for again by the next look at the page
-        for _ in range(100):
-            if hangings.left(more) == 0:
-                break
-            time.sleep(0.1)
+        assert comes_true(lambda: hangings.left(more) == 0)
         hangings.want(more)
         assert None not in until_known(hangings, more)
     finally:

@@ -19,6 +19,7 @@ from tarvik.work.cases import case_of
 from tarvik.work.planning import Planner, due_of
 from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
+from tests.patience import PATIENCE_S
 from tests.small_course import small_course, work_off
 
 if TYPE_CHECKING:
@@ -162,7 +163,7 @@ def test_kit_is_pooled_by_owner_and_length(database: Database) -> None:
     assert due is not None and due > 120 and "last light" in why  # midsummer at 54 degrees north
 
 
-def wait_for(database: Database, number: int, states: set[str], seconds: float = 240) -> str:
+def wait_for(database: Database, number: int, states: set[str], seconds: float = PATIENCE_S) -> str:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         state = job_of(database, number).state
@@ -172,22 +173,40 @@ def wait_for(database: Database, number: int, states: set[str], seconds: float =
     raise AssertionError(f"the job is still {job_of(database, number).state}")
 
 
-def start_worker(database: Database) -> subprocess.Popen[bytes]:
-    return subprocess.Popen([sys.executable, "-m", "tarvik", "worker"],
-                            env={**os.environ, "TARVIK_DATABASE_URL": database.url}, stderr=subprocess.DEVNULL)  # fmt: skip
+STUCK = """
+import sys, time
+from tarvik.store.database import Database
+from tarvik.work.planning import Planner
+from tarvik.work.queue import work_on
+from tarvik.work.solving import Solver
+class Stuck(Planner):
+    def _finish(self, *what):
+        print("planned", flush=True)
+        time.sleep(3600)
+work_on(sys.argv[1], Stuck(Database(sys.argv[1]), Solver()).perform)
+"""
+
+
+def start_worker(database: Database, *, stuck: bool = False) -> subprocess.Popen[str]:
+    """A worker; one that is stuck says so when its plan is made, and never hands it over."""
+    words = ["-c", STUCK, database.url] if stuck else ["-m", "tarvik", "worker"]
+    return subprocess.Popen([sys.executable, *words], env={**os.environ, "TARVIK_DATABASE_URL": database.url}, text=True,
+                            stdout=subprocess.PIPE if stuck else None, stderr=subprocess.DEVNULL)  # fmt: skip
 
 
 def test_a_worker_killed_over_a_plan_loses_nothing(database: Database) -> None:
-    """Killed without warning in mid-plan; another worker runs the job again, and it is applied once."""
+    """Killed without warning over its plan; another worker runs the job again, and it is applied once."""
     with database.session() as session:
         course, night = small_course(session)
-    first = start_worker(database)
     second = None
+    number = ask(database, night)
+    first = start_worker(database, stuck=True)
     try:
-        number = ask(database, night)
-        wait_for(database, number, {"running"})
+        assert first.stdout is not None
+        assert first.stdout.readline() == "planned\n"
         first.send_signal(signal.SIGKILL)
         first.wait()
+        first.stdout.close()
         assert job_of(database, number).state == "running"
         second = start_worker(database)
         assert wait_for(database, number, {"done", "failed"}) == "done"
@@ -202,4 +221,4 @@ def test_a_worker_killed_over_a_plan_loses_nothing(database: Database) -> None:
         for worker in (first, second):
             if worker is not None and worker.poll() is None:
                 worker.terminate()
-                worker.wait(timeout=20)
+                worker.wait(timeout=PATIENCE_S)

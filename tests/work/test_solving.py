@@ -4,7 +4,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -19,6 +18,7 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
+from tests.patience import comes_true
 
 SHEETS = [Sheet.rectangle(2.1, 2.1), Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 3.0)]
 QUESTIONS = [
@@ -111,10 +111,7 @@ def test_it_ends_when_the_program_that_started_it_is_killed() -> None:
     child = int(parent.stdout.readline())
     parent.kill()
     parent.wait()
-    for _ in range(600):
-        status = Path(f"/proc/{child}/status")
-        if not status.exists() or "State:\tZ" in status.read_text():
-            return
-        time.sleep(0.1)
-    os.kill(child, signal.SIGKILL)
-    pytest.fail("the second process outlived the first by a minute")
+    status = Path(f"/proc/{child}/status")
+    if not comes_true(lambda: not status.exists() or "State:\tZ" in status.read_text()):
+        os.kill(child, signal.SIGKILL)
+        pytest.fail("the second process outlived the first")
