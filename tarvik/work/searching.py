@@ -28,14 +28,14 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.plan.gather import Portion
+    from tarvik.core.plan.gather import Depth, Hand, Portion
     from tarvik.core.plan.offers import Offer
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
 
     Ask = tuple[Pitch, Sheet, Aim, Mapping[str, float]]
     _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
-    _Gather = tuple[int, Portion | None, tuple[int, ...]]
+    _Gather = tuple[int, Portion | None, Depth, tuple[int, ...]]
 
 _SWITCH_S: Final = 0.0005
 """How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
@@ -111,19 +111,19 @@ class Searcher:
         for number in range(told, len(asked)):
             tell(number, best_settings(*asked[number]))
 
-    def offers(self, portion: Portion) -> Callable[[Sequence[int]], dict[int, list[Offer]]]:
+    def offers(self, portion: Portion) -> Hand:
         """What gathers a portion's offers there, some units at a time; here, when that process has died."""
         apart = replace(portion, camp=None if portion.camp is None else replace(portion.camp))  # nothing worked out goes along
         key = next(_KEYS)
         here: list[Gathering] = []
 
-        def ask(units: Sequence[int]) -> dict[int, list[Offer]]:
-            for message in ((key, None, tuple(units)), (key, apart, tuple(units))):  # the portion only when it is asked for
-                answered, found = self._offers(message)
+        def ask(depth: Depth, units: Sequence[int]) -> dict[int, list[Offer]]:
+            for sent in (None, apart):  # the portion only when it is asked for
+                answered, found = self._offers((key, sent, depth, tuple(units)))
                 if answered:
                     return found
             here[:] = here or [Gathering(apart)]
-            return here[0].offers_of(units, Solver().alone)
+            return here[0].offers_of(depth, units, Solver().alone)
 
         return ask
 
@@ -148,20 +148,22 @@ class _Answers:
     """What the other process does with what it is asked. Keeps what it solved for the next time."""
 
     MOST: Final = 2
-    """Portions kept: that of a first plan is asked before that of the whole."""
+    """Portions kept."""
 
     def __init__(self) -> None:
         self._solver = Solver()
         self._gathering: dict[int, Gathering] = {}
 
-    def _gathered(self, key: int, portion: Portion | None, units: Sequence[int]) -> dict[int, list[Offer]] | None:
+    def _gathered(
+        self, key: int, portion: Portion | None, depth: Depth, units: Sequence[int]
+    ) -> dict[int, list[Offer]] | None:
         """The offers of these units of a portion; None when the portion is not known (any more)."""
         if portion is not None:
             while len(self._gathering) >= self.MOST:
                 del self._gathering[next(iter(self._gathering))]
             self._gathering[key] = Gathering(portion)
         known = self._gathering.get(key)
-        return None if known is None else known.offers_of(units, self._solver.alone)
+        return None if known is None else known.offers_of(depth, units, self._solver.alone)
 
     def to(self, asked: list[_Sent] | _Gather) -> Iterator[tuple[object, Exception | None]]:
         """Answers one after the other, each with the error it raised."""

@@ -13,7 +13,7 @@ import pytest
 from tarvik.commands.bench_plan import large_case
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.gather import Gathering, Portion, gather
+from tarvik.core.plan.gather import Depth, Gathering, Portion, gather
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
 from tarvik.work.searching import Searcher
@@ -84,11 +84,11 @@ def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) ->
     assert alone and len({o[0] for o in alone}) > 1
     assert told(Solver(searcher)) == alone
     doomed = Searcher().start()
-    asked = Portion(case.bag, case.night, camp, ("a-frame",), first=False)
+    asked, depth = Portion(case.bag, case.night, camp), Depth.whole(case.bag, ("a-frame",))
     assert doomed._process is not None
     os.kill(doomed._process.pid, signal.SIGKILL)
-    alone = Gathering(asked).offers_of((0,), Solver().alone)[0]
-    assert [o.sheets for o in doomed.offers(asked)((0,))[0]] == [o.sheets for o in alone]
+    alone = Gathering(asked).offers_of(depth, (0,), Solver().alone)[0]
+    assert [o.sheets for o in doomed.offers(asked)(depth, (0,))[0]] == [o.sheets for o in alone]
     doomed.stop()
 
 

@@ -204,7 +204,7 @@ class Places:
 
     def __init__(self, form: Form, way: Carrying, camp: Camp) -> None:
         self.form, self.way, self.camp = form, way, camp
-        self._near: dict[Place, list[Stand]] = {}
+        self._near: dict[tuple[Place, int], list[Stand]] = {}
         self._tried: dict[tuple[Spot, tuple[str, ...]], Stand | None] = {}
         self._by_trees: Candidates | None = None
 
@@ -214,9 +214,9 @@ class Places:
         A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
         and looked at exactly.
         """
-        if about not in self._near:
-            self._near[about] = self._found(about, most)
-        return self._near[about]
+        if (about, most) not in self._near:
+            self._near[about, most] = self._found(about, most) if most else []
+        return self._near[about, most]
 
     def _found(self, about: Place, most: int) -> list[Stand]:
         some = self._by_trees or _candidates(self.form, self.way, self.camp, about)

@@ -40,11 +40,12 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Question, Solution
     from tarvik.core.tonight import Night
 
-    Elsewhere = Callable[["Portion"], Callable[[Sequence[int]], dict[int, list[Offer]]]]
+    Hand = Callable[["Depth", Sequence[int]], dict[int, list[Offer]]]
+    Elsewhere = Callable[["Portion"], Hand]
 
 SPOTS_EACH: Final = 8
 SPOTS_LEAST: Final = 3
-SPOTS_FIRST: Final = 3
+SPOTS_FIRST: Final = 2
 SPOTS_ALL: Final = 128
 """Spots kept for each form and way of carrying it; with many sheets fewer, for they have many spots together."""
 CLASS_M: Final = constant("stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted")
@@ -106,13 +107,37 @@ class Bag:
 
 @dataclass(frozen=True)
 class Portion:
-    """What offers are gathered from: the units of a bag in these pitches. `first`: only what a first plan needs, soon."""
+    """What offers are gathered from."""
 
     bag: Bag
     night: Night
     camp: Camp | None
+
+
+@dataclass(frozen=True)
+class Depth:
+    """How closely each sheet is looked at: in which pitches, for how many people; the forms kept for each number of
+    sleepers, the spots near the heart of the camp and those near the sheet's own part of it.
+    """
+
     pitches: tuple[str, ...]
-    first: bool
+    people: int
+    forms: int
+    near_heart: int
+    near_part: int
+
+    @classmethod
+    def first(cls, bag: Bag, slugs: tuple[str, ...]) -> Depth:
+        """Only what a first plan needs, soon."""
+        people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1))
+        quick = slugs[: QUICK_PITCHES if len(bag.sheets) <= MANY_SHEETS else 1]
+        return cls(quick, min(people, MOST_SHARED), 1, 0, SPOTS_FIRST)
+
+    @classmethod
+    def whole(cls, bag: Bag, slugs: tuple[str, ...]) -> Depth:
+        """All that is looked at."""
+        near = bag.spots_each // 2
+        return cls(slugs, MOST_SHARED, 1 if bag.light else FORMS_EACH, near, bag.spots_each - near)
 
 
 def _key(question: Question) -> tuple[object, ...]:
@@ -128,30 +153,36 @@ def _alike(bag: Bag) -> list[tuple[int, ...]]:
 
 
 def _by_all_hands(
-    portion: Portion, solve_all: SolveAll, stop: Callable[[], bool], elsewhere: Elsewhere | None
-) -> dict[int, list[Offer]]:
-    """The offers of all units by number, each hand taking the next sheets when it is done with those before."""
-    waiting = deque(_alike(portion.bag))
-    found: dict[int, list[Offer]] = {}
+    portion: Portion, depths: Sequence[Depth], solve_all: SolveAll, stop: Callable[[], bool], elsewhere: Elsewhere | None
+) -> Iterator[dict[int, list[Offer]]]:
+    """The offers of all units by number, at one depth after the other. Each hand takes the next sheets when it is done with
+    those before; the other goes on to the next depth while this one's offers are looked at.
+    """
+    waiting = [deque(_alike(portion.bag)) for _ in depths]
+    found: list[dict[int, list[Offer]]] = [{} for _ in depths]
+    here = Gathering(portion)
 
-    def work(offers: Callable[[Sequence[int]], dict[int, list[Offer]]]) -> None:
+    def work(number: int, hand: Hand) -> None:
         while not stop():
             try:
-                some = waiting.popleft()
+                some = waiting[number].popleft()
             except IndexError:
                 return
-            found.update(offers(some))
+            found[number].update(hand(depths[number], some))
 
-    here = Gathering(portion)
     with ThreadPoolExecutor(1) as pool:
-        there = pool.submit(work, elsewhere(portion)) if elsewhere is not None and len(waiting) > 1 else None
+        many = elsewhere is not None and len(waiting[0]) > 1
+        other = elsewhere(portion) if elsewhere is not None and many else None
+        there = [pool.submit(work, n, other) if other is not None else None for n in range(len(depths))]
         try:
-            work(lambda some: here.offers_of(some, solve_all, stop))
+            for number, its in enumerate(there):
+                work(number, lambda depth, some: here.offers_of(depth, some, solve_all, stop))
+                if its is not None:
+                    its.result()
+                yield found[number]
         finally:
-            waiting.clear()  # after an error there is nothing more to gather
-        if there is not None:
-            there.result()
-    return found
+            for left in waiting:
+                left.clear()  # after an error there is nothing more to gather
 
 
 def gather(
@@ -163,8 +194,8 @@ def gather(
     and returns what gathers the offers of some of its units there.
     """
     slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
-    for first, pitches in ((True, slugs[: QUICK_PITCHES if len(bag.sheets) <= MANY_SHEETS else 1]), (False, slugs)):
-        found = _by_all_hands(Portion(bag, night, camp, pitches, first), solve_all, stop, elsewhere)
+    depths = Depth.first(bag, slugs), Depth.whole(bag, slugs)
+    for found in _by_all_hands(Portion(bag, night, camp), depths, solve_all, stop, elsewhere):
         if stop():
             return
         yield pruned([offer for n in sorted(found) for offer in found[n]], bag.pools)
@@ -173,7 +204,7 @@ def gather(
 def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:
     """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's weather leaves of it."""
     sheets = {b.number: b.sheet for b in bag.sheets}
-    work = Gathering(Portion(bag, night, camp, (), first=False))
+    work = Gathering(Portion(bag, night, camp))
     some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
     asked = [
         replace(q, settings=dict(s.settings))
@@ -194,8 +225,6 @@ class Gathering:
         self.portion = portion
         self.bag, self.night, self.camp = bag, _, camp = portion.bag, portion.night, portion.camp
         self.units = bag.units()
-        self.spots_each = SPOTS_FIRST if portion.first else bag.spots_each
-        self.forms_each = 1 if portion.first or bag.light else FORMS_EACH
         self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
         # A person counts as tall as the class: a mat more than is needed, never one too short.
         self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
@@ -205,19 +234,17 @@ class Gathering:
         self._weathered: dict[object, Weathered] = {}
 
     def offers_of(
-        self, numbers: Sequence[int], solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
+        self, depth: Depth, numbers: Sequence[int], solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
     ) -> dict[int, list[Offer]]:
         """The offers of some units, by the unit's number; of those come to before the stop."""
         bag, night = self.bag, self.night
-        people = math.ceil(len(bag.campers) / max(len(bag.sheets), 1)) if self.portion.first else MOST_SHARED
-        people = min(people, MOST_SHARED)
         forms: dict[int, list[Form]] = {n: [] for n in numbers}
         full: set[tuple[int, str]] = set()  # units and pitches that hold no more people
-        for slugs, wanted in product(self._rounds(), range(1, people + 1)):
+        for slugs, wanted in product(self._rounds(depth.pitches), range(1, depth.people + 1)):
             asked = {}
             for n in numbers:
                 _, sheet, owner_m = self.units[n]
-                open_ = [] if self.served(forms[n], wanted) else [p for p in slugs if (n, p) not in full]
+                open_ = [] if self.served(forms[n], wanted, depth.forms) else [p for p in slugs if (n, p) not in full]
                 asked[n] = questions(sheet, open_, night, bag.supports, owner_m, self.tallest, wanted)
             distinct = {_key(q): q for some in asked.values() for q in some}
             answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
@@ -226,13 +253,13 @@ class Gathering:
                     return {}
                 told = [answers[_key(q)] for q in some]
                 full |= {(n, t.question.pitch.slug) for t in told if self._full(t, wanted)}
-                forms[n] = self.fittest([*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)])
+                forms[n] = self.fittest([*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)], depth.forms)
         out: dict[int, list[Offer]] = {}
         for n, best in forms.items():
             if stop():
                 break
             forms_once = {form.key: form for form in best}.values()
-            out[n] = [offer for form in forms_once for offer in self.offers(self.units[n][0], form)]
+            out[n] = [offer for form in forms_once for offer in self.offers(self.units[n][0], form, depth)]
         return out
 
     def _full(self, told: Solution, wanted: int) -> bool:
@@ -243,27 +270,26 @@ class Gathering:
             return False
         return told.question.body.stature_m <= min(USUAL_STATURE_M, self.tallest)
 
-    def _rounds(self) -> list[list[str]]:
+    def _rounds(self, pitches: Sequence[str]) -> list[list[str]]:
         """The pitches in rounds, the quick ones first: of a later round only what those before leave unserved is asked. With
         many sheets, which have many forms together, every length of time is a round of its own.
         """
         many = len(self.bag.sheets) > MANY_SHEETS
         rounds: dict[float, list[str]] = {}
-        for slug in self.portion.pitches:
+        for slug in pitches:
             minutes = PITCHES[slug].minutes
             rounds.setdefault(minutes if many else float(minutes > HARD_MIN), []).append(slug)
         return [rounds[key] for key in sorted(rounds)]
 
-    def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp) -> list[Stand]:
+    def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp, depth: Depth) -> list[Stand]:
         """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
         mine = self.part_of[sheets[0]]
-        near = self.spots_each // 2
-        places = [(camp.heart, near), (self.parts[mine], self.spots_each - near)]
+        places = [(camp.heart, depth.near_heart), (self.parts[mine], depth.near_part)]
         out: list[Stand] = []
         key = (form.key, way.rig)
         if key not in self._places:
             self._places[key] = Places(form, way, camp)
-        for about, most in places[self.portion.first :]:
+        for about, most in places:
             known = {(s.placed.spot, s.trees) for s in out}
             out += [s for s in self._places[key].near(about, most) if (s.placed.spot, s.trees) not in known]
         return out
@@ -278,7 +304,7 @@ class Gathering:
         out = [self._placed(standing.sheets, form, way, stand) for way, stand in found if stand is not None]
         return [o for o in out if o.beds]
 
-    def fittest(self, forms: Sequence[Form]) -> list[Form]:
+    def fittest(self, forms: Sequence[Form], each: int) -> list[Form]:
         """For each number of sleepers the forms that serve them best with their backs to the wind: out of the wind, sitting
         up, quickly set. The rest is left out before spots are sought, for the number of offers is what a plan costs. A form
         found for several numbers of sleepers counts for each: where one serves all of them best, it needs no other beside it.
@@ -289,27 +315,27 @@ class Gathering:
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
             fit.sort(key=lambda n: (-min(given[n].calm, people), -min(given[n].sit, people), forms[n].pitch.minutes, n))
-            kept |= dict.fromkeys(islice((n for n in fit if forms[n].stands), self.forms_each))
+            kept |= dict.fromkeys(islice((n for n in fit if forms[n].stands), each))
         return [forms[n] for n in kept]
 
-    def served(self, forms: Sequence[Form], people: int) -> bool:
-        """Whether so many people are served by these forms as well as can be, out of the wind and sitting up: forms that
-        take longer to set are not looked at then, for `fittest` would not take them.
+    def served(self, forms: Sequence[Form], people: int, each: int) -> bool:
+        """Whether so many people are served by `each` of these forms as well as can be, out of the wind and sitting up: forms
+        that take longer to set are not looked at then, for `fittest` would not take them.
         """
         good = [
             g for g in (self._given(f, f.back_deg, None) for f in forms)
             if max((n for _, n in g.beds), default=0) >= people and g.calm >= people and g.sit >= people
         ]  # fmt: skip
-        return len(good) >= self.forms_each
+        return len(good) >= each
 
-    def offers(self, sheets: tuple[int, ...], form: Form) -> list[Offer]:
+    def offers(self, sheets: tuple[int, ...], form: Form, depth: Depth) -> list[Offer]:
         """Offers of one unit in one form."""
         out = []
         for way in self._ways(form):
             if self.camp is None:
                 out.append(self._unplaced(sheets, form, way))
                 continue
-            out += [self._placed(sheets, form, way, stand) for stand in self._spots(sheets, form, way, self.camp)]
+            out += [self._placed(sheets, form, way, stand) for stand in self._spots(sheets, form, way, self.camp, depth)]
         return [o for o in out if o.beds]
 
     def _ways(self, form: Form) -> list[Carrying]:
