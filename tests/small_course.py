@@ -20,9 +20,10 @@ if TYPE_CHECKING:
 
 def work_off(database: Database, planner: Planner | None = None) -> None:
     """Let a worker do every job there is, in a thread of its own as in life."""
+    planner = planner or Planner(database, Solver())
     worker = threading.Thread(
-        target=work_on, args=(database.url, (planner or Planner(database, Solver())).perform),
-        kwargs={"once": True, "signals": False},
+        target=work_on, args=(database.url, planner.perform),
+        kwargs={"once": True, "signals": False, "ahead": planner.ahead},
     )  # fmt: skip
     worker.start()
     worker.join()

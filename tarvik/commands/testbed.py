@@ -48,7 +48,8 @@ def _start_worker(url: str, database: Database, searcher: Searcher, stop: thread
     from tarvik.work.planning import Planner
 
     planner = Planner(database, Solver(searcher))
-    made = threading.Thread(target=work_on, args=(url, planner.perform), kwargs={"signals": False, "stop": stop}, daemon=True)
+    made = threading.Thread(target=work_on, args=(url, planner.perform), daemon=True,
+                            kwargs={"signals": False, "stop": stop, "ahead": planner.ahead})  # fmt: skip
     made.start()
     return made
 

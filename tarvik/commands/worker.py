@@ -33,7 +33,8 @@ def worker(checkout: Path) -> int:
     try:
         warm()
         print("tarvik: the worker waits for plans to make; stop it with Ctrl-C", flush=True)
-        work_on(url, Planner(database, Solver(searcher)).perform)
+        planner = Planner(database, Solver(searcher))
+        work_on(url, planner.perform, ahead=planner.ahead)
     except KeyboardInterrupt:
         pass
     finally:

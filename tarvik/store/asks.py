@@ -196,6 +196,11 @@ def report(session: Session, job_id: int, progress: Mapping[str, Any]) -> bool:
     return bool(found and found.wanted)
 
 
+def any_waiting(session: Session) -> bool:
+    """Whether any job waits for a worker."""
+    return session.scalars(select(PlanJob.id).where(PlanJob.state == "waiting").limit(1)).first() is not None
+
+
 def still_wanted(session: Session, job_id: int) -> bool:
     """Whether a job was not called off."""
     return bool(session.scalar(select(PlanJob.wanted).where(PlanJob.id == job_id)))

@@ -13,6 +13,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.gather import InBag, standing_offers
@@ -25,6 +26,7 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
 from tarvik.store import asks, courses, plans
+from tarvik.store.models import Night
 from tarvik.work.cases import case_of, choices_of, spot_of
 
 if TYPE_CHECKING:
@@ -75,6 +77,19 @@ class _Report:
         return not self.wanted
 
 
+class _NotTooOften:
+    """A question whose answer is looked up every now and then; once it is yes, it stays yes."""
+
+    def __init__(self, question: Callable[[], bool]) -> None:
+        self._question, self._answer, self._last = question, False, time.monotonic()
+
+    def __call__(self) -> bool:
+        if not self._answer and time.monotonic() - self._last >= TELL_EVERY_S:
+            self._last = time.monotonic()
+            self._answer = self._question()
+        return self._answer
+
+
 class Planner:
     """Does jobs. Keeps solved shelters and gathered offers for the next one."""
 
@@ -104,6 +119,26 @@ class Planner:
             log.exception("job %s failed", job_id)
             state, result, after = "failed", {"words": "this could not be worked out; the choices are as they were"}, None
         self._finish(job_id, night_id, kind, (step, version), state, result, after)
+
+    def ahead(self, night_id: int) -> None:
+        """Gather the offers of a night whose plan is not asked for yet, so that it is there sooner when it is. Given up as
+        soon as a job waits; what was solved until then is kept all the same.
+        """
+        with self.database.session() as session:
+            night = session.get(Night, night_id)
+            course_id = None if night is None else night.course_id
+        if course_id is None or self._waited_for():
+            return
+        try:
+            case, _ = self._case(course_id, night_id)
+            if case.bag.campers and case.bag.sheets and len(case.bag.campers) <= WHOLE_MOST:
+                self._offers.of(case, self.solver.alone, _NotTooOften(self._waited_for), lambda _: None, self.solver.elsewhere)
+        except InputError as err:
+            log.info("nothing to get ready for night %s: %s", night_id, err.message)
+
+    def _waited_for(self) -> bool:
+        with self.database.session() as session:
+            return asks.any_waiting(session)
 
     def _finish(
         self, job_id: int, night_id: int, kind: str, seen: tuple[int, int], state: str, result: dict[str, Any],

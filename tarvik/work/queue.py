@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 log = logging.getLogger("tarvik.work")
 QUEUE: Final = "plans"
 TASK: Final = "tarvik.work"
+AHEAD: Final = "tarvik.ahead"
+"""What is worked out although nobody asked yet: taken up only when no job waits."""
 SIGN_OF_LIFE_S: Final = 2.0
 DEAD_AFTER_S: Final = 8.0
 """A worker silent for so long is taken for dead."""
@@ -47,11 +49,27 @@ class Queue:
     def put(self, job_id: int) -> None:
         """Hand a job to whichever worker is free."""
         with self._lock:
-            if self._app is None:
-                connector = procrastinate.SyncPsycopgConnector(conninfo=conninfo(self._url), min_size=1, max_size=2)
-                self._app = procrastinate.App(connector=connector)
-                self._app.open()
-            self._app.configure_task(TASK, queue=QUEUE).defer(job_id=job_id)
+            self._opened().configure_task(TASK, queue=QUEUE).defer(job_id=job_id)
+
+    def look_ahead(self, night_id: int) -> None:
+        """Let a worker that has nothing else to do get ready for a night's plan. Does nothing when that is asked already, or
+        the queue cannot be reached: whatever is not ready is worked out with the plan.
+        """
+        try:
+            with self._lock:
+                task = self._opened().configure_task(AHEAD, queue=QUEUE, priority=-1, queueing_lock=f"{AHEAD} {night_id}")
+                task.defer(night_id=night_id)
+        except procrastinate.exceptions.AlreadyEnqueued:
+            pass
+        except procrastinate.exceptions.ProcrastinateException as err:
+            log.warning("nothing is worked out ahead: %s", type(err).__name__)
+
+    def _opened(self) -> procrastinate.App:
+        if self._app is None:
+            connector = procrastinate.SyncPsycopgConnector(conninfo=conninfo(self._url), min_size=1, max_size=2)
+            self._app = procrastinate.App(connector=connector)
+            self._app.open()
+        return self._app
 
     def close(self) -> None:
         """Let go of the connection."""
@@ -62,16 +80,18 @@ class Queue:
 
 
 def work_on(
-    url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True, stop: Event | None = None
-) -> None:
-    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none.
+    url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True, stop: Event | None = None,
+    ahead: Callable[[int], None] = lambda _: None,
+) -> None:  # fmt: skip
+    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none. `ahead` gets
+    ready for a night's plan.
 
     A database that stops answering is waited for: the worker may stand on another machine than what starts it again.
     With `once` it is an error (procrastinate's or psycopg's own).
     """
     while True:
         try:
-            asyncio.run(_work(url, perform, once=once, signals=signals, stop=stop))
+            asyncio.run(_work(url, perform, ahead, once=once, signals=signals, stop=stop))
         except (procrastinate.exceptions.ConnectorException, psycopg.OperationalError) as err:
             if once:
                 raise
@@ -88,12 +108,18 @@ async def _until(stop: Event, working: asyncio.Task[None]) -> None:
     working.cancel()
 
 
-async def _work(url: str, perform: Callable[[int], None], *, once: bool, signals: bool, stop: Event | None) -> None:
+async def _work(
+    url: str, perform: Callable[[int], None], ahead: Callable[[int], None], *, once: bool, signals: bool, stop: Event | None
+) -> None:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4))
 
     @app.task(name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1))
     def work(job_id: int) -> None:
         perform(job_id)
+
+    @app.task(name=AHEAD, queue=QUEUE)
+    def get_ready(night_id: int) -> None:
+        ahead(night_id)
 
     async with app.open_async():
         rescuing = asyncio.create_task(_rescue(app))

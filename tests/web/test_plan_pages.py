@@ -9,15 +9,23 @@ from typing import TYPE_CHECKING, Any
 
 import pytest
 from icalendar import Calendar
+from sqlalchemy import text
 
+import tarvik.core.plan.make as making
 from tarvik.core.plan.model import AIMS
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import Course
+from tarvik.work import planning
+from tarvik.work.planning import Planner
+from tarvik.work.solving import Solver
 from tests.small_course import small_course, work_off
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from fastapi.testclient import TestClient
 
+    from tarvik.core.solve import Question, Solution
     from tarvik.store.database import Database
 
 pytestmark = pytest.mark.database
@@ -177,3 +185,45 @@ def test_a_job_can_be_called_off(client: TestClient, database: Database, place: 
     work_off(database)
     assert client.get(f"{url}/jobs/{job['id']}").json()["state"] == "cancelled"
     assert "No plan for this night yet" in client.get(url).text
+
+
+def test_opening_the_page_lets_a_worker_get_ready_and_the_plan_gathers_nothing(
+    client: TestClient, database: Database, place: tuple[str, int, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for _ in range(2):
+        client.get(place[0])
+    with database.session() as session:
+        asked = text("select args from procrastinate_jobs where task_name = 'tarvik.ahead' and status = 'todo'")
+        assert session.scalars(asked).all() == [{"night_id": place[2]}]
+    planner = Planner(database, Solver())
+    work_off(database, planner)
+
+    def nothing(*_: object) -> None:
+        raise AssertionError("gathered again")
+
+    monkeypatch.setattr(making, "gather", nothing)
+    job = client.post(f"{place[0]}/jobs", json={"kind": "plan"}).json()["id"]
+    work_off(database, planner)
+    assert client.get(f"{place[0]}/jobs/{job}").json()["state"] == "done"
+
+
+def test_nothing_is_got_ready_while_a_job_waits(
+    client: TestClient, database: Database, place: tuple[str, int, int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Neither begun nor gone on with: the leader who asked comes first."""
+    planner = Planner(database, Solver())
+    monkeypatch.setattr(planning, "TELL_EVERY_S", 0.0)
+    solved = planner.solver.alone
+
+    def asked_meanwhile(questions: Sequence[Question]) -> list[Solution]:
+        client.post(f"{place[0]}/jobs", json={"kind": "plan"})
+        return solved(questions)
+
+    monkeypatch.setattr(planner.solver, "alone", asked_meanwhile)
+    planner.ahead(place[2])
+    assert not planner._offers._kept
+    monkeypatch.setattr(making, "gather", lambda *_: pytest.fail("begun all the same"))
+    planner.ahead(place[2])
+    monkeypatch.undo()
+    work_off(database, planner)
+    assert "proved: no plan does better" in client.get(place[0]).text

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
+from starlette.background import BackgroundTask
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.calendar import evening_calendar
@@ -70,9 +71,11 @@ class RepairIn(BaseModel):
 
 @router.get("")
 def show(request: Request, course_id: int, night_id: int) -> Any:
-    """The screen."""
+    """The screen. Whoever opens it is about to ask for a plan, so a worker may begin with it."""
     with tarvik(request).database.session() as session:
-        return page(request, "plan.html", **plan_view(request, session, course_id, night_id))
+        opened = page(request, "plan.html", **plan_view(request, session, course_id, night_id))
+    opened.background = BackgroundTask(tarvik(request).queue.look_ahead, night_id)
+    return opened
 
 
 @router.get("/view")
