@@ -17,8 +17,9 @@ if TYPE_CHECKING:
     from tarvik.core.plan.linear import Linear, Terms
     from tarvik.core.plan.model import PlanModel
 
-SEED: Final = 11
-"""Of the seeds tried, the one with which the plans of sixteen people that were looked at are soonest proved."""
+SEED: Final = 8
+"""Of seven seeds tried, the one with which sixteen plans of sixteen people (two nights, rules and kit varied) are proved
+soonest, all together."""
 WORKERS: Final = 1
 """One thread, so that the same plan comes out each time; with the search from the bound up and the fuller linear relaxation
 that `_stage` asks for, a second one gains nothing on models that are soon proved."""

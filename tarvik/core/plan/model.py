@@ -240,18 +240,16 @@ class _Builder:
             here = [i for i in range(len(campers)) if (i, u) in self.sleeps]
             if self.most[u] < 2 or len(here) < 2:
                 continue
+            present: dict[tuple[int, ...], int] = {}
             for bar, kind in kinds:
-                present: dict[str, int] = {}
+                alike: dict[str, list[int]] = {}
                 for i in here:
-                    k = kind[i]
-                    if k is not None:
-                        flag = present.setdefault(k, -1)
-                        if flag < 0:
-                            present[k] = flag = self.m.flag()
-                        self.m.row({self.sleeps[i, u]: 1, flag: -1}, high=0)
-                if len(present) > 1:
-                    some = dict.fromkeys(self.used(u), -1)
-                    self.m.row({**dict.fromkeys(present.values(), 1), **some}, high=0, tag=bar.rule)
+                    if (k := kind[i]) is not None:
+                        alike.setdefault(k, []).append(i)
+                if len(alike) > 1:
+                    flags = [self._present(u, tuple(some), present) for some in alike.values()]
+                    used = dict.fromkeys(self.used(u), -1)
+                    self.m.row({**dict.fromkeys(flags, 1), **used}, high=0, tag=bar.rule)
                     self.m.words[bar.rule] = bar.words
             for tag, words, i, j in pairs:
                 if (i, u) in self.sleeps and (j, u) in self.sleeps:
@@ -266,6 +264,17 @@ class _Builder:
                     self.m.row({**others, self.sleeps[i, u]: bound}, high=bound, tag=tag)
                     if tag:
                         self.m.words[tag] = f"{campers[i].name} shares with nobody"
+
+    def _present(self, unit: int, people: tuple[int, ...], known: dict[tuple[int, ...], int]) -> int:
+        """The flag that says that some of these people (by place) are in a unit; rules that part the same share it."""
+        if people not in known:
+            known[people] = flag = self.m.flag()
+            beds = {self.sleeps[i, unit]: self.asked.campers[i].bulk for i in people}
+            for v in beds:
+                self.m.row({v: 1, flag: -1}, high=0)
+            # Follows from the rows before, and tells a solver far more: people of one kind share what their part is given.
+            self.m.row({**beds, flag: -min(self.most[unit], sum(beds.values()))}, high=0)
+        return known[people]
 
     def together(self) -> None:
         """The leader's «always these two»."""
