@@ -92,6 +92,15 @@ def test_the_board_shows_every_sheet_and_reason(client: TestClient, demo: tuple[
     assert re.search(r"verdict-forms.*forms", cells)
 
 
+def test_the_board_leads_to_what_would_serve_anybody(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+    page = client.get(f"/courses/{demo[0]}/nights/{demo[1]}/board").text
+    without = page[page.index("Without a bed tonight") : page.index("Each sheet is judged alone")]
+    with database.session() as session:
+        for person in kit.rows(session, demo[0], "people"):
+            link = f'/people/{person.id}">{person.name}</a>'
+            assert link in without and page.count(link) == 2
+
+
 def test_feet_everywhere_when_asked(client: TestClient, demo: tuple[int, int], database: Database) -> None:
     """A course kept in feet shows no metric length on board, bench and camp sheet."""
     course, night = demo
