@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
-SLOWEST_MS = 180_000
+SLOWEST_MS = 600_000
 
 
 @dataclass(frozen=True)
