@@ -6,7 +6,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from typing import TYPE_CHECKING
 
 import pytest
@@ -19,7 +18,7 @@ from tarvik.work.cases import case_of
 from tarvik.work.planning import Planner, due_of
 from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, comes_true
 from tests.small_course import small_course, work_off
 
 if TYPE_CHECKING:
@@ -163,14 +162,9 @@ def test_kit_is_pooled_by_owner_and_length(database: Database) -> None:
     assert due is not None and due > 120 and "last light" in why  # midsummer at 54 degrees north
 
 
-def wait_for(database: Database, number: int, states: set[str], seconds: float = PATIENCE_S) -> str:
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        state = job_of(database, number).state
-        if state in states:
-            return state
-        time.sleep(0.05)
-    raise AssertionError(f"the job is still {job_of(database, number).state}")
+def wait_for(database: Database, number: int, states: set[str]) -> str:
+    assert comes_true(lambda: job_of(database, number).state in states), job_of(database, number).state
+    return job_of(database, number).state
 
 
 STUCK = """

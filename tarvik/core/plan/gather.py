@@ -171,8 +171,7 @@ def _by_all_hands(
             found[number].update(hand(depths[number], some))
 
     with ThreadPoolExecutor(1) as pool:
-        many = elsewhere is not None and len(waiting[0]) > 1
-        other = elsewhere(portion) if elsewhere is not None and many else None
+        other = elsewhere(portion) if elsewhere is not None and len(waiting[0]) > 1 else None
         there = [pool.submit(work, n, other) if other is not None else None for n in range(len(depths))]
         try:
             for number, its in enumerate(there):
