@@ -121,10 +121,32 @@ def browser() -> Iterator[Browser]:
         opened.close()
 
 
+SLOW_PAGES = "TARVIK_SLOW_PAGES"
+"""Milliseconds that every answer takes longer on its way to a page, and how many times slower its scripts run, as `800,4`:
+for finding what only holds while a page is quick.
+"""
+
+
 def patient_context(browser: Browser, **wanted: Any) -> BrowserContext:
     """A window of its own, whose every step waits as long as a busy machine may need."""
     context = browser.new_context(**wanted)
     context.set_default_timeout(PATIENCE_MS)
+    if SLOW_PAGES in os.environ:
+        latency, rate = map(float, os.environ[SLOW_PAGES].split(","))
+        new_page = context.new_page
+
+        def new_slow_page() -> Page:
+            page = new_page()
+            devtools = context.new_cdp_session(page)
+            devtools.send("Network.enable")
+            devtools.send(
+                "Network.emulateNetworkConditions",
+                {"offline": False, "latency": latency, "downloadThroughput": -1, "uploadThroughput": -1},
+            )  # fmt: skip
+            devtools.send("Emulation.setCPUThrottlingRate", {"rate": rate})
+            return page
+
+        context.new_page = new_slow_page  # type: ignore[method-assign]
     return context
 
 

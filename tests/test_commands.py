@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
 import socket
 import subprocess
 import sys
-import time
 import urllib.request
 from pathlib import Path
 
@@ -21,7 +21,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.store.server import Server, ServerError, default_folder, free_port
-from tests.patience import PATIENCE_S
+from tests.patience import PATIENCE_S, comes_true
 
 ROOT = Path(__file__).parents[1]
 
@@ -167,8 +167,7 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
                                      {"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point"}))  # fmt: skip
             assert solved["verdict"] == "forms"
             if turn == 0:
-                postmaster = int((folder / "postgres" / "postmaster.pid").read_text().split()[0])
-                os.kill(postmaster, signal.SIGKILL)
+                _kill_the_database_in(folder)
                 _wait(f"http://127.0.0.1:{port}/readyz")
             program.send_signal(signal.SIGINT)
             assert program.wait(timeout=PATIENCE_S) == 0
@@ -186,16 +185,30 @@ def _as_demo_leader(address: str) -> bytes:
         return bytes(answer.read())
 
 
+def _kill_the_database_in(folder: Path) -> None:
+    """Without warning; and wait until another one is started in its place."""
+    lock = folder / "postgres" / "postmaster.pid"
+    killed = _first_line(lock)
+    os.kill(int(killed), signal.SIGKILL)
+    assert comes_true(lambda: _first_line(lock) not in ("", killed))
+
+
+def _first_line(file: Path) -> str:
+    """The file's first line; empty while there is none."""
+    with contextlib.suppress(OSError):
+        return file.read_text().partition("\n")[0]
+    return ""
+
+
 def _wait(url: str) -> None:
-    deadline = time.monotonic() + PATIENCE_S
-    while True:
+    def answers() -> bool:
         try:
             _ask(url)
         except OSError:
-            assert time.monotonic() < deadline, url
-            time.sleep(0.2)
-        else:
-            return
+            return False
+        return True
+
+    assert comes_true(answers), url
 
 
 def test_a_taken_port_is_told_kindly() -> None:

@@ -34,6 +34,7 @@ _PROBLEMS: dict[int | str, dict[str, Any]] = {
 }
 
 
+@router.head("/healthz", include_in_schema=False)
 @router.get("/healthz", tags=["running it"])
 def healthz() -> dict[str, str]:
     """Answers when the program is ready to serve."""

@@ -23,6 +23,7 @@ NAMELESS = """() => [...document.querySelectorAll('input, select, textarea, butt
   .filter(e => e.type !== 'hidden' && !(e.labels && e.labels.length) && !e.getAttribute('aria-label')
     && !(e.textContent || '').trim() && !e.title)
   .map(e => e.outerHTML.slice(0, 120))"""
+SETTLED = """() => !document.querySelector('[aria-busy=true], [data-slow]:not([data-done])')"""
 TWICE = """() => { const ids = [...document.querySelectorAll('[id]')].map(e => e.id);
   return ids.filter((id, i) => ids.indexOf(id) !== i); }"""
 
@@ -33,6 +34,7 @@ def open_screen(page: Page, bed: Testbed, path: str) -> None:
     page.wait_for_selector("html[data-ready]")
     if "board" in path:
         page.wait_for_selector("[data-done]")
+    page.wait_for_function(SETTLED)
 
 
 @pytest.mark.parametrize("path", SCREENS)

@@ -108,6 +108,7 @@ def type_kit(page: Page) -> None:
     press_to(page, "Add these 1 rows")
     page.keyboard.press("Enter")
     expect(page.locator("#sheets tr[data-id]")).to_have_count(1)
+    page.wait_for_selector("html[data-ready]")  # of the page as it is loaded anew
     for kind, words in (("lines", "3 m"), ("stakes", "8")):
         while not page.evaluate(f"!!document.activeElement.closest('#{kind} [data-new]')"):
             page.keyboard.press("Tab")

@@ -24,9 +24,12 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     page.set_viewport_size({"width": 1280, "height": 2000})
     page.goto(address(bed))
     page.wait_for_selector(".plan[data-done]")
+    page.evaluate("""() => { const line = document.querySelector('.job-line');
+      new MutationObserver(() => { if (!line.hidden) line.dataset.shown = 'yes'; })
+        .observe(line, {attributeFilter: ['hidden']}); }""")
     page.click("text=Make the plan")
-    page.wait_for_selector(".job-line:not([hidden]) progress")
     page.wait_for_selector(".plan[data-ended='plan done']")
+    assert page.locator(".job-line[data-shown] progress").count() == 1  # how far it was could be seen
     page.wait_for_selector("[data-row-shelter]")
     assert page.locator(".unplaced").count() == 0
     assert page.locator("[data-person]").count() == 16

@@ -161,11 +161,11 @@ def test_a_killed_web_process_loses_nothing(filled: tuple[Database, int, str]) -
 
 
 def kill_database(server: Server) -> None:
-    """Kill a server's process, and leave it the moment in which its watch sees that."""
+    """Kill a server's process, and wait until its watch has started another."""
     process = server._process
     assert process is not None
     os.kill(process.pid, signal.SIGKILL)
-    time.sleep(1.0)
+    assert comes_true(lambda: server._process is not process)
 
 
 def test_a_killed_database_loses_nothing(server: Server, filled: tuple[Database, int, str]) -> None:

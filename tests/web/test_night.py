@@ -231,7 +231,7 @@ def test_time_outs_are_tried_again_with_growing_pauses(service: str) -> None:
     assert pauses == [0.1, 0.2]
     refused: list[float] = []
     with pytest.raises(FeedError, match="refuses"):
-        Feed(f"{service}/forecast", sleep=refused.append).fetch({"story": "drought"}, UTC)
+        Feed(f"{service}/forecast", timeout_s=PATIENCE_S, sleep=refused.append).fetch({"story": "drought"}, UTC)
     assert refused == []  # asking again would not help
 
 
@@ -240,8 +240,9 @@ def test_time_outs_are_tried_again_with_growing_pauses(service: str) -> None:
                                              ("zone", "other_zone")])  # fmt: skip
 def test_each_way_a_service_can_be_wrong_is_a_finding(service: str, fault: str, code: str) -> None:
     assert fault in FAULTS
-    read = Feed(f"{service}/forecast").fetch({"story": "gale", "start": "2027-07-24T00:00", "fault": fault}, UTC)
-    found = {f.code for f in read.findings} if fault != "fahrenheit" else {f.code for f in Feed(f"{service}/forecast").fetch(
+    feed = Feed(f"{service}/forecast", timeout_s=PATIENCE_S)
+    read = feed.fetch({"story": "gale", "start": "2027-07-24T00:00", "fault": fault}, UTC)
+    found = {f.code for f in read.findings} if fault != "fahrenheit" else {f.code for f in feed.fetch(
         {"story": "humid", "start": "2027-07-24T00:00", "fault": fault}, UTC).findings}  # fmt: skip
     assert code in found
     assert read.hours
@@ -249,7 +250,7 @@ def test_each_way_a_service_can_be_wrong_is_a_finding(service: str, fault: str, 
 
 def test_the_poller_asks_for_what_is_due(database: Database, demo: tuple[int, list[int]], service: str) -> None:
     """Only nights that are near, are fed by a service and were not asked for lately."""
-    poller = Poller(database, Feed(f"{service}/forecast"))
+    poller = Poller(database, Feed(f"{service}/forecast", timeout_s=PATIENCE_S))
     fetch_for(database, poller.feed, demo[1][1], {"story": "humid", "start": "2027-09-24T00:00"}, "UTC")
     assert poller.round() == 0
     with database.session() as session:

@@ -16,7 +16,7 @@ from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.units import Units
 from tarvik.work import hanging
 from tarvik.work.hanging import Hangings, can_hang, shape_key, told_key
-from tests.patience import comes_true
+from tests.patience import PATIENCE_S, comes_true
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
@@ -82,13 +82,18 @@ def until_known(hangings: Hangings, wishes: list[tuple[Solution, Hanging]]) -> l
 
 
 @pytest.mark.database
-def test_wishes_are_worked_off_behind_the_page_even_when_a_process_dies(database: Database) -> None:
+def test_wishes_are_worked_off_behind_the_page_even_when_a_process_dies(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     hangings = Hangings(database).start()
     try:
         wishes = [(shelter_of(h), COARSE) for h in (1.0, 1.1, 1.2)]
+        monkeypatch.setattr(hanging, "PAUSE_S", PATIENCE_S)
         hangings.want(wishes)
         hangings.want(wishes)
         assert hangings.left(wishes) == 3
+        monkeypatch.setattr(hanging, "PAUSE_S", 0.0)
+        hangings.want([(shelter_of(1.7), COARSE)])  # a newer wish begins the pause anew
         assert None not in until_known(hangings, wishes)
         assert hangings.left(wishes) == 0
         for hand in hangings._hands:

@@ -1,6 +1,6 @@
 // The bench: sends the sliders' values while they move, shows the newest answer only.
 import { orbit } from "./orbit.js";
-import { ask, toast } from "./talk.js";
+import { ask, swap, toast } from "./talk.js";
 
 const shown = (metres, units, unit) => {
   if (unit === "degrees") return `${metres.toFixed(0)}°`;
@@ -15,6 +15,7 @@ export const bench = () => ({
   waiting: false,
   again: false,
   timer: 0,
+  turn: 0,
 
   init() {
     this.$root.dataset.query = this.query();
@@ -61,17 +62,20 @@ export const bench = () => ({
     return params;
   },
 
-  // What takes longer follows once the sliders rest.
+  // What takes longer follows once the sliders rest; an answer to sliders that moved on since is not shown.
   later() {
     clearTimeout(this.timer);
+    const turn = (this.turn += 1);
     this.timer = setTimeout(async () => {
-      const box = document.getElementById("more");
-      box.setAttribute("aria-busy", "true");
-      try { box.innerHTML = await ask(`${this.$root.dataset.more}?${this.query()}`); } catch (error) { box.textContent = error.message; }
-      box.setAttribute("aria-busy", "false");
-      const ways = document.getElementById("ways");
-      try { ways.innerHTML = await ask(`${this.$root.dataset.ways}?${this.query()}`); } catch (error) { ways.textContent = error.message; }
-      ways.setAttribute("aria-busy", "false");
+      for (const name of ["more", "ways"]) {
+        const box = document.getElementById(name);
+        box.setAttribute("aria-busy", "true");
+        let html, fault;
+        try { html = await ask(`${this.$root.dataset[name]}?${this.query()}`); } catch (error) { fault = error.message; }
+        if (turn !== this.turn) return;
+        if (fault) box.textContent = fault; else swap(box, html);
+        box.setAttribute("aria-busy", "false");
+      }
     }, 350);
   },
 
@@ -95,11 +99,8 @@ export const bench = () => ({
     this.waiting = true;
     this.$refs.view.setAttribute("aria-busy", "true");
     try {
-      const open = [...this.$refs.view.querySelectorAll("details.figure")].map((d) => d.open);
       const query = this.query();
-      const html = await ask(`${this.$root.dataset.url}?${query}`);
-      this.$refs.view.innerHTML = html;
-      [...this.$refs.view.querySelectorAll("details.figure")].forEach((d, i) => { d.open = Boolean(open[i]); });
+      swap(this.$refs.view, await ask(`${this.$root.dataset.url}?${query}`), "details.figure");
       this.solid();
       history.replaceState(null, "", `?${query}`);
     } catch (error) {

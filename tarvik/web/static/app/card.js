@@ -6,8 +6,11 @@ if ("serviceWorker" in navigator) {
     if (event.data?.kept) document.documentElement.dataset.kept = "yes";
   });
 }
+// Being on some network is not yet reaching Tarvik: it is asked, past the worker that keeps the card.
 const offline = document.getElementById("offline");
-const show = () => { offline.hidden = navigator.onLine; };
-addEventListener("online", show);
-addEventListener("offline", show);
-show();
+const look = async () => {
+  offline.hidden = await fetch("/healthz", { method: "HEAD", cache: "no-store" }).then(() => true, () => false);
+};
+addEventListener("online", look);
+addEventListener("offline", look);
+look();

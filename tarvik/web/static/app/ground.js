@@ -1,5 +1,5 @@
 // The ground: shows and moves the map, sends every change, puts shelters on it. All figures come from the server.
-import { ask, fault, toast } from "./talk.js";
+import { ask, fault, swap, toast } from "./talk.js";
 
 const PX = 100; // of the drawing to a metre
 const NUDGE = 0.1;
@@ -42,12 +42,10 @@ export const ground = () => ({
 
   async send(url, options) {
     const lists = this.$refs.lists;
-    const open = [...lists.querySelectorAll("details[data-fold]")].map((d) => [d.dataset.fold, d.open]);
     const chosen = this.chosen?.dataset;
     lists.setAttribute("aria-busy", "true");
     try {
-      lists.innerHTML = await ask(this.url + url, options);
-      for (const [name, was] of open) { const d = lists.querySelector(`[data-fold="${name}"]`); if (d) d.open = was; }
+      swap(lists, await ask(this.url + url, options), "details[data-fold]");
       this.take(lists);
       if (chosen?.shelter) this.choose(this.svg.querySelector(`[data-shelter="${chosen.shelter}"]`));
       return true;

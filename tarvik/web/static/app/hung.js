@@ -17,7 +17,8 @@ export const hung = () => ({
     this.load();
   },
 
-  soon() { clearTimeout(this.timer); this.timer = setTimeout(() => this.load(), 350); },
+  // What was asked before the last change is not shown any more: it would put the handle back.
+  soon() { this.turn += 1; clearTimeout(this.timer); this.timer = setTimeout(() => this.load(), 350); },
 
   own() {
     const own = new URLSearchParams();

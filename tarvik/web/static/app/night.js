@@ -1,10 +1,11 @@
 // The night: fields save themselves, what follows is fetched anew; forecasts are looked at before they are kept.
-import { ask, saveField, toast } from "./talk.js";
+import { ask, saveField, swap, toast } from "./talk.js";
 
 const READINGS = 12;
 
 export const night = () => ({
   measuring: false,
+  turn: 0,
 
   save(event) {
     const input = event.target;
@@ -14,11 +15,10 @@ export const night = () => ({
   },
 
   async refresh() {
-    const box = this.$refs.outcome;
-    const open = [...box.querySelectorAll("details")].map((d) => d.open);
+    const turn = (this.turn += 1);
     try {
-      box.innerHTML = await ask(`${this.$root.dataset.url}/outcome`);
-      [...box.querySelectorAll("details")].forEach((d, i) => { d.open = Boolean(open[i]); });
+      const html = await ask(`${this.$root.dataset.url}/outcome`);
+      if (turn === this.turn) swap(this.$refs.outcome, html);
     } catch (error) { toast(error.message); }
   },
 

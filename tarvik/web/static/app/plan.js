@@ -1,7 +1,7 @@
 // The plan: asks for jobs and shows how far they are, moves people and shelters, fixes what is to stay. All figures come
 // from the server; the map is the ground's.
 import { ground } from "./ground.js";
-import { ask, fault, toast } from "./talk.js";
+import { ask, fault, swap, toast } from "./talk.js";
 
 const people = (v) => `${v} ${v === 1 ? "person" : "people"}`;
 const AIM_UNITS = { wet: people, exposed: people, sitting: people, quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
@@ -58,11 +58,9 @@ export const plan = () => {
 
     async show(url, options) {
       const lists = this.$refs.lists;
-      const open = [...lists.querySelectorAll("details[data-fold]")].map((d) => [d.dataset.fold, d.open]);
       lists.setAttribute("aria-busy", "true");
       try {
-        lists.innerHTML = await ask(this.planUrl + url, options);
-        for (const [name, was] of open) { const d = lists.querySelector(`[data-fold="${name}"]`); if (d) d.open ||= was; }
+        swap(lists, await ask(this.planUrl + url, options), "details[data-fold]");
         this.take(lists);
         return true;
       } catch (error) {
@@ -129,6 +127,7 @@ export const plan = () => {
     // A job: its news come as they happen, until it ends.
     async job(wanted) {
       let job;
+      delete this.$root.dataset.ended;
       try { job = await ask(`${this.planUrl}/jobs`, { method: "POST", json: wanted }); } catch (error) { toast(error.message); return; }
       this.running = job.id;
       this.news?.close();
@@ -150,7 +149,6 @@ export const plan = () => {
     tell(job) {
       const box = this.$refs.job;
       box.hidden = false;
-      delete this.$root.dataset.ended;
       const seconds = job.progress.seconds ? ` (${Math.round(job.progress.seconds)} s)` : "";
       box.querySelector("[data-words]").textContent = (job.progress.words || "Waiting for a worker") + seconds;
       box.querySelector("[data-reached]").replaceChildren(...(job.progress.reached ?? []).map((r) => {

@@ -1,11 +1,16 @@
 // Talking with the server, and with the person.
 
+// What is written goes on its way even if the page is left meanwhile; browsers carry about 60 kB so.
+const CARRIED = 16000; // letters, of up to three bytes
+
 export async function ask(url, { method = "GET", json, form, signal } = {}) {
   const headers = { Accept: "application/json" };
   if (json !== undefined) headers["Content-Type"] = "application/json";
+  const body = json !== undefined ? JSON.stringify(json) : form;
+  const keepalive = method !== "GET" && (body === undefined || body.length < CARRIED);
   let response;
   try {
-    response = await fetch(url, { method, headers, signal, body: json !== undefined ? JSON.stringify(json) : form });
+    response = await fetch(url, { method, headers, signal, body, keepalive });
   } catch (error) {
     if (error.name === "AbortError") throw error;
     throw Object.assign(new Error("The server does not answer. What you typed is still here; try again."), { status: 0 });
@@ -17,6 +22,14 @@ export async function ask(url, { method = "GET", json, form, signal } = {}) {
     throw Object.assign(new Error(words), { status: response.status, problem: content });
   }
   return content;
+}
+
+// Put a fresh answer into a box; what is unfolded there when it comes stays so. A fold is known by its name, else by its place.
+export function swap(box, html, folds = "details") {
+  const names = () => [...box.querySelectorAll(folds)].map((d, i) => [d.dataset.fold ?? i, d]);
+  const open = new Map(names().map(([name, d]) => [name, d.open]));
+  box.innerHTML = html;
+  for (const [name, d] of names()) d.open = open.get(name) ?? d.open;
 }
 
 export function toast(words, undo) {
