@@ -50,8 +50,12 @@ _FINER: Final = 3  # every 6 degrees while refining
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
-_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 4}
+_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _STARTS: Final = 2
+_MOST_SLIDING: Final = 3
+_BAND_TRIED: Final = 64
+_BAND_TAKEN: Final = 5
+_CLOSER: Final = {1: 1.0, 3: 0.5, 7: 1 / 3, 21: 0.1}  # how much nearer the next round's grid of so many values lies
 _SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 
@@ -128,6 +132,60 @@ class _Cases:
         return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
 
 
+@dataclass(frozen=True, slots=True)
+class _First:
+    """The cases (N, settings) that a search begins with, the same for every body; `width`: how far about each sliding
+    setting's value the next round looks.
+    """
+
+    cases: Floats
+    values: dict[str, Floats]
+    folded: _Cases
+    sliding: list[Setting]
+    width: dict[str, float]
+
+    @classmethod
+    def of(cls, fitting: Fitting, sheet: Sheet, supports: Supports, given: Mapping[str, float]) -> _First | None:
+        """None when none folds."""
+        pitch, box = fitting.pitch, fitting.box
+        free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
+        sliding = [s for s in free if not s.is_choice][:_MOST_SLIDING]
+        size = len(sliding)
+        grids = {s.name: _grid(s, sheet, supports, _GRIDS[size]) for s in free}
+        if box[0] == box[1] and "turn" in grids:
+            grids["turn"] = np.zeros(1)
+        width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
+        cases = _combined(list(grids.values())) if size < _MOST_SLIDING else _banded(fitting, supports, given, grids, sliding[0])
+        heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
+        if len(heights) > 1:
+            # Also all heights alike, in fine steps: where the room for one more is often narrowest.
+            level = np.tile(cases[0], (_GRIDS[1], 1))
+            spread = list(grids.values())[heights[0]]
+            level[:, heights] = np.linspace(spread[0], spread[-1], _GRIDS[1])[:, None]
+            cases = np.vstack([cases, level])
+        values = _values(pitch, given, list(grids), cases)
+        folded = _Cases.folded(pitch, box, values)
+        return cls(cases, values, folded, sliding, width) if np.isfinite(folded.peak).any() else None
+
+
+def _banded(
+    fitting: Fitting, supports: Supports, given: Mapping[str, float], grids: Mapping[str, Floats], along: Setting
+) -> Floats:
+    """Cases (N, settings) of the other grids' combinations, each at some values of one setting over the band in which the
+    sheet folds: of three settings that must suit each other, hardly any of a plain grid's combinations does.
+    """
+    names = [*(n for n in grids if n != along.name), along.name]
+    tried = _allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, supports)
+    cases = _combined([*(grids[n] for n in names[:-1]), tried])
+    start = fitting.pitch.layout(fitting.box, _values(fitting.pitch, given, names, cases)).start
+    folds = np.isfinite(start).all(axis=(1, 2)).reshape(-1, len(tried))
+    rows = np.flatnonzero(folds.any(axis=1))
+    low, high = folds[rows].argmax(axis=1), len(tried) - 1 - folds[rows, ::-1].argmax(axis=1)
+    picked = np.rint(low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, _BAND_TAKEN)).astype(np.intp)
+    some = cases.reshape(-1, len(tried), len(names))[rows[:, None], picked].reshape(-1, len(names))
+    return np.unique(some[:, [names.index(n) for n in grids]], axis=0)
+
+
 def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, float] | None = None) -> dict[str, float] | None:
     """Settings that serve best; `fixed` ones stay. None when the sheet folds into this pitch at no setting.
 
@@ -139,15 +197,17 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
         return None
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
-    kept: dict[bytes, _Cases] = {}
-    found = _searched(fitting, sheet, aim, fixed or {}, kept)
-    if found is not None and found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
+    first = _First.of(fitting, sheet, aim.supports, fixed or {})
+    if first is None:
+        return None
+    found = _searched(fitting, sheet, aim, fixed or {}, first)
+    if found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
         for share in _SHORTER:
             shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {}, kept)
-            if again is not None and again[1] > 0:
+            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {}, first)
+            if again[1] > 0:
                 return again[2]
-    return found[2] if found else None
+    return found[2]
 
 
 def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str, float]:
@@ -159,28 +219,19 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
 _Found = tuple[float, int, dict[str, float]]  # worth, mats, settings
 
 
-def _searched(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], kept: dict[bytes, _Cases]
-) -> _Found | None:
-    """The best for one body. `kept`: the first grid's folded cases, the same for every body."""
-    pitch, box = fitting.pitch, fitting.box
-    free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
-    sliding = [s for s in free if not s.is_choice]
-    size = min(len(sliding), 3)
-    grids = {s.name: _grid(s, sheet, aim.supports, _GRIDS[size]) for s in free}
-    if box[0] == box[1] and "turn" in grids:
-        grids["turn"] = np.zeros(1)
-    starts = _best(fitting, sheet, aim, given, grids, kept)
-    if not starts:
-        return None
-    width = {s.name: (grids[s.name][-1] - grids[s.name][0]) / max(len(grids[s.name]) - 1, 1) for s in sliding}
+def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], first: _First) -> _Found:
+    """The best for one body."""
+    starts = _best(fitting, sheet, aim, first)
+    rounds, count, width = _ROUNDS[len(first.width)], _AROUND[len(first.width)], first.width
+    if not rounds:
+        return starts[0]
     # Every start is followed one round, in one batch; then only the one that is ahead.
-    ends = _round(fitting, sheet, aim, given, sliding, starts, width, last=_ROUNDS[size] == 1) if _ROUNDS[size] else starts
+    ends = _round(fitting, sheet, aim, given, first.sliding, starts, width, last=rounds == 1)
     top = max(range(len(ends)), key=lambda i: (ends[i][1], ends[i][0]))
-    found, count = ends[top], _AROUND[size]
-    for turn in range(2, _ROUNDS[size] + 1):
-        width = {name: step * (2 / max(count - 1, 1)) for name, step in width.items()}
-        found = _round(fitting, sheet, aim, given, sliding, [found], width, last=turn == _ROUNDS[size])[0]
+    found = ends[top]
+    for turn in range(2, rounds + 1):
+        width = {name: reach * _CLOSER[count] for name, reach in width.items()}
+        found = _round(fitting, sheet, aim, given, first.sliding, [found], width, last=turn == rounds)[0]
     return found
 
 
@@ -211,34 +262,17 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     return _allowed(np.array(sorted(set(inside.tolist()))), setting, aim.supports)
 
 
-def _best(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Mapping[str, Floats],
-    kept: dict[bytes, _Cases],
-) -> list[_Found]:  # fmt: skip
-    """The best of all combinations of the first grids' values and, of several settings, also the best that is no
-    neighbour of it. Empty when none folds.
-    """
-    cases = _combined(list(grids.values()))
-    heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
-    if len(heights) > 1:
-        # Also all heights alike, in fine steps: where the room for one more is often narrowest.
-        level = np.tile(cases[0], (_GRIDS[1], 1))
-        first = list(grids.values())[heights[0]]
-        level[:, heights] = np.linspace(first[0], first[-1], _GRIDS[1])[:, None]
-        cases = np.vstack([cases, level])
-    values = _values(fitting.pitch, given, list(grids), cases)
-    key = cases.tobytes()
-    if key not in kept:
-        kept[key] = _Cases.folded(fitting.pitch, fitting.box, values)
-    room = _Room.of(fitting, sheet, aim, kept[key], values, _STRIDE)
+def _best(fitting: Fitting, sheet: Sheet, aim: Aim, first: _First) -> list[_Found]:
+    """The best of the first cases and, of several settings, also the best that is no neighbour of it."""
+    room = _Room.of(fitting, sheet, aim, first.folded, first.values, _STRIDE)
     out: list[_Found] = []
-    while len(out) < (_STARTS if cases.shape[1] > 1 else 1):
+    while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
         top = room.best(None)
         if top is None:
             break
-        out.append(_found(top, values))
-        reach = np.ptp(cases, axis=0) / 6 + 1e-9
-        room.worth[(np.abs(cases - cases[top[0]]) <= reach).all(axis=1)] = -np.inf
+        out.append(_found(top, first.values))
+        reach = np.ptp(first.cases, axis=0) / 6 + 1e-9
+        room.worth[(np.abs(first.cases - first.cases[top[0]]) <= reach).all(axis=1)] = -np.inf
     return out
 
 
