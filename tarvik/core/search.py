@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -133,6 +133,40 @@ class _Cases:
 
 
 @dataclass(frozen=True, slots=True)
+class _Hunt:
+    """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain."""
+
+    fitting: Fitting
+    sheet: Sheet
+    aim: Aim
+    given: Mapping[str, float]
+    sit: float
+    stand: float
+    falls: Floats
+    heights: Floats
+    boxes: Floats
+    mat: Floats
+
+    @classmethod
+    def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> _Hunt:
+        body, clearance = aim.body, aim.clearance
+        return cls(
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body), spread_of(aim.weather),
+            np.array(clearance.heights()), clearance.boxes(body.stature_m),
+            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
+        )  # fmt: skip
+
+    def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
+        """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
+        out = {s.name: np.full(len(cases), self.given.get(s.name, s.default)) for s in self.fitting.pitch.settings}
+        return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
+
+    def folded(self, values: Mapping[str, Floats]) -> _Cases:
+        """The sheet folded at these settings."""
+        return _Cases.folded(self.fitting.pitch, self.fitting.box, values)
+
+
+@dataclass(frozen=True, slots=True)
 class _First:
     """The cases (N, settings) that a search begins with, the same for every body; `width`: how far about each sliding
     setting's value the next round looks.
@@ -145,17 +179,18 @@ class _First:
     width: dict[str, float]
 
     @classmethod
-    def of(cls, fitting: Fitting, sheet: Sheet, supports: Supports, given: Mapping[str, float]) -> _First | None:
+    def of(cls, hunt: _Hunt) -> _First | None:
         """None when none folds."""
-        pitch, box = fitting.pitch, fitting.box
-        free = [s for s in pitch.settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
+        sheet, supports, given, box = hunt.sheet, hunt.aim.supports, hunt.given, hunt.fitting.box
+        settings = hunt.fitting.pitch.settings
+        free = [s for s in settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
         sliding = [s for s in free if not s.is_choice][:_MOST_SLIDING]
         size = len(sliding)
         grids = {s.name: _grid(s, sheet, supports, _GRIDS[size]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
-        cases = _combined(list(grids.values())) if size < _MOST_SLIDING else _banded(fitting, supports, given, grids, sliding[0])
+        cases = _combined(list(grids.values())) if size < _MOST_SLIDING else _banded(hunt, grids, sliding[0])
         heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
         if len(heights) > 1:
             # Also all heights alike, in fine steps: where the room for one more is often narrowest.
@@ -163,21 +198,19 @@ class _First:
             spread = list(grids.values())[heights[0]]
             level[:, heights] = np.linspace(spread[0], spread[-1], _GRIDS[1])[:, None]
             cases = np.vstack([cases, level])
-        values = _values(pitch, given, list(grids), cases)
-        folded = _Cases.folded(pitch, box, values)
+        values = hunt.values(list(grids), cases)
+        folded = hunt.folded(values)
         return cls(cases, values, folded, sliding, width) if np.isfinite(folded.peak).any() else None
 
 
-def _banded(
-    fitting: Fitting, supports: Supports, given: Mapping[str, float], grids: Mapping[str, Floats], along: Setting
-) -> Floats:
+def _banded(hunt: _Hunt, grids: Mapping[str, Floats], along: Setting) -> Floats:
     """Cases (N, settings) of the other grids' combinations, each at some values of one setting over the band in which the
     sheet folds: of three settings that must suit each other, hardly any of a plain grid's combinations does.
     """
     names = [*(n for n in grids if n != along.name), along.name]
-    tried = _allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, supports)
+    tried = _allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, hunt.aim.supports)
     cases = _combined([*(grids[n] for n in names[:-1]), tried])
-    start = fitting.pitch.layout(fitting.box, _values(fitting.pitch, given, names, cases)).start
+    start = hunt.fitting.pitch.layout(hunt.fitting.box, hunt.values(names, cases)).start
     folds = np.isfinite(start).all(axis=(1, 2)).reshape(-1, len(tried))
     rows = np.flatnonzero(folds.any(axis=1))
     low, high = folds[rows].argmax(axis=1), len(tried) - 1 - folds[rows, ::-1].argmax(axis=1)
@@ -197,14 +230,15 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
         return None
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
-    first = _First.of(fitting, sheet, aim.supports, fixed or {})
+    hunt = _Hunt.of(fitting, sheet, aim, fixed or {})
+    first = _First.of(hunt)
     if first is None:
         return None
-    found = _searched(fitting, sheet, aim, fixed or {}, first)
+    found = _searched(hunt, first)
     if found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
         for share in _SHORTER:
             shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-            again = _searched(fitting, sheet, replace(aim, body=shorter), fixed or {}, first)
+            again = _searched(_Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given), first)
             if again[1] > 0:
                 return again[2]
     return found[2]
@@ -219,33 +253,32 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
 _Found = tuple[float, int, dict[str, float]]  # worth, mats, settings
 
 
-def _searched(fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], first: _First) -> _Found:
+def _searched(hunt: _Hunt, first: _First) -> _Found:
     """The best for one body."""
-    starts = _best(fitting, sheet, aim, first)
+    starts = _best(hunt, first)
     rounds, count, width = _ROUNDS[len(first.width)], _AROUND[len(first.width)], first.width
     if not rounds:
         return starts[0]
     # Every start is followed one round, in one batch; then only the one that is ahead.
-    ends = _round(fitting, sheet, aim, given, first.sliding, starts, width, last=rounds == 1)
+    ends = _round(hunt, first.sliding, starts, width, last=rounds == 1)
     top = max(range(len(ends)), key=lambda i: (ends[i][1], ends[i][0]))
     found = ends[top]
     for turn in range(2, rounds + 1):
         width = {name: reach * _CLOSER[count] for name, reach in width.items()}
-        found = _round(fitting, sheet, aim, given, first.sliding, [found], width, last=turn == rounds)[0]
+        found = _round(hunt, first.sliding, [found], width, last=turn == rounds)[0]
     return found
 
 
 def _round(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], sliding: list[Setting], starts: list[_Found],
-    width: Mapping[str, float], *, last: bool,
-) -> list[_Found]:  # fmt: skip
+    hunt: _Hunt, sliding: list[Setting], starts: list[_Found], width: Mapping[str, float], *, last: bool
+) -> list[_Found]:
     """For each start the best of a finer grid about it, or the start itself; `width`: how far that grid reaches."""
-    count = _AROUND[min(len(sliding), 3)]
+    count = _AROUND[len(sliding)]
     grids = []
     for _, _, settings in starts:
-        finer = {s.name: _around(s, settings[s.name], width[s.name], count, last, aim) for s in sliding}
-        grids.append({name: np.array([value]) for name, value in settings.items() if name not in given} | finer)
-    better = _best_of_each(fitting, sheet, aim, given, grids)
+        finer = {s.name: _around(s, settings[s.name], width[s.name], count, last, hunt.aim) for s in sliding}
+        grids.append({name: np.array([value]) for name, value in settings.items() if name not in hunt.given} | finer)
+    better = _best_of_each(hunt, grids)
     slack = TAPE_COST if last else 0.0
     return [
         new if new is not None and new[0] >= old[0] - slack and new[1] >= old[1] else old
@@ -259,12 +292,12 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
     inside = np.minimum(np.maximum(values, setting.least), setting.most)
-    return _allowed(np.array(sorted(set(inside.tolist()))), setting, aim.supports)
+    return _allowed(inside[np.concatenate(([True], inside[1:] > inside[:-1]))], setting, aim.supports)
 
 
-def _best(fitting: Fitting, sheet: Sheet, aim: Aim, first: _First) -> list[_Found]:
+def _best(hunt: _Hunt, first: _First) -> list[_Found]:
     """The best of the first cases and, of several settings, also the best that is no neighbour of it."""
-    room = _Room.of(fitting, sheet, aim, first.folded, first.values, _STRIDE)
+    room = _Room.of(hunt, first.folded, first.values, _STRIDE)
     out: list[_Found] = []
     while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
         top = room.best(None)
@@ -276,22 +309,14 @@ def _best(fitting: Fitting, sheet: Sheet, aim: Aim, first: _First) -> list[_Foun
     return out
 
 
-def _best_of_each(
-    fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float], grids: Sequence[Mapping[str, Floats]]
-) -> list[_Found | None]:
+def _best_of_each(hunt: _Hunt, grids: Sequence[Mapping[str, Floats]]) -> list[_Found | None]:
     """The best of all combinations for each of several sets of grids over the same settings, folded together."""
     parts = [_combined(list(g.values())) for g in grids]
-    values = _values(fitting.pitch, given, list(grids[0]), np.vstack(parts))
-    room = _Room.of(fitting, sheet, aim, _Cases.folded(fitting.pitch, fitting.box, values), values, _FINER)
-    ends = np.cumsum([0, *(len(part) for part in parts)])
-    tops = [room.best(slice(a, b)) for a, b in pairwise(ends.tolist())]
+    values = hunt.values(list(grids[0]), np.vstack(parts))
+    room = _Room.of(hunt, hunt.folded(values), values, _FINER)
+    ends = accumulate((len(part) for part in parts), initial=0)
+    tops = [room.best(slice(a, b)) for a, b in pairwise(ends)]
     return [None if top is None else _found(top, values) for top in tops]
-
-
-def _values(pitch: Pitch, given: Mapping[str, float], names: Sequence[str], cases: Floats) -> dict[str, Floats]:
-    """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
-    values = {s.name: np.full(len(cases), given.get(s.name, s.default)) for s in pitch.settings}
-    return values | {name: cases[:, column].copy() for column, name in enumerate(names)}
 
 
 def _found(top: tuple[int, float, int], values: Mapping[str, Floats]) -> _Found:
@@ -312,27 +337,26 @@ class _Room:
     """What the intent makes of many folded cases, their mats apart: `worth` (N,), -inf where a case does not fold."""
 
     folded: _Cases
-    aim: Aim
+    hunt: _Hunt
     stride: int
-    falls: Floats
     lid: np.ndarray
     dry: Floats
     worth: Floats
 
     @classmethod
-    def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, folded: _Cases, values: Mapping[str, Floats], stride: int) -> _Room:
-        falls = spread_of(aim.weather)
+    def of(cls, hunt: _Hunt, folded: _Cases, values: Mapping[str, Floats], stride: int) -> _Room:
+        aim = hunt.aim
         out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
-        sit = sitting_height(aim.body)
         if len(folded.corners):
-            quick_areas(folded.faces, folded.corners, sit, standing_height(aim.body), falls, _FINEST[stride], out, lid)
+            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.falls, _FINEST[stride], out, lid)
         else:  # a floor and nothing over it
             out[:] = 0.0
             out[:, 0] = folded.peak
         peak, dry, sits, stands = out.T
-        room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), sit)
-        room = room + BUTTON_FREE * _on_tie_outs(fitting.pitch, sheet, fitting.box, values)
-        return cls(folded, aim, stride, falls, lid, dry, np.where(np.isnan(room), -np.inf, room))
+        room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), hunt.sit)
+        if any(s.folds_far_edge for s in hunt.fitting.pitch.settings):
+            room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
+        return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
     def best(self, part: slice | None) -> tuple[int, float, int] | None:
         """Number of the best case (of a part of them), its worth and its mats; None when none folds."""
@@ -341,13 +365,12 @@ class _Room:
         order = order[np.isfinite(worth[order])] + (0 if part is None else part.start)
         if not len(order):
             return None
-        aim, top, mats = self.aim, int(order[0]), 0
+        hunt, top, mats = self.hunt, int(order[0]), 0
         if len(self.folded.corners):
-            wanted, length = aim.wanted or MOST_MATS, aim.clearance.mat_length(aim.body.stature_m)
+            wanted = hunt.aim.wanted or MOST_MATS
             top, mats = best_case(
-                self.folded.faces, self.folded.corners, np.array(aim.clearance.heights()),
-                aim.clearance.boxes(aim.body.stature_m), np.array([length, aim.clearance.mat_width_m]), self.stride, INNER_M,
-                wanted, self.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
+                self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, wanted,
+                hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
             )  # fmt: skip
             mats = min(mats, wanted)
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)

@@ -7,6 +7,7 @@ import pytest
 from scipy.optimize import minimize
 
 from tarvik.core.fold.bias import Mesh, hang, shear_deg
+from tarvik.core.fold.kernel import solve_quasi_definite
 from tarvik.core.fold.pattern import Panel, Pattern, Role
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
@@ -72,3 +73,18 @@ def test_rows_that_cannot_fold_stay_so() -> None:
     assert made.start[0] == pytest.approx(made.start[2])
     mesh = Mesh.of(pitch.pattern, ())
     assert np.isnan(hang(mesh, made.uv, made.start, np.zeros((9, 3), dtype=bool))[1]).all()
+
+
+@pytest.mark.parametrize("size", [2, 9, 26])
+def test_quasi_definite_equations_against_numpy(size: int) -> None:
+    """A positive and a negative definite block, many zeros: the solution LAPACK finds with exchanges."""
+    dice = np.random.default_rng(size)
+    half = size // 2
+    sparse = dice.normal(size=(size, size)) * (dice.random((size, size)) < 0.4)
+    whole = sparse + sparse.T
+    whole[:half, :half] = sparse[:half, :half] @ sparse[:half, :half].T + np.eye(half)
+    whole[half:, half:] = -(sparse[half:, half:] @ sparse[half:, half:].T) - np.eye(size - half)
+    aim = dice.normal(size=size)
+    found = aim.copy()
+    solve_quasi_definite(whole.copy(), found)
+    assert found == pytest.approx(np.linalg.solve(whole, aim), abs=1e-9)

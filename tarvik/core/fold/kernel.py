@@ -100,6 +100,29 @@ def _lay_straight(at: Floats, straight: Ints, share: Floats, place: Ints, weight
 
 
 @compiled
+def solve_quasi_definite(whole: Floats, aim: Floats) -> None:
+    """Put the solution of `whole` (n, n) x = `aim` (n,) in place of `aim`; of `whole`, symmetric, the upper half is used up.
+
+    The factors L D L' without exchanges exist for a quasi-definite matrix, one of a positive definite and a negative
+    definite block (Vanderbei 1995, Symmetric quasidefinite matrices); what is zero is passed over.
+    """
+    n = aim.size
+    for k in range(n):
+        pivot = 1.0 / whole[k, k]
+        for i in range(k + 1, n):
+            if whole[k, i] != 0.0:
+                share = whole[k, i] * pivot
+                for j in range(i, n):
+                    whole[i, j] -= share * whole[k, j]
+                aim[i] -= share * aim[k]
+    for k in range(n - 1, -1, -1):
+        value = aim[k]
+        for j in range(k + 1, n):
+            value -= whole[k, j] * aim[j]
+        aim[k] = value / whole[k, k]
+
+
+@compiled
 def settle(
     xyz: Floats, pairs: Ints, threads: int, lengths: Floats, straight: Ints, share: Floats, free: Ints, weight: float,
     damping: float,
@@ -127,10 +150,10 @@ def settle(
                 whole[k, k] += damping
             for e in range(threads):
                 whole[size + e, size + e] = -damping * damping
-            step = np.linalg.solve(whole, aim)
+            solve_quasi_definite(whole, aim)
             most = 0.0
             for k in range(size):
-                move = min(max(step[k], -LONGEST_STEP_M), LONGEST_STEP_M)
+                move = min(max(aim[k], -LONGEST_STEP_M), LONGEST_STEP_M)
                 xyz[n, free[k] // 3, free[k] % 3] += move
                 most = max(most, abs(move))
             if most < AT_REST_M:
