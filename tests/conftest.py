@@ -127,6 +127,16 @@ for finding what only holds while a page is quick.
 """
 
 
+def slowed(page: Page, latency_ms: float, rate: float = 1.0) -> Page:
+    """The page, every answer to which takes so much longer, its scripts so many times slower."""
+    devtools = page.context.new_cdp_session(page)
+    devtools.send("Network.enable")
+    network = {"offline": False, "latency": latency_ms, "downloadThroughput": -1, "uploadThroughput": -1}
+    devtools.send("Network.emulateNetworkConditions", network)
+    devtools.send("Emulation.setCPUThrottlingRate", {"rate": rate})
+    return page
+
+
 def patient_context(browser: Browser, **wanted: Any) -> BrowserContext:
     """A window of its own, whose every step waits as long as a busy machine may need."""
     context = browser.new_context(**wanted)
@@ -134,19 +144,7 @@ def patient_context(browser: Browser, **wanted: Any) -> BrowserContext:
     if SLOW_PAGES in os.environ:
         latency, rate = map(float, os.environ[SLOW_PAGES].split(","))
         new_page = context.new_page
-
-        def new_slow_page() -> Page:
-            page = new_page()
-            devtools = context.new_cdp_session(page)
-            devtools.send("Network.enable")
-            devtools.send(
-                "Network.emulateNetworkConditions",
-                {"offline": False, "latency": latency, "downloadThroughput": -1, "uploadThroughput": -1},
-            )  # fmt: skip
-            devtools.send("Emulation.setCPUThrottlingRate", {"rate": rate})
-            return page
-
-        context.new_page = new_slow_page  # type: ignore[method-assign]
+        context.new_page = lambda: slowed(new_page(), latency, rate)  # type: ignore[method-assign]
     return context
 
 
