@@ -30,6 +30,8 @@ def post(api: TestClient, **body: Any) -> Any:
 
 def test_health_and_docs(api: TestClient) -> None:
     assert api.get("/healthz").json() == {"status": "ok"}
+    asked = api.head("/healthz")  # as a participant's card asks whether it reaches the server
+    assert (asked.status_code, asked.content) == (200, b"")
     assert "/api/solve" in api.get("/openapi.json").json()["paths"]
     assert api.get("/docs").status_code == 200
 
