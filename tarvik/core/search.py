@@ -190,9 +190,10 @@ class _First:
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
-        cases = _combined(list(grids.values())) if size < _MOST_SLIDING else _banded(hunt, grids, sliding[0])
+        banded = size > 1 and sum(s.searched and not s.is_choice for s in settings) >= _MOST_SLIDING
+        cases = _banded(hunt, grids, sliding[0]) if banded else _combined(list(grids.values()))
         heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
-        if len(heights) > 1:
+        if len(heights) > 1 and len(cases):
             # Also all heights alike, in fine steps: where the room for one more is often narrowest.
             level = np.tile(cases[0], (_GRIDS[1], 1))
             spread = list(grids.values())[heights[0]]
