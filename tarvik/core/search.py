@@ -45,10 +45,12 @@ SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting groun
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
 TAPE_COST: Final = constant("tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
-_STRIDE: Final = 5  # every 10 degrees on the first grid
-_FINER: Final = 3  # every 6 degrees while refining
+_STRIDE: Final = 5  # every 10 degrees on the first grid, where a few are to lie
+_FINER: Final = 3  # every 6 degrees while refining, and where as many as fit are counted
+_FEW: Final = 2
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
+_MANY_GRIDS: Final = {0: 1, 1: 33, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _STARTS: Final = 2
@@ -134,7 +136,9 @@ class _Cases:
 
 @dataclass(frozen=True, slots=True)
 class _Hunt:
-    """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain."""
+    """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain,
+    `some_falls` as much of it as tells where to look.
+    """
 
     fitting: Fitting
     sheet: Sheet
@@ -143,6 +147,7 @@ class _Hunt:
     sit: float
     stand: float
     falls: Floats
+    some_falls: Floats
     heights: Floats
     boxes: Floats
     mat: Floats
@@ -151,10 +156,16 @@ class _Hunt:
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> _Hunt:
         body, clearance = aim.body, aim.clearance
         return cls(
-            fitting, sheet, aim, given, sitting_height(body), standing_height(body), spread_of(aim.weather),
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body),
+            np.ascontiguousarray(fall_directions(aim.weather)), spread_of(aim.weather),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
         )  # fmt: skip
+
+    @property
+    def few(self) -> bool:
+        """Whether so few are wanted that coarse headings find room for them."""
+        return self.aim.wanted is not None and self.aim.wanted <= _FEW
 
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
@@ -185,8 +196,8 @@ class _First:
         settings = hunt.fitting.pitch.settings
         free = [s for s in settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
         sliding = [s for s in free if not s.is_choice][:_MOST_SLIDING]
-        size = len(sliding)
-        grids = {s.name: _grid(s, sheet, supports, _GRIDS[size]) for s in free}
+        size, counts = len(sliding), _GRIDS if hunt.aim.wanted else _MANY_GRIDS
+        grids = {s.name: _grid(s, sheet, supports, counts[size]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
@@ -195,9 +206,9 @@ class _First:
         heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
         if len(heights) > 1 and len(cases):
             # Also all heights alike, in fine steps: where the room for one more is often narrowest.
-            level = np.tile(cases[0], (_GRIDS[1], 1))
+            level = np.tile(cases[0], (counts[1], 1))
             spread = list(grids.values())[heights[0]]
-            level[:, heights] = np.linspace(spread[0], spread[-1], _GRIDS[1])[:, None]
+            level[:, heights] = np.linspace(spread[0], spread[-1], counts[1])[:, None]
             cases = np.vstack([cases, level])
         values = hunt.values(list(grids), cases)
         folded = hunt.folded(values)
@@ -298,7 +309,7 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
 
 def _best(hunt: _Hunt, first: _First) -> list[_Found]:
     """The best of the first cases and, of several settings, also the best that is no neighbour of it."""
-    room = _Room.of(hunt, first.folded, first.values, _STRIDE)
+    room = _Room.of(hunt, first.folded, first.values, _STRIDE if hunt.few else _FINER)
     out: list[_Found] = []
     while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
         top = room.best(None)
@@ -349,7 +360,7 @@ class _Room:
         aim = hunt.aim
         out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
         if len(folded.corners):
-            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.falls, _FINEST[stride], out, lid)
+            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.some_falls, _FINEST[stride], out, lid)
         else:  # a floor and nothing over it
             out[:] = 0.0
             out[:, 0] = folded.peak
@@ -371,7 +382,7 @@ class _Room:
             wanted = hunt.aim.wanted or MOST_MATS
             top, mats = best_case(
                 self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, wanted,
-                hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
+                hunt.some_falls, hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
             )  # fmt: skip
             mats = min(mats, wanted)
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import shapely
@@ -11,6 +13,7 @@ from shapely import Polygon
 
 from tarvik.core.body import Body
 from tarvik.core.fold.pattern import Role
+from tarvik.core.intent import INTENTS
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import measure, sitting_height, standing_height
 from tarvik.core.measure.ground import Ground
@@ -102,11 +105,35 @@ def test_the_quick_count_never_claims_a_mat_too_many(shelter: Shelter, wanted: i
     areas, lid = areas_of(shelter, CALM_FALL)
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     top, mats = best_case(
-        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, CALM_FALL,
+        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, CALM_FALL, CALM_FALL,
         np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
     )  # fmt: skip
     assert top == 0
     assert mats <= measure(shelter, BODY).sleepers
+
+
+@settings(max_examples=30)
+@given(shelter=SHELTERS, wind=st.floats(2, 12), bearing=st.floats(0, 360))
+def test_in_slanted_rain_too_it_claims_none_too_many(shelter: Shelter, wind: float, bearing: float) -> None:
+    """Some falls tell where to look; what is found is counted in all of them, as the exact count does."""
+    weather = Weather(4.0, wind, bearing)
+    faces, corners = packed(shelter)
+    areas, lid = areas_of(shelter, spread_of(weather))
+    size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
+    _, mats = best_case(
+        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, 40, spread_of(weather),
+        fall_directions(weather), np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
+    )  # fmt: skip
+    assert mats <= measure(shelter, BODY, weather).sleepers
+
+
+def test_as_many_as_fit_are_found_in_slanted_rain() -> None:
+    """Room for a fifth is there only for peaks of 2.15 to 2.35 m, and only for some headings."""
+    asked = Question(Sheet.rectangle(3.54, 3.88), PITCHES["plow-point"], {}, body=Body(1.85), intent=INTENTS["storm"],
+                     weather=Weather(5.0, 4.0915, 130.03))  # fmt: skip
+    found = solve(asked).figures
+    at = [solve(replace(asked, settings={"height": h})).figures for h in np.linspace(0.6, 2.5, 20).tolist()]
+    assert found is not None and found.sleepers == max(f.sleepers for f in at if f is not None) == 5
 
 
 @settings(max_examples=30)

@@ -178,12 +178,13 @@ def quick_areas(
 @compiled
 def best_case(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, stride: int, inner: float, wanted: int,
-    falls: Floats, lid: Ints, covered: Floats, worth: Floats, order: Ints, mat_worth: float,
+    falls: Floats, every_fall: Floats, lid: Ints, covered: Floats, worth: Floats, order: Ints, mat_worth: float,
 ) -> tuple[int, int]:  # fmt: skip
     """The case that is worth most, mats included, and its number of mats; (-1, 0) when there is none.
 
     `worth` (N,) is each case's worth without its mats. Cases are tried in `order`; one whose worth with all the mats that
-    its sheltered ground could hold does not come up to the best so far is passed over.
+    its sheltered ground could hold does not come up to the best so far is passed over. Mats are counted in the rain of some
+    `falls` (K, 2), and of a case that would be the best in that of `every_fall`.
     """
     plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
     mat = size[0] * size[1]
@@ -204,6 +205,11 @@ def best_case(
                 faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, first
             )
         total = worth[n] + mat_worth * min(number, wanted)
+        if total > best and number > 0 and not lid[n] and every_fall.shape[0] > falls.shape[0]:
+            number, first = general_count(
+                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, first
+            )
+            total = worth[n] + mat_worth * min(number, wanted)
         if total > best:
             best, found, mats = total, n, number
     return found, mats
