@@ -57,7 +57,6 @@ _STARTS: Final = 2
 _MOST_SLIDING: Final = 3
 _BAND_TRIED: Final = 64
 _BAND_TAKEN: Final = 5
-_CLOSER: Final = {1: 1.0, 3: 0.5, 7: 1 / 3, 21: 0.1}  # how much nearer the next round's grid of so many values lies
 _SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 
@@ -154,10 +153,9 @@ class _Hunt:
 
     @classmethod
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> _Hunt:
-        body, clearance = aim.body, aim.clearance
+        body, clearance, falls = aim.body, aim.clearance, fall_directions(aim.weather)
         return cls(
-            fitting, sheet, aim, given, sitting_height(body), standing_height(body),
-            np.ascontiguousarray(fall_directions(aim.weather)), spread_of(aim.weather),
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body), falls, spread_of(falls),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
         )  # fmt: skip
@@ -276,7 +274,8 @@ def _searched(hunt: _Hunt, first: _First) -> _Found:
     top = max(range(len(ends)), key=lambda i: (ends[i][1], ends[i][0]))
     found = ends[top]
     for turn in range(2, rounds + 1):
-        width = {name: reach * _CLOSER[count] for name, reach in width.items()}
+        # The next grid reaches as far as this one's neighbours lie apart, and half as far at most.
+        width = {name: reach * min(2 / (count - 1), 0.5) for name, reach in width.items()}
         found = _round(hunt, first.sliding, [found], width, last=turn == rounds)[0]
     return found
 
@@ -366,8 +365,7 @@ class _Room:
             out[:, 0] = folded.peak
         peak, dry, sits, stands = out.T
         room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), hunt.sit)
-        if any(s.folds_far_edge for s in hunt.fitting.pitch.settings):
-            room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
+        room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
     def best(self, part: slice | None) -> tuple[int, float, int] | None:
@@ -388,9 +386,8 @@ class _Room:
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
 
 
-def spread_of(weather: Weather) -> Floats:
-    """Falls (K, 2) that the quick figures try: calm, the wind, and both ends of its spread."""
-    falls = fall_directions(weather)
+def spread_of(falls: Floats) -> Floats:
+    """Those falls (K, 2) of all that the quick figures try: calm, the wind, and both ends of its spread."""
     return np.ascontiguousarray(falls if len(falls) == 1 else falls[[0, 1, len(falls) // 2, -1]])
 
 

@@ -28,7 +28,7 @@ from tarvik.core.search import spread_of, worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Face, Shelter, fold_sheet
 from tarvik.core.solve import Question, solve
-from tarvik.core.weather.rain import Weather, fall_directions
+from tarvik.core.weather.rain import CALM, Weather, fall_directions
 from tests.core.test_measures import SHELTERS
 from tests.reference import STANDING, some_settings
 
@@ -91,23 +91,29 @@ def test_the_search_sees_slanted_rain(shelter: Shelter, wind: float, bearing: fl
     weather = Weather(5, wind, bearing)
     exact = measure(shelter, BODY, weather).dry_area_m2
     every, _ = areas_of(shelter, fall_directions(weather))
-    few, _ = areas_of(shelter, spread_of(weather))
+    few, _ = areas_of(shelter, spread_of(fall_directions(weather)))
     covered = measure(shelter, BODY).covered_area_m2
     assert every[1] == pytest.approx(exact, abs=0.01 * covered + 1e-6)
     assert few[1] >= exact - 0.01 * covered
+
+
+def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
+    """The search's best of the one case, and the mats it counts there."""
+    faces, corners = packed(shelter)
+    falls = fall_directions(weather)
+    areas, lid = areas_of(shelter, spread_of(falls))
+    size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
+    return best_case(
+        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, spread_of(falls), falls,
+        np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
+    )  # fmt: skip
 
 
 @settings(max_examples=40)
 @given(shelter=SHELTERS, wanted=st.sampled_from([1, 2, 3]))
 def test_the_quick_count_never_claims_a_mat_too_many(shelter: Shelter, wanted: int) -> None:
     """Fewer headings, the same rules: a mat counted by the search is there by the exact count."""
-    faces, corners = packed(shelter)
-    areas, lid = areas_of(shelter, CALM_FALL)
-    size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
-    top, mats = best_case(
-        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, CALM_FALL, CALM_FALL,
-        np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
-    )  # fmt: skip
+    top, mats = counted(shelter, CALM, wanted)
     assert top == 0
     assert mats <= measure(shelter, BODY).sleepers
 
@@ -117,14 +123,7 @@ def test_the_quick_count_never_claims_a_mat_too_many(shelter: Shelter, wanted: i
 def test_in_slanted_rain_too_it_claims_none_too_many(shelter: Shelter, wind: float, bearing: float) -> None:
     """Some falls tell where to look; what is found is counted in all of them, as the exact count does."""
     weather = Weather(4.0, wind, bearing)
-    faces, corners = packed(shelter)
-    areas, lid = areas_of(shelter, spread_of(weather))
-    size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
-    _, mats = best_case(
-        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, 40, spread_of(weather),
-        fall_directions(weather), np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
-    )  # fmt: skip
-    assert mats <= measure(shelter, BODY, weather).sleepers
+    assert counted(shelter, weather, 40)[1] <= measure(shelter, BODY, weather).sleepers
 
 
 def test_as_many_as_fit_are_found_in_slanted_rain() -> None:

@@ -205,7 +205,7 @@ def best_case(
                 faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, first
             )
         total = worth[n] + mat_worth * min(number, wanted)
-        if total > best and number > 0 and not lid[n] and every_fall.shape[0] > falls.shape[0]:
+        if total > best and number > 0 and every_fall.shape[0] > falls.shape[0]:
             number, first = general_count(
                 faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, first
             )

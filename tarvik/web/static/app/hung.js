@@ -5,7 +5,7 @@ import { ask } from "./talk.js";
 const STEP = 0.05;
 
 export const hung = () => ({
-  turn: 0,
+  turn: 0, // goes up with every change: what was asked before is not shown any more, it would put the handle back
   timer: 0,
 
   init() {
@@ -17,7 +17,6 @@ export const hung = () => ({
     this.load();
   },
 
-  // What was asked before the last change is not shown any more: it would put the handle back.
   soon() { this.turn += 1; clearTimeout(this.timer); this.timer = setTimeout(() => this.load(), 350); },
 
   own() {
@@ -55,6 +54,7 @@ export const hung = () => ({
   lift(name, by) {
     const at = this.box.querySelector("[name=hang_at]");
     const range = this.box.querySelector("[name=hang_by]");
+    this.turn += 1;
     at.value = name;
     range.value = by;
     range.previousElementSibling.textContent = `${Number(range.value).toFixed(2)} m`;
