@@ -52,6 +52,7 @@ _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow r
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 33, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
+_EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _STARTS: Final = 2
 _MOST_SLIDING: Final = 3
@@ -299,7 +300,7 @@ def _round(
 
 def _around(setting: Setting, best: float, step: float, count: int, last: bool, aim: Aim) -> Floats:
     """Finer values about the best one; in the last round whole centimetres, as a tape reads, or whole degrees."""
-    values = np.linspace(best - step, best + step, count)
+    values = best + step * _EITHER_SIDE[count]
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
     inside = np.minimum(np.maximum(values, setting.least), setting.most)

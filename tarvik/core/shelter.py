@@ -57,24 +57,31 @@ class Shelter:
         """Points and panels as they are on this sheet."""
         return self.whole or self.pitch.pattern
 
+    @cached_property
+    def _rows(self) -> dict[str, int]:
+        return {point: row for row, point in enumerate(self.pattern.points)}
+
     def at(self, point: str) -> Floats:
-        """World place (3,) of a point."""
-        return np.asarray(self.xyz[self.pattern.index(point)])
+        """World place (3,) of a point. Raises KeyError for an unknown point."""
+        place: Floats = self.xyz[self._rows[point]]
+        return place
 
     def at_all(self, points: Sequence[str]) -> Floats:
-        """World places (k, 3) of several points."""
-        return np.asarray(self.xyz[[self.pattern.index(p) for p in points]])
+        """World places (k, 3) of several points. Raises KeyError for an unknown point."""
+        rows = self._rows
+        places: Floats = self.xyz[[rows[p] for p in points]]
+        return places
 
     def sheet_at(self, point: str) -> Point2:
-        """Sheet place of a point."""
-        u, v = self.uv[self.pattern.index(point)]
-        return float(u), float(v)
+        """Sheet place of a point. Raises KeyError for an unknown point."""
+        u, v = self.uv[self._rows[point]].tolist()
+        return u, v
 
     @cached_property
     def panels(self) -> tuple[Panel, ...]:
         """The panels that have any cloth; all of them lie on the sheet."""
-        index = self.pattern.index
-        return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[index(q) for q in p.points]])) > EMPTY_M2)
+        rows = self._rows
+        return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[rows[q] for q in p.points]])) > EMPTY_M2)
 
     @cached_property
     def shear_deg(self) -> float:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.plane import cross
+from tarvik.core.fold.kernel import crossing
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -28,9 +28,8 @@ INSIDE: Final = 1e-4
 
 @lru_cache(maxsize=256)
 def _tests(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Segments (T, 4), each between the middles of two pairs of points, and the triangles (T, 3) of other panels "
-        "to try them against; those that share a corner are left out
-    of it, since an edge from a corner cannot cross the panel there.
+    """Segments (T, 4), each between the middles of two pairs of points, and the triangles (T, 3) of other panels to try them
+    against; those that share a corner are left out, since an edge from a corner cannot cross the panel there.
     """
     index = pattern.index
     edges, triangles = [], []
@@ -59,16 +58,6 @@ def panels_cross(pattern: Pattern, xyz: Floats) -> NDArray[np.bool_]:
     Panels may touch, share an edge or lie on each other. NaN rows do not cross.
     """
     edges, triangles = _tests(pattern)
-    if not len(edges):
-        return np.zeros(len(xyz), dtype=bool)
-    p, q = ((xyz[:, edges[:, k]] + xyz[:, edges[:, k + 1]]) / 2 for k in (0, 2))
-    a, b, c = (xyz[:, triangles[:, k]] for k in range(3))
-    normal = cross(b - a, c - a)
-    size = np.maximum(np.linalg.norm(normal, axis=-1), 1e-12)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        dp, dq = (((e - a) * normal).sum(axis=-1) / size for e in (p, q))
-        apart = (np.minimum(dp, dq) < -TOUCH_M) & (np.maximum(dp, dq) > TOUCH_M)
-        hit = p + (dp / (dp - dq))[..., None] * (q - p)
-        shares = [(cross(s - r, hit - r) * normal).sum(axis=-1) / size**2 for r, s in ((a, b), (b, c), (c, a))]
-        inside = np.min(shares, axis=0) > INSIDE
-    return np.asarray((apart & inside).any(axis=1))
+    out = np.zeros(len(xyz), dtype=np.bool_)
+    crossing(np.ascontiguousarray(xyz), edges, triangles, TOUCH_M, INSIDE, out)
+    return out

@@ -1,4 +1,6 @@
-"""Compiled inner loop of cloth that gives on the bias (see bias.py): one Lagrangian step after the other, case by case."""
+"""Compiled inner loops of the fold: whether lengths are kept and panels cross (see solve.py, crossing.py), and cloth that
+gives on the bias (see bias.py), one Lagrangian step after the other, case by case.
+"""
 
 from __future__ import annotations
 
@@ -13,6 +15,7 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
     Ints = NDArray[np.int64]
+    Bools = NDArray[np.bool_]
 
 ITERATIONS = 30
 HOPE = 10
@@ -37,6 +40,43 @@ def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
             if not change <= worst:  # also when it is no number
                 worst = change
         out[n] = worst
+
+
+@compiled
+def crossing(xyz: Floats, edges: Ints, triangles: Ints, touch: float, inside: float, out: Bools) -> None:
+    """Which of a batch of folds (N, P, 3) have a segment that goes through a triangle, into `out` (N,). A segment runs between
+    the middles of two pairs of points (T, 4); it is tried against the triangle (T, 3) of its row.
+
+    `touch` (m): how far either end must lie beyond the triangle's plane; `inside`: the share of the triangle's width within
+    which a point is on its edge. NaN crosses nothing. Method: Moeller and Trumbore 1997.
+    """
+    for n in range(xyz.shape[0]):
+        at = xyz[n]
+        for t in range(edges.shape[0]):
+            a, b, c = at[triangles[t, 0]], at[triangles[t, 1]], at[triangles[t, 2]]
+            ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+            vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+            nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            size = max(np.sqrt(nx * nx + ny * ny + nz * nz), 1e-12)
+            p0, p1, q0, q1 = at[edges[t, 0]], at[edges[t, 1]], at[edges[t, 2]], at[edges[t, 3]]
+            px, py, pz = (p0[0] + p1[0]) / 2, (p0[1] + p1[1]) / 2, (p0[2] + p1[2]) / 2
+            qx, qy, qz = (q0[0] + q1[0]) / 2, (q0[1] + q1[1]) / 2, (q0[2] + q1[2]) / 2
+            dp = ((px - a[0]) * nx + (py - a[1]) * ny + (pz - a[2]) * nz) / size
+            dq = ((qx - a[0]) * nx + (qy - a[1]) * ny + (qz - a[2]) * nz) / size
+            if not (min(dp, dq) < -touch and max(dp, dq) > touch):
+                continue
+            share = dp / (dp - dq)
+            hx, hy, hz = px + share * (qx - px), py + share * (qy - py), pz + share * (qz - pz)
+            least = 1e18
+            for k in range(3):
+                r, s = at[triangles[t, k]], at[triangles[t, k + 1 if k < 2 else 0]]
+                ex, ey, ez = s[0] - r[0], s[1] - r[1], s[2] - r[2]
+                fx, fy, fz = hx - r[0], hy - r[1], hz - r[2]
+                turn = (ey * fz - ez * fy) * nx + (ez * fx - ex * fz) * ny + (ex * fy - ey * fx) * nz
+                least = min(least, turn / (size * size))
+            if least > inside:
+                out[n] = True
+                break
 
 
 @compiled

@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 import shapely
 from shapely import MultiPolygon, Polygon
 
-from tarvik.core.measure.kernel.general import MOST_OBSTACLES, MOST_PLANES, room_under, shade
+from tarvik.core.measure.kernel.general import (
+    MOST_OBSTACLES,
+    MOST_PLANES,
+    ends_and_rings,
+    limits_under,
+    obstacles_under,
+    shade,
+)
 from tarvik.core.measure.kernel.level_lines import upper_corners
 from tarvik.core.measure.kernel.polygon import area
 from tarvik.core.measure.kernel.polygon import hull as hull_of
@@ -23,6 +30,10 @@ if TYPE_CHECKING:
     from tarvik.core.measure.clearance import Clearance
 
 
+ANYWHERE: Final = (np.zeros((0, 0, 0, 2)), np.zeros(0, dtype=np.int64), np.zeros((0, 0)))
+"""No shadow that a mat's centre must lie in."""
+
+
 @dataclass(frozen=True, slots=True)
 class Ground:
     """Where the four rectangles of a mat may lie, as half-planes and convex obstacles (see the kernel)."""
@@ -34,7 +45,7 @@ class Ground:
     triangle_box: NDArray[np.int64]
     area_m2: float
     hull: Floats
-    cover: tuple[Floats, NDArray[np.int64], Floats] | None = None  # shadows that a centre must lie in (see the kernel)
+    cover: tuple[Floats, NDArray[np.int64], Floats] = ANYWHERE  # shadows that a centre must lie in (see the kernel)
 
     @classmethod
     def under(cls, roof: Roof, dry: Region | None, clearance: Clearance) -> Ground | None:
@@ -89,11 +100,11 @@ class Ground:
         limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
         blocks, block_box = np.empty((MOST_OBSTACLES, 3, 2)), np.zeros(MOST_OBSTACLES, dtype=np.int64)
         heights = np.array(clearance.heights())
-        made, blocked, rims = room_under(
-            faces, corners, plane, heights, calm, limits, limit_box, blocks, block_box, shadows, sizes
-        )
+        ends, rings, ring_sizes = ends_and_rings(len(heights) + len(calm), len(corners))
+        made = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, sizes, ends, rings, ring_sizes)
         if made < 0:
             return None
+        blocked, rims = obstacles_under(faces, corners, plane, heights, limits, ends, blocks, block_box, shadows, sizes)
         planes, plane_box, triangles, triangle_box = limits[:made], limit_box[:made], blocks[:blocked], block_box[:blocked]
         if dry is not None:
             hull, pockets = hull_and_pockets(dry)
@@ -107,7 +118,7 @@ class Ground:
         around = hull_of(points, count, ring)
         usable = roof.area_above(clearance.edge_m)
         usable = usable if dry is None else min(usable, float(dry.area))
-        cover = (shadows, corners, sizes) if dry is None else None
+        cover = (shadows, corners, sizes) if dry is None else ANYWHERE
         return cls(np.array([low[0], high[0], low[1], high[1]]), planes, plane_box.astype(np.int64), triangles.copy(),
                    triangle_box.astype(np.int64), usable, ring[:around].copy(), cover)  # fmt: skip
 

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.measure.kernel import centres
 from tarvik.core.measure.kernel import mats as kernel
-from tarvik.core.measure.kernel.general import sheltered
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
 
 if TYPE_CHECKING:
@@ -35,12 +35,13 @@ INNER_M: Final = constant(
 )
 ROW_STEP_M: Final = constant("mat_row_step", 0.02, "m", ENGINEERING, "step of the places tried for a row of mats")
 _MOST_ENTRIES: Final = 5000
-_CHUNKS: Final = 10
 _COARSE: Final = 3
 _HOPEFUL_M: Final = 0.15
 """Overlap, with headings every 6 degrees, that finer headings can still take away."""
 _PLAY_ENOUGH_M: Final = 0.30
 _FEW: Final = 3
+_SURELY_ONE: Final = 1.8
+"""Ground for fewer mats than this holds one at most, however finely it was measured."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,25 +109,19 @@ def fits_one(
     if ground is None:
         return False
     boxes = clearance.boxes(stature_m)
-    parts = np.array_split(headings, _CHUNKS) if ground.cover is not None else [headings]
-    return any(len(_pieces(ground, boxes, stride, part, 1)[1]) > 0 for part in parts)
+    return len(_pieces(ground, boxes, stride, headings, 1)[1]) > 0
 
 
 def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: int) -> tuple[Floats, Steps, Steps]:
     """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading."""
     tried = headings[headings % stride == 0]
-    most = min(_MOST_ENTRIES, len(tried) * kernel.MOST_PIECES)
+    most = min(_MOST_ENTRIES, len(tried) * centres.MOST_PIECES) if enough > 1 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
-    count = kernel.entries(
+    count = centres.entries(
         ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes, tried, STEPS, INNER_M,
-        most if ground.cover else enough, polygons, sizes, heading,
+        *ground.cover, enough, polygons, sizes, heading,
     )  # fmt: skip
-    if ground.cover is not None and count:
-        inside = np.empty(count, dtype=np.int64)
-        sheltered(*ground.cover, polygons[:count], sizes[:count], inside)
-        kept = np.flatnonzero(inside)
-        return polygons[kept], sizes[kept], heading[kept]
     return polygons[:count], sizes[:count], heading[:count]
 
 
@@ -155,8 +150,9 @@ def lay_mats(
     size = (clearance.mat_length(stature_m), clearance.mat_width_m)
     extents = kernel.half_extents(*size, STEPS)
     sides = extents.reshape(1, STEPS)
-    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, stride)
-    bound = int(ground.area_m2 / (size[0] * size[1]) + 1e-9)
+    held = ground.area_m2 / (size[0] * size[1])
+    bound = int(held + 1e-9)
+    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, stride) if held > _SURELY_ONE else 1
     places = _tidy(entries, extents, best)
     if len(places) < 2 <= bound:
         places = pair(entries, sides, (0, 0)) or places

@@ -75,16 +75,19 @@ def main_opening(found: Sequence[Opening]) -> Floats | None:
     return np.asarray(way / size) if total > 0 and size >= LOPSIDED * total else None
 
 
-def back_to_wind_deg(found: Sequence[Opening], step_deg: int = 5) -> float:
-    """Bearing, in the shelter's own frame, from which the wind meets the least open area; of equals the one nearest to
-    the back (90 degrees: a pitch fronts to -x)."""
-    bearings = np.radians(np.arange(0, 360, step_deg))
-    upwind = np.stack([np.sin(bearings), np.cos(bearings)])
-    open_m2 = np.zeros(len(bearings))
-    for o in found:
-        open_m2 += o.area_m2 * np.maximum(o.outward @ upwind, 0.0)
-    off_back = np.abs((np.arange(0, 360, step_deg) - 90 + 180) % 360 - 180)
-    return float(np.argmin(np.round(open_m2, 6) + 1e-9 * off_back) * step_deg)
+_STEP_DEG: Final = 5
+_BEARINGS_DEG: Final = np.arange(0, 360, _STEP_DEG)
+_UPWIND: Final = np.stack([np.sin(np.radians(_BEARINGS_DEG)), np.cos(np.radians(_BEARINGS_DEG))])
+_OFF_BACK_DEG: Final = np.abs((_BEARINGS_DEG - 90 + 180) % 360 - 180)
+
+
+def back_to_wind_deg(found: Sequence[Opening]) -> float:
+    """Bearing to 5 degrees, in the shelter's own frame, from which the wind meets the least open area; of equals the one
+    nearest to the back (90 degrees: a pitch fronts to -x).
+    """
+    outward, areas = np.array([o.outward for o in found]).reshape(-1, 2), np.array([o.area_m2 for o in found])
+    open_m2 = areas @ np.maximum(outward @ _UPWIND, 0.0)
+    return float(_BEARINGS_DEG[np.argmin(np.round(open_m2, 6) + 1e-9 * _OFF_BACK_DEG)])
 
 
 @lru_cache(maxsize=MOST_KEPT)

@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.mats import MOST_PIECES, clear_of, outward, within_planes
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, hull
+from tarvik.core.measure.kernel.centres import MOST_PIECES, clear_of, outward
+from tarvik.core.measure.kernel.extent import eased, extent, within_planes
+from tarvik.core.measure.kernel.polygon import FLAT_M2, MOST_CORNERS, area, centroid, each_covers_at, hull
 from tarvik.core.measure.kernel.roof import ROOM, cut_face, planes
 
 if TYPE_CHECKING:
@@ -23,12 +24,11 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
     Bools = NDArray[np.bool_]
 
-MOST_OBSTACLES = 400
+MOST_OBSTACLES = 1000
 MOST_PLANES = 400
 BESIDE_M = 1e-7
 SHORT_M = 1e-5
 THIN_M = 1e-4
-FLAT_M2 = 1e-9
 MOST_SPANS = 64
 MOST_FOUND = 8
 """Pieces of centres kept of one heading in the search."""
@@ -47,24 +47,6 @@ def _turned(face: Floats, count: int, gx: float, gy: float, out: Floats) -> floa
             for k in range(2):
                 out[i, k], out[j, k] = out[j, k], out[i, k]
     return abs(size)
-
-
-@compiled
-def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -> bool:
-    """Whether any of the convex shadows covers a place."""
-    for f in range(corners.size):
-        if sizes[f] < FLAT_M2:
-            continue
-        inside = True
-        for i in range(corners[f]):
-            j = i + 1 if i + 1 < corners[f] else 0
-            ax, ay = shadows[f, i, 0], shadows[f, i, 1]
-            if (shadows[f, j, 0] - ax) * (y - ay) - (shadows[f, j, 1] - ay) * (x - ax) < -1e-9:
-                inside = False
-                break
-        if inside:
-            return True
-    return False
 
 
 @compiled
@@ -135,12 +117,13 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
 
 
 @compiled
-def _hull_planes(points: Floats, count: int, box: int, out: Floats, boxes: Ints, made: int) -> int:
-    """Half-planes of the convex hull of points appended to `out`; -1 when there is no hull."""
-    ring = np.empty((2 * count + 4, 2))
+def _hull_planes(points: Floats, count: int, box: int, out: Floats, boxes: Ints, made: int, ring: Floats) -> tuple[int, int]:
+    """Half-planes of the convex hull of points appended to `out`; returns their number, -1 when there is no hull, and the
+    corners of the hull in `ring` (2 `count` + 4, 2).
+    """
     corners = hull(points, count, ring)
     if corners < 3:
-        return -1
+        return -1, 0
     for i in range(corners):
         j = i + 1 if i + 1 < corners else 0
         dx, dy = ring[j, 0] - ring[i, 0], ring[j, 1] - ring[i, 1]
@@ -150,7 +133,7 @@ def _hull_planes(points: Floats, count: int, box: int, out: Floats, boxes: Ints,
             out[made, 2] = out[made, 0] * ring[i, 0] + out[made, 1] * ring[i, 1]
             boxes[made] = box
             made += 1
-    return made
+    return made, corners
 
 
 @compiled
@@ -174,52 +157,80 @@ def shade(faces: Floats, corners: Ints, falls: Floats, shadows: Floats, sizes: F
 
 
 @compiled
-def room_under(
-    faces: Floats, corners: Ints, plane: Floats, heights: Floats, falls: Floats, limits: Floats, limit_box: Ints,
-    obstacles: Floats, obstacle_box: Ints, shadows: Floats, sizes: Floats,
-) -> tuple[int, int, int]:  # fmt: skip
-    """Fill in half-planes and obstacles for the four rectangles of a mat; returns their numbers, and how many of the
-    obstacles, the first, are edges of what is sheltered; (-1, 0, 0) for no room.
+def ends_and_rings(parts: int, faces: int) -> tuple[Ints, Floats, Ints]:
+    """Room for what `limits_under` tells of each part's half-planes: their ends, their corners and the corners' numbers."""
+    return np.empty(parts, dtype=np.int64), np.empty((parts, 2 * faces * ROOM + 4, 2)), np.empty(parts, dtype=np.int64)
 
-    `shadows` (K, F, V, 2) and `sizes` (K, F) are the faces' shadows along each of `falls` (K, 2).
+
+@compiled
+def limits_under(
+    faces: Floats, corners: Ints, plane: Floats, heights: Floats, limits: Floats, limit_box: Ints, shadows: Floats,
+    sizes: Floats, ends: Ints, rings: Floats, ring_sizes: Ints,
+) -> int:  # fmt: skip
+    """Fill in the half-planes within which each of a mat's four rectangles must keep; returns their number, or -1 when there
+    is no room. `ends` (B + K,): where those of each rectangle's height, then those of each shadow, end; `rings` (B + K,
+    2 F ROOM + 4, 2) and `ring_sizes` their corners.
+
+    `shadows` (K, F, V, 2) and `sizes` (K, F) are the faces' shadows along each fall of the rain.
     """
-    f_count = corners.size
-    points, cut = np.empty((f_count * ROOM, 2)), np.empty((ROOM, 2))
-    made, blocked = 0, 0
-    for k in range(falls.shape[0]):
-        count = 0
-        for f in range(f_count):
-            if sizes[k, f] >= FLAT_M2:
-                for i in range(corners[f]):
-                    points[count] = shadows[k, f, i]
-                    count += 1
-        first = made
-        made = _hull_planes(points, count, 0, limits, limit_box, made) if count >= 3 else -1
-        if made < 0:
-            return -1, 0, 0
-        start = blocked
-        blocked = _rim_of(shadows[k], corners, sizes[k], obstacles, blocked)
-        kept = start
-        for t in range(start, blocked):
-            if not _beyond(obstacles[t], limits, first, made):
-                obstacles[kept], obstacle_box[kept] = obstacles[t], 0
-                kept += 1
-        blocked = kept
-    rims = blocked
+    points, cut = np.empty((corners.size * ROOM, 2)), np.empty((ROOM, 2))
+    made = 0
     for b in np.argsort(-heights):  # the highest first: where nothing fits, that is soonest found
         count = 0
-        for f in range(f_count):
+        for f in range(corners.size):
             if np.isnan(plane[f, 0]):
                 continue
             n = cut_face(faces[f], corners[f], plane[f], heights[b], False, cut)
             for i in range(n):
                 points[count] = cut[i]
                 count += 1
-        first = made
-        made = _hull_planes(points, count, b, limits, limit_box, made) if count >= 3 else -1
+        if count < 3:
+            return -1
+        made, ring_sizes[b] = _hull_planes(points, count, b, limits, limit_box, made, rings[b])
         if made < 0:
-            return -1, 0, 0
-        for f in range(f_count):
+            return -1
+        ends[b] = made
+    for k in range(shadows.shape[0]):
+        count = 0
+        for f in range(corners.size):
+            if sizes[k, f] >= FLAT_M2:
+                for i in range(corners[f]):
+                    points[count] = shadows[k, f, i]
+                    count += 1
+        if count < 3:
+            return -1
+        n = heights.size + k
+        made, ring_sizes[n] = _hull_planes(points, count, 0, limits, limit_box, made, rings[n])
+        if made < 0:
+            return -1
+        ends[n] = made
+    return made
+
+
+@compiled
+def obstacles_under(
+    faces: Floats, corners: Ints, plane: Floats, heights: Floats, limits: Floats, ends: Ints, obstacles: Floats,
+    obstacle_box: Ints, shadows: Floats, sizes: Floats,
+) -> tuple[int, int]:  # fmt: skip
+    """Fill in what stands in the way of each of a mat's rectangles within its `limits_under`; returns the number, and how
+    many of them, the first, are edges of what is sheltered.
+    """
+    cut = np.empty((ROOM, 2))
+    order = np.argsort(-heights)
+    blocked, first = 0, ends[order[-1]]
+    for k in range(shadows.shape[0]):
+        start, last = blocked, ends[heights.size + k]
+        blocked = _rim_of(shadows[k], corners, sizes[k], obstacles, blocked)
+        kept = start
+        for t in range(start, blocked):
+            if not _beyond(obstacles[t], limits, first, last):
+                obstacles[kept], obstacle_box[kept] = obstacles[t], 0
+                kept += 1
+        blocked, first = kept, last
+    rims, first = blocked, 0
+    for b in order:
+        last = ends[b]
+        for f in range(corners.size):
             if np.isnan(plane[f, 0]):
                 continue
             n = cut_face(faces[f], corners[f], plane[f], heights[b], True, cut)
@@ -227,20 +238,10 @@ def room_under(
                 if blocked < obstacles.shape[0]:
                     obstacles[blocked, 0], obstacles[blocked, 1], obstacles[blocked, 2] = cut[0], cut[i], cut[i + 1]
                     obstacle_box[blocked] = b
-                    if abs(area(obstacles[blocked], 3)) > FLAT_M2 and not _beyond(obstacles[blocked], limits, first, made):
+                    if abs(area(obstacles[blocked], 3)) > FLAT_M2 and not _beyond(obstacles[blocked], limits, first, last):
                         blocked += 1
-    return made, blocked, rims
-
-
-@compiled
-def sheltered(shadows: Floats, corners: Ints, sizes: Floats, polygons: Floats, counts: Ints, out: Ints) -> None:
-    """Which pieces of centres (M,) have their middle in every one of the shadows (K, F, V, 2)."""
-    for m in range(counts.size):
-        x, y = centroid(polygons[m], counts[m])
-        out[m] = 1
-        for k in range(shadows.shape[0]):
-            if not _covers(shadows[k], corners, sizes[k], x, y):
-                out[m] = 0
+        first = last
+    return blocked, rims
 
 
 @compiled
@@ -256,36 +257,37 @@ def general_entries(
     shadow_sizes = np.zeros((falls.shape[0], corners.size))
     planes(faces, corners, plane)
     shade(faces, corners, falls, shadows, shadow_sizes)
-    count, blocked, _ = room_under(
-        faces, corners, plane, heights, falls, limits, limit_box, obstacles, obstacle_box, shadows, shadow_sizes
-    )
+    parts = heights.size + falls.shape[0]
+    ends, rings, ring_sizes = ends_and_rings(parts, corners.size)
+    count = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, shadow_sizes, ends, rings, ring_sizes)
     if count < 0:
         return 0
-    low_x, high_x, low_y, high_y = 1e18, -1e18, 1e18, -1e18
-    for f in range(corners.size):
-        for i in range(corners[f]):
-            low_x, high_x = min(low_x, faces[f, i, 0]), max(high_x, faces[f, i, 0])
-            low_y, high_y = min(low_y, faces[f, i, 1]), max(high_y, faces[f, i, 1])
-    bounds = np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1])
-    made = 0
+    ring_box = np.zeros(parts, dtype=np.int64)
+    ring_box[: heights.size] = np.arange(heights.size)
+    limits, reach = eased(limits[:count], inner), np.empty(4)
+    made, blocked = 0, -1
     room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    triangles = obstacles[:blocked]
-    normals = outward(triangles)
+    triangles, normals = obstacles[:0], np.empty((0, 3, 3))
     for h in range(headings.size):
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
-        one, two, corners_left = within_planes(bounds, limits[:count], limit_box[:count], boxes, c, s, inner, one, two)
+        if not extent(rings, ring_sizes, ring_box, boxes, c, s, reach):
+            continue
+        one, two, corners_left = within_planes(reach, limits, limit_box, boxes, c, s, one, two)
         if corners_left == 0:
             continue
+        if blocked < 0:  # only now: where nobody fits, mostly the half-planes alone have told so
+            blocked, _ = obstacles_under(
+                faces, corners, plane, heights, limits, ends, obstacles, obstacle_box, shadows, shadow_sizes
+            )
+            triangles = obstacles[:blocked]
+            normals = outward(triangles)
         side, pieces = clear_of(one, corners_left, triangles, normals, obstacle_box, boxes, c, s, inner, room, room_sizes)
         for p in range(min(pieces, MOST_FOUND)):
             n = room_sizes[side, p]
             x, y = centroid(room[side, p], n)
-            inside = True
-            for k in range(falls.shape[0]):
-                inside = inside and _covers(shadows[k], corners, shadow_sizes[k], x, y)
-            if inside and made < sizes.size:
+            if made < sizes.size and each_covers_at(shadows, corners, shadow_sizes, x, y):
                 polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, headings[h]
                 made += 1
         if made >= enough:

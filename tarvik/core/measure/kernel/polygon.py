@@ -17,16 +17,21 @@ if TYPE_CHECKING:
 MOST_CORNERS = 40
 SAME_M = 1e-9
 """Points nearer than this are one point."""
+FLAT_M2 = 1e-9
+"""A smaller shadow is none."""
 
 
 @compiled
 def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
     """Part of a convex polygon with nx x + ny y >= b, written to `out`; returns its number of corners (0: nothing)."""
     made = 0
+    if count == 0:
+        return 0
+    first = nx * polygon[0, 0] + ny * polygon[0, 1] - b
+    di = first
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
-        di = nx * polygon[i, 0] + ny * polygon[i, 1] - b
-        dj = nx * polygon[j, 0] + ny * polygon[j, 1] - b
+        dj = nx * polygon[j, 0] + ny * polygon[j, 1] - b if j else first
         if di >= 0.0 and made < MOST_CORNERS:
             out[made, 0], out[made, 1] = polygon[i, 0], polygon[i, 1]
             made += 1
@@ -36,6 +41,7 @@ def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Float
                 out[made, 0] = polygon[i, 0] + t * (polygon[j, 0] - polygon[i, 0])
                 out[made, 1] = polygon[i, 1] + t * (polygon[j, 1] - polygon[i, 1])
                 made += 1
+        di = dj
     return made
 
 
@@ -138,6 +144,33 @@ def _left(chain: Floats, made: int, points: Floats, q: int) -> float:
     ax, ay = chain[made - 2, 0], chain[made - 2, 1]
     bx, by = chain[made - 1, 0], chain[made - 1, 1]
     return float((bx - ax) * (points[q, 1] - ay) - (by - ay) * (points[q, 0] - ax))
+
+
+@compiled
+def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -> bool:
+    """Whether any of the convex shadows covers a place."""
+    for f in range(corners.size):
+        if sizes[f] < FLAT_M2:
+            continue
+        inside = True
+        for i in range(corners[f]):
+            j = i + 1 if i + 1 < corners[f] else 0
+            ax, ay = shadows[f, i, 0], shadows[f, i, 1]
+            if (shadows[f, j, 0] - ax) * (y - ay) - (shadows[f, j, 1] - ay) * (x - ax) < -1e-9:
+                inside = False
+                break
+        if inside:
+            return True
+    return False
+
+
+@compiled
+def each_covers_at(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -> bool:
+    """Whether a place lies in every one of the shadows (K, F, V, 2), of `sizes` (K, F), of roofs' faces."""
+    everywhere = True
+    for k in range(shadows.shape[0]):
+        everywhere = everywhere and _covers(shadows[k], corners, sizes[k], x, y)
+    return everywhere
 
 
 @compiled

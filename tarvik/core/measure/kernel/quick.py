@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
+from tarvik.core.measure.kernel.centres import entries
 from tarvik.core.measure.kernel.general import general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
-from tarvik.core.measure.kernel.mats import best_pair, best_triple, entries, half_extents, most_in_stack, rows, support_table
+from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
@@ -102,7 +103,8 @@ def quick_count(
     bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
     made = entries(
         bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
-        1 if wanted == 1 else most, polygons, sizes, heading,
+        np.empty((0, 0, 0, 2)), np.empty(0, dtype=np.int64), np.empty((0, 0)), 1 if wanted == 1 else most, polygons, sizes,
+        heading,
     )  # fmt: skip
     if made == 0 or wanted == 1:
         return min(made, 1), heading[0] if made else first
