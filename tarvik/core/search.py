@@ -51,6 +51,7 @@ _FEW: Final = 2
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 33, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
+_CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 50, 3: 15}  # where slanted rain leaves all wet: the only dry bed is often narrow
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
@@ -166,6 +167,10 @@ class _Hunt:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.aim.wanted is not None and self.aim.wanted <= _FEW
 
+    def leaves_wet(self, mats: int) -> bool:
+        """Whether in slanted rain nobody lies dry."""
+        return len(self.falls) > 1 and mats == 0
+
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
         out = {s.name: np.full(len(cases), self.given.get(s.name, s.default)) for s in self.fitting.pitch.settings}
@@ -189,13 +194,13 @@ class _First:
     width: dict[str, float]
 
     @classmethod
-    def of(cls, hunt: _Hunt) -> _First | None:
-        """None when none folds."""
+    def of(cls, hunt: _Hunt, counts: Mapping[int, int]) -> _First | None:
+        """`counts`: how many values of each sliding setting, by the number of those. None when none folds."""
         sheet, supports, given, box = hunt.sheet, hunt.aim.supports, hunt.given, hunt.fitting.box
         settings = hunt.fitting.pitch.settings
         free = [s for s in settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
         sliding = [s for s in free if not s.is_choice][:_MOST_SLIDING]
-        size, counts = len(sliding), _GRIDS if hunt.aim.wanted else _MANY_GRIDS
+        size = len(sliding)
         grids = {s.name: _grid(s, sheet, supports, counts[size]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
@@ -242,10 +247,14 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
     hunt = _Hunt.of(fitting, sheet, aim, fixed or {})
-    first = _First.of(hunt)
+    first = _First.of(hunt, _GRIDS if aim.wanted else _MANY_GRIDS)
     if first is None:
         return None
     found = _searched(hunt, first)
+    if hunt.leaves_wet(found[1]):
+        close = _First.of(hunt, _CLOSE_GRIDS)
+        again = found if close is None else _searched(hunt, close)
+        found = again if again[1] > found[1] else found
     if found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
         for share in _SHORTER:
             shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))

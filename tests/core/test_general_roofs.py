@@ -173,10 +173,10 @@ def test_no_room_is_told_as_none() -> None:
     low = np.array([[0.0, 0, 0.1], [3, 0, 0.1], [3, 3, 0.1]])
     plane_room = np.ascontiguousarray(low[None])
     polygons, sizes = np.empty((8, 40, 2)), np.empty(8, dtype=np.int64)
-    made = general_entries(
+    made, _ = general_entries(
         plane_room, np.array([3]), np.array(CLEAR.heights()), CLEAR.boxes(1.7), CALM_FALL, np.arange(0, 180, 30), 180,
             INNER_M, 8,
-        polygons, sizes, sizes.copy(),
+        polygons, sizes, sizes.copy(), np.empty((40, 2)), 0.0,
     )  # fmt: skip
     assert made == 0
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import MOST_PIECES, clear_of, outward
-from tarvik.core.measure.kernel.extent import eased, extent, within_planes
+from tarvik.core.measure.kernel.extent import eased, extent, regions, within_planes
 from tarvik.core.measure.kernel.polygon import FLAT_M2, MOST_CORNERS, area, centroid, each_covers_at, hull
 from tarvik.core.measure.kernel.roof import ROOM, cut_face, planes
 
@@ -30,6 +30,8 @@ BESIDE_M = 1e-7
 SHORT_M = 1e-5
 THIN_M = 1e-4
 MOST_SPANS = 64
+FAR_M = 1e4
+"""Beyond any ground a sheet covers."""
 MOST_FOUND = 8
 """Pieces of centres kept of one heading in the search."""
 
@@ -247,9 +249,12 @@ def obstacles_under(
 @compiled
 def general_entries(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, falls: Floats, headings: Ints, steps: int,
-    inner: float, enough: int, polygons: Floats, sizes: Ints, heading: Ints,
-) -> int:  # fmt: skip
-    """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid."""
+    inner: float, enough: int, polygons: Floats, sizes: Ints, heading: Ints, ground: Floats, ground_least: float,
+) -> tuple[int, int]:  # fmt: skip
+    """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid; returns their number, and
+    that of the corners of the convex `ground` (MOST_CORNERS, 2) in which every mat lies: none are sought where that is less
+    than `ground_least` (m2), and no ground is told where one is enough.
+    """
     plane = np.empty((corners.size, 3))
     limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
     obstacles, obstacle_box = np.empty((MOST_OBSTACLES, 3, 2)), np.zeros(MOST_OBSTACLES, dtype=np.int64)
@@ -261,11 +266,17 @@ def general_entries(
     ends, rings, ring_sizes = ends_and_rings(parts, corners.size)
     count = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, shadow_sizes, ends, rings, ring_sizes)
     if count < 0:
-        return 0
+        return 0, 0
     ring_box = np.zeros(parts, dtype=np.int64)
     ring_box[: heights.size] = np.arange(heights.size)
     limits, reach = eased(limits[:count], inner), np.empty(4)
-    made, blocked = 0, -1
+    made, blocked, ground_corners = 0, -1, 0
+    if enough > 1:
+        region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
+        ground_corners = corners_of[0]
+        ground[:ground_corners] = region[0, :ground_corners]
+        if area(ground, ground_corners) < ground_least:
+            return 0, ground_corners
     room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     triangles, normals = obstacles[:0], np.empty((0, 3, 3))
@@ -292,4 +303,4 @@ def general_entries(
                 made += 1
         if made >= enough:
             break
-    return made
+    return made, ground_corners

@@ -83,12 +83,27 @@ def most_in_stack(table: Floats, heading: Ints, count: int, extents: Floats, str
     half = extents.size // 2
     best, width = 0, 2 * extents.min()
     for k in range(0, half, stride):
-        low, high = 1e18, -1e18
-        for e in range(count):
-            low, high = min(low, -table[e, k + half]), max(high, table[e, k])
-        if 1 + int((high - low) / width + 1e-9) > best:  # their middles lie a mat's width apart at least
+        if 1 + int(_span(table, count, k) / width + 1e-9) > best:  # their middles lie a mat's width apart at least
             best = max(best, stack(table, heading, count, extents, k, -1, -1, which, place)[0])
     return best
+
+
+@compiled
+def _span(table: Floats, count: int, k: int) -> float:
+    """How far apart along direction k centres may be at most."""
+    low, high, opposite = 1e18, -1e18, k + table.shape[1] // 2
+    for e in range(count):
+        low, high = min(low, -table[e, opposite]), max(high, table[e, k])
+    return high - low
+
+
+@compiled
+def widest_span(table: Floats, count: int, stride: int) -> float:
+    """How far apart centres may be at most."""
+    widest = 0.0
+    for k in range(0, table.shape[1] // 2, stride):
+        widest = max(widest, _span(table, count, k))
+    return widest
 
 
 @compiled

@@ -10,7 +10,15 @@ from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import entries
 from tarvik.core.measure.kernel.general import general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
-from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
+from tarvik.core.measure.kernel.mats import (
+    best_pair,
+    best_triple,
+    half_extents,
+    most_in_stack,
+    rows,
+    support_table,
+    widest_span,
+)
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
@@ -55,6 +63,8 @@ def most_of(
     support_table(polygons, sizes, made, STEPS, stride, table)
     extents = half_extents(length, width, STEPS)
     best = most_in_stack(table, heading, made, extents, stride)
+    if widest_span(table, made, stride) < width:  # their middles lie a mat's width apart at least
+        return best
     kind, sides = np.zeros(made, dtype=np.int64), extents.reshape(1, STEPS)
     if best == 1 and room >= 2 and best_pair(table, heading, kind, made, sides, stride, 0.0, 0, 0)[0] >= 0:
         best = 2
@@ -84,16 +94,16 @@ def _headings(stride: int, first: int) -> Ints:
 @compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float, wanted: int, first: int,
+    stride: int, inner: float, wanted: int, least: int, first: int,
 ) -> tuple[int, int]:  # fmt: skip
-    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough. Returns how
-    many, and the heading of the first place found. Headings are tried from `first` on: where one mat is enough, one that
-    suited the last roof often suits this one.
+    """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough, and fewer than
+    `least` as good as none. Returns how many, and the heading of the first place found. Headings are tried from `first` on:
+    where one mat is enough, one that suited the last roof often suits this one.
     """
     ground = ground_above(rim, count, plane, heights[0])
     mat = length * width
     room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
-    if room == 0:
+    if room < least:
         return 0, first
     half_planes, box = _planes_under(plane, heights, rim, count)
     headings = _headings(stride, first)
@@ -114,31 +124,21 @@ def quick_count(
 @compiled
 def general_count(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, length: float, width: float, falls: Floats,
-    stride: int, inner: float, wanted: int, first: int,
+    stride: int, inner: float, wanted: int, least: int, first: int,
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under any roof in any rain, as `quick_count`."""
     headings = _headings(stride, first)
     most = 4 * headings.size
     polygons = np.empty((most, MOST_CORNERS, 2))
-    sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
-    made = general_entries(
+    sizes, heading, ground = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((MOST_CORNERS, 2))
+    made, edges = general_entries(
         faces, corners, heights, boxes, falls, headings, STEPS, inner, 1 if wanted == 1 else most, polygons, sizes,
-        heading,
+        heading, ground, least * length * width,
     )  # fmt: skip
     if made == 0 or wanted == 1:
         return min(made, 1), heading[0] if made else first
-    points = np.empty((made * MOST_CORNERS, 2))
-    count = 0
-    reach = np.hypot(length, width) / 2
-    for e in range(made):  # the mats lie within the pieces' hull, half a diagonal wider
-        for i in range(sizes[e]):
-            points[count] = polygons[e, i]
-            count += 1
-    low_x, high_x = points[:count, 0].min() - reach, points[:count, 0].max() + reach
-    low_y, high_y = points[:count, 1].min() - reach, points[:count, 1].max() + reach
-    ground = np.array([[low_x, low_y], [high_x, low_y], [high_x, high_y], [low_x, high_y]])
-    room = int((high_x - low_x) * (high_y - low_y) / (length * width) + 1e-9)
-    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), first
+    room = int(area(ground, edges) / (length * width) + 1e-9)
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground[:edges]), first
 
 
 @compiled
@@ -197,19 +197,22 @@ def best_case(
         room = min(int(covered[n] / mat * 1.02 + 1e-9), wanted)
         if worth[n] + mat_worth * room <= best:
             continue
+        least = max(1, int((best - worth[n]) / mat_worth) + 1)  # fewer would not be the best
         if room == 0:
             number = 0
         elif lid[n]:
             count = dome(faces[n], corners, plane, rim)
-            number, first = quick_count(plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, first)
+            number, first = quick_count(
+                plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, least, first
+            )
         else:
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, first
+                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, least, first
             )
         total = worth[n] + mat_worth * min(number, wanted)
         if total > best and number > 0 and every_fall.shape[0] > falls.shape[0]:
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, first
+                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, least, first
             )
             total = worth[n] + mat_worth * min(number, wanted)
         if total > best:
