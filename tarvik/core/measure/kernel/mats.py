@@ -98,15 +98,6 @@ def _span(table: Floats, count: int, k: int) -> float:
 
 
 @compiled
-def widest_span(table: Floats, count: int, stride: int) -> float:
-    """How far apart centres may be at most."""
-    widest = 0.0
-    for k in range(0, table.shape[1] // 2, stride):
-        widest = max(widest, _span(table, count, k))
-    return widest
-
-
-@compiled
 def best_stack(
     table: Floats, heading: Ints, count: int, extents: Floats, stride: int, wanted: int, tidy: int, which: Ints, place: Floats
 ) -> int:

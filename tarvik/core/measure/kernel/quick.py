@@ -10,15 +10,7 @@ from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import entries
 from tarvik.core.measure.kernel.general import general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
-from tarvik.core.measure.kernel.mats import (
-    best_pair,
-    best_triple,
-    half_extents,
-    most_in_stack,
-    rows,
-    support_table,
-    widest_span,
-)
+from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
@@ -63,8 +55,6 @@ def most_of(
     support_table(polygons, sizes, made, STEPS, stride, table)
     extents = half_extents(length, width, STEPS)
     best = most_in_stack(table, heading, made, extents, stride)
-    if widest_span(table, made, stride) < width:  # their middles lie a mat's width apart at least
-        return best
     kind, sides = np.zeros(made, dtype=np.int64), extents.reshape(1, STEPS)
     if best == 1 and room >= 2 and best_pair(table, heading, kind, made, sides, stride, 0.0, 0, 0)[0] >= 0:
         best = 2
