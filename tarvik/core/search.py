@@ -51,7 +51,7 @@ _FEW: Final = 2
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 33, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
-_CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 50, 3: 15}  # where slanted rain leaves all wet: the only dry bed is often narrow
+_CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 36, 3: 15}  # where slanted rain leaves all wet
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
@@ -167,10 +167,6 @@ class _Hunt:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.aim.wanted is not None and self.aim.wanted <= _FEW
 
-    def leaves_wet(self, mats: int) -> bool:
-        """Whether in slanted rain nobody lies dry."""
-        return len(self.falls) > 1 and mats == 0
-
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
         out = {s.name: np.full(len(cases), self.given.get(s.name, s.default)) for s in self.fitting.pitch.settings}
@@ -251,16 +247,22 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if first is None:
         return None
     found = _searched(hunt, first)
-    if hunt.leaves_wet(found[1]):
-        close = _First.of(hunt, _CLOSE_GRIDS)
-        again = found if close is None else _searched(hunt, close)
-        found = again if again[1] > found[1] else found
-    if found[1] == 0 and fitting.pitch.bed is None and aim.shorter:
-        for share in _SHORTER:
-            shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-            again = _searched(_Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given), first)
-            if again[1] > 0:
+    if found[1] > 0 or fitting.pitch.bed is not None:
+        return found[2]
+    slanted = len(hunt.falls) > 1
+    for share in _SHORTER if aim.shorter else _SHORTER[: int(slanted)]:
+        shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
+        served = _searched(_Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given), first)
+        if served[1] == 0:
+            continue
+        if slanted and share == _SHORTER[0]:
+            # In slanted rain the only dry bed is often narrow: where somebody shorter has one, all is looked at more closely.
+            close = _First.of(hunt, _CLOSE_GRIDS)
+            again = None if close is None else _searched(hunt, close)
+            if again is not None and again[1] > 0:
                 return again[2]
+        if aim.shorter:
+            return served[2]
     return found[2]
 
 

@@ -33,7 +33,7 @@ WEATHERS = st.builds(Weather, st.floats(0.2, 60), st.floats(0, 14), st.floats(0,
 def test_dry_ground_of_shelters_against_rays(shelter: Shelter, weather: Weather) -> None:
     """Within half a per cent of the covered area of what rays from every square centimetre say."""
     roof = roof_of(shelter)
-    assert dry_ground(roof, weather).area == pytest.approx(dry_area(shelter.faces(), weather), abs=0.005 * roof.plan().area)
+    assert dry_ground(roof, weather).area_m2 == pytest.approx(dry_area(shelter.faces(), weather), abs=0.005 * roof.plan().area)
 
 
 def _face(role: Role, ring: list[tuple[float, float]], slope: tuple[float, float, float]) -> Face:
@@ -67,7 +67,7 @@ def test_dry_ground_of_any_faces_against_rays(faces: list[Face], weather: Weathe
     roof = Roof.over(faces)
     covered = roof.plan().area
     assume(covered > 0.3)
-    assert dry_ground(roof, weather).area == pytest.approx(dry_area(faces, weather), abs=0.005 * covered)
+    assert dry_ground(roof, weather).area_m2 == pytest.approx(dry_area(faces, weather), abs=0.005 * covered)
 
 
 def test_an_upright_wall_keeps_slanted_rain_off() -> None:
@@ -78,9 +78,9 @@ def test_an_upright_wall_keeps_slanted_rain_off() -> None:
     assert shadow(Roof.over([wall]), np.array([-0.5, 0.0])).area == pytest.approx(1.0)
     weather = Weather(4, 0.5 * terminal_speed(median_drop_mm(4)), 90, 0)
     assert rain_slope(weather) == pytest.approx(0.5)
-    assert dry_ground(Roof.over([wall]), weather).area == pytest.approx(0.0, abs=1e-9)
-    assert dry_ground(Roof.over([roof]), weather).area == pytest.approx(1.0)  # half of its 2 m2 is rained on from +x
-    assert dry_ground(Roof.over([roof, wall]), weather).area == pytest.approx(2.0)
+    assert dry_ground(Roof.over([wall]), weather).area_m2 == pytest.approx(0.0, abs=1e-9)
+    assert dry_ground(Roof.over([roof]), weather).area_m2 == pytest.approx(1.0)  # half of its 2 m2 is rained on from +x
+    assert dry_ground(Roof.over([roof, wall]), weather).area_m2 == pytest.approx(2.0)
 
 
 @pytest.mark.parametrize("rain", [0.5, 1, 2, 5, 10, 30])
@@ -118,7 +118,7 @@ def test_wide_swings_are_tried_closely() -> None:
 def test_more_wind_never_dries_a_lid(shelter: Shelter, rain: float, wind: float, bearing: float) -> None:
     roof = roof_of(shelter)
     assume(roof.rim is not None)
-    areas = [dry_ground(roof, Weather(rain, w, bearing)).area for w in (0, wind, 1.3 * wind, 2 * wind)]
+    areas = [dry_ground(roof, Weather(rain, w, bearing)).area_m2 for w in (0, wind, 1.3 * wind, 2 * wind)]
     assert all(b <= a + 1e-6 for a, b in pairwise(areas))
 
 
@@ -128,13 +128,13 @@ def test_the_rose_is_the_dry_ground_of_each_heading(shelter: Shelter, weather: W
     found = rose(shelter, weather)
     roof = roof_of(shelter)
     for petal in found.petals[::7]:
-        alone = dry_ground(roof, replace(weather, wind_from_deg=petal.from_deg)).area
+        alone = dry_ground(roof, replace(weather, wind_from_deg=petal.from_deg)).area_m2
         assert petal.dry_m2 == pytest.approx(alone, abs=1e-6)
     areas = [p.dry_m2 for p in found.petals]
     assert found.worst.dry_m2 == pytest.approx(min(areas), abs=1e-6)
     assert found.best.dry_m2 >= max(areas) * 0.995 - 1e-9
     assert dry_round(roof, weather, np.array([40.0]))[0] == pytest.approx(
-        dry_ground(roof, replace(weather, wind_from_deg=40.0)).area
+        dry_ground(roof, replace(weather, wind_from_deg=40.0)).area_m2
     )
 
 
@@ -166,8 +166,8 @@ def test_the_quick_way_under_a_lid_is_the_general_way(shelter: Shelter, weather:
     lid = roof_of(shelter)
     assume(lid.rim is not None)
     general = Roof(lid.faces, lid.corners, lid.plane, None)
-    assert dry_ground(lid, weather).area == pytest.approx(dry_ground(general, weather).area, abs=1e-7)
-    assert dry_ground(lid, weather).symmetric_difference(dry_ground(general, weather)).area < 1e-6
+    assert dry_ground(lid, weather).area_m2 == pytest.approx(dry_ground(general, weather).area_m2, abs=1e-7)
+    assert dry_ground(lid, weather).region.symmetric_difference(dry_ground(general, weather).region).area < 1e-6
 
 
 @settings(max_examples=60)
@@ -178,7 +178,7 @@ def test_dry_ground_is_what_no_fall_of_the_spread_wets(shelter: Shelter, weather
     left = roof.plan()
     for fall in fall_directions(weather):
         left = left.intersection(shadow(roof, fall))
-    assert dry_ground(roof, weather).symmetric_difference(left).area < 1e-6
+    assert dry_ground(roof, weather).region.symmetric_difference(left).area < 1e-6
 
 
 @settings(max_examples=60)

@@ -56,8 +56,8 @@ def test_turning_shelter_and_wind_together_changes_nothing(
     """Bearings run clockwise and turns anticlockwise, so the wind's bearing falls by as much as the shelter turns."""
     turned = moved(shelter, degrees)
     before, after = Weather(6, wind, bearing), Weather(6, wind, (bearing - degrees) % 360)
-    assert dry_ground(Roof.over(turned.faces()), after).area == pytest.approx(
-        dry_ground(Roof.over(shelter.faces()), before).area, abs=1e-6
+    assert dry_ground(Roof.over(turned.faces()), after).area_m2 == pytest.approx(
+        dry_ground(Roof.over(shelter.faces()), before).area_m2, abs=1e-6
     )
     assert open_to_wind(turned, after.wind_from_deg) == pytest.approx(open_to_wind(shelter, bearing), abs=1e-6)
 

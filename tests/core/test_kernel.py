@@ -8,14 +8,13 @@ import numpy as np
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
-from shapely import LineString, MultiPoint, MultiPolygon, Polygon, box, union_all
+from shapely import LineString, MultiPoint, Polygon, box
 
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.dry import _edges, _rings
-from tarvik.core.measure.ground import Ground, hull_and_pockets
-from tarvik.core.measure.kernel.level_lines import uncovered
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip, each_covers, hull, support
+from tarvik.core.measure.ground import Ground
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip, hull, support
 from tarvik.core.measure.mats import lay_mats
+from tarvik.core.measure.outline import hull_and_pockets
 
 PLACE = st.floats(-3, 3).map(lambda x: round(x, 6))
 POINTS = st.lists(st.tuples(PLACE, PLACE), min_size=3, max_size=12)
@@ -108,20 +107,3 @@ def test_a_point_twice_and_points_in_a_line() -> None:
     assert area(out, hull(leaning, 4, out)) == pytest.approx(1.0)
     line = np.array([(0.0, 0.0), (1.0, 1.0), (2.0, 2.0)])
     assert abs(area(out, hull(line, 3, out))) < 1e-12
-
-
-@given(points=POINTS, hole=POINTS, quads=st.lists(POINTS, min_size=1, max_size=4))
-def test_what_polygons_cover_of_a_region(
-    points: list[tuple[float, float]], hole: list[tuple[float, float]], quads: list[list[tuple[float, float]]]
-) -> None:
-    """Of a region that may be hollow, in parts and with a hole: what each convex polygon covers, and what all leave bare."""
-    region = Polygon(ring(points)).difference(MultiPoint(hole).convex_hull)
-    assume(isinstance(region, (Polygon, MultiPolygon)) and region.area > 0.01)
-    some = [ring(q) for q in quads]
-    most = max(len(s) for s in some)
-    padded = np.array([np.vstack([s, np.repeat(s[-1:], most - len(s), axis=0)]) for s in some])
-    cover = np.empty(len(some))
-    each_covers(*_rings(region), padded, cover)
-    assert cover == pytest.approx([region.intersection(Polygon(s)).area for s in some], abs=1e-7)
-    bare = uncovered(_edges(region), padded, np.array([len(s) for s in some]))
-    assert bare == pytest.approx(region.difference(union_all([Polygon(s) for s in some])).area, abs=1e-7)

@@ -9,17 +9,16 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
-from shapely import LineString, Polygon
+from shapely import LineString, MultiPoint, Polygon
 
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.drips import DRIP_REACH_M, drip_zone, drips, under_drips
+from tarvik.core.measure.drips import DRIP_REACH_M, drip_zones, drips, under_drips
 from tarvik.core.measure.figures import Figures, kneeling_height, measure, sitting_height, standing_height, tallest_sleeper_m
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import PACK_M2, HeadRule, Lying
 from tarvik.core.measure.mats import Mat, lay_mats
-from tarvik.core.measure.roof import without
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
@@ -157,8 +156,12 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
     outline = Polygon(mat.corners())
     nearest = min(outline.distance(LineString(d.xyz[:, :2])) for d in drips(shelter) if len(d.points) == 2)
     assert bool(under_drips([mat], shelter)) == (nearest < DRIP_REACH_M - 1e-6)
-    if outline.disjoint(drip_zone(shelter)):
+    if all(outline.disjoint(Polygon(zone)) for zone in drip_zones(shelter)):
         assert not under_drips([mat], shelter)
+    for drip, zone in zip(drips(shelter), drip_zones(shelter), strict=True):
+        near = MultiPoint(drip.xyz[:, :2]).convex_hull.buffer(DRIP_REACH_M)
+        assert Polygon(zone).buffer(1e-9).covers(near)
+        assert Polygon(zone).difference(near.buffer(0.0025)).area < 1e-6
 
 
 @settings(max_examples=80)
@@ -167,7 +170,7 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
 def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather: Weather) -> None:
     """When mats are said to lie under a drip, as many would not fit clear of it: laid clear, there are fewer."""
     figures = measure(shelter, ADULT, weather)
-    clear = lay_mats(Ground.under(figures.roof, without(figures.dry, [drip_zone(shelter)]), ROOM), ADULT.stature_m, ROOM)
+    clear = lay_mats(Ground.under(figures.roof, figures.dry_ground.less(drip_zones(shelter)), ROOM), ADULT.stature_m, ROOM)
     assert figures.wetted == under_drips(figures.mats, shelter)
     if figures.wetted:
         assert len(clear) < figures.sleepers

@@ -13,8 +13,9 @@ from shapely import Polygon
 from tarvik.core.body import Body
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import measure, tallest_sleeper_m
-from tarvik.core.measure.ground import Ground, hull_and_pockets
+from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mats import lay_mats
+from tarvik.core.measure.outline import hull_and_pockets
 from tarvik.core.measure.roof import Roof
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet

@@ -86,13 +86,13 @@ def test_dry_ground_against_rays(shelter: Shelter, wind: float, bearing: float, 
     hit = np.ones(len(ground), dtype=bool)
     for travel in fall_directions(weather):
         hit &= np.isfinite(ray_heights(shelter, ground, -travel))
-    assert dry.area == pytest.approx(hit.sum() * step**2, abs=0.02 * roof.plan().area + 0.04)
+    assert dry.area_m2 == pytest.approx(hit.sum() * step**2, abs=0.02 * roof.plan().area + 0.04)
 
 
 def test_more_wind_never_dries_a_convex_roof() -> None:
     shelter = shelter_of("plow-point", 3, 3, 1.3)
     roof = Roof.over(shelter.faces())
-    areas = [dry_ground(roof, Weather(4, w, 300)).area for w in (0, 2, 4, 8, 12)]
+    areas = [dry_ground(roof, Weather(4, w, 300)).area_m2 for w in (0, 2, 4, 8, 12)]
     assert areas == sorted(areas, reverse=True)
 
 

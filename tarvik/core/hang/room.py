@@ -14,9 +14,10 @@ from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.figures import sitting_height, standing_height
-from tarvik.core.measure.ground import Ground, hull_and_pockets, ring_of
+from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mates import lay_people
 from tarvik.core.measure.mats import Mat, lay_mats
+from tarvik.core.measure.outline import hull_and_pockets, ring_of
 from tarvik.core.measure.roof import GRID_M, Region, as_region, common, without
 from tarvik.core.plane import shares_in, signed_area
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope

@@ -11,13 +11,11 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-import shapely
-from shapely import MultiLineString, MultiPoint
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.kernel.near import near_any
 from tarvik.core.measure.rim import rim_edges
-from tarvik.core.measure.roof import Region, as_region
 from tarvik.core.measure.runoff import downhill, low_points
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
@@ -66,27 +64,28 @@ def drips(shelter: Shelter) -> tuple[Drip, ...]:
 
 
 @lru_cache(maxsize=MOST_KEPT)
-def _shapes(shelter: Shelter) -> tuple[MultiLineString | MultiPoint, ...]:
-    """All drip lines and all drip points in plan."""
-    found = drips(shelter)
-    lines = MultiLineString([d.xyz[:, :2] for d in found if len(d.xyz) == 2])
-    points = MultiPoint([d.xyz[0, :2] for d in found if len(d.xyz) == 1])
-    return tuple(shape for shape in (lines, points) if not shape.is_empty)
+def _in_plan(shelter: Shelter) -> Floats:
+    """Every drip in plan (D, 4): from, to; a point has no length."""
+    return np.array([[*d.xyz[0, :2], *d.xyz[-1, :2]] for d in drips(shelter)]).reshape(-1, 4)
 
 
-@lru_cache(maxsize=MOST_KEPT)
-def drip_zone(shelter: Shelter) -> Region:
-    """Ground nearer than DRIP_REACH_M to a drip; its round ends have few corners, and those stand 2 mm out."""
+def drip_zones(shelter: Shelter) -> Floats:
+    """Convex outlines (D, 2 x half a round, 2), anticlockwise, that hold all ground nearer than DRIP_REACH_M to a drip each;
+    their round ends have few corners, which stand 2 mm out.
+    """
+    lines = _in_plan(shelter)
     reach = DRIP_REACH_M / math.cos(math.pi / 4 / _ROUND)
-    return as_region(shapely.union_all([shape.buffer(reach, quad_segs=_ROUND) for shape in _shapes(shelter)]))
+    ahead = np.arctan2(lines[:, 3] - lines[:, 1], lines[:, 2] - lines[:, 0])
+    turn = ahead[:, None] + np.linspace(-np.pi / 2, np.pi / 2, 2 * _ROUND + 1)
+    about = reach * np.stack([np.cos(turn), np.sin(turn)], axis=-1)
+    return np.concatenate([lines[:, None, 2:] + about, lines[:, None, :2] - about], axis=1)
 
 
 def under_drips(mats: Sequence[Mat], shelter: Shelter) -> tuple[int, ...]:
     """Numbers of the mats that lie within DRIP_REACH_M of a drip."""
     if not mats:
         return ()
-    outlines = np.asarray(shapely.polygons(np.array([mat.corners() for mat in mats])))
-    near = np.zeros(len(mats), dtype=bool)
-    for shape in _shapes(shelter):
-        near |= np.asarray(shapely.distance(outlines, shape)) < DRIP_REACH_M - 1e-6
-    return tuple(int(n) for n in np.flatnonzero(near))
+    laid = np.array([[m.x, m.y, m.length_m / 2, m.width_m / 2, math.radians(m.heading_deg)] for m in mats])
+    near = np.zeros(len(mats), dtype=np.bool_)
+    near_any(laid, _in_plan(shelter), DRIP_REACH_M - 1e-6, near)
+    return tuple(np.flatnonzero(near).tolist())

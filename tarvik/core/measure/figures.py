@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.measure.bed import bed_of
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
-from tarvik.core.measure.drips import Drip, drip_zone, drips, under_drips
-from tarvik.core.measure.dry import dry_ground
+from tarvik.core.measure.drips import Drip, drip_zones, drips, under_drips
+from tarvik.core.measure.dry import DryGround, dry_ground
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import Lying, pack_room
 from tarvik.core.measure.mates import lay_people
 from tarvik.core.measure.mats import Mat, fits_one, lay_mats
 from tarvik.core.measure.openings import Opening, open_to_wind, openings
-from tarvik.core.measure.roof import Region, Roof, roof_of, without
+from tarvik.core.measure.roof import Region, Roof, roof_of
 from tarvik.core.measure.runoff import least_slope_deg
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
@@ -53,6 +53,11 @@ class Figures:
     @cached_property
     def dry(self) -> Region:
         """Ground that no drop reaches."""
+        return self.dry_ground.region
+
+    @cached_property
+    def dry_ground(self) -> DryGround:
+        """The same as mats are laid on it."""
         return dry_ground(self.roof, self.weather)
 
     @cached_property
@@ -124,7 +129,7 @@ def measure(
     dry = None if calm else dry_ground(roof, weather)
     headings = rules.headings(shelter)
 
-    def lay(floor: Region | None, stride: int = 1) -> list[tuple[int, Mat]]:
+    def lay(floor: DryGround | None, stride: int = 1) -> list[tuple[int, Mat]]:
         if shelter.pitch.bed is not None:
             return bed_of(shelter, people[0] if people else body, weather, room)
         ground = Ground.under(roof, floor, room)
@@ -135,7 +140,7 @@ def measure(
     laid = lay(dry)
     wetted = under_drips([mat for _, mat in laid], shelter)
     if wetted:
-        apart = without(roof.plan() if dry is None else dry, [drip_zone(shelter)])
+        apart = (dry_ground(roof, weather) if dry is None else dry).less(drip_zones(shelter))
         clear = lay(apart, _CLEAR_STRIDE)
         if len(clear) < len(laid):  # fewer headings may have missed a place
             clear = lay(apart)
@@ -144,7 +149,7 @@ def measure(
     figures = Figures(
         peak_m=roof.peak_m,
         covered_area_m2=roof.covered_m2,
-        dry_area_m2=roof.covered_m2 if dry is None else float(dry.area),
+        dry_area_m2=roof.covered_m2 if dry is None else dry.area_m2,
         sit_area_m2=roof.area_above(sitting_height(body)),
         kneel_area_m2=roof.area_above(kneeling_height(body)),
         stand_area_m2=roof.area_above(standing_height(body)),
@@ -159,7 +164,7 @@ def measure(
         weather=weather,
     )
     if dry is not None:
-        figures.__dict__["dry"] = dry  # known already
+        figures.__dict__["dry_ground"] = dry  # known already
     return figures
 
 
@@ -176,7 +181,7 @@ def sleepers_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) 
 
 def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:
     """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even the smallest does."""
-    ground = Ground.under(figures.roof, None if figures.rain_slope == 0 else figures.dry, figures.clearance)
+    ground = Ground.under(figures.roof, None if figures.rain_slope == 0 else figures.dry_ground, figures.clearance)
     headings = figures.lying.headings(figures.shelter)
 
     def fits(stature_m: float) -> bool:

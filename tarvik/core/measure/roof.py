@@ -14,8 +14,8 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.level_lines import area_under
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
-from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
-from tarvik.core.plane import signed_area
+from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, hollow, planes
+from tarvik.core.plane import cross
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ Region = Polygon | MultiPolygon
 class Roof:
     """All faces but floors.
 
-    `faces` (F, V, 3) padded, `corners` (F,), `plane` (F, 3) with z = gx x + gy y + c (NaN for a vertical face).
+    `faces` (F, V, 3), convex, padded, `corners` (F,), `plane` (F, 3) with z = gx x + gy y + c (NaN for a vertical face).
     `rim` (k, 2), anticlockwise, is the plan when the roof is one convex lid, else None.
     """
 
@@ -45,9 +45,12 @@ class Roof:
 
     @classmethod
     def over(cls, faces: Sequence[Face]) -> Roof:
-        """Roof of a shelter's faces."""
+        """Roof of a shelter's faces; hollow ones are taken in triangles."""
         kept = [face.xyz for face in faces if face.role is not Role.FLOOR]
         packed, corners = pack(kept)
+        if hollow(packed, corners) >= 0:
+            kept = [part for face in kept for part in _convex(face)]
+            packed, corners = pack(kept)
         plane = np.empty((len(kept), 3))
         rim = np.empty((MOST_CORNERS, 2))
         count = dome(packed, corners, plane, rim)
@@ -59,20 +62,6 @@ class Roof:
     def peak_m(self) -> float:
         """Height of the highest point."""
         return max((float(f[:n, 2].max()) for f, n in zip(self.faces, self.corners, strict=True)), default=0.0)
-
-    @cached_property
-    def rim_edges(self) -> Floats:
-        """Edges (E, 2, 3) that belong to one face only, each with its face on its left, seen from above."""
-        owned: dict[tuple[float, ...], Floats] = {}
-        twice = set()
-        for face, n in zip(self.faces, self.corners, strict=True):
-            ring = face[:n] if signed_area(face[:n]) > 0 else face[:n][::-1]
-            for a, b in zip(ring, np.roll(ring, -1, axis=0), strict=True):
-                key = tuple(np.round(np.sort(np.stack([a, b]), axis=0).ravel(), 7) + 0.0)
-                if key in owned:
-                    twice.add(key)
-                owned[key] = np.stack([a, b])
-        return np.array([edge for key, edge in owned.items() if key not in twice]).reshape(-1, 2, 3)
 
     def plan(self) -> Region:
         """Ground covered: the union of the plan projections of all faces."""
@@ -172,6 +161,18 @@ def as_region(shape: object) -> Region:
         return shape
     parts = [g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))]
     return as_region(shapely.union_all(parts, grid_size=GRID_M)) if parts else Polygon()
+
+
+def _convex(face: Floats) -> list[Floats]:
+    """A face (k, 3), or its triangles when it is not convex."""
+    if hollow(face[None], np.array([len(face)])) < 0:
+        return [face]
+    after = np.roll(face, -1, axis=0) - face
+    normal = cross(np.roll(after, 1, axis=0), after).sum(axis=0)
+    seen = np.delete(face, int(np.abs(normal).argmax()), axis=1)  # from the side that shows most of it
+    at = {tuple(place): corner for place, corner in zip(seen.tolist(), face, strict=True)}
+    triangles = shapely.get_parts(shapely.constrained_delaunay_triangles(Polygon(seen)))
+    return [np.array([at[tuple(place)] for place in shapely.get_coordinates(t)[:3].tolist()]) for t in triangles]
 
 
 def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:

@@ -235,7 +235,7 @@ def weathered(form: Form, night: Night, from_deg: float, uphill_deg: float | Non
         return Weathered(beds_of({max(statures): figures.sleepers}), figures.sleepers,
                          figures.sleepers, 0.0)  # fmt: skip
     same = abs((from_deg - figures.weather.wind_from_deg + 180) % 360 - 180) < SAME_DEG
-    dry = None if rain_slope(weather) == 0 else figures.dry if same else dry_ground(roof, weather)
+    dry = None if rain_slope(weather) == 0 else figures.dry_ground if same else dry_ground(roof, weather)
     ground = LyingGround.under(roof, dry, figures.clearance)
     headings = lying.headings(form.shelter)
     known: dict[float, int] = {}

@@ -238,38 +238,6 @@ def _covered(polygons: Floats, sizes: Ints, y: float, spans: Floats) -> int:
 
 
 @compiled
-def uncovered(own: Floats, polygons: Floats, sizes: Ints) -> float:
-    """Area (m2), exact, of a region that no convex polygon (M, V, 2) covers. `own` (k, 4): edges of the region's rings, any
-    way round; holes and several parts count by the even-odd rule. Strips as in `union_area`.
-    """
-    edges = np.empty((own.shape[0] + polygons.shape[0] * polygons.shape[1], 4))
-    count = own.shape[0]
-    edges[:count] = own
-    bottom, top = own[:, 1].min(), own[:, 1].max()
-    count = _sides(polygons, sizes, edges, count)
-    events = _met(edges, count)
-    spans, cuts = np.empty((polygons.shape[0] + 1, 2)), np.empty(own.shape[0])
-    total = 0.0
-    for k in range(events.size - 1):
-        tall, y = events[k + 1] - events[k], (events[k] + events[k + 1]) / 2
-        if tall < 1e-12 or y < bottom or y > top:
-            continue
-        crossed = 0
-        for e in range(own.shape[0]):
-            if (own[e, 1] > y) != (own[e, 3] > y):
-                cuts[crossed] = own[e, 0] + (y - own[e, 1]) / (own[e, 3] - own[e, 1]) * (own[e, 2] - own[e, 0])
-                crossed += 1
-        inside = np.sort(cuts[:crossed])
-        n = _covered(polygons, sizes, y, spans)
-        for c in range(0, crossed - 1, 2):
-            bare = inside[c + 1] - inside[c]
-            for i in range(n):
-                bare -= max(min(spans[i, 1], inside[c + 1]) - max(spans[i, 0], inside[c]), 0.0)
-            total += bare * tall
-    return total
-
-
-@compiled
 def union_area(polygons: Floats, sizes: Ints) -> float:
     """Area of the union of convex polygons (M, ROOM, 2), exact: between neighbouring corners and crossings the length of
     a level line inside grows evenly, so the middle line of each strip gives its area.

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 
+FLAT_TURN = 1e-9
+"""Corners that turn the other way by less are straight (m4: of the turn with the face's normal)."""
 ROOM = 40
 """Corners that a part of a face may have."""
 
@@ -42,6 +44,28 @@ def planes(faces: Floats, corners: Ints, out: Floats) -> float:
             gx, gy = -nx / nz, -ny / nz
             out[f, 0], out[f, 1], out[f, 2] = gx, gy, mz - gx * mx - gy * my
     return total
+
+
+@compiled
+def hollow(faces: Floats, corners: Ints) -> int:
+    """Number of the first face that is not convex; -1 when all are."""
+    for f in range(corners.size):
+        n = corners[f]
+        normal = np.zeros(3)
+        turns = np.empty((n, 3))
+        for i in range(n):
+            a, b, c = faces[f, i - 1 if i else n - 1], faces[f, i], faces[f, i + 1 if i + 1 < n else 0]
+            u, v = b - a, c - b
+            turns[i, 0], turns[i, 1], turns[i, 2] = (
+                u[1] * v[2] - u[2] * v[1],
+                u[2] * v[0] - u[0] * v[2],
+                u[0] * v[1] - u[1] * v[0],
+            )
+            normal += turns[i]
+        for i in range(n):
+            if turns[i, 0] * normal[0] + turns[i, 1] * normal[1] + turns[i, 2] * normal[2] < -FLAT_TURN:
+                return f
+    return -1
 
 
 @compiled
