@@ -29,8 +29,8 @@ from tarvik.core.hang.tell import Told, tell
 from tarvik.core.pitches import PITCHES
 from tarvik.core.solve import Question, solve
 from tarvik.store import hung as store
+from tarvik.work.memory import Kept
 from tarvik.work.pipes import answer, send, start
-from tarvik.work.solving import Kept
 
 if TYPE_CHECKING:
     import subprocess

@@ -32,8 +32,8 @@ if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
+    from tarvik.work.memory import Ask
 
-    Ask = tuple[Pitch, Sheet, Aim, Mapping[str, float]]
     _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
     _Gather = tuple[int, Portion | None, Depth, tuple[int, ...]]
 

@@ -22,7 +22,8 @@ from tarvik.web.drawing import hung as hung_drawing
 from tarvik.web.drawing import views
 from tarvik.web.drawing.silhouette import silhouette, view
 from tarvik.web.drawing.svg import Paper
-from tarvik.work.solving import Solver, key_of
+from tarvik.work.memory import key_of
+from tarvik.work.solving import Solver
 from tests.reference import OBLONGS
 
 SVG = "{http://www.w3.org/2000/svg}"

@@ -4,7 +4,7 @@ import os
 import signal
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -13,9 +13,12 @@ import pytest
 from tarvik.commands.bench_plan import large_case
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Pitch
 from tarvik.core.plan.gather import Depth, Gathering, Portion, gather
+from tarvik.core.search import Aim
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
+from tarvik.core.weather.rain import Weather, rain_slope
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 from tests.patience import comes_true
@@ -53,6 +56,41 @@ def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
     assert found == {"height": 1.1}
     shaped = Sheet(((0, 0), (2, 0), (3, 1), (1, 3), (0, 2.5), (0.4, 1.0)))
     assert searcher.settings(PITCHES["plow-point"], shaped, question.aim(), {}) is None
+
+
+def test_a_second_search_goes_to_the_second_process(searcher: Searcher, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where the settings best in calm rain leave somebody wet tonight, it searches anew, and the answers are those of one
+    who works alone."""
+    asked = [
+        replace(q, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True, pitch=PITCHES[slug])
+        for q in QUESTIONS[::5] for slug in ("a-frame", "a-frame-porch", "diagonal-fly", "lean-to", "bag")
+    ]  # fmt: skip
+    seen: list[Aim] = []
+    search = searcher.search
+
+    def watched(
+        asks: Sequence[tuple[Pitch, Sheet, Aim, Mapping[str, float]]], tell: Callable[[int, dict[str, float] | None], None]
+    ) -> None:
+        seen.extend(aim for _, _, aim, _ in asks)
+        search(asks, tell)
+
+    monkeypatch.setattr(searcher, "search", watched)
+    shared = Solver(searcher).solve_all(asked)
+    assert any(rain_slope(aim.weather) > 0 for aim in seen)
+    alone = [Solver().solve(question) for question in asked]
+    assert [dict(s.settings) for s in shared] == [dict(s.settings) for s in alone]
+    assert [s.figures and s.figures.sleepers for s in shared] == [s.figures and s.figures.sleepers for s in alone]
+
+
+def test_an_error_ends_a_shared_board(searcher: Searcher) -> None:
+    """Raised here or there, at the list's beginning or end: the board ends with it, and the next one is worked out."""
+    wrong = replace(QUESTIONS[0], settings={"no such": 1.0})
+    for questions in ([wrong, *QUESTIONS], [*QUESTIONS, wrong], [wrong]):
+        with pytest.raises(InputError):
+            Solver(searcher).solve_all(questions)
+    assert searcher.there
+    assert settings_of(Solver(searcher)) == settings_of(Solver())
+    assert Solver(searcher).solve_all([]) == []
 
 
 def test_what_it_raises_is_raised_here(searcher: Searcher) -> None:

@@ -13,9 +13,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
-    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.fold.pattern import Floats, Panel
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,25 +33,33 @@ class RimEdge:
 @lru_cache(maxsize=MOST_KEPT)
 def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     """Every free edge of the panels that are not floor. A strip doubled under ends where it is folded, not at its own rim."""
-    owners: dict[frozenset[str], list[int]] = {}
-    for number, panel in enumerate(shelter.panels):
-        if panel.role is not Role.FLOOR and not panel.doubled:
-            for pair in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-                owners.setdefault(frozenset(pair), []).append(number)
+    points = {name: row for row, name in enumerate(shelter.pattern.points)}
+    places = shelter.xyz.tolist()
+    middles: dict[int, tuple[float, float]] = {}
     found = []
-    for number, panel in enumerate(shelter.panels):
-        if panel.role is Role.FLOOR or panel.doubled:
-            continue
-        middle = shelter.at_all(panel.points)[:, :2].mean(axis=0).tolist()
-        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-            if len(owners[frozenset((a, b))]) == 1:
-                found.append(_edge(shelter, number, a, b, middle))
+    for number, a, b in _free_edges(shelter.panels):
+        if number not in middles:
+            corners = [places[points[p]] for p in shelter.panels[number].points]
+            middles[number] = sum(c[0] for c in corners) / len(corners), sum(c[1] for c in corners) / len(corners)
+        (ax, ay, _), (bx, by, _) = places[points[a]], places[points[b]]
+        x, y = middles[number]
+        size = max(math.hypot(bx - ax, by - ay), 1e-12)
+        way = -1.0 if (by - ay) * ((ax + bx) / 2 - x) + (ax - bx) * ((ay + by) / 2 - y) < 0 else 1.0
+        outward = np.array([way * (by - ay) / size, way * (ax - bx) / size])
+        found.append(RimEdge(number, (a, b), shelter.xyz[points[a]], shelter.xyz[points[b]], outward))
     return tuple(found)
 
 
-def _edge(shelter: Shelter, panel: int, a: str, b: str, middle: Sequence[float]) -> RimEdge:
-    start, end = shelter.at(a), shelter.at(b)
-    (ax, ay, _), (bx, by, _) = start.tolist(), end.tolist()
-    out = np.array([by - ay, ax - bx]) / max(math.hypot(bx - ax, by - ay), 1e-12)
-    inward = (by - ay) * ((ax + bx) / 2 - middle[0]) + (ax - bx) * ((ay + by) / 2 - middle[1]) < 0
-    return RimEdge(panel, (a, b), start, end, -out if inward else out)
+@lru_cache(maxsize=256)
+def _free_edges(panels: tuple[Panel, ...]) -> list[tuple[int, str, str]]:
+    """Edges of the roof's panels that belong to one of them only: the panel's number, from point, to point."""
+    owners: dict[frozenset[str], int] = {}
+    edges = [
+        (number, a, b)
+        for number, panel in enumerate(panels)
+        if panel.role is not Role.FLOOR and not panel.doubled
+        for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True)
+    ]
+    for _, a, b in edges:
+        owners[frozenset((a, b))] = owners.get(frozenset((a, b)), 0) + 1
+    return [(number, a, b) for number, a, b in edges if owners[frozenset((a, b))] == 1]

@@ -49,12 +49,11 @@ def _pulls(shelter: Shelter) -> dict[str, Floats]:
     return {high[0]: _unit(first - last), high[-1]: _unit(last - first)}
 
 
-def _staked(shelter: Shelter) -> tuple[list[Line], list[Stake]]:
+def _staked(shelter: Shelter, on_poles: tuple[str, ...]) -> tuple[list[Line], list[Stake]]:
     lines: list[Line] = []
     stakes: list[Stake] = []
     centre = shelter.xyz[:, :2].mean(axis=0)
     grounded: list[str] = []
-    on_poles = poled(shelter)
     for anchor in shelter.pitch.anchors:
         if anchor.hold not in (Hold.STAKED, Hold.FLOWN) or anchor.point in on_poles:
             continue
@@ -155,10 +154,10 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
     """Every way of rigging the shelter with the kinds of support there are; at least one, with its shortfalls."""
     high = shelter.pitch.high_points()
     trees, poles = supports.usable_trees(), supports.poles
-    lines, stakes = _staked(shelter)
+    on_poles = poled(shelter)
+    lines, stakes = _staked(shelter, on_poles)
     pulls = _pulls(shelter)
     offered = _kinds(shelter, supports)
-    on_poles = poled(shelter)
     yielded = False
     for kinds in product(offered, repeat=len(high)):
         enough = trees is None or kinds.count("tree") <= len(trees)

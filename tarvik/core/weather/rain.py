@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -68,6 +69,11 @@ def fall_directions(weather: Weather) -> np.ndarray:
 
     Wind from 0 degrees (+y) at slope 1 drives rain towards -y: (0, -1).
     """
+    return _falls(weather).copy()
+
+
+@lru_cache(maxsize=512)
+def _falls(weather: Weather) -> np.ndarray:
     slope = rain_slope(weather)
     if slope == 0:
         return np.zeros((1, 2))

@@ -253,7 +253,7 @@ def general_entries(
 ) -> tuple[int, int]:  # fmt: skip
     """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid; returns their number, and
     that of the corners of the convex `ground` (MOST_CORNERS, 2) in which every mat lies: none are sought where that is less
-    than `ground_least` (m2), and no ground is told where one is enough.
+    than `ground_least` (m2).
     """
     plane = np.empty((corners.size, 3))
     limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
@@ -271,12 +271,11 @@ def general_entries(
     ring_box[: heights.size] = np.arange(heights.size)
     limits, reach = eased(limits[:count], inner), np.empty(4)
     made, blocked, ground_corners = 0, -1, 0
-    if enough > 1:
-        region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
-        ground_corners = corners_of[0]
-        ground[:ground_corners] = region[0, :ground_corners]
-        if area(ground, ground_corners) < ground_least:
-            return 0, ground_corners
+    region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
+    ground_corners = corners_of[0]
+    ground[:ground_corners] = region[0, :ground_corners]
+    if area(ground, ground_corners) < ground_least:
+        return 0, ground_corners
     room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     triangles, normals = obstacles[:0], np.empty((0, 3, 3))
