@@ -230,10 +230,10 @@ def _shade_low(box: SheetBox, values: Values) -> Floats:
 
 
 def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
-    fly = {limit.setting: limit for limit in _fly_limits(box, _as_fly(values))}
+    altitude = box[0] * box[1] / float(np.hypot(*box))
     return (
         Limit("low", _shade_low(box, values), "flatter than ten degrees, water would stand on it"),
-        Limit("height", fly["height"].most, fly["height"].why),
+        Limit("height", values["low"] + altitude * STEEPEST_SINE, "the side corners do not reach down so far"),
     )
 
 

@@ -79,11 +79,10 @@ def _wrap_layout(box: SheetBox, values: Values) -> Layout:
 
 def _wrap_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     s = _side(box)
-    rest = s - values["inset"]
     awning = np.degrees(np.arcsin(np.clip(values["height"] * np.sqrt(2) / values["inset"], -1, 1)))
     return (
-        Limit("height", rest * 0.999, "the sides do not reach the ground"),
-        Limit("inset", np.full_like(rest, s / 2), "it leaves too little roof"),
+        limit_by_trying(_wrap_layout, box, values, "height", 0.1, s, "the sides do not reach the ground"),
+        limit_by_trying(_wrap_layout, box, values, "inset", 0.05, s, "it leaves too little roof"),
         Limit(
             "awning",
             np.where(values["height"] * np.sqrt(2) >= values["inset"], 90.0, awning),
