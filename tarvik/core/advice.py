@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
@@ -43,6 +44,9 @@ ADVICE_MOST_M: Final = constant("advice_most", 4.6, "m", ENGINEERING, "largest s
 ADVICE_STEP_M: Final = constant("advice_step", 0.05, "m", ENGINEERING, "step of the sheets considered")
 SITTING_COUNTS: Final = constant(
     "sitting_counts", 0.8, "1", ENGINEERING, "an intent that weighs sitting so much wants room for it"
+)
+SIT_FIRST: Final = constant(
+    "sit_first", 30.0, "1/m2", ENGINEERING, "weight with which a search finds sitting room if there is any"
 )
 OBLONG_SHARE: Final = 4 / 3
 """Length over width of the sheet tried for a pitch that takes no square."""
@@ -89,31 +93,31 @@ class Smallest:
 
 
 def smallest_for_pitch(
-    slug: str, body: Body, question: Question, workings: Workings = PLAIN, *, sit: bool = False
+    slug: str, body: Body, question: Question, workings: Workings = PLAIN, *, sit: bool = False, under_m2: float = math.inf
 ) -> tuple[float, float] | None:
-    """The smallest square (or oblong, where the pitch wants one) under which the person lies dry, and has room to `sit` up
-    if wanted, in steps of 5 cm.
+    """The smallest square (or oblong, where the pitch wants one) under which the person can lie dry, and with `sit` also has
+    room to sit up, at some setting, in steps of 5 cm. Every size from the smallest on is tried: under slanted rain a larger
+    sheet may do worse than a smaller one. None when none under `under_m2` does.
     """
     pitch = PITCHES[slug]
     share = OBLONG_SHARE if pitch.shape is Shape.OBLONG else 1.0
-
-    def does(steps: int) -> bool:
-        side = ADVICE_LEAST_M + steps * ADVICE_STEP_M
-        sheet = Sheet.rectangle(round(side, 3), round(side * share, 3))
+    intent = question.intent
+    if sit:  # under a name of its own, for what is searched for it is kept by the intent's name
+        intent = replace(intent, slug=f"{intent.slug}, sitting", sit=SIT_FIRST)
+    for step in range(round((ADVICE_MOST_M - ADVICE_LEAST_M) / ADVICE_STEP_M) + 1):
+        side = ADVICE_LEAST_M + step * ADVICE_STEP_M
+        size = round(side, 2), round(side * share, 2)
+        if size[0] * size[1] >= under_m2:
+            break
+        sheet = Sheet.rectangle(*size)
         if isinstance(fit(pitch, sheet), Misfit):
-            return False
-        asked = replace(question, sheet=sheet, pitch=pitch, settings={}, body=body, wanted=1, supports=UNLIMITED)
+            continue
+        asked = replace(question, sheet=sheet, pitch=pitch, settings={}, body=body, wanted=1, supports=UNLIMITED,
+                        intent=intent, shorter=False)  # fmt: skip
         found = solve(asked, workings).figures
-        return found is not None and found.sleepers >= 1 and (not sit or found.sit_area_m2 >= SIT_EACH_M2)
-
-    low, high = -1, round((ADVICE_MOST_M - ADVICE_LEAST_M) / ADVICE_STEP_M)
-    if not does(high):
-        return None
-    while high - low > 1:
-        middle = (low + high) // 2
-        low, high = (low, middle) if does(middle) else (middle, high)
-    side = ADVICE_LEAST_M + high * ADVICE_STEP_M
-    return round(side, 2), round(side * share, 2)
+        if found is not None and found.sleepers >= 1 and (not sit or found.sit_area_m2 >= SIT_EACH_M2):
+            return size
+    return None
 
 
 def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> list[Smallest]:
@@ -123,8 +127,11 @@ def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> li
         intent = INTENTS[slug]
         asked = replace(question, intent=intent)
         sit = intent.sit >= SITTING_COUNTS
-        known = [(smallest_for_pitch(s, body, asked, workings, sit=sit), s) for s in suited]
-        sizes = [(size, s) for size, s in known if size is not None]
-        best = min(sizes, key=lambda k: k[0][0] * k[0][1], default=(None, suited[0]))
-        out.append(Smallest(intent, best[1], best[0]))
+        best, pitch = None, suited[0]
+        for tried in suited:
+            least = math.inf if best is None else best[0] * best[1]
+            smaller = smallest_for_pitch(tried, body, asked, workings, sit=sit, under_m2=least)
+            if smaller is not None:
+                best, pitch = smaller, tried
+        out.append(Smallest(intent, pitch, best))
     return out

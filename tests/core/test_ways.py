@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
 import pytest
 
 from tarvik.core import cards
@@ -16,6 +19,7 @@ from tarvik.core.rig.verdict import Verdict
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.trade_off import trade_off
+from tarvik.core.weather.rain import Weather
 from tarvik.web.drawing.knots import STRANDS, knot_drawing
 
 SHEET = Sheet.rectangle(3.05, 3.05)
@@ -119,6 +123,36 @@ def test_kit_advice_agrees_with_practice() -> None:
     rows = kit_advice(Body(1.6), start)
     assert [r.intent.slug for r in rows] == list(SUITED)
     assert all(r.size_m and 1.4 <= r.size_m[0] <= 3.5 for r in rows)
+
+
+@pytest.mark.parametrize("weather", [Weather(), Weather(5, 4, 90, 15)])
+@pytest.mark.parametrize(("slug", "sit"), [("a-frame", True), ("lean-to", True), ("plow-point", True), ("plow-point", False),
+                                           ("lean-to-floored", False)])  # fmt: skip
+def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> None:
+    """Of the six sizes below the one advised none does, at any of sixty heights; the one advised does, at one of them."""
+    body = Body(1.68)
+    start = Question(SHEET, PITCHES[slug], {}, body=body, weather=weather, free_to_turn=weather.wind_m_s > 0, wanted=1)
+    size = smallest_for_pitch(slug, body, start, sit=sit)
+    assert size is not None
+
+    def does(side: float) -> bool:
+        pitch = PITCHES[slug]
+        for turn in (0.0, 1.0):
+            for height in np.linspace(pitch.setting("height").least, side, 60):
+                others = {s.name: 0.4 for s in pitch.settings if s.name == "floor"} | {"turn": turn}
+                asked = {
+                    n: v for n, v in {"height": float(height), **others}.items() if any(s.name == n for s in pitch.settings)
+                }
+                if height > pitch.setting("height").most:
+                    continue
+                found = solve(replace(start, sheet=Sheet.rectangle(side, side), settings=asked)).figures
+                if found is not None and found.sleepers and (not sit or found.sit_area_m2 >= 0.5):
+                    return True
+        return False
+
+    if slug != "lean-to-floored":  # its floor's depth is searched for too
+        assert does(size[0])
+    assert not any(does(round(size[0] - 0.05 * k, 2)) for k in range(1, 7))
 
 
 def test_every_knot_has_a_drawing_and_every_line_its_knots() -> None:
