@@ -15,7 +15,7 @@ from tarvik.core.plan.party import Camper, PlanRules, Shares, Skill
 from tarvik.core.site.placing import Spot
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Iterator, Mapping, Sequence
 
 JOIN_M = 0.40  # cord lost in a join, as the constants document says
 
@@ -211,14 +211,10 @@ def best_by_looking_at_all(asked: PlanQuestion) -> tuple[int, ...]:
     Sets whose kit is short are passed over at once; beds are handed out person by person, those that cannot be not followed.
     """
     best: tuple[int, ...] | None = None
-    by_sheet: dict[tuple[int, ...], list[Offer | None]] = {}
-    for offer in asked.offers:
-        by_sheet.setdefault(offer.sheets, [None]).append(offer)
-    for chosen in itertools.product(*by_sheet.values()):
-        offers = [o for o in chosen if o is not None]
-        if not fits_together(offers, asked.rules.gap_m) or kit_cost(offers, asked) is None:
+    for offers in sets_that_fit(asked):
+        if kit_cost(offers, asked) is None:
             continue
-        for beds in _beddings(asked, offers):
+        for beds in beddings(asked, offers):
             value = value_of(asked, offers, beds)
             if value is not None:
                 told = tuple(value[a] for a in asked.aims)
@@ -227,7 +223,19 @@ def best_by_looking_at_all(asked: PlanQuestion) -> tuple[int, ...]:
     return best
 
 
-def _beddings(asked: PlanQuestion, offers: Sequence[Offer]) -> list[tuple[int, ...]]:
+def sets_that_fit(asked: PlanQuestion) -> Iterator[list[Offer]]:
+    """Every set of offers, one of each sheet at most, that stand beside each other."""
+    by_sheet: dict[tuple[int, ...], list[Offer | None]] = {}
+    for offer in asked.offers:
+        by_sheet.setdefault(offer.sheets, [None]).append(offer)
+    for chosen in itertools.product(*by_sheet.values()):
+        offers = [o for o in chosen if o is not None]
+        if fits_together(offers, asked.rules.gap_m):
+            yield offers
+
+
+def beddings(asked: PlanQuestion, offers: Sequence[Offer]) -> list[tuple[int, ...]]:
+    """Every way of going to bed under these offers, none of them left empty: each person's offer, -1 for none."""
     found: list[tuple[int, ...]] = [()]
     for camper in asked.campers:
         fits = [n for n, o in enumerate(offers) if o.room(camper.stature_m) >= camper.bulk]

@@ -108,7 +108,8 @@ BOAT_PORCH: Final = Pitch(
     limits=_porch_limits,
     steps=(
         _PROP,
-        Step("Stake the rear edge in a straight row of five behind the hull, {R1-R5} long.", ("R1", "R2", "R3", "R4", "R5")),
+        Step("Stake the rear edge in a straight row of five, {R1} to {R5}, behind the hull, {R1-R5} long.",
+             ("R1", "R2", "R3", "R4", "R5")),
         Step("Draw the sheet over the hull to {H} and {I}, and raise the middle of the front edge {F} on an upright pole to "
              "{height}, {F-H} from the hull's end."),
         Step("Set the front corners {A} and {B} at {ends}, the weather end lower; guy all three poles."),
@@ -175,7 +176,8 @@ BOAT_NIGHT: Final = Pitch(
     limits=_night_limits,
     steps=(
         _PROP,
-        Step("Stake the rear edge in a straight row of five behind the hull, {R1-R5} long.", ("R1", "R2", "R3", "R4", "R5")),
+        Step("Stake the rear edge in a straight row of five, {R1} to {R5}, behind the hull, {R1-R5} long.",
+             ("R1", "R2", "R3", "R4", "R5")),
         Step("Run a line from the hull's middle {H} to a front pole at {K} and lay the sheet over it."),
         Step("Stake the front corners {A} and {B}: {A-R1} from the ends of the row, {A-H} from the hull's middle.", ("A",
             "B")),

@@ -347,6 +347,7 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
         return (limit_by_trying(layout, box, values, "height", 0.2, max(box), "the hem does not reach the ground all round"),)
 
     pattern = _cone_pattern(count)
+    outwards = tuple(sorted(pattern.points[1:], key=lambda q: abs(int(q[1:]) - (count - 1) / 2)))
     return Pitch(
         slug="half-cone",
         name="Half cone",
@@ -362,8 +363,8 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
         steps=(
             Step("Look up for dead branches, and clear the ground of stones and sticks. The round back goes to the wind."),
             Step("Rig the peak {P} at {height} on a support in front, or a pole."),
-            Step("Stake the hem round the back from the middle outwards, each stake at its own distance from the foot of the "
-                 "peak.", pattern.points[1:]),
+            Step("Stake the hem round the back from the middle outwards, each so far from the foot of the peak: "
+                 + ", ".join(f"{{{q}}} at {{P-{q}}}" for q in outwards) + ".", outwards),
             Step("Go round once more until no gore is slack."),
         ),
         minutes=6,
