@@ -250,7 +250,8 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if found[1] > 0 or fitting.pitch.bed is not None:
         return found[2]
     slanted = len(hunt.falls) > 1
-    for share in _SHORTER if aim.shorter else _SHORTER[: int(slanted)]:
+    shares = _SHORTER if aim.shorter else _SHORTER[:1] if slanted else ()
+    for share in shares:
         shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
         served = _searched(_Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given), first)
         if served[1] == 0:

@@ -92,36 +92,20 @@ def dry_ground(roof: Roof, weather: Weather) -> DryGround:
     if roof.rim is not None:
         size, points, ends, margins = dry_under_lid(roof.rim, roof.faces, roof.corners, falls[1:])
         return _settled(DryGround(size, points, ends, roof, (margins,)))
-    size, points, ends, shades = _dry_under(roof, falls)
+    shadows, sizes = _cast(roof, falls)
+    wets = np.zeros(len(shadows), dtype=np.bool_)
+    size, points, ends = dry_under(shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets)
+    if size < 0:
+        wets[1:] = True  # the kernel had no room to tell which of them matter
+    shades = tuple((shadows[k], sizes[k]) for k in np.flatnonzero(wets))
     return _settled(DryGround(size, points, ends, roof, (), shades))
 
 
 def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:
     """Area (N,) of the dry ground with the wind from each of these bearings."""
-    return np.array([_dry_area(roof, replace(weather, wind_from_deg=float(b))) for b in bearings_deg])
-
-
-def _dry_area(roof: Roof, weather: Weather) -> float:
     if rain_slope(weather) == 0:
-        return roof.covered_m2
-    falls = fall_directions(weather)
-    if roof.rim is not None:
-        size = float(dry_under_lid(roof.rim, roof.faces, roof.corners, falls[1:])[0])
-    else:
-        size = _dry_under(roof, falls)[0]
-    return size if size >= 0 else dry_ground(roof, weather).area_m2
-
-
-def _dry_under(roof: Roof, falls: Floats) -> tuple[float, Floats, Ints, tuple[tuple[Floats, Floats], ...]]:
-    """The dry ground of a roof that is no convex lid: its area and pieces, and the shadows of those falls, calm rain apart,
-    that wet what the others leave dry; -1 and all of them when the kernel had no room.
-    """
-    shadows, sizes = _cast(roof, falls)
-    wets = np.zeros(len(shadows), dtype=np.bool_)
-    size, points, ends = dry_under(shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets)
-    if size < 0:
-        wets[1:] = True
-    return size, points, ends, tuple((shadows[k], sizes[k]) for k in np.flatnonzero(wets))
+        return np.full(len(bearings_deg), roof.covered_m2)
+    return np.array([dry_ground(roof, replace(weather, wind_from_deg=float(b))).area_m2 for b in bearings_deg])
 
 
 def _cast(roof: Roof, travels: Floats) -> tuple[Floats, Floats]:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.measure.kernel.extent import regions
 from tarvik.core.measure.kernel.general import (
     MOST_OBSTACLES,
     MOST_PLANES,
@@ -16,7 +17,7 @@ from tarvik.core.measure.kernel.general import (
     shade,
 )
 from tarvik.core.measure.kernel.level_lines import upper_corners
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, clip
+from tarvik.core.measure.kernel.polygon import area
 from tarvik.core.measure.kernel.polygon import hull as hull_of
 from tarvik.core.measure.kernel.roof import ROOM
 from tarvik.core.measure.outline import half_planes
@@ -57,9 +58,13 @@ class Ground:
         planes = [np.column_stack([roof.plane[:, :2], height - roof.plane[:, 2]]) for height in clearance.heights()]
         boxes = np.repeat(np.arange(len(planes)), len(roof.plane))
         limits, pockets = (half_planes(roof.rim), np.zeros((0, 3, 2))) if dry is None else dry.hull_and_pockets
-        planes.append(limits)
-        return cls(_about(roof.rim), np.concatenate(planes), np.append(boxes, np.zeros(len(limits), dtype=np.int64)),
-                   pockets, np.zeros(len(pockets), dtype=np.int64), *_usable(roof, dry, clearance.edge_m))  # fmt: skip
+        every, box = np.concatenate([*planes, limits]), np.append(boxes, np.zeros(len(limits), dtype=np.int64))
+        bounds = _about(roof.rim)
+        outline, corners, _ = regions(bounds, every, box, 1)  # of a mat's edge, and so of the whole mat
+        hull = outline[0, : corners[0]].copy()
+        usable = float(area(hull, len(hull)))
+        return cls(bounds, every, box, pockets, np.zeros(len(pockets), dtype=np.int64),
+                   usable if dry is None else min(usable, dry.area_m2), hull)  # fmt: skip
 
     @classmethod
     def _hollow(cls, roof: Roof, dry: DryGround | None, clearance: Clearance) -> Ground | None:
@@ -102,24 +107,3 @@ def _about(points: Floats) -> Floats:
     """Bounds (x from, to, y from, to) with a metre round all points (k, 2)."""
     low, high = points.min(axis=0) - 1, points.max(axis=0) + 1
     return np.array([low[0], high[0], low[1], high[1]])
-
-
-def _usable(roof: Roof, dry: DryGround | None, height: float) -> tuple[float, Floats]:
-    """Area under a convex lid of the ground with `height` over it, and its outline (k, 2), anticlockwise. Where only some is
-    dry both are upper bounds: the lesser area, and what the outline shares with the dry ground's hull.
-    """
-    ring = roof.ring_above(height)
-    if dry is not None and len(ring):
-        ring = within(ring, dry.hull_and_pockets[0])
-    size = float(area(ring, len(ring))) if len(ring) else 0.0
-    return (size if dry is None else min(size, dry.area_m2)), ring
-
-
-def within(ring: Floats, limits: Floats) -> Floats:
-    """Part (k, 2) of a convex outline inside half-planes (H, 3)."""
-    count, some, other = len(ring), np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    some[:count] = ring
-    for nx, ny, b in limits:
-        count = clip(some, count, nx, ny, b, other)
-        some, other = other, some
-    return some[:count].copy()

@@ -95,12 +95,16 @@ def _fly_frame(box: SheetBox, near: Floats, far: Floats) -> tuple[Floats, list[t
     return reach, feet
 
 
+def _altitude(box: SheetBox) -> float:
+    """Height of either half of the sheet over its diagonal."""
+    return box[0] * box[1] / float(np.hypot(*box))
+
+
 def _fly_sines(box: SheetBox, near: Floats, far: Floats, corner: Floats) -> list[Floats]:
     """Sine of the tilt that brings each side corner down to its height; above 1 there is none."""
     width, length = box
     reach, feet = _fly_frame(box, near, far)
-    altitude = width * length / np.hypot(width, length)
-    return [(foot - corner) * np.hypot(width, length) / (altitude * reach) for _, foot in feet]
+    return [(foot - corner) * np.hypot(width, length) / (_altitude(box) * reach) for _, foot in feet]
 
 
 def _fly_layout(box: SheetBox, values: Values) -> Layout:
@@ -109,7 +113,7 @@ def _fly_layout(box: SheetBox, values: Values) -> Layout:
     diagonal = np.hypot(width, length)
     reach, feet = _fly_frame(box, near, far)
     zero = np.zeros_like(near)
-    altitude = width * length / diagonal
+    altitude = _altitude(box)
     points = [(zero, zero, near), (reach, zero, far)]
     for (share, foot), sine, hand in zip(feet, _fly_sines(box, near, far, corner), (-1.0, 1.0), strict=True):
         fall = np.where((foot - corner >= LOWEST_RISE_M) & (sine <= STEEPEST_SINE), sine, np.nan)
@@ -225,15 +229,13 @@ def _as_fly(values: Values) -> Values:
 
 def _shade_low(box: SheetBox, values: Values) -> Floats:
     """Height of the low corners above which the sides would be too flat to shed water."""
-    altitude = box[0] * box[1] / float(np.hypot(*box))
-    return np.asarray(np.fmax(values["height"] - altitude * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0))
+    return np.asarray(np.fmax(values["height"] - _altitude(box) * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0))
 
 
 def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
-    altitude = box[0] * box[1] / float(np.hypot(*box))
     return (
         Limit("low", _shade_low(box, values), "flatter than ten degrees, water would stand on it"),
-        Limit("height", values["low"] + altitude * STEEPEST_SINE, "the side corners do not reach down so far"),
+        Limit("height", values["low"] + _altitude(box) * STEEPEST_SINE, "the side corners do not reach down so far"),
     )
 
 

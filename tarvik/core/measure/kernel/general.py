@@ -14,7 +14,7 @@ import numpy as np
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import MOST_PIECES, clear_of, outward
 from tarvik.core.measure.kernel.extent import eased, extent, regions, within_planes
-from tarvik.core.measure.kernel.polygon import FLAT_M2, MOST_CORNERS, area, centroid, each_covers_at, hull
+from tarvik.core.measure.kernel.polygon import FLAT_M2, MOST_CORNERS, area, centroid, each_covers_at, hull, stretch_inside
 from tarvik.core.measure.kernel.roof import ROOM, cut_face, planes
 
 if TYPE_CHECKING:
@@ -52,24 +52,6 @@ def _turned(face: Floats, count: int, gx: float, gy: float, out: Floats) -> floa
 
 
 @compiled
-def _span(polygon: Floats, count: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
-    """Stretch (from, to) of the segment a-b, as shares of it, inside a convex polygon; (1, 0) when none."""
-    low, high = 0.0, 1.0
-    for i in range(count):
-        j = i + 1 if i + 1 < count else 0
-        nx, ny = polygon[i, 1] - polygon[j, 1], polygon[j, 0] - polygon[i, 0]
-        b = nx * polygon[i, 0] + ny * polygon[i, 1]
-        da, db = nx * ax + ny * ay - b, nx * bx + ny * by - b
-        if da < 0.0 and db < 0.0:
-            return 1.0, 0.0
-        if da < 0.0:
-            low = max(low, da / (da - db))
-        elif db < 0.0:
-            high = min(high, da / (da - db))
-    return low, high
-
-
-@compiled
 def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: int) -> int:
     """Edges of the union of the shadows, each as a thin triangle that lies outside it, appended to `out`."""
     free = np.empty((MOST_SPANS, 2))
@@ -87,7 +69,7 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
             for g in range(corners.size):
                 if g == f or sizes[g] < FLAT_M2:
                     continue
-                low, high = _span(
+                low, high = stretch_inside(
                     shadows[g], corners[g], ax + nx * BESIDE_M, ay + ny * BESIDE_M, bx + nx * BESIDE_M, by + ny * BESIDE_M
                 )
                 if high <= low:

@@ -7,26 +7,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
+from tarvik.core.measure.kernel.polygon import stretch_inside
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     Floats = NDArray[np.float64]
     Bools = NDArray[np.bool_]
-
-
-@compiled
-def _meets(ax: float, ay: float, bx: float, by: float, half_x: float, half_y: float) -> bool:
-    """Whether a segment meets the rectangle of two half sides about the origin (clipped as Liang and Barsky 1984 do)."""
-    low, high = 0.0, 1.0
-    for start, run, half in ((ax, bx - ax, half_x), (ay, by - ay, half_y)):
-        if run == 0.0:
-            if abs(start) > half:
-                return False
-        else:
-            one, two = (-half - start) / run, (half - start) / run
-            low, high = max(low, min(one, two)), min(high, max(one, two))
-    return low <= high
 
 
 @compiled
@@ -49,8 +36,11 @@ def near_any(rectangles: Floats, segments: Floats, reach: float, out: Bools) -> 
     """Which rectangles (M, 5) - middle, half length, half width, heading in radians - lie nearer than `reach` to any segment
     (D, 4); a segment may be a point.
     """
+    corners = np.empty((4, 2))
     for m in range(rectangles.shape[0]):
         x, y, half_x, half_y, heading = rectangles[m]
+        for i in range(4):  # anticlockwise
+            corners[i, 0], corners[i, 1] = half_x if 0 < i < 3 else -half_x, half_y if i > 1 else -half_y
         c, s = np.cos(heading), np.sin(heading)
         out[m] = False
         for d in range(segments.shape[0]):
@@ -58,8 +48,8 @@ def near_any(rectangles: Floats, segments: Floats, reach: float, out: Bools) -> 
             ax, ay, bx, by = c * px + s * py, c * py - s * px, c * qx + s * qy, c * qy - s * qx
             off = min(_off_rectangle(ax, ay, half_x, half_y), _off_rectangle(bx, by, half_x, half_y))
             for i in range(4):
-                corner_x, corner_y = half_x if i % 2 else -half_x, half_y if i > 1 else -half_y
-                off = min(off, _off_segment(corner_x, corner_y, ax, ay, bx, by))
-            if off < reach or _meets(ax, ay, bx, by, half_x, half_y):
+                off = min(off, _off_segment(corners[i, 0], corners[i, 1], ax, ay, bx, by))
+            low, high = stretch_inside(corners, 4, ax, ay, bx, by)
+            if off < reach or low <= high:
                 out[m] = True
                 break

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.polygon import FLAT_M2, SAME_M, area, hull
+from tarvik.core.measure.kernel.polygon import FLAT_M2, SAME_M, area, clip, hull
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -38,26 +38,6 @@ HEM_M = 1e-7
 def _room() -> tuple[Floats, Ints]:
     """An empty set of pieces."""
     return np.empty((MOST_POINTS, 2)), np.zeros(MOST_PIECES + 1, dtype=np.int64)
-
-
-@compiled
-def _half(some: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
-    """Part of a convex polygon with nx x + ny y >= b, into `out`; returns its number of corners."""
-    made = 0
-    before = nx * some[count - 1, 0] + ny * some[count - 1, 1] - b
-    for i in range(count):
-        here = nx * some[i, 0] + ny * some[i, 1] - b
-        if (here >= 0.0) != (before >= 0.0):
-            h = i - 1 if i else count - 1
-            t = before / (before - here)
-            out[made, 0] = some[h, 0] + t * (some[i, 0] - some[h, 0])
-            out[made, 1] = some[h, 1] + t * (some[i, 1] - some[h, 1])
-            made += 1
-        if here >= 0.0:
-            out[made, 0], out[made, 1] = some[i, 0], some[i, 1]
-            made += 1
-        before = here
-    return made
 
 
 @compiled
@@ -130,10 +110,10 @@ def part(
                 j = i + 1 if i + 1 < sides else 0
                 nx, ny = shape[i, 1] - shape[j, 1], shape[j, 0] - shape[i, 0]
                 b = nx * shape[i, 0] + ny * shape[i, 1]
-                cut = _half(some, count, -nx, -ny, -b, off)
+                cut = clip(some, count, -nx, -ny, -b, off)
                 if cut >= 3 and area(off, cut) > NOTHING_M2:
                     left = _put(off, cut, outer, outer_ends, left)
-                    count = _half(some, count, nx, ny, b, other)
+                    count = clip(some, count, nx, ny, b, other)
                     some, other = other, some
                     if count < 3:
                         break
@@ -158,10 +138,36 @@ def pieces_area(points: Floats, ends: Ints, pieces: int) -> float:
 
 
 @compiled
+def _less(
+    points: Floats, ends: Ints, pieces: int, shape: Floats, sides: int, rest: Floats, rest_ends: Ints,
+    spare: tuple[Floats, Ints, Floats, Ints],
+) -> tuple[Floats, Ints, int, Floats, Ints]:  # fmt: skip
+    """The pieces without a convex polygon, written to `rest`: what was the pieces is then what may be written to. `spare`
+    (see `_spare`) is room to work in.
+    """
+    inner, inner_ends, work, crossed = spare
+    _, left = part(points, ends, pieces, shape, sides, inner, inner_ends, 0, rest, rest_ends, 0, work, crossed)
+    return rest, rest_ends, left, points, ends
+
+
+@compiled
+def _spare() -> tuple[Floats, Ints, Floats, Ints]:
+    points, ends = _room()
+    return points, ends, np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+
+
+@compiled
+def _add(points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, held: int) -> int:
+    """Put all pieces behind the `held` ones of others; returns how many are there then, -1 when there is no room."""
+    for p in range(pieces):
+        held = _put(points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], to, to_ends, held)
+    return held if pieces >= 0 else -1
+
+
+@compiled
 def covered(shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends: Ints) -> int:
     """Ground under any of the shadows (F, V, 2) of convex faces, of `sizes` (F,), in pieces; returns their number, or -1."""
-    (own, own_ends), (rest, rest_ends), (unused, unused_ends) = _room(), _room(), _room()
-    work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    (own, own_ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     pieces = 0
     for f in range(corners.size):
         if sizes[f] < FLAT_M2:
@@ -169,30 +175,22 @@ def covered(shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends:
         count = _put(shadows[f], corners[f], own, own_ends, 0)
         for g in range(f):
             if sizes[g] >= FLAT_M2:
-                _, count = part(
-                    own, own_ends, count, shadows[g], corners[g], unused, unused_ends, 0, rest, rest_ends, 0, work, crossed
+                own, own_ends, count, rest, rest_ends = _less(
+                    own, own_ends, count, shadows[g], corners[g], rest, rest_ends, spare
                 )  # fmt: skip
-                own, own_ends, rest, rest_ends = rest, rest_ends, own, own_ends
-        for p in range(count):
-            pieces = _put(own[own_ends[p] : own_ends[p + 1]], own_ends[p + 1] - own_ends[p], points, ends, pieces)
-        if count < 0 or pieces < 0:
-            return -1
+        pieces = _add(own, own_ends, count, points, ends, pieces)
     return pieces
 
 
 @compiled
 def without_any(points: Floats, ends: Ints, zones: Floats) -> tuple[bool, Floats, Ints]:
     """What of the pieces lies outside all convex zones (Z, V, 2); whether there was room for it."""
-    (some, some_ends), (rest, rest_ends), (unused, unused_ends) = _room(), _room(), _room()
-    work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
-    pieces = 0
-    for p in range(ends.size - 1):
-        pieces = _put(points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], some, some_ends, pieces)
+    (some, some_ends), (rest, rest_ends), spare = _room(), _room(), _spare()
+    pieces = _add(points, ends, ends.size - 1, some, some_ends, 0)
     for z in range(zones.shape[0]):
-        _, pieces = part(
-            some, some_ends, pieces, zones[z], zones.shape[1], unused, unused_ends, 0, rest, rest_ends, 0, work, crossed
+        some, some_ends, pieces, rest, rest_ends = _less(
+            some, some_ends, pieces, zones[z], zones.shape[1], rest, rest_ends, spare
         )  # fmt: skip
-        some, some_ends, rest, rest_ends = rest, rest_ends, some, some_ends
     if pieces < 0:
         return False, points[:0], ends[:1]
     return True, some[: some_ends[pieces]].copy(), some_ends[: pieces + 1].copy()
@@ -220,8 +218,7 @@ def dry_under(
     Of each piece what no shadow of a fall covers is taken away, so that what stays dry stays in few pieces.
     """
     (points, ends), (dry, dry_ends), (wet, wet_ends), (rest, rest_ends) = _room(), _room(), _room(), _room()
-    (unused, unused_ends), (points_of, ends_of) = _room(), _room()
-    work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    (own, own_ends), spare = _room(), _spare()
     pieces = _convex(points, ends, covered(shadows[0], corners, sizes[0], points, ends))
     if pieces < 0:
         return -1.0, points[:0], ends[:1]
@@ -232,27 +229,21 @@ def dry_under(
             piece, size = points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p]
             left = _put(piece, size, wet, wet_ends, 0)
             for f in range(corners.size):
-                if sizes[k, f] >= FLAT_M2:
-                    _, left = part(
-                        wet, wet_ends, left, shadows[k, f], corners[f], unused, unused_ends, 0, rest, rest_ends, 0, work,
-                        crossed,
+                if left > 0 and sizes[k, f] >= FLAT_M2:
+                    wet, wet_ends, left, rest, rest_ends = _less(
+                        wet, wet_ends, left, shadows[k, f], corners[f], rest, rest_ends, spare
                     )  # fmt: skip
-                    wet, wet_ends, rest, rest_ends = rest, rest_ends, wet, wet_ends
-                    if left <= 0:
-                        break
             if left < 0:
                 return -1.0, points[:0], ends[:1]
-            whole = pieces_area(wet, wet_ends, left) <= NOTHING_M2
-            count = _put(piece, size, rest, rest_ends, 0)
-            for w in range(0 if whole else left):
-                _, count = part(
-                    rest, rest_ends, count, wet[wet_ends[w] : wet_ends[w + 1]], wet_ends[w + 1] - wet_ends[w], unused,
-                    unused_ends, 0, points_of, ends_of, 0, work, crossed,
-                )  # fmt: skip
-                rest, rest_ends, points_of, ends_of = points_of, ends_of, rest, rest_ends
-            for c in range(count):
-                kept = _put(rest[rest_ends[c] : rest_ends[c + 1]], rest_ends[c + 1] - rest_ends[c], dry, dry_ends, kept)
-            if count < 0 or kept < 0:
+            count = _put(piece, size, own, own_ends, 0)
+            if pieces_area(wet, wet_ends, left) > NOTHING_M2:
+                for w in range(left):
+                    own, own_ends, count, rest, rest_ends = _less(
+                        own, own_ends, count, wet[wet_ends[w] : wet_ends[w + 1]], wet_ends[w + 1] - wet_ends[w], rest,
+                        rest_ends, spare,
+                    )  # fmt: skip
+            kept = _add(own, own_ends, count, dry, dry_ends, kept)
+            if kept < 0:
                 return -1.0, points[:0], ends[:1]
         points, ends, dry, dry_ends, pieces = dry, dry_ends, points, ends, kept
         after = pieces_area(points, ends, pieces)
@@ -316,15 +307,13 @@ def dry_under_lid(rim: Floats, faces: Floats, corners: Ints, travels: Floats) ->
     is the plan without.
     """
     margins = _wet_margins(faces, corners, travels)
-    (points, ends), (rest, rest_ends), (unused, unused_ends) = _room(), _room(), _room()
-    work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    (points, ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     pieces, kept = _put(rim, rim.shape[0], points, ends, 0), 0
     before = area(rim, rim.shape[0])
     for m in range(margins.shape[0]):
-        _, pieces = part(points, ends, pieces, margins[m], 4, unused, unused_ends, 0, rest, rest_ends, 0, work, crossed)
+        points, ends, pieces, rest, rest_ends = _less(points, ends, pieces, margins[m], 4, rest, rest_ends, spare)
         if pieces < 0:
             return -1.0, points[:0], ends[:1], margins
-        points, ends, rest, rest_ends = rest, rest_ends, points, ends
         after = pieces_area(points, ends, pieces)
         if after < before - BARE_M2:
             margins[kept] = margins[m]
@@ -340,15 +329,12 @@ def hull_and_gaps(points: Floats, ends: Ints) -> tuple[Floats, Floats]:
     """
     ring = np.empty((2 * points.shape[0] + 2, 2))
     around = hull(points, points.shape[0], ring)
-    (gaps, gap_ends), (rest, rest_ends), (unused, unused_ends) = _room(), _room(), _room()
-    work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    (gaps, gap_ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     count = _put(ring, around, gaps, gap_ends, 0) if 3 <= around < MOST_SIDES else -1
     for p in range(ends.size - 1):
-        _, count = part(
-            gaps, gap_ends, count, points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], unused, unused_ends, 0, rest,
-            rest_ends, 0, work, crossed,
+        gaps, gap_ends, count, rest, rest_ends = _less(
+            gaps, gap_ends, count, points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], rest, rest_ends, spare
         )  # fmt: skip
-        gaps, gap_ends, rest, rest_ends = rest, rest_ends, gaps, gap_ends
     if count < 0:
         return ring[:0].copy(), np.empty((0, 3, 2))
     triangles, made = np.empty((gap_ends[count], 3, 2)), 0

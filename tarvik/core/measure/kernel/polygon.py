@@ -23,8 +23,10 @@ FLAT_M2 = 1e-9
 
 @compiled
 def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
-    """Part of a convex polygon with nx x + ny y >= b, written to `out`; returns its number of corners (0: nothing)."""
-    made = 0
+    """Part of a convex polygon with nx x + ny y >= b, written to `out`, as many corners as it has room for; returns their
+    number (0: nothing).
+    """
+    made, most = 0, out.shape[0]
     if count == 0:
         return 0
     first = nx * polygon[0, 0] + ny * polygon[0, 1] - b
@@ -32,12 +34,12 @@ def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Float
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
         dj = nx * polygon[j, 0] + ny * polygon[j, 1] - b if j else first
-        if di >= 0.0 and made < MOST_CORNERS:
+        if di >= 0.0 and made < most:
             out[made, 0], out[made, 1] = polygon[i, 0], polygon[i, 1]
             made += 1
         if (di >= 0.0) != (dj >= 0.0):
             t = di / (di - dj)
-            if made < MOST_CORNERS:
+            if made < most:
                 out[made, 0] = polygon[i, 0] + t * (polygon[j, 0] - polygon[i, 0])
                 out[made, 1] = polygon[i, 1] + t * (polygon[j, 1] - polygon[i, 1])
                 made += 1
@@ -98,6 +100,24 @@ def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[
             low, high = min(low, s), max(high, s)
     if low > high:
         return 1.0, 0.0
+    return low, high
+
+
+@compiled
+def stretch_inside(polygon: Floats, count: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
+    """Stretch (from, to) of the segment a-b, as shares of it, inside a convex polygon; (1, 0) when none."""
+    low, high = 0.0, 1.0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        nx, ny = polygon[i, 1] - polygon[j, 1], polygon[j, 0] - polygon[i, 0]
+        b = nx * polygon[i, 0] + ny * polygon[i, 1]
+        da, db = nx * ax + ny * ay - b, nx * bx + ny * by - b
+        if da < 0.0 and db < 0.0:
+            return 1.0, 0.0
+        if da < 0.0:
+            low = max(low, da / (da - db))
+        elif db < 0.0:
+            high = min(high, da / (da - db))
     return low, high
 
 
