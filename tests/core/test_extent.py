@@ -54,7 +54,7 @@ def test_a_mat_that_lies_is_never_passed_over(
     tried = extent(*regions(FAR, every, which, 4), boxes, c, s, reach)
     centres = np.zeros((0, 2))
     if tried:
-        one, _, count = within_planes(reach, eased(every, -1e-6), which, boxes, c, s, one, two)
+        one, _, count = within_planes(reach, eased(every, -1e-6), which, boxes, c, s, np.arange(len(which)), one, two)
         centres = one[:count].copy()
     if inside:
         assert tried
@@ -85,7 +85,7 @@ def test_centres_within_half_planes_are_all_there_are(points: list[tuple[float, 
     reach, one, two = np.empty(4), np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     found = 0.0
     if extent(*regions(FAR, planes, which, 1), boxes, c, s, reach):
-        one, _, count = within_planes(reach, planes, which, boxes, c, s, one, two)
+        one, _, count = within_planes(reach, planes, which, boxes, c, s, np.arange(len(which)), one, two)
         found = float(area(one, count)) if count else 0.0
     assert abs(found - left.area) < 1e-6
 

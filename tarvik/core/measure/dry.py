@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 
 from tarvik.core.measure.kernel.general import shade
+from tarvik.core.measure.kernel.mirror import NEITHER
 from tarvik.core.measure.kernel.pieces import (
     BARE_M2,
     dry_under,
@@ -42,7 +43,8 @@ class DryGround:
     """Ground that stays dry, in convex pieces that do not overlap: `points` (P, 2) and `ends` (N + 1,), see the kernel.
 
     What its outline is drawn from: each of `taken` (M, V, 2) has been taken away from the roof's plan, and it lies
-    in each of the `shades`: the faces' shadows (F, V, 2) and their areas (F,) along a fall of the rain.
+    in each of the `shades`: the faces' shadows (F, V, 2) and their areas (F,) along a fall of the rain. `mirror`: whether
+    it is its own mirror image (see `Roof.mirror`).
     """
 
     area_m2: float
@@ -51,6 +53,7 @@ class DryGround:
     roof: Roof
     taken: tuple[Floats, ...] = ()
     shades: tuple[tuple[Floats, Floats], ...] = ()
+    mirror: tuple[int, float] = (NEITHER, 0.0)
 
     @cached_property
     def hull_and_pockets(self) -> tuple[Floats, Floats]:
@@ -89,16 +92,17 @@ def _settled(dry: DryGround) -> DryGround:
 def dry_ground(roof: Roof, weather: Weather) -> DryGround:
     """Ground dry in calm air and under every wind of the spread. With no wind, the ground covered."""
     falls = fall_directions(weather)
+    mirror = roof.mirror(falls)
     if roof.rim is not None:
         size, points, ends, margins = dry_under_lid(roof.rim, roof.faces, roof.corners, falls[1:])
-        return _settled(DryGround(size, points, ends, roof, (margins,)))
+        return _settled(DryGround(size, points, ends, roof, (margins,), (), mirror))
     shadows, sizes = _cast(roof, falls)
     wets = np.zeros(len(shadows), dtype=np.bool_)
     size, points, ends = dry_under(shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets)
     if size < 0:
         wets[1:] = True  # the kernel had no room to tell which of them matter
     shades = tuple((shadows[k], sizes[k]) for k in np.flatnonzero(wets))
-    return _settled(DryGround(size, points, ends, roof, (), shades))
+    return _settled(DryGround(size, points, ends, roof, (), shades, mirror))
 
 
 def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:

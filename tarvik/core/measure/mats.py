@@ -15,6 +15,7 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.kernel import centres
 from tarvik.core.measure.kernel import mats as kernel
+from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, with_images
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
 
 if TYPE_CHECKING:
@@ -113,15 +114,20 @@ def fits_one(
 
 
 def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: int) -> tuple[Floats, Steps, Steps]:
-    """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading."""
-    tried = headings[headings % stride == 0]
-    most = min(_MOST_ENTRIES, len(tried) * centres.MOST_PIECES) if enough > 1 else centres.MOST_PIECES
+    """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading. Of ground
+    that is its own mirror image one side is tried.
+    """
+    axis, middle = ground.mirror if len(headings) == STEPS else (NEITHER, 0.0)
+    tried = headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
+    most = min(_MOST_ENTRIES, STEPS * centres.MOST_PIECES) if enough > 1 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     count = centres.entries(
-        ground.bounds, ground.planes, ground.plane_box, ground.triangles, ground.triangle_box, boxes, tried, STEPS, INNER_M,
+        ground.bounds, ground.planes, ground.plane_box, ground.obstacles, ground.obstacle_box, boxes, tried, STEPS, INNER_M,
         *ground.cover, enough, polygons, sizes, heading,
     )  # fmt: skip
+    if axis != NEITHER:
+        count = with_images(polygons, sizes, heading, count, STEPS, axis, middle)
     return polygons[:count], sizes[:count], heading[:count]
 
 

@@ -13,6 +13,7 @@ from shapely import MultiPolygon, Polygon
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.level_lines import area_under
+from tarvik.core.measure.kernel.mirror import mirror_of
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, hollow, planes
 from tarvik.core.plane import cross
@@ -57,6 +58,12 @@ class Roof:
         if not count:
             planes(packed, corners, plane)
         return cls(packed, corners, plane, rim[:count].copy() if count else None)
+
+    def mirror(self, falls: Floats) -> tuple[int, float]:
+        """Whether the roof, and rain along `falls` (K, 2) on it, is its own mirror image: of its x (0), of its y (1) or
+        neither (-1), and about what middle.
+        """
+        return mirror_of(self.faces, self.corners, falls)
 
     @property
     def peak_m(self) -> float:

@@ -13,7 +13,7 @@ import numpy as np
 
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.extent import AREA_LEAST, eased, extent, regions, slab, within_planes
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, SAME_M, area, centroid, clip, each_covers_at, support
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, SAME_M, area, bounds_of, centroid, clip, each_covers_at, support
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -25,15 +25,8 @@ if TYPE_CHECKING:
 MOST_PIECES = 48
 SIDE_M = 1e-6
 """The direction of a shorter side of a piece is rounding, and parts nothing."""
-
-
-@compiled
-def _bounds(polygon: Floats, count: int, out: Floats) -> None:
-    """Least and greatest x, least and greatest y into `out` (4,)."""
-    out[0], out[1], out[2], out[3] = polygon[0, 0], polygon[0, 0], polygon[0, 1], polygon[0, 1]
-    for i in range(1, count):
-        out[0], out[1] = min(out[0], polygon[i, 0]), max(out[1], polygon[i, 0])
-        out[2], out[3] = min(out[2], polygon[i, 1]), max(out[3], polygon[i, 1])
+NO_SIDE_M = 1e-12
+"""Corners of an obstacle nearer to each other are the same one."""
 
 
 @compiled
@@ -86,46 +79,55 @@ def _widest(pieces: Floats, sizes: Ints, count: int, fresh: Bools, around: Float
 
 
 @compiled
-def outward(triangles: Floats) -> Floats:
-    """Outward unit normals and offsets of the triangles' sides: (T, 3, 3) nx, ny, b."""
-    out = np.empty((triangles.shape[0], 3, 3))
-    for t in range(triangles.shape[0]):
-        turn = 1.0 if area(triangles[t], 3) >= 0 else -1.0
-        for i in range(3):
-            j = i + 1 if i < 2 else 0
-            nx = turn * (triangles[t, j, 1] - triangles[t, i, 1])
-            ny = -turn * (triangles[t, j, 0] - triangles[t, i, 0])
-            size = max(np.hypot(nx, ny), 1e-12)
-            out[t, i, 0], out[t, i, 1] = nx / size, ny / size
-            out[t, i, 2] = out[t, i, 0] * triangles[t, i, 0] + out[t, i, 1] * triangles[t, i, 1]
-    return out
+def outward(obstacles: Floats) -> tuple[Floats, Ints]:
+    """Outward unit normals and offsets of the obstacles' sides, (T, P, 3) nx, ny, b, and how many each has (T,). Obstacles
+    (T, P, 2) are convex; one of fewer corners has the last one again.
+    """
+    most = obstacles.shape[1]
+    out, sides = np.empty((obstacles.shape[0], most, 3)), np.zeros(obstacles.shape[0], dtype=np.int64)
+    for t in range(obstacles.shape[0]):
+        turn = 1.0 if area(obstacles[t], most) >= 0 else -1.0
+        for i in range(most):
+            j = i + 1 if i + 1 < most else 0
+            nx = turn * (obstacles[t, j, 1] - obstacles[t, i, 1])
+            ny = -turn * (obstacles[t, j, 0] - obstacles[t, i, 0])
+            size = np.hypot(nx, ny)
+            if size < NO_SIDE_M:
+                continue
+            k = sides[t]
+            out[t, k, 0], out[t, k, 1] = nx / size, ny / size
+            out[t, k, 2] = out[t, k, 0] * obstacles[t, i, 0] + out[t, k, 1] * obstacles[t, i, 1]
+            sides[t] += 1
+    return out, sides
 
 
 @compiled
-def _cuts(triangle: Floats, normals: Floats, box: Floats, c: float, s: float, inner: float, cuts: Floats) -> None:
-    """Half-planes (7, 3) beyond each of which the rectangle misses the triangle: their sum has these sides."""
-    for i in range(3):
+def _cuts(obstacle: Floats, normals: Floats, sides: int, box: Floats, c: float, s: float, inner: float, cuts: Floats) -> int:
+    """Half-planes beyond each of which the rectangle misses the obstacle, for their sum has these sides: into `cuts`
+    (P + 4, 3); returns their number.
+    """
+    for i in range(sides):
         nx, ny = normals[i, 0], normals[i, 1]
         cuts[i, 0], cuts[i, 1] = nx, ny
         cuts[i, 2] = normals[i, 2] - slab(nx * c + ny * s, -nx * s + ny * c, box) + inner
     for k in range(2):
         ax, ay = (c, s) if k == 0 else (-s, c)
         low, high = 1e18, -1e18
-        for i in range(3):
-            d = ax * triangle[i, 0] + ay * triangle[i, 1]
+        for i in range(obstacle.shape[0]):
+            d = ax * obstacle[i, 0] + ay * obstacle[i, 1]
             low, high = min(low, d), max(high, d)
-        cuts[3 + 2 * k, 0], cuts[3 + 2 * k, 1] = -ax, -ay
-        cuts[3 + 2 * k, 2] = box[2 * k + 1] - low + inner
-        cuts[4 + 2 * k, 0], cuts[4 + 2 * k, 1] = ax, ay
-        cuts[4 + 2 * k, 2] = high - box[2 * k] + inner
+        near, far = sides + 2 * k, sides + 2 * k + 1
+        cuts[near, 0], cuts[near, 1], cuts[near, 2] = -ax, -ay, box[2 * k + 1] - low + inner
+        cuts[far, 0], cuts[far, 1], cuts[far, 2] = ax, ay, high - box[2 * k] + inner
+    return sides + 4
 
 
 @compiled
-def _missed(piece: Floats, size: int, triangle: Floats, box: Floats, c: float, s: float, cuts: Floats) -> bool:
-    """Whether the rectangle, its centre anywhere in the piece, misses the triangle: a side of either parts the piece from
-    the sum of triangle and rectangle.
+def _missed(piece: Floats, size: int, obstacle: Floats, box: Floats, c: float, s: float, cuts: Floats, count: int) -> bool:
+    """Whether the rectangle, its centre anywhere in the piece, misses the obstacle: a side of either parts the piece from
+    the sum of obstacle and rectangle.
     """
-    for k in range(7):
+    for k in range(count):
         if -support(piece, size, -cuts[k, 0], -cuts[k, 1]) >= cuts[k, 2]:
             return True
     for i in range(size):
@@ -133,9 +135,9 @@ def _missed(piece: Floats, size: int, triangle: Floats, box: Floats, c: float, s
         nx, ny = piece[j, 1] - piece[i, 1], piece[i, 0] - piece[j, 0]  # outwards
         if abs(nx) + abs(ny) < SIDE_M:
             continue
-        least = nx * triangle[0, 0] + ny * triangle[0, 1]
-        for k in range(1, 3):
-            least = min(least, nx * triangle[k, 0] + ny * triangle[k, 1])
+        least = nx * obstacle[0, 0] + ny * obstacle[0, 1]
+        for k in range(1, obstacle.shape[0]):
+            least = min(least, nx * obstacle[k, 0] + ny * obstacle[k, 1])
         if least + slab(-(nx * c + ny * s), nx * s - ny * c, box) >= nx * piece[i, 0] + ny * piece[i, 1]:
             return True
     return False
@@ -143,33 +145,33 @@ def _missed(piece: Floats, size: int, triangle: Floats, box: Floats, c: float, s
 
 @compiled
 def _split(
-    pieces: Floats, sizes: Ints, count: int, triangle: Floats, normals: Floats, box: Floats, c: float, s: float,
+    pieces: Floats, sizes: Ints, count: int, obstacle: Floats, normals: Floats, sides: int, box: Floats, c: float, s: float,
     inner: float, out: Floats, out_sizes: Ints,
 ) -> int:  # fmt: skip
-    """Remove from each piece the centres at which the rectangle would touch the triangle. Returns the number of pieces, or
+    """Remove from each piece the centres at which the rectangle would touch the obstacle. Returns the number of pieces, or
     -1 when none was touched and `out` holds nothing.
     """
-    low_x, high_x = triangle[:3, 0].min() + slab(-c, s, box), triangle[:3, 0].max() - slab(c, -s, box)
-    low_y, high_y = triangle[:3, 1].min() + slab(-s, -c, box), triangle[:3, 1].max() - slab(s, c, box)
+    low_x, high_x = obstacle[:, 0].min() + slab(-c, s, box), obstacle[:, 0].max() - slab(c, -s, box)
+    low_y, high_y = obstacle[:, 1].min() + slab(-s, -c, box), obstacle[:, 1].max() - slab(s, c, box)
     first = 0
     while first < count and not _near(pieces[first], sizes[first], low_x, high_x, low_y, high_y):
         first += 1
     if first == count:
         return -1
-    cuts = np.empty((7, 3))
-    _cuts(triangle, normals, box, c, s, inner, cuts)
+    cuts = np.empty((sides + 4, 3))
+    lines = _cuts(obstacle, normals, sides, box, c, s, inner, cuts)
     hit = np.zeros(count, dtype=np.bool_)
     any_hit = False
     for p in range(first, count):
         if p == first or _near(pieces[p], sizes[p], low_x, high_x, low_y, high_y):
-            hit[p] = not _missed(pieces[p], sizes[p], triangle, box, c, s, cuts)
+            hit[p] = not _missed(pieces[p], sizes[p], obstacle, box, c, s, cuts, lines)
             any_hit = any_hit or hit[p]
     if not any_hit:
         return -1
     fresh, around = np.zeros(MOST_PIECES, dtype=np.bool_), np.empty((MOST_PIECES, 4))
     made = 0
     for p in range(count):
-        for k in range(7 if hit[p] else 1):
+        for k in range(lines if hit[p] else 1):
             if made == MOST_PIECES:
                 break
             if hit[p]:
@@ -180,14 +182,14 @@ def _split(
                 n = sizes[p]
                 out[made, :n] = pieces[p, :n]
             out_sizes[made], fresh[made] = n, hit[p]
-            _bounds(out[made], n, around[made])
+            bounds_of(out[made], n, around[made])
             made += 1
     return _widest(out, out_sizes, made, fresh, around) if made > 1 else made
 
 
 @compiled
 def entries(
-    bounds: Floats, planes: Floats, plane_box: Ints, triangles: Floats, triangle_box: Ints, boxes: Floats,
+    bounds: Floats, planes: Floats, plane_box: Ints, obstacles: Floats, obstacle_box: Ints, boxes: Floats,
     headings: Ints, steps: int, inner: float, shadows: Floats, shadow_corners: Ints, shadow_sizes: Floats, enough: int,
     polygons: Floats, sizes: Ints, heading: Ints,
 ) -> int:  # fmt: skip
@@ -201,9 +203,9 @@ def entries(
     room = np.empty((2, MOST_PIECES, MOST_CORNERS, 2))
     room_sizes = np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    normals = outward(triangles)
+    normals, sides = outward(obstacles)
     region, corners, region_box = regions(bounds, planes, plane_box, boxes.shape[0])
-    limits, reach = eased(planes, inner), np.empty(4)
+    limits, reach, order = eased(planes, inner), np.empty(4), np.arange(planes.shape[0])
     for step in headings:
         if made >= enough:
             break
@@ -211,10 +213,12 @@ def entries(
         c, s = np.cos(angle), np.sin(angle)
         if not extent(region, corners, region_box, boxes, c, s, reach):
             continue
-        one, two, n = within_planes(reach, limits, plane_box, boxes, c, s, one, two)
+        one, two, n = within_planes(reach, limits, plane_box, boxes, c, s, order, one, two)
         if n == 0:
             continue
-        side, pieces = clear_of(one, n, triangles, normals, triangle_box, boxes, c, s, inner, room, room_sizes)
+        side, pieces = clear_of(
+            one, n, obstacles, normals, sides, obstacle_box, boxes, c, s, inner, room, room_sizes
+        )  # fmt: skip
         for p in range(pieces):
             n = room_sizes[side, p]
             if shadows.shape[0]:
@@ -229,18 +233,18 @@ def entries(
 
 @compiled
 def clear_of(
-    centres: Floats, count: int, triangles: Floats, normals: Floats, triangle_box: Ints, boxes: Floats, c: float, s: float,
-    inner: float, room: Floats, sizes: Ints,
+    centres: Floats, count: int, obstacles: Floats, normals: Floats, sides: Ints, obstacle_box: Ints, boxes: Floats,
+    c: float, s: float, inner: float, room: Floats, sizes: Ints,
 ) -> tuple[int, int]:  # fmt: skip
     """Centres of a convex polygon at which, headed (c, s), every rectangle misses its obstacles, as convex pieces in
     `room[side, :pieces]` (2, MOST_PIECES, MOST_CORNERS, 2), `sizes` (2, MOST_PIECES); returns (side, pieces).
 
-    `normals` are the obstacles' `outward`.
+    `normals` and `sides` are the obstacles' `outward`.
     """
     room[0, 0, :count], sizes[0, 0], pieces, side = centres[:count], count, 1, 0
-    for t in range(triangles.shape[0]):
+    for t in range(obstacles.shape[0]):
         left = _split(
-            room[side], sizes[side], pieces, triangles[t], normals[t], boxes[triangle_box[t]], c, s, inner,
+            room[side], sizes[side], pieces, obstacles[t], normals[t], sides[t], boxes[obstacle_box[t]], c, s, inner,
             room[1 - side], sizes[1 - side],
         )  # fmt: skip
         if left >= 0:

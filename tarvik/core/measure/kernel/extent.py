@@ -84,16 +84,18 @@ def extent(region: Floats, sizes: Ints, region_box: Ints, boxes: Floats, c: floa
 
 @compiled
 def within_planes(
-    reach: Floats, planes: Floats, plane_box: Ints, boxes: Floats, c: float, s: float, one: Floats, two: Floats
+    reach: Floats, planes: Floats, plane_box: Ints, boxes: Floats, c: float, s: float, order: Ints, one: Floats, two: Floats
 ) -> tuple[Floats, Floats, int]:
     """Centres at which, headed (c, s), every rectangle keeps its half-planes: (polygon, scratch, corners), 0 for none.
-    `reach` (4,) is its `extent`, `planes` are `eased`.
+    `reach` (4,) is its `extent`, `planes` (M, 3) are `eased`. They are tried in `order` (M,), in which the one that leaves
+    nothing moves to the front: at the next heading it mostly leaves nothing again.
     """
     for i in range(4):
         along, across = reach[1 if 0 < i < 3 else 0], reach[3 if i > 1 else 2]
         one[i, 0], one[i, 1] = c * along - s * across, s * along + c * across
     n = 4
-    for m in range(planes.shape[0]):
+    for place in range(order.size):
+        m = order[place]
         nx, ny = planes[m, 0], planes[m, 1]
         b = planes[m, 2] - slab(nx * c + ny * s, -nx * s + ny * c, boxes[plane_box[m]])
         least, most = 1e18, -1e18
@@ -101,10 +103,13 @@ def within_planes(
             at = nx * one[i, 0] + ny * one[i, 1]
             least, most = min(least, at), max(most, at)
         if most < b:
-            return one, two, 0
-        if least < b:
+            n = 0
+        elif least < b:
             n = clip(one, n, nx, ny, b, two)
             one, two = two, one
-            if n < 3:
-                return one, two, 0
+        if n < 3:
+            for k in range(place, 0, -1):
+                order[k] = order[k - 1]
+            order[0] = m
+            return one, two, 0
     return one, two, n if area(one, n) > AREA_LEAST else 0

@@ -14,7 +14,16 @@ import numpy as np
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import MOST_PIECES, clear_of, outward
 from tarvik.core.measure.kernel.extent import eased, extent, regions, within_planes
-from tarvik.core.measure.kernel.polygon import FLAT_M2, MOST_CORNERS, area, centroid, each_covers_at, hull, stretch_inside
+from tarvik.core.measure.kernel.polygon import (
+    FLAT_M2,
+    MOST_CORNERS,
+    area,
+    bounds_of,
+    centroid,
+    each_covers_at,
+    hull,
+    stretch_inside,
+)
 from tarvik.core.measure.kernel.roof import ROOM, cut_face, planes
 
 if TYPE_CHECKING:
@@ -25,6 +34,8 @@ if TYPE_CHECKING:
     Bools = NDArray[np.bool_]
 
 MOST_OBSTACLES = 1000
+OBSTACLE_CORNERS = 6
+"""A part of a face has few more: one that has is taken in several obstacles."""
 MOST_PLANES = 400
 BESIDE_M = 1e-7
 SHORT_M = 1e-5
@@ -54,7 +65,10 @@ def _turned(face: Floats, count: int, gx: float, gy: float, out: Floats) -> floa
 @compiled
 def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: int) -> int:
     """Edges of the union of the shadows, each as a thin triangle that lies outside it, appended to `out`."""
-    free = np.empty((MOST_SPANS, 2))
+    free, around = np.empty((MOST_SPANS, 2)), np.empty((corners.size, 4))
+    for f in range(corners.size):
+        if sizes[f] >= FLAT_M2:
+            bounds_of(shadows[f], corners[f], around[f])
     for f in range(corners.size):
         if sizes[f] < FLAT_M2:
             continue
@@ -68,6 +82,10 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
             free[0, 0], free[0, 1], count = 0.0, 1.0, 1
             for g in range(corners.size):
                 if g == f or sizes[g] < FLAT_M2:
+                    continue
+                if around[g, 1] < min(ax, bx) - BESIDE_M or around[g, 0] > max(ax, bx) + BESIDE_M:
+                    continue
+                if around[g, 3] < min(ay, by) - BESIDE_M or around[g, 2] > max(ay, by) + BESIDE_M:
                     continue
                 low, high = stretch_inside(
                     shadows[g], corners[g], ax + nx * BESIDE_M, ay + ny * BESIDE_M, bx + nx * BESIDE_M, by + ny * BESIDE_M
@@ -88,7 +106,13 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
                         free[k, 1] = low
                     elif p < high < q:
                         free[k, 0] = high
-                count = kept
+                count = 0
+                for k in range(kept):
+                    if free[k, 1] > free[k, 0]:
+                        free[count, 0], free[count, 1] = free[k, 0], free[k, 1]
+                        count += 1
+                if count == 0:
+                    break
             for k in range(count):
                 if (free[k, 1] - free[k, 0]) * size > SHORT_M and made < out.shape[0]:
                     p, q = free[k, 0], free[k, 1]
@@ -96,6 +120,7 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
                     out[made, 1, 0], out[made, 1, 1] = ax + q * (bx - ax), ay + q * (by - ay)
                     out[made, 2, 0] = (out[made, 0, 0] + out[made, 1, 0]) / 2 + nx * THIN_M
                     out[made, 2, 1] = (out[made, 0, 1] + out[made, 1, 1]) / 2 + ny * THIN_M
+                    out[made, 3:] = out[made, 2]
                     made += 1
     return made
 
@@ -121,12 +146,12 @@ def _hull_planes(points: Floats, count: int, box: int, out: Floats, boxes: Ints,
 
 
 @compiled
-def _beyond(triangle: Floats, limits: Floats, first: int, last: int) -> bool:
-    """Whether a triangle lies wholly beyond one of the half-planes, or on its edge."""
+def _beyond(obstacle: Floats, limits: Floats, first: int, last: int) -> bool:
+    """Whether an obstacle lies wholly beyond one of the half-planes, or on its edge."""
     for k in range(first, last):
         most = -1e18
-        for i in range(3):
-            most = max(most, limits[k, 0] * triangle[i, 0] + limits[k, 1] * triangle[i, 1] - limits[k, 2])
+        for i in range(obstacle.shape[0]):
+            most = max(most, limits[k, 0] * obstacle[i, 0] + limits[k, 1] * obstacle[i, 1] - limits[k, 2])
         if most <= 1e-6:
             return True
     return False
@@ -196,8 +221,9 @@ def obstacles_under(
     faces: Floats, corners: Ints, plane: Floats, heights: Floats, limits: Floats, ends: Ints, obstacles: Floats,
     obstacle_box: Ints, shadows: Floats, sizes: Floats,
 ) -> tuple[int, int]:  # fmt: skip
-    """Fill in what stands in the way of each of a mat's rectangles within its `limits_under`; returns the number, and how
-    many of them, the first, are edges of what is sheltered.
+    """Fill in what stands in the way of each of a mat's rectangles within its `limits_under`: convex `obstacles` (T,
+    OBSTACLE_CORNERS, 2), the last corner again where there are fewer. Returns the number, and how many of them, the first,
+    are edges of what is sheltered.
     """
     cut = np.empty((ROOM, 2))
     order = np.argsort(-heights)
@@ -218,11 +244,14 @@ def obstacles_under(
             if np.isnan(plane[f, 0]):
                 continue
             n = cut_face(faces[f], corners[f], plane[f], heights[b], True, cut)
-            for i in range(1, n - 1):
+            for start in range(1, n - 1, OBSTACLE_CORNERS - 2):
                 if blocked < obstacles.shape[0]:
-                    obstacles[blocked, 0], obstacles[blocked, 1], obstacles[blocked, 2] = cut[0], cut[i], cut[i + 1]
+                    obstacles[blocked, 0] = cut[0]
+                    for k in range(1, OBSTACLE_CORNERS):
+                        obstacles[blocked, k] = cut[min(start + k - 1, n - 1)]
                     obstacle_box[blocked] = b
-                    if abs(area(obstacles[blocked], 3)) > FLAT_M2 and not _beyond(obstacles[blocked], limits, first, last):
+                    size = abs(area(obstacles[blocked], OBSTACLE_CORNERS))
+                    if size > FLAT_M2 and not _beyond(obstacles[blocked], limits, first, last):
                         blocked += 1
         first = last
     return blocked, rims
@@ -239,7 +268,8 @@ def general_entries(
     """
     plane = np.empty((corners.size, 3))
     limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
-    obstacles, obstacle_box = np.empty((MOST_OBSTACLES, 3, 2)), np.zeros(MOST_OBSTACLES, dtype=np.int64)
+    obstacles = np.empty((MOST_OBSTACLES, OBSTACLE_CORNERS, 2))
+    obstacle_box = np.zeros(MOST_OBSTACLES, dtype=np.int64)
     shadows = np.zeros((falls.shape[0], corners.size, faces.shape[1], 2))
     shadow_sizes = np.zeros((falls.shape[0], corners.size))
     planes(faces, corners, plane)
@@ -251,7 +281,7 @@ def general_entries(
         return 0, 0
     ring_box = np.zeros(parts, dtype=np.int64)
     ring_box[: heights.size] = np.arange(heights.size)
-    limits, reach = eased(limits[:count], inner), np.empty(4)
+    limits, reach, order = eased(limits[:count], inner), np.empty(4), np.arange(count)
     made, blocked, ground_corners = 0, -1, 0
     region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
     ground_corners = corners_of[0]
@@ -260,22 +290,24 @@ def general_entries(
         return 0, ground_corners
     room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    triangles, normals = obstacles[:0], np.empty((0, 3, 3))
+    some, normals, sides = obstacles[:0], np.empty((0, OBSTACLE_CORNERS, 3)), np.empty(0, dtype=np.int64)
     for h in range(headings.size):
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
         if not extent(rings, ring_sizes, ring_box, boxes, c, s, reach):
             continue
-        one, two, corners_left = within_planes(reach, limits, limit_box, boxes, c, s, one, two)
+        one, two, corners_left = within_planes(reach, limits, limit_box, boxes, c, s, order, one, two)
         if corners_left == 0:
             continue
         if blocked < 0:  # only now: where nobody fits, mostly the half-planes alone have told so
             blocked, _ = obstacles_under(
                 faces, corners, plane, heights, limits, ends, obstacles, obstacle_box, shadows, shadow_sizes
             )
-            triangles = obstacles[:blocked]
-            normals = outward(triangles)
-        side, pieces = clear_of(one, corners_left, triangles, normals, obstacle_box, boxes, c, s, inner, room, room_sizes)
+            some = obstacles[:blocked]
+            normals, sides = outward(some)
+        side, pieces = clear_of(
+            one, corners_left, some, normals, sides, obstacle_box, boxes, c, s, inner, room, room_sizes
+        )  # fmt: skip
         for p in range(min(pieces, MOST_FOUND)):
             n = room_sizes[side, p]
             x, y = centroid(room[side, p], n)

@@ -129,11 +129,12 @@ def _corners_met(
 
 @compiled
 def areas(
-    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, out: Floats
-) -> None:
+    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, half: bool,
+    middle: float, out: Floats,
+) -> None:  # fmt: skip
     """Ground sheltered along every fall into out[0], and of the ground covered in calm air that under a roof at least
     `levels` high into out[1:], by level lines between neighbouring corners, exact along each. Strips narrower than the
-    share `finest` of the whole get one line, others two.
+    share `finest` of the whole get one line, others two. `half`: below y = `middle` is the mirror image of what is above.
     """
     spans, other, both = np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2))
     out[:] = 0.0
@@ -143,9 +144,15 @@ def areas(
     made = _corners_met(faces, corners, plane, shadows, sizes, levels, reached, parts, part_sizes, events)
     if made == 0:
         return
+    if half:
+        kept = 1
+        for k in range(made):
+            if events[k] > middle:
+                events[kept - 1], kept = events[k], kept + 1
+        events[kept - 1], made, finest = middle, kept, 2 * finest
     places, steps = _level_lines(np.sort(events[:made]), finest)
     for line in range(places.size):
-        y, step = places[line], steps[line]
+        y, step = places[line], steps[line] * (2.0 if half else 1.0)
         have = 0
         covered = 0.0
         for k in range(shadows.shape[0]):

@@ -24,7 +24,7 @@ FLAT_M2 = 1e-9
 @compiled
 def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
     """Part of a convex polygon with nx x + ny y >= b, written to `out`, as many corners as it has room for; returns their
-    number (0: nothing).
+    number (0: nothing). Columns of `polygon` after x and y are let be.
     """
     made, most = 0, out.shape[0]
     if count == 0:
@@ -45,6 +45,15 @@ def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Float
                 made += 1
         di = dj
     return made
+
+
+@compiled
+def bounds_of(polygon: Floats, count: int, out: Floats) -> None:
+    """Least and greatest x, least and greatest y into `out` (4,)."""
+    out[0], out[1], out[2], out[3] = polygon[0, 0], polygon[0, 0], polygon[0, 1], polygon[0, 1]
+    for i in range(1, count):
+        out[0], out[1] = min(out[0], polygon[i, 0]), max(out[1], polygon[i, 0])
+        out[2], out[3] = min(out[2], polygon[i, 1]), max(out[3], polygon[i, 1])
 
 
 @compiled
@@ -127,19 +136,22 @@ def hull(points: Floats, count: int, out: Floats) -> int:
     order = np.empty(count, dtype=np.int64)
     kept = 0
     for i in range(count):
-        again = False
-        for j in range(kept):  # a point twice, or nearly, would pass for a straight corner
-            other = points[order[j]]
-            again = again or abs(other[0] - points[i, 0]) + abs(other[1] - points[i, 1]) < SAME_M
+        x, y = points[i, 0], points[i, 1]
+        k = kept
+        while k > 0 and (points[order[k - 1], 0] > x or (points[order[k - 1], 0] == x and points[order[k - 1], 1] > y)):
+            k -= 1
+        again, j = False, k - 1  # a point twice, or nearly, would pass for a straight corner
+        while j >= 0 and not again and x - points[order[j], 0] < SAME_M:
+            again = x - points[order[j], 0] + abs(points[order[j], 1] - y) < SAME_M
+            j -= 1
+        j = k
+        while j < kept and not again and points[order[j], 0] - x < SAME_M:
+            again = points[order[j], 0] - x + abs(points[order[j], 1] - y) < SAME_M
+            j += 1
         if again:
             continue
-        k = kept
-        while k > 0 and (
-            points[order[k - 1], 0] > points[i, 0]
-            or (points[order[k - 1], 0] == points[i, 0] and points[order[k - 1], 1] > points[i, 1])
-        ):
-            order[k] = order[k - 1]
-            k -= 1
+        for j in range(kept, k, -1):
+            order[j] = order[j - 1]
         order[k] = i
         kept += 1
     count = kept

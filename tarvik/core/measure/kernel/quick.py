@@ -11,6 +11,7 @@ from tarvik.core.measure.kernel.centres import entries
 from tarvik.core.measure.kernel.general import general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
 from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
+from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, middle_of, mirror_axis, mirrored, with_images
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
@@ -73,22 +74,14 @@ def most_of(
 
 
 @compiled
-def _headings(stride: int, first: int) -> Ints:
-    """Every `stride`-th heading, from `first` on round."""
-    out = np.arange(0, STEPS, stride)
-    for k in range(out.size):
-        out[k] = (out[k] + first) % STEPS
-    return out
-
-
-@compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float, wanted: int, least: int, first: int,
+    stride: int, inner: float, wanted: int, least: int, first: int, axis: int, middle: float,
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough, and fewer than
     `least` as good as none. Returns how many, and the heading of the first place found. Headings are tried from `first` on:
-    where one mat is enough, one that suited the last roof often suits this one.
+    where one mat is enough, one that suited the last roof often suits this one. `axis`, `middle`: how the roof is its own
+    mirror image (see mirror.py); only the headings of one side are tried then.
     """
     ground = ground_above(rim, count, plane, heights[0])
     mat = length * width
@@ -96,8 +89,8 @@ def quick_count(
     if room < least:
         return 0, first
     half_planes, box = _planes_under(plane, heights, rim, count)
-    headings = _headings(stride, first)
-    most = headings.size
+    headings = headings_of(STEPS, stride, first, axis)
+    most = STEPS // stride
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
@@ -108,17 +101,19 @@ def quick_count(
     )  # fmt: skip
     if made == 0 or wanted == 1:
         return min(made, 1), heading[0] if made else first
+    if axis >= 0:
+        made = with_images(polygons, sizes, heading, made, STEPS, axis, middle)
     return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), first
 
 
 @compiled
 def general_count(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, length: float, width: float, falls: Floats,
-    stride: int, inner: float, wanted: int, least: int, first: int,
+    stride: int, inner: float, wanted: int, least: int, first: int, axis: int, middle: float,
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under any roof in any rain, as `quick_count`."""
-    headings = _headings(stride, first)
-    most = 4 * headings.size
+    headings = headings_of(STEPS, stride, first, axis)
+    most = 4 * (STEPS // stride)
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading, ground = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((MOST_CORNERS, 2))
     made, edges = general_entries(
@@ -127,6 +122,8 @@ def general_count(
     )  # fmt: skip
     if made == 0 or wanted == 1:
         return min(made, 1), heading[0] if made else first
+    if axis >= 0:
+        made = with_images(polygons, sizes, heading, made, STEPS, axis, middle)
     room = int(area(ground, edges) / (length * width) + 1e-9)
     return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground[:edges]), first
 
@@ -145,6 +142,8 @@ def quick_areas(
     areas_of, levels = np.empty(3), np.array([sit, stand])
     shadows = np.zeros((falls.shape[0], faces.shape[1], faces.shape[2], 2))
     sizes = np.zeros((falls.shape[0], faces.shape[1]))
+    twins = np.empty((faces.shape[1], faces.shape[2], 2), dtype=np.int64)
+    alike, tried = NEITHER, False
     for n in range(faces.shape[0]):
         out[n], lid[n] = np.nan, 0
         if np.isnan(faces[n, 0, 0, 0]):
@@ -161,9 +160,13 @@ def quick_areas(
             out[n, 2] = area_above(rim, count, plane, sit)
             out[n, 3] = area_above(rim, count, plane, stand)
         else:
+            if not tried:
+                alike, tried = mirror_axis(faces[n], corners, falls, falls, twins), True
+            middle = middle_of(faces[n], corners, 1) if alike == 1 else 0.0
+            half = alike == 1 and mirrored(faces[n], corners, twins, 1, middle)
             planes(faces[n], corners, plane)
             shade(faces[n], corners, falls, shadows, sizes)
-            areas(faces[n], corners, plane, shadows, sizes, levels, finest, areas_of)
+            areas(faces[n], corners, plane, shadows, sizes, levels, finest, half, middle, areas_of)
             out[n, 1], out[n, 2], out[n, 3] = areas_of[0], areas_of[1], areas_of[2]
 
 
@@ -181,6 +184,10 @@ def best_case(
     plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
     mat = size[0] * size[1]
     best, found, mats, first = -1e18, -1, 0, 0
+    twins = np.empty((faces.shape[1], faces.shape[2], 2), dtype=np.int64)
+    alike = NEITHER
+    if order.size and STEPS // 2 % stride == 0:
+        alike = mirror_axis(faces[order[0]], corners, falls, every_fall, twins)
     for n in order:
         if np.isnan(worth[n]) or worth[n] < -1e17:
             continue
@@ -188,22 +195,27 @@ def best_case(
         if worth[n] + mat_worth * room <= best:
             continue
         least = max(1, int((best - worth[n]) / mat_worth) + 1)  # fewer would not be the best
+        middle = middle_of(faces[n], corners, alike) if alike >= 0 else 0.0
+        axis = alike if alike >= 0 and mirrored(faces[n], corners, twins, alike, middle) else NEITHER
         if room == 0:
             number = 0
         elif lid[n]:
             count = dome(faces[n], corners, plane, rim)
             number, first = quick_count(
-                plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, least, first
-            )
+                plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, least, first,
+                axis, middle,
+            )  # fmt: skip
         else:
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, least, first
-            )
+                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, least, first,
+                axis, middle,
+            )  # fmt: skip
         total = worth[n] + mat_worth * min(number, wanted)
         if total > best and number > 0 and every_fall.shape[0] > falls.shape[0]:
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, least, first
-            )
+                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, least, first,
+                axis, middle,
+            )  # fmt: skip
             total = worth[n] + mat_worth * min(number, wanted)
         if total > best:
             best, found, mats = total, n, number

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 FLAT_TURN = 1e-9
 """Corners that turn the other way by less are straight (m4: of the turn with the face's normal)."""
+LEVEL = 1e-12
+"""A face that rises no more is level."""
 ROOM = 40
 """Corners that a part of a face may have."""
 
@@ -119,17 +121,13 @@ def area_above(rim: Floats, count: int, plane: Floats, height: float) -> float:
 @compiled
 def cut_face(face: Floats, count: int, plane: Floats, height: float, below: bool, out: Floats) -> int:
     """Plan of the part of a face above, or below, a height."""
-    flat = np.empty((ROOM, 2))
-    for i in range(count):
-        flat[i, 0], flat[i, 1] = face[i, 0], face[i, 1]
     gx, gy, b = plane[0], plane[1], height - plane[2]
     if below:
         gx, gy, b = -gx, -gy, -b
-    size = np.hypot(gx, gy)
-    if size < 1e-12:  # level: all or nothing
+    if gx * gx + gy * gy < LEVEL * LEVEL:  # all or nothing
         if b <= 0.0:
             for i in range(count):
-                out[i, 0], out[i, 1] = flat[i, 0], flat[i, 1]
+                out[i, 0], out[i, 1] = face[i, 0], face[i, 1]
             return count
         return 0
-    return clip(flat, count, gx, gy, b, out)
+    return clip(face, count, gx, gy, b, out)
