@@ -19,6 +19,8 @@ from tarvik.core.plane import signed_area
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats, Panel, Pattern, Role
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.sheet import Point2, Sheet
@@ -84,6 +86,12 @@ class Shelter:
         return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[rows[q] for q in p.points]])) > EMPTY_M2)
 
     @cached_property
+    def panel_rows(self) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """Rows of the corners of all panels, one after the other (K,), and to which panel each belongs (K,)."""
+        rows = [self._rows[q] for p in self.panels for q in p.points]
+        return np.array(rows, dtype=np.intp), np.repeat(np.arange(len(self.panels)), [len(p.points) for p in self.panels])
+
+    @cached_property
     def shear_deg(self) -> float:
         """Largest change of the angle between threads, where the pitch lifts the cloth; else 0."""
         return float(shear_deg(self.pattern, self.uv[None], self.xyz[None])[0]) if self.pattern.give else 0.0
@@ -145,8 +153,9 @@ def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floa
     """Fold every setting at once: (uv (N, P, 2), xyz (N, P, 3)); NaN rows where the sheet does not allow a setting."""
     layout = pitch.layout(box, values)
     fold = solve_fold(layout)
-    good = np.isfinite(layout.start).all(axis=(1, 2)) & fold.rigid
-    return layout.uv, np.where(good[:, None, None], fold.xyz, np.nan)
+    xyz = fold.xyz
+    xyz[~fold.rigid] = np.nan
+    return layout.uv, xyz
 
 
 def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter:

@@ -17,7 +17,7 @@ from tarvik.core.rig.supports import Tree
 from tarvik.core.site.hazards import GroundRules, Hazard, hazards
 from tarvik.core.site.pairs import carriers
 from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
-from tarvik.core.site.relief import slope_of
+from tarvik.core.site.relief import Relief, slope_of
 from tarvik.core.site.spots import snapped, swing
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import ground_rules_of
@@ -156,12 +156,12 @@ def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow,
             return placed_of(request, session, scene, row, spot)
     try:
         stands = place(figures.shelter.pitch, figures.shelter.sheet, figures.shelter.settings, _spot(spot, figures),
-                       scene.known.ground, solution.assessment.rig, figures.mats)  # fmt: skip
+                       Relief.of(scene.known.ground.heights), solution.assessment.rig, figures.mats)  # fmt: skip
     except FoldError:
         raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
     if spot.trees and stands.rig is not None:
         there_too = [t for t in scene.known.ground.things if t.name in spot.trees]
-        stands = replace(stands, rig=tied(stands, stands.rig, there_too)[0])
+        stands = stands.carried_by(tied(stands, stands.rig, there_too)[0])
     wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
     if row.members and figures.sleepers < len(row.members):
         words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"

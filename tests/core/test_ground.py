@@ -187,7 +187,7 @@ def test_on_a_slope_all_lengths_are_kept_and_the_ground_is_met(
     settings_ = {s.name: s.default for s in pitch.settings}
     ground = Ground(heights=tilted(gx, gy, 20.0))
     try:
-        placed = place(pitch, SHEET, settings_, Spot((x, y), front), ground)
+        placed = place(pitch, SHEET, settings_, Spot((x, y), front), Relief.of(ground.heights))
     except FoldError:
         return
     shelter = placed.shelter

@@ -60,7 +60,7 @@ def test_a_plan_stands_on_its_ground(seed: int) -> None:
     for offer in offers:
         sheet = next(b.sheet for b in case.bag.sheets if (b.number,) == offer.sheets)
         assert offer.spot is not None and offer.ground is not None
-        standing = place(PITCHES[offer.pitch], sheet, dict(offer.settings), offer.spot, case.camp.ground)
+        standing = place(PITCHES[offer.pitch], sheet, dict(offer.settings), offer.spot, case.camp.relief)
         assert offer.ground.buffer(0.01).covers(standing.cloth)
         assert not offer.ground.intersects(path)
         for name, trunk in trunks.items():

@@ -34,11 +34,13 @@ def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
         worst = 0.0
         for e in range(pairs.shape[0]):
             i, j = pairs[e]
-            flat = np.hypot(uv[n, i, 0] - uv[n, j, 0], uv[n, i, 1] - uv[n, j, 1])
+            du, dv = uv[n, i, 0] - uv[n, j, 0], uv[n, i, 1] - uv[n, j, 1]
             dx, dy, dz = xyz[n, i, 0] - xyz[n, j, 0], xyz[n, i, 1] - xyz[n, j, 1], xyz[n, i, 2] - xyz[n, j, 2]
-            change = abs(np.sqrt(dx * dx + dy * dy + dz * dz) - flat)
+            change = abs(np.sqrt(dx * dx + dy * dy + dz * dz) - np.sqrt(du * du + dv * dv))
             if not change <= worst:  # also when it is no number
                 worst = change
+                if np.isnan(change):
+                    break
         out[n] = worst
 
 

@@ -108,12 +108,14 @@ def length_residual(layout: Layout, xyz: Floats) -> Floats:
 def solve_fold(layout: Layout) -> Fold:
     """Fold a batch. Starts that are exact already cost one evaluation; the others are iterated until they are.
 
-    A case that starts with NaN stays NaN. Never raises for a case that does not converge: its residual tells.
+    A case that starts with NaN stays NaN. Never raises for a case that does not converge: its residual tells. Where nothing
+    is iterated the start itself is returned.
     """
-    xyz = layout.start.copy()
+    xyz = layout.start
     residual = length_residual(layout, xyz)
     todo = np.flatnonzero(np.isfinite(residual) & (residual > EXACT_M))
     if todo.size:
+        xyz = xyz.copy()
         xyz[todo] = _iterate(layout, todo)
         residual[todo] = length_residual(_subset(layout, todo), xyz[todo])
     return Fold(xyz, residual)

@@ -20,6 +20,7 @@ from tarvik.core.measure.heading import front_bearing
 from tarvik.core.rig.lines import through_line_m, tree_line_m
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
 from tarvik.core.site.placing import STAKE_CLEAR_M, Placed, Spot, place, wind_in_frame
+from tarvik.core.site.relief import Relief
 from tarvik.core.site.spots import (
     FAR_COST,
     LINE_COST,
@@ -116,9 +117,23 @@ class Camp:
         return self._joined(beds_only=True, level=Level.STOPS)
 
     @cached_property
-    def cautions(self) -> list[Hazard]:
-        """Hazards that only warn."""
-        return [h for h in self.hazards if h.finding.level is Level.CAUTION]
+    def cautions(self) -> tuple[list[Hazard], NDArray[np.object_], NDArray[np.bool_]]:
+        """Hazards that only warn, their shapes, and which of them matter to beds only."""
+        some = [h for h in self.hazards if h.finding.level is Level.CAUTION]
+        shapes = np.array([h.shape for h in some], dtype=object)
+        shapely.prepare(shapes)
+        return some, shapes, np.array([h.beds_only for h in some], dtype=np.bool_)
+
+    def met(self, cloth: BaseGeometry, taken: BaseGeometry) -> tuple[str, ...]:
+        """Codes of the cautions that a shelter meets."""
+        some, shapes, beds_only = self.cautions
+        hit = np.where(beds_only, shapely.intersects(shapes, cloth), shapely.intersects(shapes, taken))
+        return tuple(dict.fromkeys(some[n].finding.code for n in np.flatnonzero(hit)))
+
+    @cached_property
+    def relief(self) -> Relief | None:
+        """The lie of the land; None where it is taken for level."""
+        return Relief.of(self.ground.heights)
 
     @cached_property
     def blinds(self) -> BaseGeometry:
@@ -150,20 +165,21 @@ class Camp:
         return math.dist(at, self.heart) + WATER_SHARE * farther
 
     @cached_property
-    def _lying(self) -> dict[bytes, tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
+    def _lying(self) -> dict[int, tuple[Floats, Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
         return {}
 
     def lying(self, at: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
         """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground where nothing stands. The
-        same places are asked about for every form, and each with several headings: they are worked out once.
+        same array of places is asked about for many forms, and each place in it with several headings: they are worked out
+        once.
         """
-        key = at.tobytes()
-        if key not in self._lying:
+        if id(at) not in self._lying:
             places, back = np.unique(at, axis=0, return_inverse=True)
             x, y = places.T
             pad, stopped = shapely.contains_xy(self.pads, x, y), shapely.contains_xy(self.stops, x, y)
-            self._lying[key] = (slopes(self.ground, places)[back], pad[back], stopped[back])
-        return self._lying[key]
+            # With the array itself, so that no other comes to stand in its place in memory.
+            self._lying[id(at)] = (at, slopes(self.ground, places)[back], pad[back], stopped[back])
+        return self._lying[id(at)][1:]
 
 
 @dataclass(frozen=True)
@@ -279,25 +295,27 @@ class Places:
 def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]) -> Stand | None:
     """The form at a spot, None where something stops it."""
     try:
-        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.ground, way.rig, form.figures.mats,
+        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.relief, way.rig, form.figures.mats,
                        form.shelter, SHARE_STEP)  # fmt: skip
     except FoldError:
         return None
-    rig, cords = tied(placed, way.rig, [t for t in camp.ground.things if t.name in trees])
-    placed = replace(placed, rig=rig)
     if placed.slope_deg > camp.rules.steep_deg:
         return None
-    taken, cloth = placed.taken, placed.cloth
-    if camp.stops.intersects(taken) or camp.no_beds.intersects(cloth):
+    cloth = placed.cloth
+    if camp.stops.intersects(cloth) or camp.no_beds.intersects(cloth):
+        return None
+    rig, cords = tied(placed, way.rig, [t for t in camp.ground.things if t.name in trees])
+    placed = placed.carried_by(rig)
+    taken = placed.taken
+    if camp.stops.intersects(taken):
         return None
     things, tree = camp.solids
     for k in tree.query(taken, predicate="intersects"):
         if things[k].name not in trees or cloth.intersects(shapely.Point(things[k].at).buffer(things[k].across_m / 2)):
             return None
-    met = tuple(dict.fromkeys(h.finding.code for h in camp.cautions if h.shape.intersects(cloth if h.beds_only else taken)))
     from_deg = form.back_deg if camp.wind_from_deg is None else wind_in_frame(camp.wind_from_deg, spot.front_deg)
     uphill = None if camp.uphill_deg is None else wind_in_frame(camp.uphill_deg, spot.front_deg)
-    return Stand(placed, taken, cords, trees, met, from_deg, uphill)
+    return Stand(placed, taken, cords, trees, camp.met(cloth, taken), from_deg, uphill)
 
 
 def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[float, ...]]:

@@ -111,6 +111,11 @@ def to_cp(linear: Linear, rows: Sequence[Row]) -> cp_model.CpModel:
     return model
 
 
+def without_beds(linear: Linear) -> list[Row]:
+    """The rows but those by which everybody must have a bed: who is left without counts in an aim."""
+    return [r for r in linear.rows if not r.tag.startswith("bed ")]
+
+
 def add_row(model: cp_model.CpModel, row: Row, unless: Sequence[int] = ()) -> None:
     """One row; with `unless`, it holds only while these flags (by number) are 0. Written into the model's own form: a large
     model's rows take ten times as long one expression at a time.
@@ -180,17 +185,20 @@ def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
 
 
 def choose(
-    model: PlanModel, limits: Limits = FREE, start: Start | None = None, tell: Callable[[Chosen], None] = lambda _: None
-) -> Chosen:
+    model: PlanModel, limits: Limits = FREE, start: Start | None = None, tell: Callable[[Chosen], None] = lambda _: None,
+    known: list[int] | None = None,
+) -> Chosen:  # fmt: skip
     """The best plan within the limits. `start`: a plan to begin with; told first when it can be kept, else what it says of
-    offers and beds is where the search begins. `tell` is called with every better plan.
+    offers and beds is where the search begins; `known`: its values, where they are `fixed` already. `tell` is called with
+    every better plan.
     """
     linear = model.linear
-    rows = [r for r in linear.rows if not r.tag.startswith("bed ")]
-    best: list[int] | None = None
+    rules = to_cp(linear, without_beds(linear))
+    rows: list[Row] = []
+    best: list[int] | None = known
     hints: dict[int, int] = {}
     if start is not None:
-        best, hints = fixed(model, start), said(model, start)
+        best, hints = known or fixed(model, start), said(model, start)
         if best is not None:
             tell(chosen_of(model, best, _floors(model, best, ())))
     reached: list[Reached] = []
@@ -201,12 +209,12 @@ def choose(
             break
         else:
             last = len(reached) + len(group) == len(linear.aims)
-            found = _stage(model, group, rows, best, hints, limits if last else _most(limits), reached, tell)
+            found = _stage(model, group, rules, rows, best, hints, limits if last else _most(limits), reached, tell)
             if found is None:
                 return Chosen(possible=False)
             best, told = found
             reached += told
-        rows = rows + [Row(tuple(linear.aims[a].items()), None, linear.value(a, best)) for a, _ in group]
+        rows += [Row(tuple(linear.aims[a].items()), None, linear.value(a, best)) for a, _ in group]
     if best is None:
         return Chosen(possible=False)
     return chosen_of(model, best, _floors(model, best, reached))
@@ -229,14 +237,16 @@ def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -
 
 
 def _stage(
-    model: PlanModel, group: Sequence[tuple[str, int]], rows: Sequence[Row], best: list[int] | None,
+    model: PlanModel, group: Sequence[tuple[str, int]], rules: cp_model.CpModel, rows: Sequence[Row], best: list[int] | None,
     hints: Mapping[int, int], limits: Limits, before: Sequence[Reached], tell: Callable[[Chosen], None],
 ) -> tuple[list[int], list[Reached]] | None:  # fmt: skip
-    """Minimise one group of aims: (values, what was reached); None when no plan at all was found. `hints`: where to begin
-    while there is no `best`.
+    """Minimise one group of aims under the `rules` and more `rows`: (values, what was reached); None when no plan at all was
+    found. `hints`: where to begin while there is no `best`.
     """
     linear = model.linear
-    cp = to_cp(linear, rows)
+    cp = rules.clone()
+    for row in rows:
+        add_row(cp, row)
     variables = variables_of(cp, len(linear.low))
     summed: Terms = {}
     weight = 1
@@ -298,7 +308,7 @@ def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence
 def fixed(model: PlanModel, plan: Start) -> list[int] | None:
     """Values of all variables for a given plan, its kit handed out best; None when the plan breaks a rule of the model."""
     linear = model.linear
-    cp = to_cp(linear, [r for r in linear.rows if not r.tag.startswith("bed ")])
+    cp = to_cp(linear, without_beds(linear))
     for v, value in said(model, plan).items():
         _fix(cp, v, value)
     variables = variables_of(cp, len(linear.low))

@@ -132,10 +132,10 @@ def make(
     by_rule = _read(model, values).reached if values is not None else ()
     start: Start | None = rule if values is not None else None
     if near is not None:
-        start = near
-    elif as_is is not None and fixed(model, as_is) is not None:
-        start = as_is
-    chosen = choose(model, limits, start, lambda c: tell(model, c))
+        start, values = near, None
+    elif as_is is not None and (still := fixed(model, as_is)) is not None:
+        start, values = as_is, still
+    chosen = choose(model, limits, start, lambda c: tell(model, c), values)
     return Made(model, chosen, by_rule)
 
 

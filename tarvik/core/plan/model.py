@@ -509,24 +509,21 @@ def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
     """Sets of offers of which at most one can be taken, that together hold every pair that excludes each other: by the
     ground, by a sheet, by a tree. Each is grown as large as it goes, for a few large sets tell a solver more than many pairs.
     """
-    pairs = conflicting(offers, gap_m)
     size = len(offers)
-    bars = [0] * size
-    for a, b in pairs.tolist():
-        bars[a] |= 1 << b
-        bars[b] |= 1 << a
-    kin: dict[object, int] = {}
+    bars = np.zeros((size, size), dtype=np.bool_)
+    one, two = conflicting(offers, gap_m).T
+    bars[one, two] = bars[two, one] = True
+    kin: dict[object, list[int]] = {}
     for n, offer in enumerate(offers):
         for key in (*offer.sheets, *offer.trees):
-            kin[key] = kin.get(key, 0) | 1 << n
-    for n, offer in enumerate(offers):
-        for key in (*offer.sheets, *offer.trees):
-            bars[n] |= kin[key]
-        bars[n] &= ~(1 << n)
+            kin.setdefault(key, []).append(n)
+    for alike in kin.values():
+        bars[np.ix_(alike, alike)] = True
+    np.fill_diagonal(bars, False)
     # Numbered anew by how many they exclude, so that the lowest bit of a set is the one that excludes most.
-    order = sorted(range(size), key=lambda n: (-bars[n].bit_count(), n))
-    place = {n: k for k, n in enumerate(order)}
-    ranked = [_renumbered(bars[n], place) for n in order]
+    order = np.argsort(-bars.sum(axis=1), kind="stable")
+    packed = np.packbits(bars[order][:, order], axis=1, bitorder="little")
+    ranked = [int.from_bytes(row.tobytes(), "little") for row in packed]
     left = list(ranked)
     out = []
     for first in range(size):
@@ -540,14 +537,5 @@ def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
             whole = sum(1 << n for n in clique)
             for n in clique:
                 left[n] &= ~whole
-            out.append(sorted(order[n] for n in clique))
-    return out
-
-
-def _renumbered(bits: int, place: Mapping[int, int]) -> int:
-    out = 0
-    while bits:
-        lowest = bits & -bits
-        out |= 1 << place[lowest.bit_length() - 1]
-        bits ^= lowest
+            out.append(sorted(order[clique].tolist()))
     return out

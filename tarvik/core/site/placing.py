@@ -19,12 +19,11 @@ from shapely import GeometryCollection, LineString, MultiPoint, Point, Polygon
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level
 from tarvik.core.measure.heading import FRONT_DEG
-from tarvik.core.plane import cross
 from tarvik.core.search import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
 from tarvik.core.site.pairs import REACH_M
-from tarvik.core.site.relief import Relief, slope_of
+from tarvik.core.site.relief import slope_of
 from tarvik.core.site.things import SOLID, Kind
 
 if TYPE_CHECKING:
@@ -38,6 +37,7 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Shelter
+    from tarvik.core.site.relief import Relief
     from tarvik.core.site.things import Ground, Place
 
 STAKE_CLEAR_M: Final = constant("stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it")
@@ -75,6 +75,10 @@ def on_slope(settings: Mapping[str, float], slope_deg: float, step: float | None
     return {name: value * (share if name.startswith(CARRIED_HEIGHTS) else 1.0) for name, value in settings.items()}
 
 
+_OF_THE_SHEET: Final = ("axes", "xyz", "cloth", "beds")
+"""What is worked out of a shelter on the ground and does not change with its rig."""
+
+
 @lru_cache(maxsize=MOST_TILTED)
 def _tilted(pitch: Pitch, sheet: Sheet, settings: tuple[tuple[str, float], ...]) -> Shelter:
     return fold_sheet(pitch, sheet, dict(settings))
@@ -97,13 +101,15 @@ class Placed:
     def axes(self) -> Floats:
         """Axes (3, 3) of the shelter's frame in the world, as rows: its x, its y, square to the ground."""
         gx, gy = self.gradient
-        up = np.array([-gx, -gy, 1.0])
-        up /= np.linalg.norm(up)
+        size = math.sqrt(gx * gx + gy * gy + 1.0)
+        ux, uy, uz = -gx / size, -gy / size, 1.0 / size
         front = math.radians(self.spot.front_deg)
-        back = np.array([-math.sin(front), -math.cos(front), 0.0])  # the frame's x runs from the front to the back
-        back[2] = gx * back[0] + gy * back[1]
-        back /= np.linalg.norm(back)
-        return np.array([back, cross(up, back), up])
+        bx, by = -math.sin(front), -math.cos(front)  # the frame's x runs from the front to the back
+        bz = gx * bx + gy * by
+        size = math.sqrt(1.0 + bz * bz)
+        bx, by, bz = bx / size, by / size, bz / size
+        left = uy * bz - uz * by, uz * bx - ux * bz, ux * by - uy * bx
+        return np.array([(bx, by, bz), left, (ux, uy, uz)])
 
     def world(self, places: Floats) -> Floats:
         """World places (k, 3) of places (k, 2 or 3) of the shelter's frame."""
@@ -126,16 +132,18 @@ class Placed:
 
     def panels(self) -> list[Floats]:
         """Panels in the world, corners (k, 3)."""
-        faces = self.shelter.faces()
-        return np.split(self.world(np.concatenate([f.xyz for f in faces])), np.cumsum([len(f.xyz) for f in faces])[:-1])
+        rows, panel = self.shelter.panel_rows
+        return np.split(self.xyz[rows], np.flatnonzero(np.diff(panel)) + 1)
 
     @cached_property
     def cloth(self) -> BaseGeometry:
         """Ground under the sheet."""
-        parts = np.array([Polygon(p[:, :2]) for p in self.panels()])
+        rows, panel = self.shelter.panel_rows
+        parts = np.asarray(shapely.polygons(shapely.linearrings(self.xyz[rows, :2], indices=panel)))
         parts = parts[shapely.area(parts) > FLAT_M2]
         crossed = ~shapely.is_valid(parts)
-        parts[crossed] = shapely.buffer(parts[crossed], 0)
+        if crossed.any():
+            parts[crossed] = shapely.buffer(parts[crossed], 0)
         return shapely.union_all(parts, grid_size=1e-6)
 
     @cached_property
@@ -155,10 +163,12 @@ class Placed:
     @cached_property
     def lines(self) -> list[tuple[str, LineString]]:
         """Purpose and course, in plan, of every line."""
-        if self.rig is None:
+        rig = self.rig
+        if rig is None or not rig.lines:
             return []
-        return [(line.purpose, LineString(self.world(np.array([self.shelter.at(line.start), line.to]))[:, :2]))
-                for line in self.rig.lines]  # fmt: skip
+        ends = np.array([end for line in rig.lines for end in (self.shelter.at(line.start), line.to)])
+        courses = np.asarray(shapely.linestrings(self.world(ends)[:, :2].reshape(-1, 2, 2)))
+        return [(line.purpose, course) for line, course in zip(rig.lines, courses, strict=True)]
 
     @cached_property
     def supports(self) -> list[tuple[str, Place]]:
@@ -171,8 +181,15 @@ class Placed:
     def taken(self) -> BaseGeometry:
         """All the ground that the shelter takes: cloth, stakes and lines, side by side and not united, for nothing but
         distances is asked of it."""
-        stakes = MultiPoint([at for _, at, _ in self.stakes])
-        return GeometryCollection([self.cloth, stakes, *(course for _, course in self.lines)])
+        stakes = MultiPoint(np.array([at for _, at, _ in self.stakes]).reshape(-1, 2))
+        parts: list[BaseGeometry] = [self.cloth, stakes, *(course for _, course in self.lines)]
+        return GeometryCollection(parts)
+
+    def carried_by(self, rig: Rig) -> Placed:
+        """The same with another rig."""
+        out = replace(self, rig=rig)
+        out.__dict__.update({name: self.__dict__[name] for name in _OF_THE_SHEET if name in self.__dict__})
+        return out
 
     @property
     def slope_deg(self) -> float:
@@ -181,23 +198,21 @@ class Placed:
 
 
 def place(
-    pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, ground: Ground, rig: Rig | None = None,
+    pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, relief: Relief | None, rig: Rig | None = None,
     mats: tuple[Mat, ...] = (), level: Shelter | None = None, step: float | None = None,
 ) -> Placed:  # fmt: skip
-    """Fold a sheet on the ground at a spot. `level`: the same on level ground, where it is known already. `step`: that of
-    the slope's cosine, where many spots are tried and near enough is enough. Raises FoldError when it does not fold there.
+    """Fold a sheet at a spot on ground of that relief (None: level). `level`: the same on level ground, where it is known
+    already. `step`: that of the slope's cosine, where many spots are tried and near enough is enough. Raises FoldError when
+    it does not fold there.
     """
-    relief = Relief.of(ground.heights)
     flat = level or fold_sheet(pitch, sheet, settings)
     if relief is None:
         return Placed(flat, spot, rig, mats)
     standing = Placed(flat, spot, rig, mats)
-    under = standing.xyz[:, :2]
-    gx, gy = relief.gradient(under)
+    height, gx, gy = relief.under(spot.at, standing.xyz[:, :2])
     steep = math.hypot(gx, gy)
     if steep > STEEPEST:  # nobody camps there; the drawing stays sane
         gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
-    height = float(relief.height_at(np.array([spot.at]))[0])
     lower = on_slope(settings, slope_of((gx, gy))[0], step)
     tilted = flat if lower == dict(settings) else _tilted(pitch, sheet, tuple(sorted(lower.items())))
     return replace(standing, shelter=tilted, level=height, gradient=(gx, gy))

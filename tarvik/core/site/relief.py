@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 RUNOFF: Final = constant("runoff_share", 0.35, "1", ENGINEERING, "share of the rain that runs off wet ground into a hollow")
 CHANNEL_M2: Final = constant("channel_area", 60.0, "m2", ENGINEERING, "catchment from which on water runs in a line")
 PUDDLE_LEAST_M: Final = constant("puddle_least", 0.01, "m", ENGINEERING, "shallower water is a wet patch, no puddle")
+IN_LINE: Final = 1e-9
+"""Places whose spread across is so much less than along (squared) lie in a line."""
 MOST_CELLS: Final = 160
 """Cells along the longer side of the height model."""
 _ABOUT: Final = ((-1, -1), (-1, 0), (-1, 1), (0, -1), (0, 1), (1, -1), (1, 0), (1, 1))
@@ -79,15 +81,31 @@ class Relief:
 
     def gradient(self, xy: Floats) -> tuple[float, float]:
         """Slope (rise per metre east, rise per metre north) of the plane that lies best under places (n, 2)."""
-        z = self.height_at(xy)
-        design = np.column_stack([np.ones(len(xy)), xy - xy.mean(axis=0)])
-        fit = np.linalg.lstsq(design, z, rcond=None)[0]
-        return float(fit[1]), float(fit[2])
+        return _steepness(xy, self.height_at(xy))
+
+    def under(self, at: Place, xy: Floats) -> tuple[float, float, float]:
+        """The height of a place, and the `gradient` under places (n, 2)."""
+        z = self.height_at(np.vstack([xy, at]))
+        return float(z[-1]), *_steepness(xy, z[:-1])
 
     def slope_at(self, at: Place, reach_m: float = 1.0) -> tuple[float, float]:
         """(slope in degrees, bearing downhill) about a place."""
         ring = np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)]) * reach_m
         return slope_of(self.gradient(np.vstack([ring, ring / 2]) + np.array(at)))
+
+
+def _steepness(xy: Floats, z: Floats) -> tuple[float, float]:
+    """Slope (east, north) of the plane that lies best through points (n, 2), (n,), by least squares about their middle; the
+    least steep one where they lie in a line.
+    """
+    off = xy - xy.mean(axis=0)
+    x, y = off.T
+    xx, xy_, yy, xz, yz = float(x @ x), float(x @ y), float(y @ y), float(x @ z), float(y @ z)
+    turn = xx * yy - xy_ * xy_
+    if turn <= IN_LINE * (xx + yy) ** 2:
+        fit = np.linalg.lstsq(off, z - z.mean(), rcond=None)[0]
+        return float(fit[0]), float(fit[1])
+    return (yy * xz - xy_ * yz) / turn, (xx * yz - xy_ * xz) / turn
 
 
 @lru_cache(maxsize=16)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -50,6 +51,10 @@ FAR_COST: Final = constant("spot_far", 0.02, "1/m", ENGINEERING, "worth lost by 
 LINE_COST: Final = constant("spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge")
 SNAP_M: Final = constant("spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it")
 PAD_GAIN: Final = constant("spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad")
+NEAR_M: Final = 40.0
+"""Places that stand free are tried so far from where the group is."""
+MOST_GRIDS: Final = 32
+"""Grids of places kept."""
 PUSHED_M: Final = 0.3
 """Room at a ridge's end from which on it is tried nearer to either tree."""
 APART_M: Final = constant("spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one")
@@ -224,17 +229,26 @@ def candidates(
         way = gap / size if size > 1e-9 else np.array([-1.0, 0.0])
         shift = _turned(np.tile(-way, (len(places), 1)), turned) * extra[:, None]
         return Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
-    x0, y0, x1, y1 = ground.bounds()
-    xy = np.stack(np.meshgrid(np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)), -1).reshape(
-        -1, 2
-    )
-    if near is not None:
-        xy = xy[np.hypot(*(xy - np.array(near)).T) <= 40.0]
     middle = shelter.xyz[:, :2].mean(axis=0)
     coarse = fronts[::2]
-    places = np.repeat(xy, len(coarse), axis=0)
-    return Candidates(places, np.tile(coarse, len(xy)), (float(middle[0]), float(middle[1])), [()] * len(places),
-                       np.zeros(len(places)))  # fmt: skip
+    places = _free_places(ground.bounds(), near, len(coarse))
+    return Candidates(places, np.tile(coarse, len(places) // len(coarse)), (float(middle[0]), float(middle[1])),
+                      [()] * len(places), np.zeros(len(places)))  # fmt: skip
+
+
+@lru_cache(maxsize=MOST_GRIDS)
+def _free_places(bounds: tuple[float, float, float, float], near: Place | None, headings: int) -> Floats:
+    """A grid of places (N, 2) over the ground, or what of it is near, each as often as there are headings. The same array
+    each time, so that what is worked out for it can be kept.
+    """
+    x0, y0, x1, y1 = bounds
+    across, along = np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)
+    xy = np.stack(np.meshgrid(across, along), -1).reshape(-1, 2)
+    if near is not None:
+        xy = xy[np.hypot(*(xy - np.array(near)).T) <= NEAR_M]
+    places = np.repeat(xy, headings, axis=0)
+    places.flags.writeable = False
+    return places
 
 
 def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> Candidates:
