@@ -16,10 +16,11 @@ from tarvik.commands.bench_plan import large_case
 from tarvik.core.body import Body
 from tarvik.core.measure.figures import measure
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.apart import conflicting
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Chosen, Limits
 from tarvik.core.plan.make import Case, Offers, make
-from tarvik.core.plan.model import Locks, PlanModel, Standing, conflicting, stands_as
+from tarvik.core.plan.model import Locks, PlanModel, Standing, stands_as
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.site.hazards import hazards

@@ -240,10 +240,10 @@ class Places:
             self._by_trees = some
         if not len(some.at):
             return []
-        order = _ranked(self.form, some, self.camp, about)
+        cost, standing = _cost(self.form, some, self.camp, about)
         first, last = 0, TRIED * most * 4
-        while first < len(order):  # farther out only where nothing near may stand
-            if found := self._best(some, order[first:last], most):
+        while first < len(standing):  # farther out only where nothing near may stand
+            if found := self._best(some, standing[_first_of(cost[standing], last)[first:]], most):
                 return found
             first, last = last, 3 * last
         return []
@@ -363,14 +363,22 @@ def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidat
     return candidates(form.shelter, way.rig, camp.ground, about, camp.longest_line_m, fronts)
 
 
-def _ranked(form: Form, some: Candidates, camp: Camp, about: Place) -> NDArray[np.intp]:
-    """Numbers of the places, the best first, for the wind, the slope, the way there and the length of the lines."""
+def _cost(form: Form, some: Candidates, camp: Camp, about: Place) -> tuple[Floats, NDArray[np.intp]]:
+    """What each place costs, by the wind, the slope, the way there and the length of the lines; numbers of those where
+    anything may stand.
+    """
     far = np.hypot(*(some.at - np.array(about)).T)
     steep, pad, stopped = camp.lying(some.at)
     cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2 - PAD_GAIN * pad
     if camp.wind_from_deg is not None:
         off = wind_in_frame_all(camp.wind_from_deg, some.front) - form.back_deg
         cost += OPEN_COST * form.open_shares[(np.round(off / 15.0) % 24).astype(int)]
-    ok: NDArray[np.bool_] = (steep <= camp.rules.steep_deg) & ~stopped
-    order = np.argsort(np.round(cost, 6), kind="stable")
-    return np.asarray(order[ok[order]])
+    return np.round(cost, 6), np.flatnonzero((steep <= camp.rules.steep_deg) & ~stopped)
+
+
+def _first_of(cost: Floats, count: int) -> NDArray[np.intp]:
+    """Numbers of the `count` cheapest, the cheapest first; of equals those that come first."""
+    if count >= len(cost):
+        return np.argsort(cost, kind="stable")
+    some = np.flatnonzero(cost <= np.partition(cost, count - 1)[count - 1])
+    return some[np.argsort(cost[some], kind="stable")][:count]

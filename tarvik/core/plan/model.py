@@ -8,24 +8,21 @@ two choices is needed and the model stays linear.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-import shapely
-from shapely import STRtree
 
+from tarvik.core.plan.apart import cliques
+from tarvik.core.plan.earshot import heard
 from tarvik.core.plan.linear import Linear
 from tarvik.core.plan.party import PlanRules, Shares, Skill, bars, pair_bars
 from tarvik.core.plan.stores import kit_rows
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Callable, Mapping
 
-    from numpy.typing import NDArray
     from shapely.geometry.base import BaseGeometry
 
-    from tarvik.core.fold.pattern import Floats
     from tarvik.core.plan.linear import Terms
     from tarvik.core.plan.offers import Offer, Pool
     from tarvik.core.plan.party import Camper
@@ -36,8 +33,6 @@ AIM_WORDS: Final = {
     "wet": "nobody wet", "rules": "rules kept", "exposed": "nobody in the wind", "moves": "few changes to what stands",
     "sitting": "room to sit up", "own kit": "own kit", "quick": "quick to set", "compact": "close together",
 }  # fmt: skip
-CELL_SHARE: Final = 0.2
-"""Side of a cell over the earshot."""
 SPARE: Final = -1
 """Number of the «person» who stands for the spare shelter."""
 FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST = 3, 10, 2, 1
@@ -102,33 +97,6 @@ class PlanModel:
     most: Mapping[str, int]  # aim -> the most it can be
 
 
-def _heard(
-    at: Floats, reach_m: float, blinds: BaseGeometry | None
-) -> tuple[list[tuple[list[int], list[int]]], list[list[int]]]:
-    """Which places (n, 2) are within earshot of each, and in its sight: (cells that wholly are, single places of cells that
-    partly are), and the members of each cell. Cells keep the model small: most of what is heard is heard by the cell.
-    """
-    keys = np.floor(at / (reach_m * CELL_SHARE)).astype(int)
-    _, cell = np.unique(keys, axis=0, return_inverse=True)
-    members = [np.flatnonzero(cell.ravel() == c) for c in range(int(cell.max()) + 1)]
-    near = np.hypot(at[:, None, 0] - at[None, :, 0], at[:, None, 1] - at[None, :, 1]) <= reach_m
-    if blinds is not None and not blinds.is_empty:
-        one, two = np.nonzero(np.triu(near, 1))
-        hidden = shapely.intersects(blinds, shapely.linestrings(np.stack([at[one], at[two]], axis=1)))
-        near[one[hidden], two[hidden]] = near[two[hidden], one[hidden]] = False
-    out = []
-    for row in near:
-        whole, single = [], []
-        for number, some in enumerate(members):
-            heard = row[some]
-            if heard.all():
-                whole.append(number)
-            elif heard.any():
-                single += some[heard].tolist()
-        out.append((whole, single))
-    return out, [m.tolist() for m in members]
-
-
 def stands_as(offer: Offer, standing: Standing) -> bool:
     """Whether an offer is the shelter that stands."""
     if offer.sheets != standing.sheets or offer.pitch != standing.pitch or dict(offer.settings) != dict(standing.settings):
@@ -175,18 +143,21 @@ class _Builder:
 
     def beds(self) -> None:
         """Everybody sleeps somewhere, or is without a bed; nobody where no offer takes so tall a person."""
+        takes: dict[tuple[int, tuple[int, ...]], int] = {}
         for i, camper in enumerate(self.asked.campers):
             without = self.m.flag(f"no bed {camper.number}")
             self.wet.append(without)
             mine: Terms = {without: 1}
             for u in range(len(self.units)):
-                fits = [n for n in self.of_unit[u] if self.asked.offers[n].room(camper.stature_m) >= camper.bulk]
+                fits = tuple(n for n in self.of_unit[u] if self.asked.offers[n].room(camper.stature_m) >= camper.bulk)
                 if not fits:
                     continue
                 v = self.m.flag(f"{camper.number} under {self.units[u]}")
                 self.sleeps[i, u] = mine_v = v
                 mine[mine_v] = 1
-                self.m.row({v: 1, **{self.takes[n]: -1 for n in fits}}, high=0)
+                if (u, fits) not in takes:  # whom the same offers take share a row of them: a solver is spared much
+                    takes[u, fits] = self._any_of({self.takes[n]: -1 for n in fits})
+                self.m.row({v: 1, takes[u, fits]: -1}, high=0)
             self.m.row(mine, low=1, high=1)
             if camper.number < 0:
                 self.cost("rules", {without: SPARE_COST})
@@ -353,22 +324,24 @@ class _Builder:
         placed = [n for n, o in enumerate(offers) if o.at is not None]
         if not reach or not novices or not any(c.leader for c in campers) or not placed:
             return
-        at = np.array([offers[n].at for n in placed])
-        led: dict[int, int] = {}
-        for u in range(len(self.units)):
+        hearing = heard(np.array([offers[n].at for n in placed]), reach, self.asked.blinds)
+        kind_of = dict(zip(placed, hearing.kind.tolist(), strict=True))
+        stands: list[dict[int, Terms]] = [{} for _ in self.units]  # unit -> kind of place -> its offers there
+        for u, numbers in enumerate(self.of_unit):
+            for n in numbers:
+                if n in kind_of:
+                    stands[u].setdefault(kind_of[n], {})[self.takes[n]] = 1
+        led: dict[int, Terms] = {}  # kind of place -> flags of the units that stand there with a leader
+        for u, here in enumerate(stands):
             leaders = {self.sleeps[i, u]: -1 for i, c in enumerate(campers) if c.leader and (i, u) in self.sleeps}
-            for n in self.of_unit[u] if leaders else ():
-                led[n] = self.m.flag()
-                self.m.row({led[n]: 1, self.takes[n]: -1}, high=0)
-                self.m.row({led[n]: 1, **leaders}, high=0)
-        within, cells = _heard(at, reach, self.asked.blinds)
-        flags: list[int] = []
-        for members in cells:
-            some_led = {led[placed[k]]: -1 for k in members if placed[k] in led}
-            flags.append(self.m.flag())
-            self.m.row({flags[-1]: 1, **some_led}, high=0)
-        rank = {n: k for k, n in enumerate(placed)}
-        for u in range(len(self.units)):
+            for kind, taken in here.items() if leaders else ():
+                flag = self.m.flag()
+                led.setdefault(kind, {})[flag] = -1
+                self.m.row({flag: 1, **dict.fromkeys(taken, -1)}, high=0)
+                self.m.row({flag: 1, **leaders}, high=0)
+        flags = {kind: self._any_of(some) for kind, some in led.items()}
+        cells = [self._any_of({flags[k]: -1 for k in some if k in flags}) for some in hearing.cells]
+        for u, here in enumerate(stands):
             mine = [self.sleeps[i, u] for i in novices if (i, u) in self.sleeps]
             if not mine:
                 continue
@@ -376,11 +349,18 @@ class _Builder:
             self.cost("rules", {far: FAR_COST})
             for v in mine:
                 self.m.row({v: 1, some: -1}, high=0)
-            for n in self.of_unit[u]:
-                if n in rank:
-                    whole, single = within[rank[n]]
-                    heard = {flags[c]: -1 for c in whole} | {led[placed[k]]: -1 for k in single if placed[k] in led}
-                    self.m.row({self.takes[n]: 1, some: 1, far: -1, **heard}, high=1)
+            for kind, taken in here.items():
+                whole, single = hearing.hears[kind]
+                hears = {cells[c]: -1 for c in whole} | {flags[k]: -1 for k in single if k in flags}
+                self.m.row({**taken, some: 1, far: -1, **hears}, high=1)
+
+    def _any_of(self, some: Terms) -> int:
+        """A flag that is 1 only where one of these (each with -1) is; of one alone, that itself."""
+        if len(some) == 1:
+            return next(iter(some))
+        flag = self.m.flag()
+        self.m.row({flag: 1, **some}, high=0)
+        return flag
 
     def lent(self) -> None:
         """Sheets used without their owners, people who leave theirs, buttons, sheets joined. Who does not lend sleeps under
@@ -475,67 +455,3 @@ class _Builder:
 def plan_model(asked: PlanQuestion) -> PlanModel:
     """The model of a plan. It always has a solution with people left without beds, unless a lock cannot be kept."""
     return _Builder(asked).build()
-
-
-def conflicting(offers: Sequence[Offer], gap_m: float) -> NDArray[np.intp]:
-    """Pairs (n, 2) of offers of different sheets that stand nearer to each other than the walking gap."""
-    placed = np.array([n for n, o in enumerate(offers) if o.ground is not None], dtype=np.intp)
-    if not placed.size:
-        return np.zeros((0, 2), dtype=np.intp)
-    shapes = np.array([offers[n].ground for n in placed], dtype=object)
-    shapely.prepare(shapes)
-    reach = max(gap_m - 1e-9, 0.0)
-    low_x, low_y, high_x, high_y = shapely.bounds(shapes).T
-    near = STRtree(shapes).query(shapely.box(low_x - reach, low_y - reach, high_x + reach, high_y + reach))
-    unit = np.unique([str(offers[n].sheets) for n in placed], return_inverse=True)[1]
-    one, two = near[:, (near[0] < near[1]) & (unit[near[0]] != unit[near[1]])]
-    at, inside = _cores(shapes)
-    close = np.hypot(*(at[one] - at[two]).T) <= inside[one] + inside[two] + reach  # most that are close overlap by far
-    apart = np.flatnonzero(~close)
-    close[apart] = shapely.dwithin(shapes[one[apart]], shapes[two[apart]], reach)
-    return np.asarray(placed[np.column_stack([one[close], two[close]])])
-
-
-def _cores(shapes: NDArray[np.object_]) -> tuple[Floats, Floats]:
-    """For each ground a disc in its cloth, its first part: centres (n, 2) and radii (n,)."""
-    cloths = shapely.get_geometry(shapes, 0)
-    middles = shapely.centroid(cloths)
-    radii = np.where(shapely.contains(cloths, middles), shapely.distance(shapely.boundary(cloths), middles), 0.0)
-    return shapely.get_coordinates(middles), np.nan_to_num(radii)
-
-
-@lru_cache(maxsize=4)
-def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
-    """Sets of offers of which at most one can be taken, that together hold every pair that excludes each other: by the
-    ground, by a sheet, by a tree. Each is grown as large as it goes, for a few large sets tell a solver more than many pairs.
-    """
-    size = len(offers)
-    bars = np.zeros((size, size), dtype=np.bool_)
-    one, two = conflicting(offers, gap_m).T
-    bars[one, two] = bars[two, one] = True
-    kin: dict[object, list[int]] = {}
-    for n, offer in enumerate(offers):
-        for key in (*offer.sheets, *offer.trees):
-            kin.setdefault(key, []).append(n)
-    for alike in kin.values():
-        bars[np.ix_(alike, alike)] = True
-    np.fill_diagonal(bars, False)
-    # Numbered anew by how many they exclude, so that the lowest bit of a set is the one that excludes most.
-    order = np.argsort(-bars.sum(axis=1), kind="stable")
-    packed = np.packbits(bars[order][:, order], axis=1, bitorder="little")
-    ranked = [int.from_bytes(row.tobytes(), "little") for row in packed]
-    left = list(ranked)
-    out = []
-    for first in range(size):
-        while left[first]:
-            clique, free = [first], ranked[first]
-            while free:
-                some = free & left[first] or free
-                lowest = (some & -some).bit_length() - 1
-                clique.append(lowest)
-                free &= ranked[lowest]
-            whole = sum(1 << n for n in clique)
-            for n in clique:
-                left[n] &= ~whole
-            out.append(sorted(order[clique].tolist()))
-    return out
