@@ -11,7 +11,7 @@ from tarvik.core.errors import FoldError
 from tarvik.core.fitting import Fitting, Misfit, fit
 from tarvik.core.intent import DEFAULT_INTENT, Intent
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.figures import Figures, measure, sleepers_in_calm, tallest_sleeper_m
+from tarvik.core.measure.figures import Figures, measure, more_in_calm, tallest_sleeper_m
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.rig.supports import UNLIMITED, Supports
@@ -120,7 +120,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
         and rain_slope(figures.weather)
         and figures.sleepers < (question.wanted or 1)
         and len(given) < len(settings)
-        and figures.sleepers < sleepers_in_calm(figures, question.body, question.people)
+        and more_in_calm(figures, question.body, question.people)
     ):
         # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
         again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather))

@@ -38,6 +38,9 @@ class Panel:
     points: tuple[str, ...]
     doubled: bool = False
 
+    def __hash__(self) -> int:
+        return hash(self.points)  # enough to tell most apart, and much is kept by panels and patterns
+
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
@@ -49,6 +52,9 @@ class Pattern:
     points: tuple[str, ...]
     panels: tuple[Panel, ...]
     give: frozenset[frozenset[str]] = frozenset()
+
+    def __hash__(self) -> int:
+        return hash(self.points)
 
     def index(self, point: str) -> int:
         """Row of a point in the arrays. Raises ValueError for an unknown point."""

@@ -168,15 +168,19 @@ def measure(
     return figures
 
 
-def sleepers_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> int:
-    """How many would lie dry if the rain fell straight down."""
+def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> bool:
+    """Whether more would lie dry if the rain fell straight down."""
     if figures.shelter.pitch.bed is not None:
-        return figures.sleepers
+        return False
     headings = figures.lying.headings(figures.shelter)
     ground = Ground.under(figures.roof, None, figures.clearance)
     if people:
-        return len(lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings))
-    return len(lay_mats(ground, body.stature_m, figures.clearance, headings=headings))
+        calm = len(lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings))
+    elif figures.sleepers == 0:
+        calm = int(fits_one(ground, body.stature_m, figures.clearance, headings=headings))
+    else:
+        calm = len(lay_mats(ground, body.stature_m, figures.clearance, headings=headings))
+    return calm > figures.sleepers
 
 
 def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:

@@ -200,6 +200,9 @@ class Pitch:
     outlined: Callable[[tuple[tuple[float, float], ...]], Pitch | None] | None = None  # the same for a shaped outline
     hooded: Callable[[tuple[float, float]], Pitch] | None = None  # the same lifted by a poncho's hood
 
+    def __hash__(self) -> int:
+        return hash(self.slug)
+
     def setting(self, name: str) -> Setting:
         """The setting of that name. Raises InputError naming the ones there are."""
         for setting in self.settings:

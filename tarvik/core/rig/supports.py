@@ -128,6 +128,10 @@ class Supports:
             if not math.isfinite(line) or not 0 < line <= 500:
                 raise InputError(f"supports.lines_m[{i}]", f"{line:g} m is outside 0 to 500 m")
 
+    def __hash__(self) -> int:
+        # The trees of a wood are many and seldom all that differs.
+        return hash((None if self.trees is None else len(self.trees), self.poles, self.stakes, self.lines_m, self.may_cut))
+
     def on_trees(self, count: int, high_points: int) -> Supports:
         """The same for a shelter that is to be carried by so many trees, and by poles for the rest of its high points."""
         poles = () if 0 < high_points <= count else self.poles
@@ -137,10 +141,13 @@ class Supports:
         """Trees thick enough to carry a line."""
         return None if self.trees is None else tuple(t for t in self.trees if t.diameter_m >= TRUNK_LEAST_M)
 
+    def _any_tree(self) -> bool:
+        """Whether a tree can carry a line."""
+        return self.trees is None or any(t.diameter_m >= TRUNK_LEAST_M for t in self.trees)
+
     def height_spans(self) -> list[tuple[float, float]] | None:
         """Heights at which some support can carry a point; None when any will do."""
-        trees = self.usable_trees()
-        if trees is None or trees or self.poles is None or self.may_cut or self.others is None:
+        if self.poles is None or self.may_cut or self.others is None or self._any_tree():
             return None
         lean = self.house.pole_share
         spans = [(pole.least_m * lean, pole.most_m * lean) for pole in self.poles]
