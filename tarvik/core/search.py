@@ -316,7 +316,10 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
     inside = np.minimum(np.maximum(values, setting.least), setting.most)
-    return _allowed(inside[np.concatenate(([True], inside[1:] > inside[:-1]))], setting, aim.supports)
+    new = np.empty(len(inside), dtype=np.bool_)
+    new[0] = True
+    np.greater(inside[1:], inside[:-1], out=new[1:])
+    return _allowed(inside[new], setting, aim.supports)
 
 
 def _best(hunt: _Hunt, first: _First) -> list[_Found]:

@@ -57,7 +57,9 @@ def turned_about(point: Floats, a: Floats, b: Floats, angle: Floats) -> Floats:
 
 def point(x: Floats, y: Floats, z: Floats) -> Floats:
     """Points (N, 3) of three arrays (N,)."""
-    return np.stack(np.broadcast_arrays(x, y, z), axis=-1)
+    out = np.empty((*np.broadcast_shapes(np.shape(x), np.shape(y), np.shape(z)), 3))
+    out[..., 0], out[..., 1], out[..., 2] = x, y, z
+    return out
 
 
 def across(values: Values, places: Mapping[str, Place]) -> dict[str, Place]:
