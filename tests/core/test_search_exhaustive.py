@@ -87,3 +87,15 @@ def test_in_slanted_rain_hardly_any_is(seed: int) -> None:
     weather = Weather(4.0, 6.0, 85.0 * seed % 360)
     faults = [told for slug in SEARCHED if (told := fault(asked_at_random(slug, seed, weather)))]
     assert len(faults) <= 2, faults
+
+
+ALONE = [slug for slug in SEARCHED if sum(s.searched and not s.is_choice for s in PITCHES[slug].settings) == 1]
+"""Pitches with one sliding setting."""
+
+
+@pytest.mark.parametrize("slug", ALONE)
+@pytest.mark.parametrize("seed", range(13, 17))
+def test_as_many_lie_dry_as_at_any_single_setting(slug: str, seed: int) -> None:
+    """As many as fit, in slanted rain: of one setting every value counts, and the search misses none."""
+    weather = Weather(5.0, 5.0, 65.0 * seed % 360)
+    assert not fault(replace(asked_at_random(slug, seed, weather), wanted=None))
