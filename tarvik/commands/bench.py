@@ -28,6 +28,7 @@ from tarvik.core.shelter import Shelter, fold_sheet
 from tarvik.core.site.hazards import hazards
 from tarvik.core.site.pairs import forget_pairs, tree_pairs
 from tarvik.core.site.placing import Spot, conflicts, place
+from tarvik.core.site.relief import Relief
 from tarvik.core.site.spots import best_spots
 from tarvik.core.site.things import Ground, Kind, SpotHeight, Thing
 from tarvik.core.solve import ADULT, Question, solve
@@ -378,7 +379,8 @@ def bench_ground() -> list[Figure]:
     spots = seconds(lambda: best_spots(shelter, rig, figures.mats, middling, found, weather), 3)
 
     def drag(x: float) -> None:
-        stands = place(shelter.pitch, shelter.sheet, shelter.settings, Spot((x, 30.0), 200.0 + x), middling, rig, figures.mats)
+        spot, relief = Spot((x, 30.0), 200.0 + x), Relief.of(middling.heights)
+        stands = place(shelter.pitch, shelter.sheet, shelter.settings, spot, relief, rig, figures.mats)
         conflicts(stands, middling, found)
 
     places = iter(np.linspace(20, 40, 60))
