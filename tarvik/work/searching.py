@@ -18,7 +18,6 @@ from threading import Lock
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.gather import Gathering
 from tarvik.core.search import best_settings
 from tarvik.work.pipes import answer, send, start
 from tarvik.work.solving import Solver
@@ -28,7 +27,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.plan.gather import Depth, Hand, Portion
+    from tarvik.core.plan.gather import Depth, Gathering, Hand, Portion
     from tarvik.core.plan.offers import Offer
     from tarvik.core.search import Aim
     from tarvik.core.sheet import Sheet
@@ -43,6 +42,12 @@ _SWITCH_S: Final = 0.0005
 
 _KEYS: Final = count()
 """Numbers of portions: each is sent once and asked about by its number."""
+
+
+def _gathering(portion: Portion) -> Gathering:
+    from tarvik.core.plan.gather import Gathering  # noqa: PLC0415 - what only searches for boards does without 40 MB
+
+    return Gathering(portion)
 
 
 @dataclass
@@ -122,7 +127,7 @@ class Searcher:
                 answered, found = self._offers((key, sent, depth, tuple(units)))
                 if answered:
                     return found
-            here[:] = here or [Gathering(apart)]
+            here[:] = here or [_gathering(apart)]
             return here[0].offers_of(depth, units, Solver().alone)
 
         return ask
@@ -161,7 +166,7 @@ class _Answers:
         if portion is not None:
             while len(self._gathering) >= self.MOST:
                 del self._gathering[next(iter(self._gathering))]
-            self._gathering[key] = Gathering(portion)
+            self._gathering[key] = _gathering(portion)
         known = self._gathering.get(key)
         return None if known is None else known.offers_of(depth, units, self._solver.alone)
 

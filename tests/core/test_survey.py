@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.stats import binom
+from scipy.stats import binom, chi2
 
 from tarvik.core.errors import InputError
 from tarvik.core.site.reading import (
@@ -25,7 +25,7 @@ from tarvik.core.site.reading import (
     tape,
     told,
 )
-from tarvik.core.site.survey import Survey, next_tapes, onto, radius95, surveyed
+from tarvik.core.site.survey import Survey, chi_square, next_tapes, onto, radius95, surveyed
 
 Floats = np.ndarray
 
@@ -326,3 +326,8 @@ def test_poor_readings_raise_what_is_stated() -> None:
     poor = surveyed(rough)
     assert poor.fit > good.fit
     assert poor.plus_or_minus_m("p4") > good.plus_or_minus_m("p4")
+
+
+@pytest.mark.parametrize("freedom", [1, 2, 7, 40, 300])
+def test_chi_square_is_that_of_the_statistics_package(freedom: int) -> None:
+    assert chi_square(0.95, freedom) == pytest.approx(float(chi2.ppf(0.95, freedom)), rel=1e-9)

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from scipy.stats import chi2, norm
+from scipy.special import gammaincinv, ndtri
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
@@ -126,6 +126,13 @@ class Survey:
         return tuple(r for r in self.readings if r.set_aside)
 
 
+def chi_square(share: float, freedom: int) -> float:
+    """Below which value so large a share of a chi-square distribution lies, by the inverse of the incomplete gamma function:
+    the statistics package, which has it too, would take 18 MB of memory.
+    """
+    return float(2 * gammaincinv(freedom / 2, share))
+
+
 def onto(survey: Survey, anchors: dict[str, tuple[float, float]]) -> Survey:
     """The survey laid on places known otherwise: shifted onto them, and where no bearing says its heading and there are two
     or more, turned (turned over, where nothing says its hand) to fit them best (Schoenemann 1966).
@@ -194,7 +201,7 @@ def _misfit(network: Network, xy: Floats, sides: Sequence[Side]) -> float:
 def _begun(network: Network, sides: Sequence[Side]) -> tuple[Floats, float]:
     """The best of all beginnings after a fit that bad readings do not draw along, and its misfit."""
     best, least = None, math.inf
-    enough = chi2.ppf(0.95, max(network.rows - 2 * len(network.names) + 3, 1))
+    enough = chi_square(0.95, max(network.rows - 2 * len(network.names) + 3, 1))
     for tried, start in enumerate(starts(network, _MORE_STARTS)):
         for xy in (start, start * [-1, 1]) if len(network.aims) or len(network.offsets) else (start,):
             fitted = settled(network, xy, robust=_ROBUST)
@@ -284,7 +291,7 @@ def _one_alone(
 
 def suspicious(readings: int) -> float:
     """Strain beyond which the worst of so many readings looks wrong: Bonferroni's bound for FALSE_ALARMS in a survey."""
-    return float(norm.ppf(1 - FALSE_ALARMS / 2 / max(readings, 1)))
+    return float(ndtri(1 - FALSE_ALARMS / 2 / max(readings, 1)))
 
 
 def _strains(network: Network, xy: Floats) -> tuple[Floats, Floats]:
@@ -329,7 +336,7 @@ def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], fl
     spare = network.rows - (2 * len(xy) - open_ways.shape[1])
     total = float((network.residuals(xy) ** 2).sum())
     fit = math.sqrt(total / spare) if spare > 0 else 0.0
-    raised = fit**2 if spare > 0 and total > chi2.ppf(0.95, spare) else 1.0
+    raised = fit**2 if spare > 0 and total > chi_square(0.95, spare) else 1.0
     return np.asarray(apart @ inverse @ apart) * raised, loose, fit, spare
 
 
