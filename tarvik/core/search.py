@@ -51,6 +51,8 @@ _FEW: Final = 2
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 120, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
+_MANY_HEIGHTS: Final = 90  # in slanted rain the place of one more is a few centimetres of height wide, and wider in what
+_MANY_BESIDE: Final = 8  # is set beside it
 _CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 36, 3: 15}  # where slanted rain leaves all wet
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
@@ -197,7 +199,11 @@ class _First:
         free = [s for s in settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
         sliding = [s for s in free if not s.is_choice][:_MOST_SLIDING]
         size = len(sliding)
-        grids = {s.name: _grid(s, sheet, supports, counts[size]) for s in free}
+        each = {s.name: counts[size] for s in free}
+        carried = [s.name for s in sliding if s.name.startswith(CARRIED_HEIGHTS)]
+        if counts is _MANY_GRIDS and size - len(carried) == len(carried) == 1 and len(hunt.falls) > 1:
+            each = {name: _MANY_HEIGHTS if name in carried else _MANY_BESIDE for name in each}
+        grids = {s.name: _grid(s, sheet, supports, each[s.name]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
