@@ -178,3 +178,14 @@ def test_swapping_the_sides_mirrors_a_plow_point() -> None:
     one = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(2.4, 3.0), {"height": 1.1})
     two = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3.0, 2.4), {"height": 1.1})
     assert one.at("A") * [1, -1, 1] == pytest.approx(two.at("B"))
+
+
+def test_a_fold_with_a_place_missing_is_none_whichever_it_is() -> None:
+    """One point without a place, and the fold's change of length is no number: never that of the other points."""
+    pitch = PITCHES["a-frame"]
+    layout = pitch.layout((3.0, 3.0), batch({}, pitch))
+    for point in range(len(layout.pattern.points)):
+        start = layout.start.copy()
+        start[0, point, 1] = np.nan
+        assert np.isnan(length_residual(layout, start)[0])
+        assert not solve_fold(Layout(layout.pattern, layout.uv, start, layout.held)).rigid[0]
