@@ -51,8 +51,7 @@ _FEW: Final = 2
 _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow roofs are taken
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 120, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
-_MANY_HEIGHTS: Final = 90  # in slanted rain the place of one more is a few centimetres of height wide, and wider in what
-_MANY_BESIDE: Final = 8  # is set beside it
+_MANY_APART: Final = (90, 8)  # in slanted rain the place of one more is a few centimetres of height wide, wider beside it
 _CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 36, 3: 15}  # where slanted rain leaves all wet
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
@@ -192,8 +191,10 @@ class _First:
     width: dict[str, float]
 
     @classmethod
-    def of(cls, hunt: _Hunt, counts: Mapping[int, int]) -> _First | None:
-        """`counts`: how many values of each sliding setting, by the number of those. None when none folds."""
+    def of(cls, hunt: _Hunt, counts: Mapping[int, int], apart: tuple[int, int] | None = None) -> _First | None:
+        """`counts`: how many values of each sliding setting, by the number of those; `apart`: of a height, and of one other
+        setting beside it. None when none folds.
+        """
         sheet, supports, given, box = hunt.sheet, hunt.aim.supports, hunt.given, hunt.fitting.box
         settings = hunt.fitting.pitch.settings
         free = [s for s in settings if s.searched and s.name not in given and not (s.name == "turn" and given)]
@@ -201,8 +202,8 @@ class _First:
         size = len(sliding)
         each = {s.name: counts[size] for s in free}
         carried = [s.name for s in sliding if s.name.startswith(CARRIED_HEIGHTS)]
-        if counts is _MANY_GRIDS and size - len(carried) == len(carried) == 1 and len(hunt.falls) > 1:
-            each = {name: _MANY_HEIGHTS if name in carried else _MANY_BESIDE for name in each}
+        if apart is not None and len(carried) == 1 and size == 2:
+            each = {name: apart[0] if name in carried else apart[1] for name in each}
         grids = {s.name: _grid(s, sheet, supports, each[s.name]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
@@ -249,13 +250,13 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
     hunt = _Hunt.of(fitting, sheet, aim, fixed or {})
-    first = _First.of(hunt, _GRIDS if aim.wanted else _MANY_GRIDS)
+    slanted = len(hunt.falls) > 1
+    first = _First.of(hunt, _GRIDS) if aim.wanted else _First.of(hunt, _MANY_GRIDS, _MANY_APART if slanted else None)
     if first is None:
         return None
     found = _searched(hunt, first)
     if found[1] > 0 or fitting.pitch.bed is not None:
         return found[2]
-    slanted = len(hunt.falls) > 1
     shares = _SHORTER if aim.shorter else _SHORTER[:1] if slanted else ()
     for share in shares:
         shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))

@@ -54,12 +54,17 @@ class Lying:
         if self.uphill_deg is not None and not (math.isfinite(self.uphill_deg) and -360 <= self.uphill_deg <= 720):
             raise InputError("lying.uphill_deg", f"{self.uphill_deg:g} is no bearing; give 0 to 360 degrees")
 
+    @property
+    def minds_uphill(self) -> bool:
+        """Whether it matters where uphill is."""
+        return self.head is HeadRule.UPHILL
+
     def towards(self, shelter: Shelter) -> Floats | None:
         """Level unit vector (2,) to which head ends point; None where the rule leaves it open.
 
         Uphill without a known slope, or away from an opening where the shelter opens both ways, leaves it open.
         """
-        if self.head is HeadRule.UPHILL and self.uphill_deg is not None:
+        if self.minds_uphill and self.uphill_deg is not None:
             bearing = math.radians(self.uphill_deg)
             return np.array([math.sin(bearing), math.cos(bearing)])
         if self.head is HeadRule.AWAY:

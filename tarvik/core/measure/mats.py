@@ -119,7 +119,7 @@ def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough:
     """
     axis, middle = ground.mirror if len(headings) == STEPS else (NEITHER, 0.0)
     tried = headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
-    most = min(_MOST_ENTRIES, STEPS * centres.MOST_PIECES) if enough > 1 else centres.MOST_PIECES
+    most = _MOST_ENTRIES if enough > 1 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     count = centres.entries(

@@ -197,7 +197,7 @@ def choose(
     linear = model.linear
     rules = to_cp(linear, without_beds(linear))
     rows: list[Row] = []
-    best: list[int] | None = known
+    best: list[int] | None = None
     hints: dict[int, int] = {}
     if start is not None:
         best, hints = known or fixed(model, start), said(model, start)

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
-from tarvik.core.measure.lying import HeadRule
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import Camp, Places, Stand, parts, stand_at
 from tarvik.core.plan.forms import (
@@ -353,7 +352,7 @@ class Gathering:
         return list(best.values())
 
     def _given(self, form: Form, from_deg: float, uphill_deg: float | None) -> Weathered:
-        if form.figures.lying.head is not HeadRule.UPHILL:  # where uphill is does not matter then
+        if not form.figures.lying.minds_uphill:
             uphill_deg = None
         key = (form.key, round(from_deg, 1) if self.night.needs.wind_m_s else None,
                None if uphill_deg is None else round(uphill_deg))  # fmt: skip

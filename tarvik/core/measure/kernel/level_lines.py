@@ -145,11 +145,13 @@ def areas(
     if made == 0:
         return
     if half:
-        kept = 1
+        kept = 0
         for k in range(made):
             if events[k] > middle:
-                events[kept - 1], kept = events[k], kept + 1
-        events[kept - 1], made, finest = middle, kept, 2 * finest
+                events[kept] = events[k]
+                kept += 1
+        events[kept] = middle  # in the place of one of those below
+        made, finest = kept + 1, 2 * finest
     places, steps = _level_lines(np.sort(events[:made]), finest)
     for line in range(places.size):
         y, step = places[line], steps[line] * (2.0 if half else 1.0)

@@ -99,13 +99,16 @@ def mirror_of(faces: Floats, corners: Ints, falls: Floats) -> tuple[int, float]:
 
 
 @compiled
-def mirrored(faces: Floats, corners: Ints, twins: Ints, axis: int, middle: float) -> bool:
-    """Whether the corners mirror each other as told."""
+def mirrored(faces: Floats, corners: Ints, twins: Ints, axis: int) -> tuple[int, float]:
+    """The axis, and the middle, about which the corners mirror each other as told; NEITHER where they do not."""
+    if axis == NEITHER:
+        return NEITHER, 0.0
+    middle = middle_of(faces, corners, axis)
     for f in range(corners.size):
         for i in range(corners[f]):
             if not _images(faces[f, i], faces[twins[f, i, 0], twins[f, i, 1]], axis, middle):
-                return False
-    return True
+                return NEITHER, 0.0
+    return axis, middle
 
 
 @compiled

@@ -11,7 +11,7 @@ from tarvik.core.measure.kernel.centres import entries
 from tarvik.core.measure.kernel.general import general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
 from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
-from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, middle_of, mirror_axis, mirrored, with_images
+from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, mirror_axis, mirrored, with_images
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
 
@@ -162,11 +162,10 @@ def quick_areas(
         else:
             if not tried:
                 alike, tried = mirror_axis(faces[n], corners, falls, falls, twins), True
-            middle = middle_of(faces[n], corners, 1) if alike == 1 else 0.0
-            half = alike == 1 and mirrored(faces[n], corners, twins, 1, middle)
+            axis, middle = mirrored(faces[n], corners, twins, alike)
             planes(faces[n], corners, plane)
             shade(faces[n], corners, falls, shadows, sizes)
-            areas(faces[n], corners, plane, shadows, sizes, levels, finest, half, middle, areas_of)
+            areas(faces[n], corners, plane, shadows, sizes, levels, finest, axis == 1, middle, areas_of)
             out[n, 1], out[n, 2], out[n, 3] = areas_of[0], areas_of[1], areas_of[2]
 
 
@@ -195,8 +194,7 @@ def best_case(
         if worth[n] + mat_worth * room <= best:
             continue
         least = max(1, int((best - worth[n]) / mat_worth) + 1)  # fewer would not be the best
-        middle = middle_of(faces[n], corners, alike) if alike >= 0 else 0.0
-        axis = alike if alike >= 0 and mirrored(faces[n], corners, twins, alike, middle) else NEITHER
+        axis, middle = mirrored(faces[n], corners, twins, alike)
         if room == 0:
             number = 0
         elif lid[n]:
