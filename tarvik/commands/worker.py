@@ -11,6 +11,7 @@ from tarvik.commands.worker_process import NAMED
 from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.store.server import Server, default_folder
+from tarvik.work.first_plan import first_plan
 from tarvik.work.planning import Planner
 from tarvik.work.queue import work_on
 from tarvik.work.searching import Searcher
@@ -29,11 +30,12 @@ def worker(checkout: Path) -> int:
         server = Server(default_folder(checkout)).start()
         url = server.url()
     database = Database(url)
-    searcher = Searcher().start()
+    searcher = Searcher()
     try:
         warm()
+        planner = Planner(database, Solver(searcher.start()))
+        first_plan(planner.solver)
         print("tarvik: the worker waits for plans to make; stop it with Ctrl-C", flush=True)
-        planner = Planner(database, Solver(searcher))
         work_on(url, planner.perform, ahead=planner.ahead)
     except KeyboardInterrupt:
         pass

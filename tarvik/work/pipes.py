@@ -36,11 +36,14 @@ def start(module: str) -> subprocess.Popen[bytes]:
     return subprocess.Popen([sys.executable, "-m", module], stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - our own module
 
 
-def answer(answers_to: Callable[[Any], Iterable[object]]) -> int:
-    """In such a process: send the answers to each message that comes, until there are no more. Returns the exit code."""
+def answer(answers_to: Callable[[Any], Iterable[object]], get_ready: Callable[[], object] = lambda: None) -> int:
+    """In such a process: get ready, then send the answers to each message that comes, until there are no more. Returns the
+    exit code.
+    """
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # nothing else may come between the answers
+    get_ready()
     while True:
         try:
             message = pickle.load(asked)  # noqa: S301 - our own process

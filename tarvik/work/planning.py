@@ -6,6 +6,7 @@ import logging
 import time
 from dataclasses import replace
 from datetime import datetime, timedelta
+from threading import RLock
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy.exc import SQLAlchemyError
@@ -17,7 +18,7 @@ from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.gather import InBag, standing_offers
-from tarvik.core.plan.make import Case, Offers, asked, make
+from tarvik.core.plan.make import Case, Made, Offers, asked, make
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.core.plan.model import AIM_WORDS, SPARE, PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
@@ -56,25 +57,37 @@ class _Report:
 
     def __init__(self, database: Database, job_id: int) -> None:
         self._database, self._job = database, job_id
-        self._last, self.wanted = -1.0, True
+        self._told, self._asked, self.wanted = -1.0, -1.0, True
         self._began = time.monotonic()
+        self._last: tuple[str, dict[str, Any]] = "", {}
+        self._turn = RLock()  # a solver tells from its own threads
 
     def say(self, words: str, at_once: bool = False, **more: Any) -> None:
         """Tell something, unless something was told just now."""
         now = time.monotonic()
-        if at_once or now - self._last >= TELL_EVERY_S:
-            self._last = now
-            with self._database.session() as session:
-                progress = {"words": words, "seconds": round(now - self._began, 1), **more}
-                self.wanted = asks.report(session, self._job, progress)
+        with self._turn:
+            self._last = words, more
+            if at_once or now - self._told >= TELL_EVERY_S:
+                self._told = self._asked = now
+                with self._database.session() as session:
+                    progress = {"words": words, "seconds": round(now - self._began, 1), **more}
+                    self.wanted = asks.report(session, self._job, progress)
 
     def stop(self) -> bool:
         """Whether nobody wants the job any more."""
-        if self.wanted and time.monotonic() - self._last >= TELL_EVERY_S:
-            self._last = time.monotonic()
-            with self._database.session() as session:
-                self.wanted = asks.still_wanted(session, self._job)
-        return not self.wanted
+        with self._turn:
+            if self.wanted and time.monotonic() - self._asked >= TELL_EVERY_S:
+                self._asked = time.monotonic()
+                with self._database.session() as session:
+                    self.wanted = asks.still_wanted(session, self._job)
+            return not self.wanted
+
+    def still(self) -> bool:
+        """Tell again what was told last, so that the seconds go on, and whether nobody wants the job any more."""
+        words, more = self._last
+        if words and self.wanted:
+            self.say(words, **more)
+        return self.stop()
 
 
 class _NotTooOften:
@@ -96,6 +109,7 @@ class Planner:
     def __init__(self, database: Database, solver: Solver) -> None:
         self.database, self.solver = database, solver
         self._offers = Offers()
+        self._ready: tuple[Case, Made] | None = None
 
     def perform(self, job_id: int) -> None:
         """Do one job; nothing when it is done already or called off. A fault ends the job with its words."""
@@ -121,8 +135,8 @@ class Planner:
         self._finish(job_id, night_id, kind, (step, version), state, result, after)
 
     def ahead(self, night_id: int) -> None:
-        """Gather the offers of a night whose plan is not asked for yet, so that it is there sooner when it is. Given up as
-        soon as a job waits; what was solved until then is kept all the same.
+        """Make the plan of a night before it is asked for, so that it is there sooner when it is. Given up as soon as a job
+        waits; what was gathered until then is kept all the same.
         """
         with self.database.session() as session:
             night = session.get(Night, night_id)
@@ -130,11 +144,20 @@ class Planner:
         if course_id is None or self._waited_for():
             return
         try:
-            case, _ = self._case(course_id, night_id)
+            case, seconds = self._case(course_id, night_id)
             if case.bag.campers and case.bag.sheets and len(case.bag.campers) <= WHOLE_MOST:
-                self._offers.of(case, self.solver.alone, _NotTooOften(self._waited_for), lambda _: None, self.solver.elsewhere)
+                self._get_ready(case, seconds, _NotTooOften(self._waited_for))
         except InputError as err:
             log.info("nothing to get ready for night %s: %s", night_id, err.message)
+
+    def _get_ready(self, case: Case, seconds: int, stop: Callable[[], bool]) -> None:
+        """Make a case's plan; where it is proved best, keep it for whoever asks for it."""
+        self._offers.of(case, self.solver.alone, stop, lambda _: None, self.solver.elsewhere)
+        if not stop():
+            limits, clock = Limits(stop=stop, good_enough=GOOD_ENOUGH), (time.monotonic, float(seconds))
+            made = make(case, self.solver.alone, limits, kept=self._offers, clock=clock, elsewhere=self.solver.elsewhere)
+            if made.chosen.proven:
+                self._ready = case, made
 
     def _waited_for(self) -> bool:
         with self.database.session() as session:
@@ -176,18 +199,26 @@ class Planner:
             raise InputError("people", "a plan needs people and sheets: add them on the group and kit page")
         names = {c.number: c.name for c in case.bag.campers}
 
+        so_far: dict[str, Any] = {}
+
         def solve_all(questions: Sequence[Question]) -> Any:
-            report.say(f"trying {len(questions)} ways of pitching the sheets", at_once=True)
+            if questions:
+                report.say(f"trying {len(questions)} ways of pitching the sheets", **so_far)
             return self.solver.alone(questions)
 
         def better(model: PlanModel, chosen: Chosen) -> None:
             waiting = [names[p] for p, s in chosen.beds.items() if s is None and p in names]
             words = "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
-            report.say(words, reached=told(chosen.reached), gap=chosen.gap)
+            first = not so_far
+            so_far.update(reached=told(chosen.reached), gap=chosen.gap)
+            report.say(words, at_once=first, **so_far)
 
-        limits = Limits(stop=report.stop, good_enough=GOOD_ENOUGH)
-        clock = time.monotonic, float(seconds)
-        made = make(case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere)
+        if self._ready is not None and self._ready[0] == case:
+            made = self._ready[1]
+        else:
+            limits = Limits(stop=report.still, good_enough=GOOD_ENOUGH)
+            clock = time.monotonic, float(seconds)
+            made = make(case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere)
         if not made.chosen.possible:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
         result = self._told(case, made.model, made.chosen, made.by_rule)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import random
+import threading
 from dataclasses import replace
 
 import numpy as np
@@ -82,6 +83,26 @@ def test_no_plan_breaks_a_hard_rule(part: int) -> None:
         if not chosen.possible:
             continue
         assert not broken_rules(asked, [asked.offers[n] for n in chosen.offers], chosen.beds), seed
+
+
+def test_a_search_that_finds_nothing_new_is_stopped_all_the_same() -> None:
+    """Between two plans a proof may take minutes: whoever calls it off then is heard, and what went wrong in asking is told."""
+    model = plan_model(random_course(5, most_people=40, most_sheets=40, trees=60, each=8))
+    told: list[int] = []
+
+    def called_off() -> bool:  # never where a plan is told, only from beside
+        return threading.current_thread() is not threading.main_thread()
+
+    chosen = choose(model, Limits(stop=called_off), leaders_rule(model.asked), lambda c: told.append(len(c.offers)))
+    assert chosen.possible and told and not chosen.proven
+
+    def unheard() -> bool:
+        if called_off():
+            raise ConnectionError
+        return False
+
+    with pytest.raises(ConnectionError):
+        choose(model, Limits(stop=unheard), leaders_rule(model.asked))
 
 
 def test_the_leaders_rule_makes_a_plan_that_can_be() -> None:

@@ -6,6 +6,7 @@ import itertools
 import math
 import threading
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pytest
@@ -32,6 +33,11 @@ from tarvik.work.solving import Solver
 from tests.brute_force import rain_ways
 from tests.plan_cases import broken_rules
 from tests.reference import ray_heights
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+    from tarvik.core.solve import Question, Solution
 
 WIND_FROM = 230.0
 
@@ -142,6 +148,31 @@ def test_the_same_question_gives_the_same_plan_on_a_busy_machine() -> None:
         busy.set()
         thread.join()
     assert (again.chosen.offers, again.chosen.beds) == (first.chosen.offers, first.chosen.beds)
+
+
+@pytest.mark.parametrize("looks", [1, 4, 9, 40])
+def test_what_was_gathered_until_a_stop_is_gone_on_with(looks: int) -> None:
+    """Stopped at some look, in the first depth or the second, and asked again: the same offers, and fewer questions."""
+    case = windy_case(3)
+    solver = Solver()
+
+    def gathered(kept: Offers, stop: Callable[[], bool] = lambda: False) -> tuple[list[object], int]:
+        asked = 0
+
+        def solve_all(questions: Sequence[Question]) -> list[Solution]:
+            nonlocal asked
+            asked += len(questions)
+            return solver.alone(questions)
+
+        offers = kept.of(case, solve_all, stop, lambda _: None)
+        return [(o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees) for o in offers], asked
+
+    whole, most = gathered(Offers())
+    kept, left = Offers(), itertools.count(looks, -1)
+    _, before = gathered(kept, lambda: next(left) <= 0)
+    again, after = gathered(kept)
+    assert again == whole and before < most
+    assert after < most or looks == 1  # stopped before any sheet was done
 
 
 def test_grounds_too_near_are_those_that_distances_tell() -> None:

@@ -187,9 +187,10 @@ def test_a_job_can_be_called_off(client: TestClient, database: Database, place: 
     assert "No plan for this night yet" in client.get(url).text
 
 
-def test_opening_the_page_lets_a_worker_get_ready_and_the_plan_gathers_nothing(
+def test_opening_the_page_lets_a_worker_make_the_plan_beforehand(
     client: TestClient, database: Database, place: tuple[str, int, int], monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """Asked for, it is there: nothing is gathered or chosen again. After a change it is made anew, of what was gathered."""
     for _ in range(2):
         client.get(place[0])
     with database.session() as session:
@@ -197,14 +198,19 @@ def test_opening_the_page_lets_a_worker_get_ready_and_the_plan_gathers_nothing(
         assert session.scalars(asked).all() == [{"night_id": place[2]}]
     planner = Planner(database, Solver())
     work_off(database, planner)
-
-    def nothing(*_: object) -> None:
-        raise AssertionError("gathered again")
-
-    monkeypatch.setattr(making, "gather", nothing)
+    monkeypatch.setattr(making, "Gatherer", lambda *_: pytest.fail("gathered again"))
+    with monkeypatch.context() as none:
+        none.setattr(planning, "make", lambda *_, **__: pytest.fail("chosen again"))
+        job = client.post(f"{place[0]}/jobs", json={"kind": "plan"}).json()["id"]
+        work_off(database, planner)
+        told = client.get(f"{place[0]}/jobs/{job}").json()
+        assert told["state"] == "done" and told["applied"]
+    made: list[object] = []
+    monkeypatch.setattr(planning, "make", lambda *a, **b: made.append(making.make(*a, **b)) or made[-1])
+    client.post(f"{place[0]}/aims", json={"aims": ["quick", *(a for a in AIMS if a != "quick")]})
     job = client.post(f"{place[0]}/jobs", json={"kind": "plan"}).json()["id"]
     work_off(database, planner)
-    assert client.get(f"{place[0]}/jobs/{job}").json()["state"] == "done"
+    assert client.get(f"{place[0]}/jobs/{job}").json()["state"] == "done" and len(made) == 1
 
 
 def test_nothing_is_got_ready_while_a_job_waits(
@@ -222,7 +228,7 @@ def test_nothing_is_got_ready_while_a_job_waits(
     monkeypatch.setattr(planner.solver, "alone", asked_meanwhile)
     planner.ahead(place[2])
     assert not planner._offers._kept
-    monkeypatch.setattr(making, "gather", lambda *_: pytest.fail("begun all the same"))
+    monkeypatch.setattr(making, "Gatherer", lambda *_: pytest.fail("begun all the same"))
     planner.ahead(place[2])
     monkeypatch.undo()
     work_off(database, planner)

@@ -14,7 +14,7 @@ from tarvik.commands.bench_plan import large_case
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
-from tarvik.core.plan.gather import Depth, Gathering, Portion, gather
+from tarvik.core.plan.gather import Depth, Gatherer, Gathering, Portion
 from tarvik.core.search import Aim
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
@@ -115,7 +115,7 @@ def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) ->
     camp = case.camp
 
     def told(solver: Solver) -> list[tuple[object, ...]]:
-        *_, offers = gather(case.bag, case.night, camp, solver.alone, elsewhere=solver.elsewhere)
+        *_, offers = Gatherer(case.bag, case.night, camp).batches(solver.alone, elsewhere=solver.elsewhere)
         return [(o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees, round(o.ground.area, 6)) for o in offers if o.ground]
 
     alone = told(Solver())

@@ -5,8 +5,10 @@ proved, or the gap is told for the first aim in which a better plan may exist.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
+from threading import Event, Thread
 from typing import TYPE_CHECKING, Final
 
 from ortools.sat.python import cp_model
@@ -33,6 +35,8 @@ LARGE: Final = 2500
 of a large one the weighted sum's bounds say little (measured on 16 and 40 people)."""
 KEPT_SHARE: Final = 0.2
 """Share of the time left that is kept for the aims after those being settled."""
+LOOK_EVERY_S: Final = 0.1
+"""How often a search is asked whether it is still wanted."""
 ENDLESS: Final = 1 << 60
 FORGET_AFTER: Final = 20
 """Times that a row of the relaxation may not bind before it is left out again; the solver takes 100 by itself."""
@@ -85,6 +89,11 @@ class Chosen:
         return tuple(r.value for r in self.reached)
 
 
+def never() -> bool:
+    """Nobody stops it."""
+    return False
+
+
 @dataclass(frozen=True)
 class Limits:
     """How long to look. `left` tells the seconds left in all (None: no limit); `stop` when nobody wants the plan any more;
@@ -92,7 +101,7 @@ class Limits:
     """
 
     left: Callable[[], float] | None = None
-    stop: Callable[[], bool] = lambda: False
+    stop: Callable[[], bool] = never
     good_enough: float = 0.0
     seed: int = SEED
     workers: int = WORKERS
@@ -144,6 +153,35 @@ def solver_for(limits: Limits) -> cp_model.CpSolver:
     if limits.left is not None:
         solver.parameters.max_time_in_seconds = max(limits.left(), 0.05)
     return solver
+
+
+@contextmanager
+def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator[None]:
+    """While the solver works, stop it when nobody wants it any more, also where it finds nothing new for long. Raises what
+    `stop` raises.
+    """
+    over, raised = Event(), list[Exception]()
+
+    def look() -> None:
+        try:
+            while not over.wait(LOOK_EVERY_S):
+                if stop():
+                    solver.stop_search()
+        except Exception as err:
+            raised.append(err)
+            solver.stop_search()
+
+    looking = Thread(target=look, daemon=True) if stop is not never else None
+    if looking is not None:
+        looking.start()
+    try:
+        yield
+    finally:
+        over.set()
+        if looking is not None:
+            looking.join()
+    if raised:
+        raise raised[0]
 
 
 class _Watch(cp_model.CpSolverSolutionCallback):
@@ -281,7 +319,8 @@ def _stage(
         tell(found)
         return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
 
-    status = solver.solve(cp, _Watch(variables, seen))
+    with _stopped_by(limits.stop, solver):
+        status = solver.solve(cp, _Watch(variables, seen))
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):  # no time for anything: the plan begun with stands
         return None if best is None else (best, list(_digits(model, group, best, -1.0)))
     values = [solver.value(v) for v in variables]

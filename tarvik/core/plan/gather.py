@@ -7,6 +7,7 @@ from collections import deque
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from itertools import islice, product
+from threading import Event
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
@@ -152,52 +153,63 @@ def _alike(bag: Bag) -> list[tuple[int, ...]]:
     return [tuple(some) for _, some in sorted(alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2)]
 
 
-def _by_all_hands(
-    portion: Portion, depths: Sequence[Depth], solve_all: SolveAll, stop: Callable[[], bool], elsewhere: Elsewhere | None
-) -> Iterator[dict[int, list[Offer]]]:
-    """The offers of all units by number, at one depth after the other. Each hand takes the next sheets when it is done with
-    those before; the other goes on to the next depth while this one's offers are looked at.
+class Gatherer:
+    """The offers of a night being gathered. What was gathered until a stop is kept: whoever asks again goes on from there.
+    `camp` None: there is no map, so trees are counted and nothing is placed. Not for many threads at once.
     """
-    waiting = [deque(_alike(portion.bag)) for _ in depths]
-    found: list[dict[int, list[Offer]]] = [{} for _ in depths]
-    here = Gathering(portion)
 
-    def work(number: int, hand: Hand) -> None:
-        while not stop():
-            try:
-                some = waiting[number].popleft()
-            except IndexError:
+    def __init__(self, bag: Bag, night: Night, camp: Camp | None) -> None:
+        slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
+        self._portion = Portion(bag, night, camp)
+        self._depths = Depth.first(bag, slugs), Depth.whole(bag, slugs)
+        self._waiting = [deque(_alike(bag)) for _ in self._depths]
+        self._found: list[dict[int, list[Offer]]] = [{} for _ in self._depths]
+        self._here = Gathering(self._portion)
+        self._there: Hand | None = None
+
+    def batches(
+        self, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False, elsewhere: Elsewhere | None = None
+    ) -> Iterator[list[Offer]]:
+        """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
+        out; after a stop no more. `elsewhere` takes a portion to other hands and returns what gathers the offers of some of
+        its units there.
+        """
+        if self._there is None and elsewhere is not None and len(self._waiting[-1]) > 1:
+            self._there = elsewhere(self._portion)
+        for found in self._by_all_hands(solve_all, stop):
+            if stop():
                 return
-            found[number].update(hand(depths[number], some))
+            yield pruned([offer for n in sorted(found) for offer in found[n]], self._portion.bag.pools)
 
-    with ThreadPoolExecutor(1) as pool:
-        other = elsewhere(portion) if elsewhere is not None and len(waiting[0]) > 1 else None
-        there = [pool.submit(work, n, other) if other is not None else None for n in range(len(depths))]
-        try:
-            for number, its in enumerate(there):
-                work(number, lambda depth, some: here.offers_of(depth, some, solve_all, stop))
-                if its is not None:
-                    its.result()
-                yield found[number]
-        finally:
-            for left in waiting:
-                left.clear()  # after an error there is nothing more to gather
+    def _by_all_hands(self, solve_all: SolveAll, stop: Callable[[], bool]) -> Iterator[dict[int, list[Offer]]]:
+        """The offers of all units by number, at one depth after the other. Each hand takes the next sheets when it is done
+        with those before; the other goes on to the next depth while this one's offers are looked at.
+        """
+        over = Event()
 
+        def work(number: int, hand: Hand) -> None:
+            waiting = self._waiting[number]
+            while not (over.is_set() or stop()):
+                try:
+                    some = waiting.popleft()
+                except IndexError:
+                    return
+                try:
+                    self._found[number].update(hand(self._depths[number], some))
+                finally:
+                    if left := tuple(n for n in some if n not in self._found[number]):
+                        waiting.appendleft(left)
 
-def gather(
-    bag: Bag, night: Night, camp: Camp | None, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False,
-    elsewhere: Elsewhere | None = None,
-) -> Iterator[list[Offer]]:  # fmt: skip
-    """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
-    out. `camp` None: there is no map, so trees are counted and nothing is placed. `elsewhere` takes a portion to other hands
-    and returns what gathers the offers of some of its units there.
-    """
-    slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
-    depths = Depth.first(bag, slugs), Depth.whole(bag, slugs)
-    for found in _by_all_hands(Portion(bag, night, camp), depths, solve_all, stop, elsewhere):
-        if stop():
-            return
-        yield pruned([offer for n in sorted(found) for offer in found[n]], bag.pools)
+        with ThreadPoolExecutor(1) as pool:
+            there = [pool.submit(work, n, self._there) if self._there else None for n in range(len(self._depths))]
+            try:
+                for number, its in enumerate(there):
+                    work(number, lambda depth, some: self._here.offers_of(depth, some, solve_all, stop))
+                    if its is not None:
+                        its.result()
+                    yield self._found[number]
+            finally:
+                over.set()  # after an error, or when no more is wanted, the other hand stops too
 
 
 def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:

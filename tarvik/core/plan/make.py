@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
 from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, chosen_of, fixed, least_of
-from tarvik.core.plan.gather import Bag, gather, standing_offers
+from tarvik.core.plan.gather import Bag, Gatherer, standing_offers
 from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model, stands_as
 from tarvik.core.plan.party import Camper, PlanRules, Shares
@@ -71,12 +71,15 @@ def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
 
 
 class Offers:
-    """Offers of the cases seen last, so that a small change gathers nothing anew. Not for many threads at once."""
+    """Offers of the cases seen last, so that a small change gathers nothing anew, and what was gathered of one until it was
+    stopped, so that the next goes on from there. Not for many threads at once.
+    """
 
     MOST: Final = 6
 
     def __init__(self) -> None:
         self._kept: dict[object, tuple[Offer, ...]] = {}
+        self._begun: tuple[object, Gatherer] | None = None
 
     def of(
         self, case: Case, solve_all: SolveAll, stop: Callable[[], bool], first: Callable[[list[Offer]], None],
@@ -86,8 +89,10 @@ class Offers:
         camp = case.camp
         key = (case.bag, case.night, None if camp is None else (camp.ground, camp.rules, camp.wind_from_deg, camp.uphill_deg))
         if key not in self._kept:
+            if self._begun is None or self._begun[0] != key:
+                self._begun = key, Gatherer(case.bag, case.night, camp)
             offers: list[Offer] = []
-            for number, batch in enumerate(gather(case.bag, case.night, camp, solve_all, stop, elsewhere)):
+            for number, batch in enumerate(self._begun[1].batches(solve_all, stop, elsewhere)):
                 offers = batch
                 if number == 0:
                     first(offers)
@@ -95,7 +100,7 @@ class Offers:
                 return tuple(offers)
             while len(self._kept) >= self.MOST:
                 del self._kept[next(iter(self._kept))]
-            self._kept[key] = tuple(offers)
+            self._kept[key], self._begun = tuple(offers), None
         return self._kept[key]
 
 
@@ -104,7 +109,7 @@ def make(
     kept: Offers | None = None, clock: tuple[Callable[[], float], float] | None = None, elsewhere: Elsewhere | None = None,
 ) -> Made:  # fmt: skip
     """Make the plan. `tell` hears of every better plan with the model it belongs to. `clock`: a clock, and the seconds by it
-    that the search may take once all offers are there. `elsewhere`: other hands that gather offers (see `gather`).
+    that the search may take once all offers are there. `elsewhere`: other hands that gather offers (see `Gatherer`).
     """
 
     if len(case.bag.campers) > WHOLE_MOST:

@@ -12,7 +12,7 @@ from shapely import Point, Polygon
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
-from tarvik.core.site.relief import Relief, water
+from tarvik.core.site.relief import Relief
 from tarvik.core.site.things import Health, Kind, Sort
 
 if TYPE_CHECKING:
@@ -167,7 +167,7 @@ def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
     relief = Relief.of(ground.heights)
     if relief is None:
         return []
-    flow = water(relief, relief.bounds())
+    flow = relief.drainage
     out = []
     for puddle in flow.puddles(rain_mm):
         half = puddle.cell_m / 2

@@ -10,7 +10,7 @@ from __future__ import annotations
 import heapq
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -73,6 +73,11 @@ class Relief:
         """Least x, least y, greatest x, greatest y of the spots: beyond them nothing is known of the water."""
         (x0, y0), (x1, y1) = self.spots[:, :2].min(axis=0), self.spots[:, :2].max(axis=0)
         return float(x0), float(y0), float(x1), float(y1)
+
+    @cached_property
+    def drainage(self) -> Water:
+        """Where water goes within the bounds."""
+        return water(self, self.bounds())
 
     def height_at(self, xy: Floats) -> Floats:
         """Heights (n,) of places (n, 2); beyond the spots on the plane."""
