@@ -45,6 +45,7 @@ SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting groun
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
 TAPE_COST: Final = constant("tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
+WORTH_A_LOOK: Final = constant("worth_a_look", 0.002, "1", ENGINEERING, "share of its worth by which a finer look has to gain")
 _STRIDE: Final = 5  # every 10 degrees on the first grid, where a few are to lie
 _FINER: Final = 3  # every 6 degrees while refining, and where as many as fit are counted
 _FEW: Final = 2
@@ -52,7 +53,8 @@ _FINEST: Final = {_STRIDE: 0.2, _FINER: 0.05}  # how finely areas under hollow r
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
 _MANY_GRIDS: Final = {0: 1, 1: 120, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
 _MANY_APART: Final = (90, 8)  # in slanted rain the place of one more is a few centimetres of height wide, wider beside it
-_CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 36, 3: 15}  # where slanted rain leaves all wet
+_CLOSE_GRIDS: Final = {0: 1, 1: 120, 2: 36, 3: 15}  # where slanted rain leaves all wet but for somebody shorter
+_CLOSEST_GRIDS: Final = {0: 1, 1: 300, 2: 48, 3: 16}  # where it leaves some wet: a bed may be a centimetre of height wide
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
@@ -66,7 +68,8 @@ _SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 @dataclass(frozen=True, slots=True)
 class Aim:
     """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
-    `shorter`: where nobody fits, whether to look for what serves a shorter person.
+    `close`: whether slanted rain that leaves some of them wet is looked at closely, which takes longer; else only where
+    somebody a little shorter lies dry. `shorter`: where nobody fits, whether to look for what serves a shorter person.
     """
 
     body: Body
@@ -75,6 +78,7 @@ class Aim:
     clearance: Clearance
     wanted: int | None = None
     weather: Weather = CALM
+    close: bool = True
     shorter: bool = True
 
     def mat_m2(self) -> float:
@@ -255,23 +259,34 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if first is None:
         return None
     found = _searched(hunt, first)
-    if found[1] > 0 or fitting.pitch.bed is not None:
+    if fitting.pitch.bed is not None:
         return found[2]
-    shares = _SHORTER if aim.shorter else _SHORTER[:1] if slanted else ()
+    if slanted and aim.close and found[1] < (aim.wanted or 1):
+        found = _looked_closely(hunt, found, _CLOSEST_GRIDS)
+    if found[1] > 0:
+        return found[2]
+    shares = _SHORTER if aim.shorter else () if aim.close or not slanted else _SHORTER[:1]
     for share in shares:
         shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
         served = _searched(_Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given), first)
         if served[1] == 0:
             continue
-        if slanted and share == _SHORTER[0]:
-            # In slanted rain the only dry bed is often narrow: where somebody shorter has one, all is looked at more closely.
-            close = _First.of(hunt, _CLOSE_GRIDS)
-            again = None if close is None else _searched(hunt, close)
-            if again is not None and again[1] > 0:
+        if slanted and not aim.close and share == _SHORTER[0]:
+            # Where somebody shorter has a dry bed, one more narrow may be there.
+            again = _looked_closely(hunt, found, _CLOSE_GRIDS)
+            if again[1] > 0:
                 return again[2]
         if aim.shorter:
             return served[2]
     return found[2]
+
+
+def _looked_closely(hunt: _Hunt, found: _Found, counts: Mapping[int, int]) -> _Found:
+    """What a finer first grid finds that is worth more, or what was found: slanted rain leaves dry places that are small, and
+    what is best may lie between the values tried.
+    """
+    close = _First.of(hunt, counts)
+    return found if close is None else _searched(hunt, close, found)
 
 
 def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str, float]:
@@ -283,9 +298,11 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
 _Found = tuple[float, int, dict[str, float]]  # worth, mats, settings
 
 
-def _searched(hunt: _Hunt, first: _First) -> _Found:
-    """The best for one body."""
-    starts = _best(hunt, first)
+def _searched(hunt: _Hunt, first: _First, known: _Found | None = None) -> _Found:
+    """The best for one body; what is `known`, where that is not bettered."""
+    starts = _best(hunt, first, known)
+    if not starts and known is not None:
+        return known
     rounds, count, width = _ROUNDS[len(first.width)], _AROUND[len(first.width)], first.width
     if not rounds:
         return starts[0]
@@ -297,7 +314,7 @@ def _searched(hunt: _Hunt, first: _First) -> _Found:
         # The next grid reaches as far as this one's neighbours lie apart, and half as far at most.
         width = {name: reach * min(2 / (count - 1), 0.5) for name, reach in width.items()}
         found = _round(hunt, first.sliding, [found], width, last=turn == rounds)[0]
-    return found
+    return found if known is None or found[0] > known[0] else known
 
 
 def _round(
@@ -329,12 +346,15 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     return _allowed(inside[new], setting, aim.supports)
 
 
-def _best(hunt: _Hunt, first: _First) -> list[_Found]:
-    """The best of the first cases and, of several settings, also the best that is no neighbour of it."""
-    room = _Room.of(hunt, first.folded, first.values, _STRIDE if hunt.few else _FINER)
+def _best(hunt: _Hunt, first: _First, known: _Found | None) -> list[_Found]:
+    """The best of the first cases and, of several settings, also the best that is no neighbour of it; of those that are worth
+    more than what is `known`, where something is: then every heading that counts is tried.
+    """
+    room = _Room.of(hunt, first.folded, first.values, _STRIDE if hunt.few and known is None else _FINER)
+    more_than = -np.inf if known is None else known[0] + WORTH_A_LOOK * abs(known[0])
     out: list[_Found] = []
     while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
-        top = room.best(None)
+        top = room.best(None, more_than)
         if top is None:
             break
         out.append(_found(top, first.values))
@@ -391,8 +411,10 @@ class _Room:
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
-    def best(self, part: slice | None) -> tuple[int, float, int] | None:
-        """Number of the best case (of a part of them), its worth and its mats; None when none folds."""
+    def best(self, part: slice | None, more_than: float = -np.inf) -> tuple[int, float, int] | None:
+        """Number of the best case (of a part of them), its worth and its mats; None when none folds, or none is worth more
+        than that.
+        """
         worth = self.worth if part is None else self.worth[part]
         order = np.argsort(-worth, kind="stable")
         order = order[np.isfinite(worth[order])] + (0 if part is None else part.start)
@@ -403,9 +425,11 @@ class _Room:
             wanted = hunt.aim.wanted or MOST_MATS
             top, mats = best_case(
                 self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, wanted,
-                hunt.some_falls, hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST,
+                hunt.some_falls, hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST, max(more_than, -1e18),
             )  # fmt: skip
             mats = min(mats, wanted)
+            if top < 0:
+                return None
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
 
 

@@ -39,7 +39,8 @@ class Question:
     `people`: those who are to lie there, each on a mat of the own length; none named: equal people like `body`.
     `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names. `uphill_off_wind_deg`: how
     far clockwise from where the wind comes the ground rises; with it, `lying` need not name uphill in the shelter's frame.
-    `shorter`: where nobody fits, settings that serve a shorter person are looked for.
+    `close`: where the shelter may not turn, slanted rain that leaves some of them wet is looked at closely, which takes
+    longer. `shorter`: where nobody fits, settings that serve a shorter person are looked for.
     """
 
     sheet: Sheet
@@ -55,12 +56,13 @@ class Question:
     lying: Lying = DEFAULT_LYING
     free_to_turn: bool = False
     uphill_off_wind_deg: float | None = None
+    close: bool = True
     shorter: bool = True
 
     def aim(self) -> Aim:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter)
+        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.close, self.shorter)
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +125,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
         and more_in_calm(figures, question.body, question.people)
     ):
         # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
-        again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather))
+        again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather, close=False))
         other = _measured(question, again, workings)
         if not isinstance(other, list) and other[1].sleepers > figures.sleepers:
             settings, (shelter, figures) = again, other

@@ -105,7 +105,7 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     return best_case(
         faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, spread_of(falls), falls,
-        np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0,
+        np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0, -1e18,
     )  # fmt: skip
 
 
@@ -175,7 +175,7 @@ def test_no_room_is_told_as_none() -> None:
     polygons, sizes = np.empty((8, 40, 2)), np.empty(8, dtype=np.int64)
     made, _ = general_entries(
         plane_room, np.array([3]), np.array(CLEAR.heights()), CLEAR.boxes(1.7), CALM_FALL, np.arange(0, 180, 30), 180,
-            INNER_M, 8,
+            INNER_M, np.inf,
         polygons, sizes, sizes.copy(), np.empty((40, 2)), 0.0,
     )  # fmt: skip
     assert made == 0

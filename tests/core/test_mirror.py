@@ -94,7 +94,7 @@ def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> N
         tried = headings_of(STEPS, stride, 0, side)
         polygons, sizes, heading = np.empty((1440, 40, 2)), np.empty(1440, dtype=np.int64), np.empty(1440, dtype=np.int64)
         made, _ = general_entries(
-            faces[0], corners, np.array(CLEAR.heights()), CLEAR.boxes(1.6), falls, tried, STEPS, INNER_M, 1440, polygons,
+            faces[0], corners, np.array(CLEAR.heights()), CLEAR.boxes(1.6), falls, tried, STEPS, INNER_M, np.inf, polygons,
             sizes, heading, np.empty((40, 2)), 0.0,
         )  # fmt: skip
         if side != NEITHER:

@@ -86,7 +86,7 @@ def test_no_plan_breaks_a_hard_rule(part: int) -> None:
 
 
 def test_a_search_that_finds_nothing_new_is_stopped_all_the_same() -> None:
-    """Between two plans a proof may take minutes: whoever calls it off then is heard, and what went wrong in asking is told."""
+    """Between two plans a proof may take minutes: whoever calls it off then is heard, and a fault in asking is told."""
     model = plan_model(random_course(5, most_people=40, most_sheets=40, trees=60, each=8))
     told: list[int] = []
 

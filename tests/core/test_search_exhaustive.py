@@ -80,13 +80,13 @@ def test_no_setting_of_a_fine_grid_is_better(slug: str, seed: int) -> None:
 
 
 @pytest.mark.parametrize("seed", range(8, 13))
-def test_in_slanted_rain_hardly_any_is(seed: int) -> None:
-    """The wind from one side or another. There the only dry bed may be a few centimetres of height wide, or the place of one
-    more a single setting: two of all pitches' may be missed.
+def test_in_slanted_rain_none_is_either(seed: int) -> None:
+    """The wind from one side or another: the only dry bed may be a few centimetres of height wide, or the place of one more a
+    single setting.
     """
     weather = Weather(4.0, 6.0, 85.0 * seed % 360)
     faults = [told for slug in SEARCHED if (told := fault(asked_at_random(slug, seed, weather)))]
-    assert len(faults) <= 2, faults
+    assert not faults
 
 
 ALONE = [slug for slug in SEARCHED if sum(s.searched and not s.is_choice for s in PITCHES[slug].settings) == 1]

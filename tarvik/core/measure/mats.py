@@ -110,16 +110,16 @@ def fits_one(
     if ground is None:
         return False
     boxes = clearance.boxes(stature_m)
-    return len(_pieces(ground, boxes, stride, headings, 1)[1]) > 0
+    return len(_pieces(ground, boxes, stride, headings, 0.0)[1]) > 0
 
 
-def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: int) -> tuple[Floats, Steps, Steps]:
+def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: float) -> tuple[Floats, Steps, Steps]:
     """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading. Of ground
     that is its own mirror image one side is tried.
     """
     axis, middle = ground.mirror if len(headings) == STEPS else (NEITHER, 0.0)
     tried = headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
-    most = _MOST_ENTRIES if enough > 1 else centres.MOST_PIECES
+    most = _MOST_ENTRIES if enough > 0 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     count = centres.entries(
@@ -133,7 +133,7 @@ def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough:
 
 def entries_of(ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0) -> Entries:
     """Allowed centres of one kind of mat for every `stride`-th of the headings."""
-    polygons, sizes, heading = _pieces(ground, boxes, stride, headings, _MOST_ENTRIES)
+    polygons, sizes, heading = _pieces(ground, boxes, stride, headings, np.inf)
     count = len(sizes)
     table = np.full((count, STEPS), -1e18)
     kernel.support_table(polygons, sizes, count, STEPS, stride, table)

@@ -163,7 +163,7 @@ def questions(
         Question(
             sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
             supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
-            uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
+            uphill_off_wind_deg=night.uphill_off_wind_deg, close=False, shorter=False,
         )
         for slug in pitches
     ]  # fmt: skip

@@ -13,7 +13,17 @@ import numpy as np
 
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.extent import AREA_LEAST, eased, extent, regions, slab, within_planes
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, SAME_M, area, bounds_of, centroid, clip, each_covers_at, support
+from tarvik.core.measure.kernel.polygon import (
+    MOST_CORNERS,
+    SAME_M,
+    area,
+    bounds_of,
+    centroid,
+    clip,
+    each_covers_at,
+    spread_across,
+    support,
+)
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -190,7 +200,7 @@ def _split(
 @compiled
 def entries(
     bounds: Floats, planes: Floats, plane_box: Ints, obstacles: Floats, obstacle_box: Ints, boxes: Floats,
-    headings: Ints, steps: int, inner: float, shadows: Floats, shadow_corners: Ints, shadow_sizes: Floats, enough: int,
+    headings: Ints, steps: int, inner: float, shadows: Floats, shadow_corners: Ints, shadow_sizes: Floats, enough: float,
     polygons: Floats, sizes: Ints, heading: Ints,
 ) -> int:  # fmt: skip
     """Convex pieces of allowed centres for every heading, their middle in every one of the shadows (K, F, V, 2); returns
@@ -199,7 +209,7 @@ def entries(
     `bounds` (4,) xmin, xmax, ymin, ymax; `planes` (M, 3) nx, ny, b with n . q >= b wanted over the rectangle
     `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from +x, towards the head end.
     """
-    made = 0
+    made, apart = 0, -1.0
     room = np.empty((2, MOST_PIECES, MOST_CORNERS, 2))
     room_sizes = np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
@@ -207,7 +217,7 @@ def entries(
     region, corners, region_box = regions(bounds, planes, plane_box, boxes.shape[0])
     limits, reach, order = eased(planes, inner), np.empty(4), np.arange(planes.shape[0])
     for step in headings:
-        if made >= enough:
+        if apart >= enough:
             break
         angle = 2 * np.pi * step / steps
         c, s = np.cos(angle), np.sin(angle)
@@ -227,6 +237,7 @@ def entries(
                     continue
             if made < sizes.size:
                 polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, step
+                apart = max(apart, spread_across(room[side, p], n, c, s))
                 made += 1
     return made
 

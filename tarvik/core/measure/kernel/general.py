@@ -22,6 +22,7 @@ from tarvik.core.measure.kernel.polygon import (
     centroid,
     each_covers_at,
     hull,
+    spread_across,
     stretch_inside,
 )
 from tarvik.core.measure.kernel.roof import ROOM, cut_face, planes
@@ -260,7 +261,7 @@ def obstacles_under(
 @compiled
 def general_entries(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, falls: Floats, headings: Ints, steps: int,
-    inner: float, enough: int, polygons: Floats, sizes: Ints, heading: Ints, ground: Floats, ground_least: float,
+    inner: float, enough: float, polygons: Floats, sizes: Ints, heading: Ints, ground: Floats, ground_least: float,
 ) -> tuple[int, int]:  # fmt: skip
     """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid; returns their number, and
     that of the corners of the convex `ground` (MOST_CORNERS, 2) in which every mat lies: none are sought where that is less
@@ -282,7 +283,7 @@ def general_entries(
     ring_box = np.zeros(parts, dtype=np.int64)
     ring_box[: heights.size] = np.arange(heights.size)
     limits, reach, order = eased(limits[:count], inner), np.empty(4), np.arange(count)
-    made, blocked, ground_corners = 0, -1, 0
+    made, blocked, ground_corners, apart = 0, -1, 0, -1.0
     region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
     ground_corners = corners_of[0]
     ground[:ground_corners] = region[0, :ground_corners]
@@ -313,7 +314,8 @@ def general_entries(
             x, y = centroid(room[side, p], n)
             if made < sizes.size and each_covers_at(shadows, corners, shadow_sizes, x, y):
                 polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, headings[h]
+                apart = max(apart, spread_across(room[side, p], n, c, s))
                 made += 1
-        if made >= enough:
+        if apart >= enough:
             break
     return made, ground_corners

@@ -67,6 +67,16 @@ def area(polygon: Floats, count: int) -> float:
 
 
 @compiled
+def spread_across(polygon: Floats, count: int, c: float, s: float) -> float:
+    """How far apart its corners lie square to the direction (c, s)."""
+    low, high = 1e18, -1e18
+    for i in range(count):
+        off = c * polygon[i, 1] - s * polygon[i, 0]
+        low, high = min(low, off), max(high, off)
+    return high - low
+
+
+@compiled
 def centroid(polygon: Floats, count: int) -> tuple[float, float]:
     """Centre of area; the mean of the corners for a sliver without area."""
     total, cx, cy = 0.0, 0.0, 0.0

@@ -74,6 +74,12 @@ def most_of(
 
 
 @compiled
+def beside(wanted: int, width: float) -> float:
+    """How far apart the centres of so many mats side by side lie: where one heading has room for them, no other is tried."""
+    return (wanted - 1) * width * (1 + 1e-9)
+
+
+@compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
     stride: int, inner: float, wanted: int, least: int, first: int, axis: int, middle: float,
@@ -96,7 +102,7 @@ def quick_count(
     bounds = np.array([rim[:count, 0].min() - 1, rim[:count, 0].max() + 1, rim[:count, 1].min() - 1, rim[:count, 1].max() + 1])
     made = entries(
         bounds, half_planes, box, np.empty((0, 3, 2)), np.empty(0, dtype=np.int64), boxes, headings, STEPS, inner,
-        np.empty((0, 0, 0, 2)), np.empty(0, dtype=np.int64), np.empty((0, 0)), 1 if wanted == 1 else most, polygons, sizes,
+        np.empty((0, 0, 0, 2)), np.empty(0, dtype=np.int64), np.empty((0, 0)), beside(wanted, width), polygons, sizes,
         heading,
     )  # fmt: skip
     if made == 0 or wanted == 1:
@@ -117,7 +123,7 @@ def general_count(
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading, ground = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((MOST_CORNERS, 2))
     made, edges = general_entries(
-        faces, corners, heights, boxes, falls, headings, STEPS, inner, 1 if wanted == 1 else most, polygons, sizes,
+        faces, corners, heights, boxes, falls, headings, STEPS, inner, beside(wanted, width), polygons, sizes,
         heading, ground, least * length * width,
     )  # fmt: skip
     if made == 0 or wanted == 1:
@@ -173,8 +179,9 @@ def quick_areas(
 def best_case(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, size: Floats, stride: int, inner: float, wanted: int,
     falls: Floats, every_fall: Floats, lid: Ints, covered: Floats, worth: Floats, order: Ints, mat_worth: float,
+    more_than: float,
 ) -> tuple[int, int]:  # fmt: skip
-    """The case that is worth most, mats included, and its number of mats; (-1, 0) when there is none.
+    """The case that is worth most, mats included, and its number of mats; (-1, 0) when none is worth more than `more_than`.
 
     `worth` (N,) is each case's worth without its mats. Cases are tried in `order`; one whose worth with all the mats that
     its sheltered ground could hold does not come up to the best so far is passed over. Mats are counted in the rain of some
@@ -182,7 +189,7 @@ def best_case(
     """
     plane, rim = np.empty((faces.shape[1], 3)), np.empty((MOST_CORNERS, 2))
     mat = size[0] * size[1]
-    best, found, mats, first = -1e18, -1, 0, 0
+    best, found, mats, first = more_than, -1, 0, 0
     twins = np.empty((faces.shape[1], faces.shape[2], 2), dtype=np.int64)
     alike = NEITHER
     if order.size and STEPS // 2 % stride == 0:
