@@ -378,7 +378,7 @@ class Planner:
                       "go_to": {str(p): s[0] for p, s in f.go_to.items()}, "without": f.without} for f in foul],
             "casualty": None if place is None else {
                 "hurt": hurt, "sheet": place.sheets[0] if place.sheets else None, "carer": place.carer,
-                "moves": {str(p): s[0] for p, s in place.moves.items()}, "words": place.words},
+                "moves": {str(p): s[0] for p, s in place.moves.items()}, "words": place.words, "bent": place.bent},
         }, None  # fmt: skip
 
     def _question(self, case: Case, offer: Offer, people: int) -> Question:

@@ -78,10 +78,18 @@ def test_where_somebody_hurt_lies(part: int) -> None:
                 return holds(by_sheets[sheets], [*lying, hurt, *([carer] if carer else [])])  # noqa: B023
 
             carers = leaders or [None]
-            without_a_move = [(u, c) for u in by_sheets for c in carers if free(u, c)]
+
+            def against(sheets: tuple[int, ...], carer: Camper | None, where: Beds) -> int:
+                """Of those who lie there, how many may not share with somebody who comes there for it."""
+                come = [c for c in (hurt, carer) if c is not None and beds.get(c.number) != sheets]  # noqa: B023
+                lying = [c for c in inside(asked, where, sheets) if c not in (hurt, carer)]  # noqa: B023
+                return sum(any(barred(c, new, asked.rules) for new in come) for c in lying)  # noqa: B023
+
+            possible = [(u, c) for u in by_sheets for c in carers if free(u, c)]
             if found.sheets is None:
-                assert not without_a_move
+                assert not possible
                 continue
+            without_a_move = [(u, c) for u, c in possible if not against(u, c, beds)]
             told += 1
             carer = next((c for c in asked.campers if c.number == found.carer), None)
             assert (carer in leaders) if leaders else carer is None
@@ -94,7 +102,9 @@ def test_where_somebody_hurt_lies(part: int) -> None:
                 mover = next(c for c in asked.campers if c.number == number)
                 assert beds[number] == found.sheets != sheets
                 assert not any(barred(mover, c, asked.rules) for c in inside(asked, after, sheets) if c.number != number)
-            assert not (found.moves and without_a_move)
+            bent = against(found.sheets, carer, after)
+            assert not ((found.moves or bent) and without_a_move)
+            assert bool(found.bent) == bool(bent)
             assert ("nobody" in found.words) == (not found.moves)
     assert told
 

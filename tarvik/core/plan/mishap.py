@@ -5,6 +5,7 @@ lies, with whom, and who moves for that.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import product
 from typing import TYPE_CHECKING
 
 from tarvik.core.moves import Outcome, outcomes
@@ -87,42 +88,50 @@ def _host(person: Camper, own: _Stormy, shelters: Sequence[_Stormy], rules: Plan
 
 @dataclass(frozen=True)
 class Casualty:
-    """Where a casualty lies: the sheets, who sits by, and who moves where for it; `words` say why there."""
+    """Where a casualty lies: the sheets, who sits by, and who moves where for it; `words` say why there, `bent` a rule that
+    could not be kept.
+    """
 
     sheets: tuple[int, ...] | None
     carer: int | None
     moves: Mapping[int, tuple[int, ...]]
     words: str
+    bent: str = ""
 
 
 def casualty(
     asked: PlanQuestion, offers: Sequence[int], beds: Mapping[int, tuple[int, ...] | None], hurt: int
 ) -> Casualty:  # fmt: skip
-    """Where somebody hurt lies best: a shelter with two dry beds near a leader, the fewest people moved for it."""
+    """Where somebody hurt lies best: a shelter with two dry beds near a leader, where all who stay may share with those who
+    come, the fewest people moved for it. Where there is none such the rule is told.
+    """
     people = {c.number: c for c in asked.campers if c.number >= 0}
     who = people[hurt]
     leaders = [c for c in people.values() if c.leader and c.number != hurt and beds.get(c.number)]
     by_unit = {asked.offers[n].sheets: asked.offers[n] for n in offers}
     inside = {u: [people[p] for p, s in beds.items() if s == u and p in people and p != hurt] for u in by_unit}
     best: tuple[tuple[float, ...], Casualty] | None = None
-    for unit, offer in by_unit.items():
-        carers: list[Camper | None] = [*leaders] or [None]
-        for carer in carers:
-            tall = max(who.stature_m, carer.stature_m if carer else 0.0)
-            wanted = 2 if carer else 1
-            if offer.room(tall) < wanted:
-                continue
-            others = [c for c in inside[unit] if carer is None or c.number != carer.number]
-            free = offer.room(max([tall, *(c.stature_m for c in others)])) - wanted
-            moving = others[max(free, 0) :]
+    carers: list[Camper | None] = [*leaders] or [None]
+    for (unit, offer), carer in product(by_unit.items(), carers):
+        tall = max(who.stature_m, carer.stature_m if carer else 0.0)
+        wanted = 2 if carer else 1
+        if offer.room(tall) < wanted:
+            continue
+        others = [c for c in inside[unit] if carer is None or c.number != carer.number]
+        come = [c for c in (who, carer) if c is not None and beds.get(c.number) != unit]
+        barred = {c.number: why for c in others for new in come if (why := may_share(c, new, asked.rules)) is not None}
+        others = [c for c in others if c.number not in barred] + [c for c in others if c.number in barred]
+        free = max(offer.room(max([tall, *(c.stature_m for c in others)])) - wanted, 0)
+        # Who may not share with those who come moves too; only where there is no other bed for them do they stay.
+        for moving in (others[min(free, len(others) - len(barred)) :], others[free:]):
             go = _rehoused(moving, by_unit, inside, unit, asked.rules)
             if go is None:
                 continue
-            walks = (beds.get(hurt) != unit) + (carer is not None and beds.get(carer.number) != unit)
-            key = (float(len(go)), float(walks), float(offer.sit < 1), offer.out_m)
+            stay = [barred[c.number] for c in others if c.number in barred and c.number not in go]
+            key = (float(len(stay)), float(len(go)), float(len(come)), float(offer.sit < 1), offer.out_m)
             if best is None or key < best[0]:
                 words = "nobody moves for it" if not go else f"{len(go)} move for it"
-                best = (key, Casualty(unit, carer.number if carer else None, go, words))
+                best = key, Casualty(unit, carer.number if carer else None, go, words, next(iter(stay), ""))
     return best[1] if best else Casualty(None, None, {}, "no shelter has two dry beds; keep a spare sheet")
 
 

@@ -143,7 +143,8 @@ class Supports:
 
     def _any_tree(self) -> bool:
         """Whether a tree can carry a line."""
-        return self.trees is None or any(t.diameter_m >= TRUNK_LEAST_M for t in self.trees)
+        usable = self.usable_trees()
+        return usable is None or bool(usable)
 
     def height_spans(self) -> list[tuple[float, float]] | None:
         """Heights at which some support can carry a point; None when any will do."""
