@@ -21,7 +21,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.search import best_settings
 from tarvik.work.pipes import answer, send, start
 from tarvik.work.solving import Solver
-from tarvik.work.warming import warm_search
+from tarvik.work.warming import warm_settings
 
 if TYPE_CHECKING:
     import subprocess
@@ -186,8 +186,8 @@ class _Answers:
 
 
 def main() -> int:
-    """Answer questions until there are no more. By the time the first comes, all that is compiled is loaded."""
-    return answer(_Answers().to, warm_search)
+    """Answer questions until there are no more. By the time the first comes, what a search calls is loaded."""
+    return answer(_Answers().to, warm_settings)
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
+from tarvik.core.search import best_settings
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import Weather
@@ -18,17 +19,27 @@ SIDES_M: Final = (1.8, 2.2, 3.0, 4.2)
 WANTED: Final = 2
 
 
+def small_questions() -> list[Question]:
+    """Small searches of these pitches."""
+    return [Question(Sheet.rectangle(x, x), PITCHES[slug], {}, wanted=WANTED) for slug in WARMING for x in SIDES_M]
+
+
+def warm_settings() -> None:
+    """Call what the search for settings alone calls: a process that measures nothing does without the rest, 40 MB of it."""
+    for question in small_questions():
+        best_settings(question.pitch, question.sheet, question.aim())
+
+
 def warm_search() -> list[Solution]:
     """Call every compiled function of the search and the figures: pairs, triples, rows and obstacles come up among these.
     Returns what was found of the largest sheets, in calm.
     """
     largest = []
-    for pitch in (PITCHES[slug] for slug in WARMING):
-        for side in SIDES_M:
-            found = solve(Question(Sheet.rectangle(side, side), pitch, {}, wanted=WANTED))
-            if found.shelter is None:
-                continue
-            solve(Question(found.question.sheet, pitch, found.settings, weather=Weather(4, 8, 200)))
-            if side == SIDES_M[-1]:
-                largest.append(found)
+    for question in small_questions():
+        found = solve(question)
+        if found.shelter is None:
+            continue
+        solve(Question(question.sheet, question.pitch, found.settings, weather=Weather(4, 8, 200)))
+        if question.sheet.box == (SIDES_M[-1], SIDES_M[-1]):
+            largest.append(found)
     return largest
