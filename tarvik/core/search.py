@@ -62,6 +62,7 @@ _STARTS: Final = 2
 _MOST_SLIDING: Final = 3
 _BAND_TRIED: Final = 64
 _BAND_TAKEN: Final = 5
+_ANYTHING: Final = -1e18  # less than any case that folds is worth
 _SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 
@@ -351,7 +352,7 @@ def _best(hunt: _Hunt, first: _First, known: _Found | None) -> list[_Found]:
     more than what is `known`, where something is: then every heading that counts is tried.
     """
     room = _Room.of(hunt, first.folded, first.values, _STRIDE if hunt.few and known is None else _FINER)
-    more_than = -np.inf if known is None else known[0] + WORTH_A_LOOK * abs(known[0])
+    more_than = _ANYTHING if known is None else known[0] + WORTH_A_LOOK * abs(known[0])
     out: list[_Found] = []
     while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
         top = room.best(None, more_than)
@@ -411,7 +412,7 @@ class _Room:
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
-    def best(self, part: slice | None, more_than: float = -np.inf) -> tuple[int, float, int] | None:
+    def best(self, part: slice | None, more_than: float = _ANYTHING) -> tuple[int, float, int] | None:
         """Number of the best case (of a part of them), its worth and its mats; None when none folds, or none is worth more
         than that.
         """
@@ -425,7 +426,7 @@ class _Room:
             wanted = hunt.aim.wanted or MOST_MATS
             top, mats = best_case(
                 self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, wanted,
-                hunt.some_falls, hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST, max(more_than, -1e18),
+                hunt.some_falls, hunt.falls, self.lid, self.dry, self.worth, order, MAT_FIRST, more_than,
             )  # fmt: skip
             mats = min(mats, wanted)
             if top < 0:

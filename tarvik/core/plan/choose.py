@@ -160,6 +160,9 @@ def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator
     """While the solver works, stop it when nobody wants it any more, also where it finds nothing new for long. Raises what
     `stop` raises.
     """
+    if stop is never:
+        yield
+        return
     over, raised = Event(), list[Exception]()
 
     def look() -> None:
@@ -171,15 +174,13 @@ def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator
             raised.append(err)
             solver.stop_search()
 
-    looking = Thread(target=look, daemon=True) if stop is not never else None
-    if looking is not None:
-        looking.start()
+    looking = Thread(target=look, daemon=True)
+    looking.start()
     try:
         yield
     finally:
         over.set()
-        if looking is not None:
-            looking.join()
+        looking.join()
     if raised:
         raise raised[0]
 
