@@ -17,6 +17,7 @@ from tarvik.core.measure.kernel import centres
 from tarvik.core.measure.kernel import mats as kernel
 from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, with_images
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
+from tarvik.core.measure.kernel.rows import rows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -34,13 +35,14 @@ STEPS: Final = 180
 INNER_M: Final = constant(
     "mat_inner", -1e-10, "m", ENGINEERING, "play kept to every limit; a hair below nothing, so that an exact fit counts as one"
 )
-ROW_STEP_M: Final = constant("mat_row_step", 0.02, "m", ENGINEERING, "step of the places tried for a row of mats")
+ROW_GAP: Final = constant(
+    "mat_row_gap", 1.2, "1", ENGINEERING, "mat widths between middles at most in a row, where there is room"
+)
 _MOST_ENTRIES: Final = 5000
 _COARSE: Final = 3
 _HOPEFUL_M: Final = 0.15
 """Overlap, with headings every 6 degrees, that finer headings can still take away."""
 _PLAY_ENOUGH_M: Final = 0.30
-_FEW: Final = 3
 _SURELY_ONE: Final = 1.8
 """Ground for fewer mats than this holds one at most, however finely it was measured."""
 
@@ -165,9 +167,7 @@ def lay_mats(
     if len(places) == 2 and bound >= 3:
         places = triple(ground, entries, sides, (0, 0, 0), 2 * size[0] * size[1]) or places
     if 2 <= len(places) < bound:
-        coarse = entries.pick(np.flatnonzero(entries.heading % _COARSE == 0), _COARSE)
-        more = _rows(coarse if len(places) > _FEW else entries, size)
-        places = more if len(more) > len(places) else places
+        places = _rows(entries, size, len(places) + 1) or places
     return [Mat(p.x, p.y, p.step * 360 / STEPS, *size) for p in places]
 
 
@@ -292,23 +292,20 @@ def _best_triple(
     )  # fmt: skip
 
 
-def _rows(entries: Entries, size: tuple[float, float]) -> list[Place]:
-    row_at, row_entry = np.empty(16), np.empty(16, dtype=np.int64)
-    total, made, h = kernel.rows(
-        entries.polygons, entries.sizes, entries.heading, entries.count, entries.table, size[1], size[0], STEPS,
-        ROW_STEP_M, 16, row_at, row_entry,
+def _rows(entries: Entries, size: tuple[float, float], least: int) -> list[Place]:
+    """At least so many mats in two rows or more; nothing when there is no room."""
+    row_at = np.empty(kernel.MOST_MATS)
+    row_entry, row_mats = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS, dtype=np.int64)
+    _, made, h = rows(
+        entries.polygons, entries.sizes, entries.heading, entries.count, entries.table, size[1], size[0], least,
+        row_at, row_entry, row_mats,
     )  # fmt: skip
-    n = np.array([np.cos(2 * np.pi * h / STEPS), np.sin(2 * np.pi * h / STEPS)])
+    nx, ny = _unit(h)
     places: list[Place] = []
-    for r in range(made):
-        e = int(row_entry[r])
-        low, high = chord(entries.polygons[e], entries.sizes[e], n[0], n[1], row_at[r])
-        fit = int((high - low) / size[1]) + 1
-        gap = (high - low) / (fit - 1) if fit > 1 else 0.0
-        gap = min(gap, size[1] * 1.2) if fit > 1 else 0.0
-        first = (low + high) / 2 - gap * (fit - 1) / 2
-        for i in range(fit):
-            s = first + i * gap
-            x, y = n[0] * row_at[r] - n[1] * s, n[1] * row_at[r] + n[0] * s
-            places.append(Place(float(x), float(y), int(entries.heading[e])))
-    return places if len(places) == total else []
+    for at, e, mats in zip(row_at[:made], row_entry[:made], row_mats[:made], strict=True):
+        low, high = chord(entries.polygons[e], entries.sizes[e], nx, ny, at)
+        gap = min((high - low) / (mats - 1), size[1] * ROW_GAP) if mats > 1 else 0.0
+        for i in range(mats):
+            s = (low + high) / 2 + gap * (i - (mats - 1) / 2)
+            places.append(Place(float(nx * at - ny * s), float(ny * at + nx * s), int(entries.heading[e])))
+    return places

@@ -155,11 +155,11 @@ def _missed(piece: Floats, size: int, obstacle: Floats, box: Floats, c: float, s
 
 @compiled
 def _split(
-    pieces: Floats, sizes: Ints, count: int, obstacle: Floats, normals: Floats, sides: int, box: Floats, c: float, s: float,
-    inner: float, out: Floats, out_sizes: Ints,
+    pieces: Floats, sizes: Ints, count: int, whole: Floats, corners: int, obstacle: Floats, normals: Floats, sides: int,
+    box: Floats, c: float, s: float, inner: float, out: Floats, out_sizes: Ints,
 ) -> int:  # fmt: skip
-    """Remove from each piece the centres at which the rectangle would touch the obstacle. Returns the number of pieces, or
-    -1 when none was touched and `out` holds nothing.
+    """Remove from each piece of the convex `whole` the centres at which the rectangle would touch the obstacle. Returns the
+    number of pieces, or -1 when none was touched and `out` holds nothing.
     """
     low_x, high_x = obstacle[:, 0].min() + slab(-c, s, box), obstacle[:, 0].max() - slab(c, -s, box)
     low_y, high_y = obstacle[:, 1].min() + slab(-s, -c, box), obstacle[:, 1].max() - slab(s, c, box)
@@ -170,6 +170,8 @@ def _split(
         return -1
     cuts = np.empty((sides + 4, 3))
     lines = _cuts(obstacle, normals, sides, box, c, s, inner, cuts)
+    if count > 1 and _missed(whole, corners, obstacle, box, c, s, cuts, lines):
+        return -1
     hit = np.zeros(count, dtype=np.bool_)
     any_hit = False
     for p in range(first, count):
@@ -255,8 +257,8 @@ def clear_of(
     room[0, 0, :count], sizes[0, 0], pieces, side = centres[:count], count, 1, 0
     for t in range(obstacles.shape[0]):
         left = _split(
-            room[side], sizes[side], pieces, obstacles[t], normals[t], sides[t], boxes[obstacle_box[t]], c, s, inner,
-            room[1 - side], sizes[1 - side],
+            room[side], sizes[side], pieces, centres, count, obstacles[t], normals[t], sides[t], boxes[obstacle_box[t]], c, s,
+            inner, room[1 - side], sizes[1 - side],
         )  # fmt: skip
         if left >= 0:
             side, pieces = 1 - side, left

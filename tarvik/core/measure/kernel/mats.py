@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, chord, clip, support
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, clip, support
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -272,51 +272,3 @@ def mixed_stack(
         edge = best_end
         made += 1
     return made
-
-
-@compiled
-def rows(
-    polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, width: float, length: float, steps: int,
-    step_m: float, most_rows: int, row_at: Floats, row_entry: Ints,
-) -> tuple[int, int, int]:  # fmt: skip
-    """Most mats in two rows or more, all along one line of headings, heads either way row by row.
-
-    Returns (mats, rows, heading of the rows) and fills `row_at` (place along the heading) and `row_entry`.
-    """
-    half = steps // 2
-    gap = int(np.ceil(length / step_m))
-    step = length / gap  # a whole number of steps to a mat's length, so that rows may touch
-    grid = 2048
-    best, best_rows, best_heading = 0, 0, 0
-    number, entry, total = np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64), np.empty(grid, dtype=np.int64)
-    for h in range(half):
-        low, high = 1e18, -1e18
-        for e in range(count):
-            if heading[e] % half == h:
-                low, high = min(low, -table[e, (h + half) % steps]), max(high, table[e, h])
-        if high - low < length:  # no second row: a stack does as well
-            continue
-        cells = int((high - low) / step) + 1
-        if cells <= 0 or cells > grid:
-            continue
-        nx, ny = np.cos(2 * np.pi * h / steps), np.sin(2 * np.pi * h / steps)
-        for g in range(cells):
-            number[g], entry[g] = 0, -1
-            for e in range(count):
-                if heading[e] % half == h:
-                    a, b = chord(polygons[e], sizes[e], nx, ny, low + g * step)
-                    fit = int((b - a) / width) + 1 if b >= a else 0
-                    if fit > number[g]:
-                        number[g], entry[g] = fit, e
-            total[g] = max(number[g] + (total[g - gap] if g >= gap else 0), total[g - 1] if g else 0)
-        if total[cells - 1] > best:
-            best, best_rows, best_heading = total[cells - 1], 0, h
-            g = cells - 1
-            while g >= 0 and total[g] > 0 and best_rows < most_rows:
-                if g > 0 and total[g] == total[g - 1]:
-                    g -= 1
-                else:
-                    row_at[best_rows], row_entry[best_rows] = low + g * step, entry[g]
-                    best_rows += 1
-                    g -= gap
-    return best, best_rows, best_heading

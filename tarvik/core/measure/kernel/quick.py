@@ -8,12 +8,13 @@ import numpy as np
 
 from tarvik.core.measure.kernel import compiled
 from tarvik.core.measure.kernel.centres import entries
-from tarvik.core.measure.kernel.general import general_entries, shade
+from tarvik.core.measure.kernel.general import MOST_FOUND, general_entries, shade
 from tarvik.core.measure.kernel.level_lines import areas
-from tarvik.core.measure.kernel.mats import best_pair, best_triple, half_extents, most_in_stack, rows, support_table
+from tarvik.core.measure.kernel.mats import MOST_MATS, best_pair, best_triple, half_extents, most_in_stack, support_table
 from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, mirror_axis, mirrored, with_images
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
 from tarvik.core.measure.kernel.roof import area_above, dome, ground_above, planes
+from tarvik.core.measure.kernel.rows import rows
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -22,8 +23,6 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 STEPS = 180
-MOST_ROWS = 16
-COARSE_ROW_M = 0.05
 
 
 @compiled
@@ -65,11 +64,9 @@ def most_of(
         if found[0] >= 0:
             best = 3
     if 2 <= best < min(room, wanted):
-        row_at, row_entry = np.empty(MOST_ROWS), np.empty(MOST_ROWS, dtype=np.int64)
-        total, _, _ = rows(
-            polygons, sizes, heading, made, table, width, length, STEPS, COARSE_ROW_M, MOST_ROWS, row_at, row_entry
-        )
-        best = max(best, total)
+        row_at = np.empty(MOST_MATS)
+        row_entry, row_mats = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS, dtype=np.int64)
+        best = max(best, rows(polygons, sizes, heading, made, table, width, length, best + 1, row_at, row_entry, row_mats)[0])
     return best
 
 
@@ -119,7 +116,7 @@ def general_count(
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under any roof in any rain, as `quick_count`."""
     headings = headings_of(STEPS, stride, first, axis)
-    most = 4 * (STEPS // stride)
+    most = MOST_FOUND * (STEPS // stride)
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading, ground = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((MOST_CORNERS, 2))
     made, edges = general_entries(
