@@ -35,8 +35,10 @@ class Face:
     xyz: Floats
 
 
-MOST_KEPT: Final = 2048
-"""Shelters whose derived geometry is kept."""
+MOST_KEPT: Final = 1400
+"""Shelters whose derived geometry is kept: a board of 40 sheets in every pitch, and a little more."""
+RECENT: Final = 64
+"""Shelters of which that is kept which only other kept things are made of."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,7 +17,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.kernel.near import near_any
 from tarvik.core.measure.rim import rim_edges
 from tarvik.core.measure.runoff import downhill, low_points
-from tarvik.core.shelter import MOST_KEPT, Shelter
+from tarvik.core.shelter import MOST_KEPT, RECENT, Shelter
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -45,7 +45,7 @@ class Drip:
     xyz: Floats
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@lru_cache(maxsize=RECENT)
 def drips(shelter: Shelter) -> tuple[Drip, ...]:
     """Every drip line and the low points, edges first."""
     faces = shelter.faces()

@@ -43,7 +43,6 @@ class Figures:
     mats: tuple[Mat, ...]
     who: tuple[int, ...]
     wetted: tuple[int, ...]
-    drips: tuple[Drip, ...]
     clearance: Clearance
     lying: Lying
     roof: Roof
@@ -59,6 +58,11 @@ class Figures:
     def dry_ground(self) -> DryGround:
         """The same as mats are laid on it."""
         return dry_ground(self.roof, self.weather)
+
+    @property
+    def drips(self) -> tuple[Drip, ...]:
+        """Where the roof's water leaves."""
+        return drips(self.shelter)
 
     @cached_property
     def least_slope_deg(self) -> float:
@@ -156,7 +160,6 @@ def measure(
         mats=tuple(mat for _, mat in laid),
         who=tuple(person for person, _ in laid) if people else (),
         wetted=wetted,
-        drips=drips(shelter),
         clearance=room,
         lying=rules,
         roof=roof,

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.fold.pattern import Role
-from tarvik.core.shelter import MOST_KEPT, Shelter
+from tarvik.core.shelter import RECENT, Shelter
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Panel
@@ -30,7 +30,7 @@ class RimEdge:
     outward: Floats
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@lru_cache(maxsize=RECENT)
 def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     """Every free edge of the panels that are not floor. A strip doubled under ends where it is folded, not at its own rim."""
     points = {name: row for row, name in enumerate(shelter.pattern.points)}
