@@ -14,7 +14,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Shape
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search import SIT_EACH_M2, worth
+from tarvik.core.search.aim import SIT_EACH_M2, worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
 

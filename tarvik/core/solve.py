@@ -16,7 +16,8 @@ from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
-from tarvik.core.search import Aim, best_settings
+from tarvik.core.search.aim import Aim
+from tarvik.core.search.best import best_settings
 from tarvik.core.shelter import Refusal, Shelter, fold_sheet, refusals
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
@@ -30,6 +31,7 @@ if TYPE_CHECKING:
 ADULT: Final = Body(DEFAULT_STATURE_M)
 DEFAULT_CLEARANCE: Final = Clearance()
 DEFAULT_LYING: Final = Lying()
+_SIDES_TRIED: Final = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,8 +41,7 @@ class Question:
     `people`: those who are to lie there, each on a mat of the own length; none named: equal people like `body`.
     `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names. `uphill_off_wind_deg`: how
     far clockwise from where the wind comes the ground rises; with it, `lying` need not name uphill in the shelter's frame.
-    `close`: where the shelter may not turn, slanted rain that leaves some of them wet is looked at closely, which takes
-    longer. `shorter`: where nobody fits, settings that serve a shorter person are looked for.
+    `shorter`: where nobody fits, settings that serve a shorter person are looked for.
     """
 
     sheet: Sheet
@@ -56,13 +57,12 @@ class Question:
     lying: Lying = DEFAULT_LYING
     free_to_turn: bool = False
     uphill_off_wind_deg: float | None = None
-    close: bool = True
     shorter: bool = True
 
     def aim(self) -> Aim:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.close, self.shorter)
+        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter)
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,21 +117,37 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     if isinstance(found, list):
         return Solution(question, settings, refused(found, pitch), None, None)
     shelter, figures = found
-    if (
-        question.free_to_turn
-        and rain_slope(figures.weather)
-        and figures.sleepers < (question.wanted or 1)
-        and len(given) < len(settings)
-        and more_in_calm(figures, question.body, question.people)
-    ):
-        # In calm rain this was best; slanted, it leaves somebody wet: look again under the rain as it comes.
-        again = _settings(question, given, workings, replace(question.aim(), weather=figures.weather, close=False))
-        other = _measured(question, again, workings)
-        if not isinstance(other, list) and other[1].sleepers > figures.sleepers:
-            settings, (shelter, figures) = again, other
+    if question.free_to_turn and len(given) < len(settings):
+        settings, shelter, figures = _with_its_back_to_the_wind(question, given, workings, settings, shelter, figures)
     assessment = assess(shelter, question.supports)
     notes = [*_prepared(fitting), *_notes(question, figures)]
     return Solution(question, settings, replace(assessment, reasons=(*assessment.reasons, *notes)), shelter, figures)
+
+
+def _with_its_back_to_the_wind(
+    question: Question, given: dict[str, float], workings: Workings, settings: dict[str, float], shelter: Shelter,
+    figures: Figures,
+) -> tuple[dict[str, float], Shelter, Figures]:  # fmt: skip
+    """What was best in calm rain; or, where that leaves somebody wet in slanted rain, what is under the rain as it comes. A
+    shelter of other settings may turn another side to the wind: then the rain comes from there.
+    """
+    best, latest, tried = (settings, shelter, figures), figures, set[float]()
+    while (
+        rain_slope(figures.weather)
+        and (question.wanted is None or best[2].sleepers < question.wanted)
+        and latest.weather.wind_from_deg not in tried
+        and len(tried) < _SIDES_TRIED
+        and (tried or more_in_calm(figures, question.body, question.people))
+    ):
+        tried.add(latest.weather.wind_from_deg)
+        again = _settings(question, given, workings, replace(question.aim(), weather=latest.weather))
+        other = _measured(question, again, workings)
+        if isinstance(other, list):
+            break
+        latest = other[1]
+        if latest.sleepers > best[2].sleepers:
+            best = (again, *other)
+    return best
 
 
 def _measured(question: Question, settings: dict[str, float], workings: Workings) -> tuple[Shelter, Figures] | list[Refusal]:

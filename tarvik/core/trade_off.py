@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.fitting import Misfit, fit
-from tarvik.core.search import worth
+from tarvik.core.search.aim import worth
 from tarvik.core.solve import PLAIN, Question, Workings, solve
 
 if TYPE_CHECKING:

@@ -14,7 +14,7 @@ from tarvik.core.hang.tell import findings, tell
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search import worth
+from tarvik.core.search.aim import worth
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.web.problems import problem

@@ -6,7 +6,7 @@ from collections import OrderedDict
 from threading import Lock
 from typing import TYPE_CHECKING, Generic, TypeVar
 
-from tarvik.core.search import best_settings
+from tarvik.core.search.best import best_settings
 from tarvik.core.solve import Question, Workings
 from tarvik.core.weather.rain import rain_slope
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Hashable, Mapping
 
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.search import Aim
+    from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
 
@@ -33,7 +33,7 @@ def key_of(question: Question) -> Hashable:
         question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), body.stature_m,
         tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance,
         question.wanted, tuple(p.stature_m for p in question.people), question.lying, question.free_to_turn,
-        question.uphill_off_wind_deg, question.close, question.shorter,
+        question.uphill_off_wind_deg, question.shorter,
     )  # fmt: skip
 
 
@@ -43,7 +43,7 @@ def _key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, flo
     return (
         pitch.slug, sheet, tuple(sorted(given.items())), body.stature_m, tuple(sorted(body.measured.items())),
         aim.intent.slug, aim.supports, aim.clearance, aim.wanted, aim.weather if rain_slope(aim.weather) else None,
-        aim.close, aim.shorter,
+        aim.shorter,
     )  # fmt: skip
 
 

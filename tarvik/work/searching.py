@@ -18,7 +18,7 @@ from threading import Lock
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search import best_settings
+from tarvik.core.search.best import best_settings
 from tarvik.work.pipes import answer, send, start
 from tarvik.work.solving import Solver
 from tarvik.work.warming import warm_settings
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.plan.gather import Depth, Gathering, Hand, Portion
     from tarvik.core.plan.offers import Offer
-    from tarvik.core.search import Aim
+    from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.work.memory import Ask
 

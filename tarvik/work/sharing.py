@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.search import Aim
+    from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
     from tarvik.core.solve import Question, Solution

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search import best_settings
+from tarvik.core.search.best import best_settings
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import Weather
@@ -17,6 +18,8 @@ WARMING: Final = ("a-frame", "plow-point-lifted", "closed-wedge")
 """A convex lid, a roof whose cloth gives, and one hollow and shut: between them every compiled function is called."""
 SIDES_M: Final = (1.8, 2.2, 3.0, 4.2)
 WANTED: Final = 2
+SLANTED: Final = Weather(4, 8, 200)
+"""Rain under which some of these lie wet."""
 
 
 def small_questions() -> list[Question]:
@@ -27,7 +30,8 @@ def small_questions() -> list[Question]:
 def warm_settings() -> None:
     """Call what the search for settings alone calls: a process that measures nothing does without the rest, 40 MB of it."""
     for question in small_questions():
-        best_settings(question.pitch, question.sheet, question.aim())
+        for aim in (question.aim(), replace(question.aim(), weather=SLANTED)):
+            best_settings(question.pitch, question.sheet, aim)
 
 
 def warm_search() -> list[Solution]:
@@ -39,7 +43,7 @@ def warm_search() -> list[Solution]:
         found = solve(question)
         if found.shelter is None:
             continue
-        solve(Question(question.sheet, question.pitch, found.settings, weather=Weather(4, 8, 200)))
+        solve(replace(question, weather=SLANTED))
         if question.sheet.box == (SIDES_M[-1], SIDES_M[-1]):
             largest.append(found)
     return largest

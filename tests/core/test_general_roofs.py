@@ -24,7 +24,8 @@ from tarvik.core.measure.kernel.roof import ROOM
 from tarvik.core.measure.mats import INNER_M, lay_mats
 from tarvik.core.measure.roof import Roof, pack
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search import spread_of, worth
+from tarvik.core.search.aim import worth
+from tarvik.core.search.cases import spread_of
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Face, Shelter, fold_sheet
 from tarvik.core.solve import Question, solve

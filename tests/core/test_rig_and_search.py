@@ -23,7 +23,7 @@ from tarvik.core.plan.simple import Sleeper, choose_for_all
 from tarvik.core.rig.lines import JOIN_M, allot_lines, guy_m
 from tarvik.core.rig.supports import Pole, Supports, Tree
 from tarvik.core.rig.verdict import Verdict, assess
-from tarvik.core.search import worth
+from tarvik.core.search.aim import worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.solve import ADULT, Question, Solution, solve

@@ -15,7 +15,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
 from tarvik.core.plan.gather import Depth, Gatherer, Gathering, Portion
-from tarvik.core.search import Aim
+from tarvik.core.search.aim import Aim
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question
 from tarvik.core.weather.rain import Weather, rain_slope

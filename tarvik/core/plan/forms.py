@@ -26,7 +26,7 @@ from tarvik.core.pitches.base import Hold
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
 from tarvik.core.rig.verdict import Reason, assess
-from tarvik.core.search import SIT_EACH_M2
+from tarvik.core.search.aim import SIT_EACH_M2
 from tarvik.core.solve import Question
 from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
 from tarvik.core.weather.rain import rain_slope
@@ -163,7 +163,7 @@ def questions(
         Question(
             sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
             supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
-            uphill_off_wind_deg=night.uphill_off_wind_deg, close=False, shorter=False,
+            uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
         )
         for slug in pitches
     ]  # fmt: skip

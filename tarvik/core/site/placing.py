@@ -19,7 +19,7 @@ from shapely import GeometryCollection, LineString, MultiPoint, Point, Polygon
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level
 from tarvik.core.measure.heading import FRONT_DEG
-from tarvik.core.search import CARRIED_HEIGHTS
+from tarvik.core.search.grids import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
 from tarvik.core.site.pairs import REACH_M

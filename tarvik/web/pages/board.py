@@ -11,7 +11,7 @@ from tarvik.core.finding import Level
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search import worth
+from tarvik.core.search.aim import worth
 from tarvik.core.solve import Solution
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge

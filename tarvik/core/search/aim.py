@@ -1,0 +1,68 @@
+"""What a search looks for, and what a shelter is worth by it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.figures import sitting_height
+from tarvik.core.plane import signed_area
+from tarvik.core.weather.rain import CALM, Weather
+
+if TYPE_CHECKING:
+    from tarvik.core.body import Body
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.intent import Intent
+    from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.rig.supports import Supports
+
+SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
+MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
+    `shorter`: where nobody fits, whether to look for what serves a shorter person.
+    """
+
+    body: Body
+    intent: Intent
+    supports: Supports
+    clearance: Clearance
+    wanted: int | None = None
+    weather: Weather = CALM
+    shorter: bool = True
+
+    def mat_m2(self) -> float:
+        """Area of one mat."""
+        return self.clearance.mat_length(self.body.stature_m) * self.clearance.mat_width_m
+
+
+def worth_of_room(
+    intent: Intent, peak: Floats, dry: Floats, sit: Floats, stand: Floats, floor: Floats, heads: int, mat_m2: float,
+    sit_m: float,
+) -> Floats:  # fmt: skip
+    """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths m, areas m2."""
+    return np.asarray(
+        intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand + intent.covered * dry
+        + intent.headroom * np.minimum(peak, sit_m) + intent.peak * np.maximum(peak - sit_m, 0.0)
+        + intent.floor * np.minimum(floor, heads * mat_m2)
+    )  # fmt: skip
+
+
+def worth(figures: Figures, aim: Aim) -> float:
+    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room."""
+    heads = aim.wanted or 1
+    mats = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    floor = sum(abs(float(signed_area(face.xyz))) for face in figures.shelter.faces() if face.role is Role.FLOOR)
+    peak, dry, sit, stand, low = (
+        np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)
+    )
+    room = worth_of_room(aim.intent, peak, dry, sit, stand, low, heads, aim.mat_m2(), sitting_height(aim.body))
+    return float(MAT_FIRST * mats + room[0])

@@ -1,0 +1,192 @@
+"""Many settings of one pitch at once: folded, and what their room is worth."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.figures import sitting_height, standing_height
+from tarvik.core.measure.kernel.mats import MOST_MATS
+from tarvik.core.measure.kernel.quick import best_case, quick_areas
+from tarvik.core.measure.mats import INNER_M
+from tarvik.core.plane import signed_area
+from tarvik.core.search.aim import MAT_FIRST, worth_of_room
+from tarvik.core.sheet import TIE_OUT_REACH_M
+from tarvik.core.shelter import fold_batch
+from tarvik.core.weather.rain import fall_directions
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from numpy.typing import NDArray
+
+    from tarvik.core.fitting import Fitting
+    from tarvik.core.fold.pattern import Floats, Pattern
+    from tarvik.core.pitches.base import Pitch
+    from tarvik.core.search.aim import Aim
+    from tarvik.core.sheet import Sheet
+
+BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
+COARSE: Final = 5
+"""Headings every 10 degrees."""
+FINE: Final = 3
+"""Headings every 6 degrees."""
+_FINEST: Final = {COARSE: 0.2, FINE: 0.05}  # how finely areas under hollow roofs are taken
+_FEW: Final = 2
+_ANYTHING: Final = -1e18  # less than any case that folds is worth
+
+
+@lru_cache(maxsize=256)
+def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
+    """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points of each floor."""
+    index = pattern.index
+    roofs = [[index(q) for q in p.points] for p in pattern.panels if p.role is not Role.FLOOR]
+    floors = [[index(q) for q in p.points] for p in pattern.panels if p.role is Role.FLOOR]
+    most = max((len(r) for r in roofs), default=3)
+    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
+    return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
+
+
+@dataclass(frozen=True, slots=True)
+class Cases:
+    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and floor area (N,)."""
+
+    faces: Floats
+    corners: np.ndarray
+    floor: Floats
+    peak: Floats
+
+    @classmethod
+    def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> Cases:
+        _, xyz = fold_batch(pitch, box, values)
+        padded, corners, floors = _faces_of(pitch.pattern)
+        floor = np.zeros(len(xyz))
+        for points in floors:
+            floor += np.abs(signed_area(xyz[:, points]))
+        return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
+
+
+@dataclass(frozen=True, slots=True)
+class Hunt:
+    """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain,
+    `some_falls` as much of it as tells where to look.
+    """
+
+    fitting: Fitting
+    sheet: Sheet
+    aim: Aim
+    given: Mapping[str, float]
+    sit: float
+    stand: float
+    falls: Floats
+    some_falls: Floats
+    heights: Floats
+    boxes: Floats
+    mat: Floats
+
+    @classmethod
+    def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
+        body, clearance, falls = aim.body, aim.clearance, fall_directions(aim.weather)
+        return cls(
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body), falls, spread_of(falls),
+            np.array(clearance.heights()), clearance.boxes(body.stature_m),
+            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
+        )  # fmt: skip
+
+    @property
+    def few(self) -> bool:
+        """Whether so few are wanted that coarse headings find room for them."""
+        return self.aim.wanted is not None and self.aim.wanted <= _FEW
+
+    def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
+        """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
+        out = {s.name: np.full(len(cases), self.given.get(s.name, s.default)) for s in self.fitting.pitch.settings}
+        return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
+
+    def folded(self, values: Mapping[str, Floats]) -> Cases:
+        """The sheet folded at these settings."""
+        return Cases.folded(self.fitting.pitch, self.fitting.box, values)
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """What the intent makes of many folded cases, their mats apart: `worth` (N,), -inf where a case does not fold."""
+
+    folded: Cases
+    hunt: Hunt
+    stride: int
+    lid: np.ndarray
+    dry: Floats
+    worth: Floats
+
+    @classmethod
+    def of(cls, hunt: Hunt, folded: Cases, values: Mapping[str, Floats], stride: int) -> Room:
+        aim = hunt.aim
+        out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
+        if len(folded.corners):
+            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.some_falls, _FINEST[stride], out, lid)
+        else:  # a floor and nothing over it
+            out[:] = 0.0
+            out[:, 0] = folded.peak
+        peak, dry, sits, stands = np.ascontiguousarray(out.T)  # else one case alone would have code of its own compiled
+        room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), hunt.sit)
+        room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
+        return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
+
+    def best(self, part: slice | None = None, apart_from: NDArray[np.bool_] | None = None) -> tuple[int, float, int] | None:
+        """Number of the best case (of a part of them, or apart from some), its worth and its mats; None when none folds."""
+        worth = self.worth if part is None else self.worth[part]
+        worth = worth if apart_from is None else np.where(apart_from, -np.inf, worth)
+        order = np.argsort(-worth, kind="stable")
+        order = order[np.isfinite(worth[order])] + (0 if part is None else part.start)
+        if not len(order):
+            return None
+        hunt, top, mats = self.hunt, int(order[0]), 0
+        if len(self.folded.corners):
+            wanted = hunt.aim.wanted or MOST_MATS
+            top, mats = self._best_of(order, self.stride, wanted, 1.0, hunt.some_falls, hunt.falls, self.worth, _ANYTHING)
+            mats = min(mats, wanted)
+        return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
+
+    def holds(self, case: int, mats: int, share: float, stride: int, falls: Floats) -> bool:
+        """Whether so many mats, of that share of a mat's length and width, lie dry there in such rain."""
+        nothing, fewer = np.zeros(len(self.worth)), MAT_FIRST * (mats - 0.5)
+        return self._best_of(np.array([case]), stride, mats, share, falls, falls, nothing, fewer)[0] == case
+
+    def _best_of(
+        self, order: NDArray[np.intp], stride: int, wanted: int, share: float, some_falls: Floats, falls: Floats,
+        worth: Floats, more_than: float,
+    ) -> tuple[int, int]:  # fmt: skip
+        """The best of some cases, and its mats (see the kernel)."""
+        hunt, folded = self.hunt, self.folded
+        top, mats = best_case(
+            folded.faces, folded.corners, hunt.heights, share * hunt.boxes, share * hunt.mat, stride, INNER_M, wanted,
+            some_falls, falls, self.lid, self.dry, worth, order, MAT_FIRST, more_than,
+        )  # fmt: skip
+        return int(top), int(mats)
+
+
+def spread_of(falls: Floats) -> Floats:
+    """Those falls (K, 2) of all that the quick figures try: calm, the wind, and both ends of its spread."""
+    return np.ascontiguousarray(falls if len(falls) == 1 else falls[[0, 1, len(falls) // 2, -1]])
+
+
+def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:
+    """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take buttons."""
+    out = np.zeros(len(values[pitch.settings[0].name]))
+    ties = np.array(sheet.tie_outs or ()).reshape(-1, 2)
+    for setting in pitch.settings:
+        if not setting.folds_far_edge or not len(ties):
+            continue
+        for turned in (0, 1):
+            across, along = (box[1], box[0]) if turned else box
+            u, v = (ties[:, 1], ties[:, 0]) if turned else (ties[:, 0], ties[:, 1])
+            near = np.abs(across - values[setting.name][:, None] - u) <= TIE_OUT_REACH_M
+            both = (near & (np.abs(v) <= TIE_OUT_REACH_M)).any(1) & (near & (np.abs(v - along) <= TIE_OUT_REACH_M)).any(1)
+            out += both & ((values["turn"] > 0.5) == bool(turned))
+    return out

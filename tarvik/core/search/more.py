@@ -1,0 +1,148 @@
+"""Settings at which one sleeper more lies dry, where none of the cases of a grid has room for so many.
+
+The place of one more is often a few centimetres of a setting wide. But the share of a mat's length and width at which so
+many would lie changes evenly with the settings: so it is climbed, from the best of the grid's cases on, in steps that halve.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+
+from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.search.aim import MAT_FIRST
+from tarvik.core.search.cases import FINE, Hunt, Room
+from tarvik.core.search.found import Found
+from tarvik.core.search.grids import allowed, combined
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.pitches.base import Setting
+    from tarvik.core.search.first import First
+
+SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
+SHARE_GAIN: Final = constant("mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain")
+SHARE_CLOSE: Final = constant("mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried")
+WHOLE: Final = 1.0
+EVERY: Final = 1
+"""Headings every 2 degrees, as the exact figures have them."""
+_CLIMBS: Final = 3
+_FINEST_M: Final = 0.01
+_FINEST_DEG: Final = 1.0
+_HALVINGS: Final = 3
+_STEP: Final = np.array([-1.0, 0.0, 1.0])
+
+
+@dataclass(frozen=True, slots=True)
+class _Top:
+    """How far a climb has come: the share of a mat at which all lie, there, and what the room there is worth."""
+
+    share: float
+    settings: dict[str, float]
+    worth: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Slope:
+    """Many cases, and how nearly so many mats lie dry in each."""
+
+    room: Room
+    values: Mapping[str, Floats]
+    mats: int
+
+    @classmethod
+    def of(cls, hunt: Hunt, values: Mapping[str, Floats], mats: int) -> _Slope:
+        return cls(Room.of(hunt, hunt.folded(values), values, FINE), values, mats)
+
+    def tried(self, share: float) -> list[int]:
+        """Cases with dry ground for so many mats of that share, those worth most first."""
+        least = self.mats * self.room.hunt.aim.mat_m2() * share * share
+        order = np.argsort(-self.room.worth, kind="stable")
+        return [int(i) for i in order if np.isfinite(self.room.worth[i]) and self.room.dry[i] >= least]
+
+    def higher(self, case: int, than: float, stride: int) -> _Top | None:
+        """The case, if all mats lie there at a greater share."""
+        hunt, low, high = self.room.hunt, min(than + SHARE_GAIN, WHOLE), WHOLE
+        if not self.room.holds(case, self.mats, low, stride, hunt.some_falls):
+            return None
+        if self.room.holds(case, self.mats, WHOLE, stride, hunt.falls):
+            low = WHOLE
+        for _ in range(_HALVINGS if low < WHOLE else 0):
+            middle = (low + high) / 2
+            if self.room.holds(case, self.mats, middle, stride, hunt.some_falls):
+                low = middle
+            else:
+                high = middle
+        settings = {name: float(array[case]) for name, array in self.values.items()}
+        return _Top(low, settings, float(self.room.worth[case]))
+
+
+def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found]:
+    """Settings at which so many mats lie dry, of several such places each one; none where no climb gets there. `room`: that
+    of the first cases.
+    """
+    if not len(first.folded.corners):
+        return []
+    tops, width = _starts(first, room, mats), first.width
+    while any(top.share < WHOLE for top in tops) and _to_be_halved(first.sliding, width):
+        width = {name: reach / 2 for name, reach in width.items()}
+        tops = [top if top.share == WHOLE else _step(hunt, first.sliding, top, width, mats) for top in tops]
+    reached = [_as_a_tape_reads(hunt, first.sliding, top, mats) for top in tops if top.share == WHOLE]
+    return [Found(top.worth + MAT_FIRST * mats, mats, top.settings) for top in reached]
+
+
+def _starts(first: First, room: Room, mats: int) -> list[_Top]:
+    """The best of the first cases that are no neighbours of each other."""
+    slope = _Slope(room, first.values, mats)
+    tops: list[_Top] = []
+    for case in slope.tried(SHARE_LEAST):
+        least = SHARE_LEAST - SHARE_GAIN if len(tops) < _CLIMBS else tops[-1].share
+        top = slope.higher(case, least, FINE) if least < WHOLE else None
+        if top is None:
+            continue
+        beside = [t for t in tops if _neighbours(t, top, first.width)]
+        if all(t.share < top.share for t in beside):
+            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[:_CLIMBS]
+    return tops
+
+
+def _as_a_tape_reads(hunt: Hunt, sliding: Sequence[Setting], top: _Top, mats: int) -> _Top:
+    """The same in whole centimetres and degrees, if all lie there too."""
+    whole = {}
+    for setting in sliding:
+        value = top.settings[setting.name]
+        near = round(value, 2 if setting.is_length else 0)
+        whole[setting.name] = near if near in allowed(np.array([value, near]), setting, hunt.aim.supports) else value
+    slope = _Slope.of(hunt, {name: np.array([value]) for name, value in (top.settings | whole).items()}, mats)
+    return next((found for case in slope.tried(WHOLE) if (found := slope.higher(case, WHOLE, EVERY))), top)
+
+
+def _to_be_halved(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
+    """Whether any setting's step is longer than need be."""
+    return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) for s in sliding)
+
+
+def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
+    """Whether two cases lie beside each other on a grid of such steps."""
+    return all(abs(value - two.settings[name]) <= 1.01 * width.get(name, 0.0) for name, value in one.settings.items())
+
+
+def _step(hunt: Hunt, sliding: Sequence[Setting], top: _Top, width: Mapping[str, float], mats: int) -> _Top:
+    """The best a step away in any direction, or the top itself."""
+    grids = []
+    for setting in sliding:
+        about = np.clip(top.settings[setting.name] + width[setting.name] * _STEP, setting.least, setting.most)
+        grids.append(allowed(np.unique(about), setting, hunt.aim.supports))
+    cases = combined(grids)
+    values = {name: np.full(len(cases), value) for name, value in top.settings.items()}
+    values |= {s.name: cases[:, column].copy() for column, s in enumerate(sliding)}
+    slope, stride = _Slope.of(hunt, values, mats), EVERY if top.share >= SHARE_CLOSE else FINE
+    for case in slope.tried(top.share):
+        top = slope.higher(case, top.share, stride) or top
+        if top.share == WHOLE:
+            break
+    return top

@@ -1,0 +1,84 @@
+"""One sleeper more where no plain grid of settings has room: places found by measuring thousands of settings one by one, and
+what the search says of itself.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from tarvik.core.body import Body
+from tarvik.core.fitting import Misfit, fit
+from tarvik.core.pitches import PITCHES
+from tarvik.core.rig.supports import Pole, Supports
+from tarvik.core.search.best import _MANY_GRIDS, _room
+from tarvik.core.search.cases import Hunt
+from tarvik.core.search.first import First
+from tarvik.core.search.more import with_room_for
+from tarvik.core.sheet import Sheet
+from tarvik.core.solve import Question, solve
+from tarvik.core.weather.rain import Weather
+
+NARROW = [
+    ("a-frame-porch", (2.19, 2.97), 1.57, Weather(1.49, 2.91, 341), {"height": 0.587, "angle": -8.48, "turn": 0}, 4),
+    ("lean-to-awning", (2.4, 2.4), 1.91, Weather(3.54, 8.67, 160), {"height": 0.778, "awning": 0.522, "turn": 1}, 1),
+    ("four-corner-shade", (3.59, 4.31), 1.9, Weather(5.48, 2.37, 244), {"height": 0.8, "low": 0.2}, 9),
+    ("plow-point-lifted", (4.12, 4.12), 1.64, Weather(3.74, 3.33, 95), {"height": 1.1, "lift": 0.49}, 7),
+    ("plow-point-floored", (4.24, 2.33), 1.68, Weather(7.28, 8.3, 1), {"height": 1.63913, "tip": 0.74348}, 3),
+]
+"""Pitch, sheet (m), stature (m), rain, and settings at which so many lie dry: each was missed once."""
+
+
+def asked(slug: str, box: tuple[float, float], stature_m: float, weather: Weather) -> Question:
+    """As many as fit under this sheet."""
+    return Question(Sheet.rectangle(*box), PITCHES[slug], {}, body=Body(stature_m), weather=weather)
+
+
+def sleepers(question: Question) -> int:
+    """How many lie dry by the exact figures."""
+    figures = solve(question).figures
+    return 0 if figures is None else figures.sleepers
+
+
+@pytest.mark.parametrize(("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW)
+def test_a_narrow_place_is_found(
+    slug: str, box: tuple[float, float], stature_m: float, weather: Weather, settings: dict[str, float], mats: int
+) -> None:
+    question = asked(slug, box, stature_m, weather)
+    assert sleepers(replace(question, settings=settings)) == mats
+    assert sleepers(question) >= mats
+
+
+@pytest.mark.parametrize(("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW[:3])
+def test_a_place_found_holds_what_it_claims(
+    slug: str, box: tuple[float, float], stature_m: float, weather: Weather, settings: dict[str, float], mats: int
+) -> None:
+    """Measured exactly, so many lie there: at each of the places found."""
+    question = asked(slug, box, stature_m, weather)
+    fitting = fit(question.pitch, question.sheet)
+    assert not isinstance(fitting, Misfit)
+    hunt = Hunt.of(fitting, question.sheet, question.aim(), {})
+    first = First.of(hunt, _MANY_GRIDS)
+    assert first is not None
+    places = with_room_for(hunt, first, _room(hunt, first), mats)
+    assert places
+    assert all(sleepers(replace(question, settings=place.settings)) >= mats for place in places)
+    assert not with_room_for(hunt, first, _room(hunt, first), 30)  # more than the sheet has ground for
+
+
+def test_more_is_found_within_the_poles_alone() -> None:
+    """Poles of an odd length: a height in whole centimetres beyond them is not taken."""
+    slug, box, stature_m, weather, _, _ = NARROW[0]
+    poles = Supports(trees=(), poles=(Pole(0.583, 0.594), Pole(0.583, 0.594)))
+    found = solve(replace(asked(slug, box, stature_m, weather), supports=poles))
+    assert 0.583 <= found.settings["height"] <= 0.594
+    assert found.figures is not None
+    assert found.figures.sleepers == 4
+
+
+def test_free_to_turn_as_many_lie_dry_as_at_settings_tried_one_by_one() -> None:
+    """The shelter turns its back to the wind, at other settings another side: rain from there counts too."""
+    question = replace(asked("a-frame-flown", (2.8, 3.47), 1.57, Weather(5.34, 7.36)), free_to_turn=True)
+    assert sleepers(replace(question, settings={"height": 0.587, "angle": 10, "turn": 0})) == 5
+    assert sleepers(question) >= 5
