@@ -44,6 +44,7 @@ def warm_search() -> list[Solution]:
         if found.shelter is None:
             continue
         solve(replace(question, weather=SLANTED))
+        solve(replace(question, settings=found.settings, wanted=None, weather=SLANTED))
         if question.sheet.box == (SIDES_M[-1], SIDES_M[-1]):
             largest.append(found)
     return largest

@@ -6,19 +6,21 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from tarvik.core.body import Body
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import Pole, Supports
+from tarvik.core.search.aim import worth
 from tarvik.core.search.best import _MANY_GRIDS, _room
 from tarvik.core.search.cases import Hunt
 from tarvik.core.search.first import First
 from tarvik.core.search.more import with_room_for
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
-from tarvik.core.weather.rain import Weather
+from tarvik.core.weather.rain import CALM, Weather
 
 NARROW = [
     ("a-frame-porch", (2.19, 2.97), 1.57, Weather(1.49, 2.91, 341), {"height": 0.587, "angle": -8.48, "turn": 0}, 4),
@@ -82,3 +84,18 @@ def test_free_to_turn_as_many_lie_dry_as_at_settings_tried_one_by_one() -> None:
     question = replace(asked("a-frame-flown", (2.8, 3.47), 1.57, Weather(5.34, 7.36)), free_to_turn=True)
     assert sleepers(replace(question, settings={"height": 0.587, "angle": 10, "turn": 0})) == 5
     assert sleepers(question) >= 5
+
+
+@pytest.mark.parametrize("weather", [CALM, Weather(4.0, 6.0, 140.0)])
+@pytest.mark.parametrize("slug", ["plow-point", "lean-to-awning", "closed-wedge"])
+def test_where_nobody_fits_no_setting_serves_a_shorter_person_better(slug: str, weather: Weather) -> None:
+    """The yardstick counts how tall somebody is who would lie dry, and the search goes by it there too."""
+    question = asked(slug, (1.7, 1.75), 1.9, weather)
+    found = solve(question)
+    assert found.figures is not None
+    assert found.figures.sleepers == 0
+    ours = worth(found.figures, question.aim())
+    height = next(s for s in question.pitch.settings if s.name == "height")
+    for value in np.linspace(height.least, height.most, 40):
+        figures = solve(replace(question, settings=found.settings | {"height": float(value)})).figures
+        assert figures is None or worth(figures, question.aim()) <= 1.01 * ours

@@ -20,7 +20,7 @@ from tarvik.core.measure.runoff import least_slope_deg
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from tarvik.core.body import Body
     from tarvik.core.shelter import Shelter
@@ -186,15 +186,20 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
     return calm > figures.sleepers
 
 
-def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:
-    """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even the smallest does."""
+def fits_one_of(figures: Figures) -> Callable[[float], bool]:
+    """Tells whether one mat for somebody of a stature (m) fits on the same night."""
     ground = Ground.under(figures.roof, None if figures.rain_slope == 0 else figures.dry_ground, figures.clearance)
     headings = figures.lying.headings(figures.shelter)
 
     def fits(stature_m: float) -> bool:
-        return fits_one(ground, stature_m, figures.clearance, stride=3, headings=headings)
+        return fits_one(ground, stature_m, figures.clearance, stride=_CLEAR_STRIDE, headings=headings)
 
-    low, high = least_m, 2.3
+    return fits
+
+
+def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:
+    """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even the smallest does."""
+    fits, low, high = fits_one_of(figures), least_m, 2.3
     if not fits(low):
         return None
     while high - low > 0.005:

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.body import STATURE_LEAST_M
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.measure.figures import sitting_height
+from tarvik.core.measure.figures import fits_one_of, sitting_height
 from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import CALM, Weather
 
@@ -23,6 +24,9 @@ if TYPE_CHECKING:
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+NEARLY: Final = constant("shorter_near", 0.85, "1", ENGINEERING, "share of the stature looked for where nobody fits")
+SMALL: Final = constant("shorter_small", 0.6, "1", ENGINEERING, "share of the stature looked for where none of that fits")
+SHORTER: Final = (NEARLY, SMALL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +42,10 @@ class Aim:
     wanted: int | None = None
     weather: Weather = CALM
     shorter: bool = True
+
+    def shorter_m(self, share: float) -> float:
+        """Stature of the shorter person looked for where nobody fits."""
+        return max(share * self.body.stature_m, STATURE_LEAST_M)
 
     def mat_m2(self) -> float:
         """Area of one mat."""
@@ -57,9 +65,14 @@ def worth_of_room(
 
 
 def worth(figures: Figures, aim: Aim) -> float:
-    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room."""
+    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room. Where
+    nobody does, as much of 100 as a shorter person who would is tall, if such are looked for.
+    """
     heads = aim.wanted or 1
-    mats = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    mats: float = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    if not mats and aim.shorter and figures.shelter.pitch.bed is None:
+        fits = fits_one_of(figures)
+        mats = next((share for share in SHORTER if fits(aim.shorter_m(share))), 0.0)
     floor = sum(abs(float(signed_area(face.xyz))) for face in figures.shelter.faces() if face.role is Role.FLOOR)
     peak, dry, sit, stand, low = (
         np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)

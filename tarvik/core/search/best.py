@@ -7,17 +7,15 @@ under it, and room for one more is looked for where it may lie between the value
 
 from __future__ import annotations
 
-from dataclasses import replace
 from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.body import STATURE_LEAST_M, Body
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fitting import Misfit, fit
-from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.pitches.base import Bed
+from tarvik.core.search.aim import SHORTER
 from tarvik.core.search.cases import COARSE, FINE, Hunt, Room
 from tarvik.core.search.first import First
 from tarvik.core.search.found import Found, found_at
@@ -40,7 +38,6 @@ _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
 _STARTS: Final = 2
-_SHORTER: Final = (0.85, 0.6)  # shares of the stature tried when nobody fits
 
 
 def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, float] | None = None) -> dict[str, float] | None:
@@ -59,36 +56,16 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if first is None:
         return None
     room = _room(hunt, first)
-    found = _searched(hunt, first, room)
     if fitting.pitch.bed is not None:
-        return found.settings
-    if len(hunt.falls) > 1:
-        found = _with_more(hunt, first, room, found)
-    if found.mats > 0 or not aim.shorter:
-        return found.settings
-    for share in _SHORTER:
-        shorter = Body(max(share * aim.body.stature_m, STATURE_LEAST_M))
-        theirs = Hunt.of(fitting, sheet, replace(aim, body=shorter), hunt.given)
-        served = _searched(theirs, first, _room(theirs, first))
-        if served.mats > 0:
-            return served.settings
-    return found.settings
-
-
-def _room(hunt: Hunt, first: First) -> Room:
-    """The room of the first cases."""
-    return Room.of(hunt, first.folded, first.values, COARSE if hunt.few else FINE)
-
-
-def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
-    """What was found, or settings at which one more lies dry, and another."""
-    while found.mats < (hunt.aim.wanted or MOST_MATS):
-        places = with_room_for(hunt, first, room, found.mats + 1)
-        if not places:
+        return _searched(hunt, first, room).settings
+    found = _with_more(hunt, first, room)
+    for share in SHORTER if aim.shorter else ():
+        if found.mats:
             break
-        width = {name: reach / 4 for name, reach in first.width.items()}
-        found = _refined(hunt, first.sliding, places, width)
-    return found
+        shorter = hunt.for_one_shorter(aim.shorter_m(share))
+        served = _with_more(shorter, first, room.of_others(shorter))
+        found = served if served.mats else found
+    return found.settings
 
 
 def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str, float]:
@@ -97,8 +74,25 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
     return {s.name: given.get(s.name, turn if s.name == "turn" and not given else s.default) for s in fitting.pitch.settings}
 
 
+def _room(hunt: Hunt, first: First) -> Room:
+    """The room of the first cases."""
+    return Room.of(hunt, first.folded, first.values, COARSE if hunt.few else FINE)
+
+
+def _with_more(hunt: Hunt, first: First, room: Room) -> Found:
+    """The best for one body; in slanted rain settings at which one more lies dry, and another."""
+    found = _searched(hunt, first, room)
+    while found.mats < hunt.mats and len(hunt.falls) > 1:
+        places = with_room_for(hunt, first, room, found.mats + 1)
+        if not places:
+            break
+        width = {name: reach / 4 for name, reach in first.width.items()}
+        found = _refined(hunt, first.sliding, places, width)
+    return found
+
+
 def _searched(hunt: Hunt, first: First, room: Room) -> Found:
-    """The best for one body."""
+    """The best of the first cases, refined."""
     return _refined(hunt, first.sliding, _best(first, room), first.width)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
@@ -74,7 +74,7 @@ class Cases:
 @dataclass(frozen=True, slots=True)
 class Hunt:
     """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain,
-    `some_falls` as much of it as tells where to look.
+    `some_falls` as much of it as tells where to look; `mats` of such `boxes` and length and width `mat` are enough.
     """
 
     fitting: Fitting
@@ -88,6 +88,7 @@ class Hunt:
     heights: Floats
     boxes: Floats
     mat: Floats
+    mats: int
 
     @classmethod
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
@@ -95,13 +96,19 @@ class Hunt:
         return cls(
             fitting, sheet, aim, given, sitting_height(body), standing_height(body), falls, spread_of(falls),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
-            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
+            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), aim.wanted or MOST_MATS,
         )  # fmt: skip
+
+    def for_one_shorter(self, stature_m: float) -> Hunt:
+        """The same for one sleeper of that stature; the room is weighed as for those who were to lie there."""
+        clearance = self.aim.clearance
+        mat = np.array([clearance.mat_length(stature_m), clearance.mat_width_m])
+        return replace(self, boxes=clearance.boxes(stature_m), mat=mat, mats=1)
 
     @property
     def few(self) -> bool:
         """Whether so few are wanted that coarse headings find room for them."""
-        return self.aim.wanted is not None and self.aim.wanted <= _FEW
+        return self.mats <= _FEW
 
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
@@ -148,10 +155,13 @@ class Room:
             return None
         hunt, top, mats = self.hunt, int(order[0]), 0
         if len(self.folded.corners):
-            wanted = hunt.aim.wanted or MOST_MATS
-            top, mats = self._best_of(order, self.stride, wanted, 1.0, hunt.some_falls, hunt.falls, self.worth, _ANYTHING)
-            mats = min(mats, wanted)
+            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.some_falls, hunt.falls, self.worth, _ANYTHING)
+            mats = min(mats, hunt.mats)
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
+
+    def of_others(self, hunt: Hunt) -> Room:
+        """The same for a hunt that weighs the room alike."""
+        return replace(self, hunt=hunt)
 
     def holds(self, case: int, mats: int, share: float, stride: int, falls: Floats) -> bool:
         """Whether so many mats, of that share of a mat's length and width, lie dry there in such rain."""

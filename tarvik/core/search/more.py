@@ -60,7 +60,7 @@ class _Slope:
 
     def tried(self, share: float) -> list[int]:
         """Cases with dry ground for so many mats of that share, those worth most first."""
-        least = self.mats * self.room.hunt.aim.mat_m2() * share * share
+        least = self.mats * float(np.prod(self.room.hunt.mat)) * share * share
         order = np.argsort(-self.room.worth, kind="stable")
         return [int(i) for i in order if np.isfinite(self.room.worth[i]) and self.room.dry[i] >= least]
 
