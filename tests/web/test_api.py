@@ -42,7 +42,8 @@ def test_pitches_tell_their_settings(api: TestClient) -> None:
     for pitch in found.values():
         for setting in pitch["settings"]:
             assert setting["min"] <= setting["default"] <= setting["max"]
-            assert {"name", "unit", "meaning"} <= set(setting)
+            assert {"name", "unit", "meaning", "searched"} <= set(setting)
+        assert pitch["slug"] == "bag" or any(setting["searched"] for setting in pitch["settings"])
 
 
 @pytest.mark.parametrize("slug", PITCHES)

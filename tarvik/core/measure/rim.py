@@ -37,7 +37,7 @@ def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     places = shelter.xyz.tolist()
     middles: dict[int, tuple[float, float]] = {}
     found = []
-    for number, a, b in _free_edges(shelter.panels):
+    for number, a, b in free_edges(shelter.panels):
         if number not in middles:
             corners = [places[points[p]] for p in shelter.panels[number].points]
             middles[number] = sum(c[0] for c in corners) / len(corners), sum(c[1] for c in corners) / len(corners)
@@ -51,7 +51,7 @@ def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
 
 
 @lru_cache(maxsize=256)
-def _free_edges(panels: tuple[Panel, ...]) -> list[tuple[int, str, str]]:
+def free_edges(panels: tuple[Panel, ...]) -> list[tuple[int, str, str]]:
     """Edges of the roof's panels that belong to one of them only: the panel's number, from point, to point."""
     owners: dict[frozenset[str], int] = {}
     edges = [

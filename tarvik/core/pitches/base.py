@@ -63,6 +63,7 @@ class Setting:
     step: float = 0.01
     searched: bool = True
     words: tuple[str, ...] = ()  # of a choice: what each number stands for
+    shut: int | None = None  # of a door: the choice that keeps the wind out
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:

@@ -53,14 +53,14 @@ class Aim:
 
 
 def worth_of_room(
-    intent: Intent, peak: Floats, dry: Floats, sit: Floats, stand: Floats, floor: Floats, heads: int, mat_m2: float,
-    sit_m: float,
+    intent: Intent, peak: Floats, dry: Floats, sit: Floats, stand: Floats, floor: Floats, open_m2: Floats, heads: int,
+    mat_m2: float, sit_m: float,
 ) -> Floats:  # fmt: skip
     """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths m, areas m2."""
     return np.asarray(
         intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand + intent.covered * dry
         + intent.headroom * np.minimum(peak, sit_m) + intent.peak * np.maximum(peak - sit_m, 0.0)
-        + intent.floor * np.minimum(floor, heads * mat_m2)
+        + intent.floor * np.minimum(floor, heads * mat_m2) + intent.air * open_m2
     )  # fmt: skip
 
 
@@ -74,8 +74,9 @@ def worth(figures: Figures, aim: Aim) -> float:
         fits = fits_one_of(figures)
         mats = next((share for share in SHORTER if fits(aim.shorter_m(share))), 0.0)
     floor = sum(abs(float(signed_area(face.xyz))) for face in figures.shelter.faces() if face.role is Role.FLOOR)
-    peak, dry, sit, stand, low = (
-        np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor)
+    air = figures.open_area_m2 if aim.intent.air else 0.0
+    peak, dry, sit, stand, low, gaps = (
+        np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor, air)
     )
-    room = worth_of_room(aim.intent, peak, dry, sit, stand, low, heads, aim.mat_m2(), sitting_height(aim.body))
+    room = worth_of_room(aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body))
     return float(MAT_FIRST * mats + room[0])

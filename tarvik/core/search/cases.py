@@ -14,6 +14,7 @@ from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.mats import INNER_M
+from tarvik.core.measure.rim import free_edges
 from tarvik.core.plane import signed_area
 from tarvik.core.search.aim import MAT_FIRST, worth_of_room
 from tarvik.core.sheet import TIE_OUT_REACH_M
@@ -52,14 +53,37 @@ def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], li
     return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
 
 
+@lru_cache(maxsize=256)
+def _edges_of(pitch: Pitch) -> tuple[NDArray[np.intp], NDArray[np.bool_]]:
+    """Points (E, 2) of the roof's free edges, and which of them open nothing while the doors are shut."""
+    index, laps = pitch.pattern.index, {frozenset(edge) for edge in pitch.laps}
+    edges = [(a, b) for _, a, b in free_edges(pitch.pattern.panels)]
+    ends = np.array([(index(a), index(b)) for a, b in edges], dtype=np.intp).reshape(-1, 2)
+    return ends, np.array([frozenset(edge) in laps for edge in edges], dtype=np.bool_)
+
+
+def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats:
+    """Area (N,) of all gaps between the free edges of folded sheets (N, P, 3) and the ground."""
+    ends, lapped = _edges_of(pitch)
+    a, b = xyz[:, ends[:, 0]], xyz[:, ends[:, 1]]
+    gaps = np.hypot(b[..., 0] - a[..., 0], b[..., 1] - a[..., 1]) * (a[..., 2] + b[..., 2]) / 2
+    if lapped.any():
+        shut = values["doors"] == 0 if "doors" in values else np.ones(len(xyz), dtype=np.bool_)
+        gaps = np.where(lapped & shut[:, None], 0.0, gaps)
+    return np.asarray(gaps.sum(axis=1))
+
+
 @dataclass(frozen=True, slots=True)
 class Cases:
-    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and floor area (N,)."""
+    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and the area of floors and of
+    openings (N,).
+    """
 
     faces: Floats
     corners: np.ndarray
     floor: Floats
     peak: Floats
+    open_m2: Floats
 
     @classmethod
     def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> Cases:
@@ -68,7 +92,9 @@ class Cases:
         floor = np.zeros(len(xyz))
         for points in floors:
             floor += np.abs(signed_area(xyz[:, points]))
-        return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1))
+        return cls(
+            np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1), open_area(pitch, xyz, values)
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +167,9 @@ class Room:
             out[:] = 0.0
             out[:, 0] = folded.peak
         peak, dry, sits, stands = np.ascontiguousarray(out.T)  # else one case alone would have code of its own compiled
-        room = worth_of_room(aim.intent, peak, dry, sits, stands, folded.floor, aim.wanted or 1, aim.mat_m2(), hunt.sit)
+        room = worth_of_room(
+            aim.intent, peak, dry, sits, stands, folded.floor, folded.open_m2, aim.wanted or 1, aim.mat_m2(), hunt.sit
+        )  # fmt: skip
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 

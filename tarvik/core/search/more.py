@@ -20,6 +20,8 @@ from tarvik.core.search.grids import allowed, combined
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.pitches.base import Setting
     from tarvik.core.search.first import First
@@ -27,6 +29,8 @@ if TYPE_CHECKING:
 SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
 SHARE_GAIN: Final = constant("mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain")
 SHARE_CLOSE: Final = constant("mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried")
+SHARE_CHANGE: Final = constant("mat_share_change", 0.8, "1/m", ENGINEERING, "change of that share with a setting at most")
+METRE_DEG: Final = constant("metre_degree", 0.0175, "m", ENGINEERING, "metre by which a degree moves the cloth")
 WHOLE: Final = 1.0
 EVERY: Final = 1
 """Headings every 2 degrees, as the exact figures have them."""
@@ -97,10 +101,13 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
-    slope = _Slope(room, first.values, mats)
+    slope, lowest = _Slope(room, first.values, mats), _least_share(first)
     tops: list[_Top] = []
-    for case in slope.tried(SHARE_LEAST):
-        least = SHARE_LEAST - SHARE_GAIN if len(tops) < _CLIMBS else tops[-1].share
+    chequered = _every_other(first)
+    for case in slope.tried(lowest):
+        if not chequered[case]:
+            continue
+        least = lowest - SHARE_GAIN if len(tops) < _CLIMBS else tops[-1].share
         top = slope.higher(case, least, FINE) if least < WHOLE else None
         if top is None:
             continue
@@ -124,6 +131,18 @@ def _as_a_tape_reads(hunt: Hunt, sliding: Sequence[Setting], top: _Top, mats: in
 def _to_be_halved(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
     """Whether any setting's step is longer than need be."""
     return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) for s in sliding)
+
+
+def _every_other(first: First) -> NDArray[np.bool_]:
+    """The first cases (N,) of one colour, as on a chequered board of their sliding settings: the others lie beside them."""
+    ranks = [np.unique(first.values[s.name], return_inverse=True)[1].ravel() for s in first.sliding]
+    return np.asarray(sum(ranks, np.zeros(len(first.cases), dtype=np.intp)) % 2 == 0)
+
+
+def _least_share(first: First) -> float:
+    """The share from which on a case of the first grid may have a whole one about it."""
+    steps = [first.width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in first.sliding]
+    return max(SHARE_LEAST, 1 - SHARE_CHANGE * max(steps, default=0.0))
 
 
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
