@@ -79,11 +79,26 @@ def test_more_is_found_within_the_poles_alone() -> None:
     assert found.figures.sleepers == 4
 
 
-def test_free_to_turn_as_many_lie_dry_as_at_settings_tried_one_by_one() -> None:
+FREE = [
+    ("a-frame-flown", (2.8, 3.47), 1.57, Weather(5.34, 7.36), {"height": 0.587, "angle": 10, "turn": 0}, 5),
+    ("four-corner-shade", (2.6, 2.6), 1.89, Weather(6.95, 2.81), {"height": 0.8, "low": 0.3739}, 4),
+]
+
+
+@pytest.mark.parametrize(("slug", "box", "stature_m", "weather", "settings", "mats"), FREE)
+def test_free_to_turn_as_many_lie_dry_as_at_settings_tried_one_by_one(
+    slug: str, box: tuple[float, float], stature_m: float, weather: Weather, settings: dict[str, float], mats: int
+) -> None:
     """The shelter turns its back to the wind, at other settings another side: rain from there counts too."""
-    question = replace(asked("a-frame-flown", (2.8, 3.47), 1.57, Weather(5.34, 7.36)), free_to_turn=True)
-    assert sleepers(replace(question, settings={"height": 0.587, "angle": 10, "turn": 0})) == 5
-    assert sleepers(question) >= 5
+    question = replace(asked(slug, box, stature_m, weather), free_to_turn=True)
+    assert sleepers(replace(question, settings=settings)) == mats
+    assert sleepers(question) >= mats
+
+
+def test_in_calm_rain_a_ridge_between_the_values_tried_has_room_for_one_more() -> None:
+    question = asked("a-frame", (4.26, 3.23), 1.54, CALM)
+    assert sleepers(replace(question, settings={"height": 0.97, "turn": 1})) == 6
+    assert sleepers(question) >= 6
 
 
 @pytest.mark.parametrize("weather", [CALM, Weather(4.0, 6.0, 140.0)])

@@ -1,7 +1,8 @@
 """Settings at which one sleeper more lies dry, where none of the cases of a grid has room for so many.
 
 The place of one more is often a few centimetres of a setting wide. But the share of a mat's length and width at which so
-many would lie changes evenly with the settings: so it is climbed, from the best of the grid's cases on, in steps that halve.
+many would lie changes evenly with the settings: so it is climbed, from the best of the grid's cases on, in steps that halve
+where they lead no higher.
 """
 
 from __future__ import annotations
@@ -91,10 +92,7 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
     """
     if not len(first.folded.corners):
         return []
-    tops, width = _starts(first, room, mats), first.width
-    while any(top.share < WHOLE for top in tops) and _to_be_halved(first.sliding, width):
-        width = {name: reach / 2 for name, reach in width.items()}
-        tops = [top if top.share == WHOLE else _step(hunt, first.sliding, top, width, mats) for top in tops]
+    tops = [_climbed(hunt, first, top, mats) for top in _starts(first, room, mats)]
     reached = [_as_a_tape_reads(hunt, first.sliding, top, mats) for top in tops if top.share == WHOLE]
     return [Found(top.worth + MAT_FIRST * mats, mats, top.settings) for top in reached]
 
@@ -117,6 +115,17 @@ def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     return tops
 
 
+def _climbed(hunt: Hunt, first: First, top: _Top, mats: int) -> _Top:
+    """Where steps up from there end: each is as long as the last one, or half of it where that led no higher."""
+    width = first.width
+    while top.share < WHOLE and _longer_than_need_be(first.sliding, width):
+        higher = _step(hunt, first.sliding, top, width, mats)
+        if higher is top:
+            width = {name: reach / 2 for name, reach in width.items()}
+        top = higher
+    return top
+
+
 def _as_a_tape_reads(hunt: Hunt, sliding: Sequence[Setting], top: _Top, mats: int) -> _Top:
     """The same in whole centimetres and degrees, if all lie there too."""
     whole = {}
@@ -128,9 +137,9 @@ def _as_a_tape_reads(hunt: Hunt, sliding: Sequence[Setting], top: _Top, mats: in
     return next((found for case in slope.tried(WHOLE) if (found := slope.higher(case, WHOLE, EVERY))), top)
 
 
-def _to_be_halved(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
-    """Whether any setting's step is longer than need be."""
-    return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) for s in sliding)
+def _longer_than_need_be(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
+    """Whether any setting's step is."""
+    return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) / 2 for s in sliding)
 
 
 def _every_other(first: First) -> NDArray[np.bool_]:
