@@ -105,7 +105,20 @@ PLAIN: Final = Workings()
 
 
 def solve(question: Question, workings: Workings = PLAIN) -> Solution:
-    """Answer a question. Raises InputError for settings the pitch does not have or that are out of range."""
+    """Answer a question. Raises InputError for settings the pitch does not have or that are out of range.
+
+    Doors that only the want of air opens stay as the pitch has them where what is at hand does not do for more.
+    """
+    found, intent = _answer(question, workings), question.intent
+    doors = any(s.shut is not None and s.name not in question.settings for s in question.pitch.settings)
+    if found.verdict is Verdict.FORMS or intent.air <= 0 or not doors:
+        return found
+    without_air = replace(intent, slug=f"{intent.slug} without air", air=0.0)
+    plain = _answer(replace(question, intent=without_air), workings)
+    return replace(plain, question=question) if plain.verdict is Verdict.FORMS else found
+
+
+def _answer(question: Question, workings: Workings) -> Solution:
     pitch, sheet = question.pitch, question.sheet
     given = pitch.checked(question.settings)
     fitting = fit(pitch, sheet)

@@ -10,6 +10,8 @@ import pytest
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
+from tarvik.core.rig.supports import UNLIMITED
+from tarvik.core.rig.verdict import Verdict
 from tarvik.core.search.aim import worth
 from tarvik.core.search.cases import open_area
 from tarvik.core.sheet import Sheet
@@ -61,6 +63,15 @@ def test_doors_stand_as_the_night_asks(slug: str, name: str) -> None:
 
 def test_a_door_that_is_given_stays() -> None:
     assert solve(replace(asked("closed-wedge", "shade"), settings={"doors": 0})).settings["doors"] == 0
+
+
+def test_doors_fly_only_with_what_is_at_hand() -> None:
+    """A line to the tree and two guys fly the doors; with a line less they stay shut, so that it forms."""
+    question = asked("closed-wedge", "fair-view")
+    for lines, doors in ((3, 3), (2, 0)):
+        found = solve(replace(question, supports=replace(UNLIMITED, lines_m=(5.0,) * lines)))
+        assert found.verdict is Verdict.FORMS
+        assert found.settings["doors"] == doors
 
 
 def test_nobody_gets_wet_for_air() -> None:
