@@ -37,9 +37,9 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
             Intent("storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, air=-0.05),
             Intent("steady-rain", "Steady rain", sit=1.0, stand=0.0, covered=0.15, peak=-1.0),
             Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
-            Intent("warm-insects", "Warm, with insects", sit=0.8, stand=0.0, covered=0.15, peak=0.2, floor=0.3, air=0.15),
-            Intent("fair-view", "Fair, with a view", sit=0.8, stand=0.3, covered=0.15, peak=0.2, floor=0.2, air=0.15),
-            Intent("shade", "Shade", sit=0.8, stand=0.4, covered=0.25, peak=0.2, floor=0.0, air=0.4),
+            Intent("warm-insects", "Warm, with insects", sit=0.8, stand=0.0, covered=0.15, peak=0.2, floor=0.3, air=0.08),
+            Intent("fair-view", "Fair, with a view", sit=0.8, stand=0.3, covered=0.15, peak=0.2, floor=0.2, air=0.05),
+            Intent("shade", "Shade", sit=0.8, stand=0.4, covered=0.25, peak=0.2, floor=0.0, air=0.2),
             Intent("lunch", "Lunch stop", sit=1.0, stand=0.4, covered=0.2, peak=0.0, floor=0.1),
             Intent("fixed-camp", "Fixed camp", sit=1.0, stand=0.8, covered=0.2, peak=0.0),
         )

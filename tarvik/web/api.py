@@ -72,7 +72,7 @@ def pitches() -> list[dict[str, Any]]:
             "lifted": p.lifted, "floored": any(panel.role is Role.FLOOR for panel in p.pattern.panels),
             "settings": [
                 {"name": s.name, "unit": s.unit, "min": s.least, "max": s.most, "default": s.default, "meaning": s.meaning,
-                 "step": 1 if s.is_choice else s.step, "label": s.label, "searched": s.searched or s.shut is not None}
+                 "step": 1 if s.is_choice else s.step, "label": s.label, "searched": s.searched}
                 for s in p.settings
             ],
         }

@@ -51,6 +51,17 @@ def test_heat_and_view_open_far_more(slug: str) -> None:
         assert open_m2(solve(asked(slug, intent))) > 1.1 * storm
 
 
+@pytest.mark.parametrize("intent", ["fair-view", "warm-insects", "shade"])
+def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str) -> None:
+    """Common practice; and lower when it is cold or storms."""
+    fair, storm, cold = (solve(asked("plow-point", name)).figures for name in (intent, "storm", "cold-fire"))
+    assert fair is not None
+    assert storm is not None
+    assert cold is not None
+    assert fair.peak_m == pytest.approx(1.65, abs=0.15)
+    assert max(storm.peak_m, cold.peak_m) < fair.peak_m
+
+
 @pytest.mark.parametrize(("slug", "name"), DOORS.items())
 def test_doors_stand_as_the_night_asks(slug: str, name: str) -> None:
     """Shut in a storm, open for heat and a view; in steady rain as the pitch has them."""
