@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
 WIDTH_M, LENGTH_M = 0.6, 1.85
 FAR_M = 20.0
-PLACES = st.lists(st.tuples(st.floats(-3, 3), st.floats(-2, 2)), min_size=3, max_size=9)
+MILLIMETRES = st.integers(-3000, 3000).map(lambda n: n / 1000)
+PLACES = st.lists(st.tuples(MILLIMETRES, MILLIMETRES), min_size=3, max_size=9)
 
 
 def hull_of(points: list[tuple[float, float]]) -> Polygon:
