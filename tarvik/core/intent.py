@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 @dataclass(frozen=True, slots=True)
 class Intent:
     """Weights of the search (engineering assumptions). Per square metre: `sit` (up to 0.5 a sleeper), `stand`,
-    `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings, negative where closed is better; per metre:
-    `headroom`, of peak up to sitting height, and `peak`, of what stands above that, negative where low is better.
+    `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings; per metre: `headroom`, of peak up to sitting
+    height, and `peak`, of what stands above that, negative where low is better.
     """
 
     slug: str
@@ -34,7 +34,7 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
     {
         intent.slug: intent
         for intent in (
-            Intent("storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, air=-0.05),
+            Intent("storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5),
             Intent("steady-rain", "Steady rain", sit=1.0, stand=0.0, covered=0.15, peak=-1.0),
             Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
             Intent("warm-insects", "Warm, with insects", sit=0.8, stand=0.0, covered=0.15, peak=0.2, floor=0.3, air=0.08),

@@ -110,7 +110,7 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     Doors that only the want of air opens stay as the pitch has them where what is at hand does not do for more.
     """
     found, intent = _answer(question, workings), question.intent
-    doors = any(s.shut is not None and s.name not in question.settings for s in question.pitch.settings)
+    doors = any(s.is_door and s.name not in question.settings for s in question.pitch.settings)
     if found.verdict is Verdict.FORMS or intent.air <= 0 or not doors:
         return found
     without_air = replace(intent, slug=f"{intent.slug} without air", air=0.0)

@@ -103,7 +103,7 @@ def test_a_storm_shelter_is_no_higher_than_a_fair_one(slug: str) -> None:
     """With the doors alike: some shut only at one height."""
     sheet = Sheet.rectangle(3.05, 3.6 if slug in OBLONGS else 3.05)
     storm = solve(Question(sheet, PITCHES[slug], {}, BODY, INTENTS["storm"], wanted=1))
-    doors = {s.name: storm.settings[s.name] for s in PITCHES[slug].settings if s.shut is not None}
+    doors = {s.name: storm.settings[s.name] for s in PITCHES[slug].settings if s.is_door}
     fair = solve(Question(sheet, PITCHES[slug], doors, BODY, INTENTS["fair-view"], wanted=1))
     assert storm.figures is not None
     assert fair.figures is not None

@@ -63,7 +63,7 @@ class Setting:
     step: float = 0.01
     searched: bool = True
     words: tuple[str, ...] = ()  # of a choice: what each number stands for
-    shut: int | None = None  # of a door: the choice that keeps the wind out
+    is_door: bool = False  # what stands open where air is wanted
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:

@@ -202,7 +202,7 @@ AWNING_WEDGE: Final = Pitch(
         Setting("awning", DEGREES, -30, 90, 10, "how far the awning falls from level", "Awning falls by", step=1,
                 searched=False),
         Setting("door", "0 or 1", 0, 1, 0, "0: the corner flies as an awning; 1: staked down as a door",
-                "Front corner", searched=False, words=("flown as an awning", "staked down as a door"), shut=1),
+                "Front corner", searched=False, words=("flown as an awning", "staked down as a door"), is_door=True),
     ),
     pattern=_AWNING_WEDGE,
     anchors=anchors(("Q1", "Q2"), ("O", "B", "M", "T"), "awning guy", ("K",)),

@@ -39,18 +39,16 @@ class First:
         """`counts`: how many values of each sliding setting, by the number of those. None when none folds."""
         sheet, supports, given, box = hunt.sheet, hunt.aim.supports, hunt.given, hunt.fitting.box
         settings = hunt.fitting.pitch.settings
-        air = hunt.aim.intent.air
+        airy = hunt.aim.intent.air > 0
         free = [
             s for s in settings
-            if (s.searched or (s.shut is not None and air)) and s.name not in given and not (s.name == "turn" and given)
+            if (s.searched or (s.is_door and airy)) and s.name not in given and not (s.name == "turn" and given)
         ]  # fmt: skip
         sliding = [s for s in free if not s.is_choice][:MOST_SLIDING]
         size = len(sliding)
         grids = {s.name: grid(s, sheet, supports, counts[size]) for s in free}
         if box[0] == box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
-        for door in (s for s in free if s.shut is not None and air < 0):  # as it is, or shut
-            grids[door.name] = np.unique([door.default, float(door.shut or 0)])
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
         banded = size > 1 and sum(s.searched and not s.is_choice for s in settings) >= MOST_SLIDING
         cases = _banded(hunt, grids, sliding[0]) if banded else combined(list(grids.values()))
