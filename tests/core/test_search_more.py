@@ -27,6 +27,7 @@ NARROW = [
     ("lean-to-awning", (2.4, 2.4), 1.91, Weather(3.54, 8.67, 160), {"height": 0.778, "awning": 0.522, "turn": 1}, 1),
     ("four-corner-shade", (3.59, 4.31), 1.9, Weather(5.48, 2.37, 244), {"height": 0.8, "low": 0.2}, 9),
     ("plow-point-lifted", (4.12, 4.12), 1.64, Weather(3.74, 3.33, 95), {"height": 1.1, "lift": 0.49}, 7),
+    ("a-frame", (2.67, 2.67), 1.74, Weather(7.01, 6.65, 72), {"height": 0.73, "turn": 0}, 2),
     ("plow-point-floored", (4.24, 2.33), 1.68, Weather(7.28, 8.3, 1), {"height": 1.63913, "tip": 0.74348}, 3),
 ]
 """Pitch, sheet (m), stature (m), rain, and settings at which so many lie dry: each was missed once."""

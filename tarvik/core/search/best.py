@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 TAPE_COST: Final = constant("tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
 _GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
-_MANY_GRIDS: Final = {0: 1, 1: 120, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
+_MANY_GRIDS: Final = {0: 1, 1: 60, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}

@@ -7,7 +7,7 @@ where they lead no higher.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -70,15 +70,18 @@ class _Slope:
         return [int(i) for i in order if np.isfinite(self.room.worth[i]) and self.room.dry[i] >= least]
 
     def higher(self, case: int, than: float, stride: int) -> _Top | None:
-        """The case, if all mats lie there at a greater share."""
+        """The case, if all mats lie there at a greater share; with every heading under all of the rain, else under some."""
         hunt, low, high = self.room.hunt, min(than + SHARE_GAIN, WHOLE), WHOLE
-        if not self.room.holds(case, self.mats, low, stride, hunt.some_falls):
+        falls = hunt.falls if stride == EVERY else hunt.some_falls
+        if not self.room.holds(case, self.mats, low, stride, falls):
             return None
         if self.room.holds(case, self.mats, WHOLE, stride, hunt.falls):
             low = WHOLE
+        elif low == WHOLE:
+            return None
         for _ in range(_HALVINGS if low < WHOLE else 0):
             middle = (low + high) / 2
-            if self.room.holds(case, self.mats, middle, stride, hunt.some_falls):
+            if self.room.holds(case, self.mats, middle, stride, falls):
                 low = middle
             else:
                 high = middle
@@ -116,10 +119,14 @@ def _starts(first: First, room: Room, mats: int) -> list[_Top]:
 
 
 def _climbed(hunt: Hunt, first: First, top: _Top, mats: int) -> _Top:
-    """Where steps up from there end: each is as long as the last one, or half of it where that led no higher."""
-    width = first.width
+    """Where steps up from there end: each is as long as the last one, or half of it where that led no higher. Once near,
+    shares are measured anew as the exact figures would.
+    """
+    width, stride = first.width, FINE
     while top.share < WHOLE and _longer_than_need_be(first.sliding, width):
-        higher = _step(hunt, first.sliding, top, width, mats)
+        if stride == FINE and top.share >= SHARE_CLOSE:
+            top, stride = replace(top, share=SHARE_CLOSE - SHARE_GAIN), EVERY
+        higher = _step(hunt, first.sliding, top, width, mats, stride)
         if higher is top:
             width = {name: reach / 2 for name, reach in width.items()}
         top = higher
@@ -149,9 +156,11 @@ def _every_other(first: First) -> NDArray[np.bool_]:
 
 
 def _least_share(first: First) -> float:
-    """The share from which on a case of the first grid may have a whole one about it."""
+    """The share from which on a case of the first grid, two steps from the next one of its colour, may have a whole one about
+    it; finer headings make up the rest.
+    """
     steps = [first.width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in first.sliding]
-    return max(SHARE_LEAST, 1 - SHARE_CHANGE * max(steps, default=0.0))
+    return max(SHARE_LEAST, SHARE_CLOSE - 2 * SHARE_CHANGE * max(steps, default=0.0))
 
 
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
@@ -159,7 +168,9 @@ def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
     return all(abs(value - two.settings[name]) <= 1.01 * width.get(name, 0.0) for name, value in one.settings.items())
 
 
-def _step(hunt: Hunt, sliding: Sequence[Setting], top: _Top, width: Mapping[str, float], mats: int) -> _Top:
+def _step(
+    hunt: Hunt, sliding: Sequence[Setting], top: _Top, width: Mapping[str, float], mats: int, stride: int
+) -> _Top:  # fmt: skip
     """The best a step away in any direction, or the top itself."""
     grids = []
     for setting in sliding:
@@ -168,7 +179,7 @@ def _step(hunt: Hunt, sliding: Sequence[Setting], top: _Top, width: Mapping[str,
     cases = combined(grids)
     values = {name: np.full(len(cases), value) for name, value in top.settings.items()}
     values |= {s.name: cases[:, column].copy() for column, s in enumerate(sliding)}
-    slope, stride = _Slope.of(hunt, values, mats), EVERY if top.share >= SHARE_CLOSE else FINE
+    slope = _Slope.of(hunt, values, mats)
     for case in slope.tried(top.share):
         top = slope.higher(case, top.share, stride) or top
         if top.share == WHOLE:
