@@ -80,7 +80,7 @@ def _room(hunt: Hunt, first: First) -> Room:
 
 
 def _with_more(hunt: Hunt, first: First, room: Room) -> Found:
-    """The best for one body; in slanted rain settings at which one more lies dry, and another."""
+    """The best for one body; in slanted rain, and for as many as fit, settings at which one more lies dry, and another."""
     found = _searched(hunt, first, room)
     while found.mats < hunt.mats and (len(hunt.falls) > 1 or hunt.aim.wanted is None):
         places = with_room_for(hunt, first, room, found.mats + 1)

@@ -76,7 +76,7 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
 @dataclass(frozen=True, slots=True)
 class Cases:
     """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and the area of floors and of
-    openings (N,).
+    openings (N,), the latter 0 where nobody weighs them.
     """
 
     faces: Floats
@@ -86,15 +86,14 @@ class Cases:
     open_m2: Floats
 
     @classmethod
-    def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> Cases:
+    def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], *, airy: bool) -> Cases:
         _, xyz = fold_batch(pitch, box, values)
         padded, corners, floors = _faces_of(pitch.pattern)
         floor = np.zeros(len(xyz))
         for points in floors:
             floor += np.abs(signed_area(xyz[:, points]))
-        return cls(
-            np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1), open_area(pitch, xyz, values)
-        )
+        open_m2 = open_area(pitch, xyz, values) if airy else np.zeros(len(xyz))
+        return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1), open_m2)
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +142,7 @@ class Hunt:
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:
         """The sheet folded at these settings."""
-        return Cases.folded(self.fitting.pitch, self.fitting.box, values)
+        return Cases.folded(self.fitting.pitch, self.fitting.box, values, airy=self.aim.intent.air != 0)
 
 
 @dataclass(frozen=True, slots=True)
