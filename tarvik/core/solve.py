@@ -14,6 +14,7 @@ from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import Figures, measure, more_in_calm, tallest_sleeper_m
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
+from tarvik.core.pitches.base import Sought
 from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
 from tarvik.core.search.aim import Aim
@@ -41,7 +42,8 @@ class Question:
     `people`: those who are to lie there, each on a mat of the own length; none named: equal people like `body`.
     `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names. `uphill_off_wind_deg`: how
     far clockwise from where the wind comes the ground rises; with it, `lying` need not name uphill in the shelter's frame.
-    `shorter`: where nobody fits, settings that serve a shorter person are looked for.
+    `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`: settings that have a usual value
+    may leave it.
     """
 
     sheet: Sheet
@@ -58,11 +60,12 @@ class Question:
     free_to_turn: bool = False
     uphill_off_wind_deg: float | None = None
     shorter: bool = True
+    also: bool = True
 
     def aim(self) -> Aim:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter)
+        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter, self.also)
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,15 +110,29 @@ PLAIN: Final = Workings()
 def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     """Answer a question. Raises InputError for settings the pitch does not have or that are out of range.
 
-    Doors that only the want of air opens stay as the pitch has them where what is at hand does not do for more.
+    Doors that only the want of air opens stay as the pitch has them, and settings at their usual values, where what is at hand
+    does not do for more.
     """
-    found, intent = _answer(question, workings), question.intent
-    doors = any(s.is_door and s.name not in question.settings for s in question.pitch.settings)
-    if found.verdict is Verdict.FORMS or intent.air <= 0 or not doors:
-        return found
-    without_air = replace(intent, slug=f"{intent.slug} without air", air=0.0)
-    plain = _answer(replace(question, intent=without_air), workings)
-    return replace(plain, question=question) if plain.verdict is Verdict.FORMS else found
+    found = _answer(question, workings)
+    for plainer in _plainer(question, found) if found.verdict is not Verdict.FORMS else ():
+        plain = _answer(plainer, workings)
+        if plain.verdict is Verdict.FORMS:
+            return replace(plain, question=question)
+    return found
+
+
+def _plainer(question: Question, found: Solution) -> list[Question]:
+    """What is asked when doors and settings are to stay as the pitch has them: of those that did not, the settings, the doors,
+    and both.
+    """
+    free = [s for s in question.pitch.settings if s.name not in question.settings]
+    out = []
+    if any(s.sought is Sought.ALSO and found.settings.get(s.name) != s.default for s in free):
+        out.append(replace(question, also=False))
+    if question.intent.air > 0 and any(s.is_door for s in free):
+        without_air = replace(question.intent, slug=f"{question.intent.slug} without air", air=0.0)
+        out += [replace(asked, intent=without_air) for asked in (question, *out)]
+    return out
 
 
 def _answer(question: Question, workings: Workings) -> Solution:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.fitting import Misfit, fit
+from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import worth
 from tarvik.core.solve import PLAIN, Question, Workings, solve
 
@@ -48,8 +49,8 @@ class Curve:
 
 
 def drawn_setting(question: Question) -> Setting | None:
-    """The setting the curve follows: the first searched one that slides; None when there is none."""
-    return next((s for s in question.pitch.settings if s.searched and not s.is_choice), None)
+    """The setting the curve follows: the first always searched one that slides; None when there is none."""
+    return next((s for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice), None)
 
 
 def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
@@ -61,7 +62,7 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
     fitting = fit(question.pitch, question.sheet)
     if drawn is None or isinstance(fitting, Misfit):
         return None
-    moved = {s.name for s in question.pitch.settings if s.searched and not s.is_choice}
+    moved = {s.name for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice}
     kept = {name: value for name, value in question.settings.items() if name not in moved}
     here = question.settings.get(drawn.name)
     if here is None:

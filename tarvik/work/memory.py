@@ -33,7 +33,7 @@ def key_of(question: Question) -> Hashable:
         question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), body.stature_m,
         tuple(sorted(body.measured.items())), question.intent.slug, question.supports, question.weather, question.clearance,
         question.wanted, tuple(p.stature_m for p in question.people), question.lying, question.free_to_turn,
-        question.uphill_off_wind_deg, question.shorter,
+        question.uphill_off_wind_deg, question.shorter, question.also,
     )  # fmt: skip
 
 
@@ -43,7 +43,7 @@ def _key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, flo
     return (
         pitch.slug, sheet, tuple(sorted(given.items())), body.stature_m, tuple(sorted(body.measured.items())),
         aim.intent.slug, aim.supports, aim.clearance, aim.wanted, aim.weather if rain_slope(aim.weather) else None,
-        aim.shorter,
+        aim.shorter, aim.also,
     )  # fmt: skip
 
 

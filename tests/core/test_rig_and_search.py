@@ -18,6 +18,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.explain import explain
 from tarvik.core.intent import INTENTS, intent_named
 from tarvik.core.pitches import PITCHES, pitch_named
+from tarvik.core.pitches.base import Sought
 from tarvik.core.plan.kit_use import left_after, totals
 from tarvik.core.plan.simple import Sleeper, choose_for_all
 from tarvik.core.rig.lines import JOIN_M, allot_lines, guy_m
@@ -149,7 +150,7 @@ def test_no_settings_on_a_grid_are_better(slug: str, side: float, steps: int, wa
     pitch, sheet = PITCHES[slug], Sheet.rectangle(side, side)
     asked = Question(sheet, pitch, {}, wanted=wanted)
     found = worth(solve(asked).figures, asked.aim())
-    sliders = [s for s in pitch.settings if s.searched and not s.is_choice]
+    sliders = [s for s in pitch.settings if s.sought is Sought.FIRST and not s.is_choice]
     best = -math.inf
     for values in product(*(np.linspace(s.least, s.most, steps) for s in sliders)):
         settings = {s.name: float(v) for s, v in zip(sliders, values, strict=True)}

@@ -12,7 +12,9 @@ import pytest
 
 from tarvik.core.body import Body
 from tarvik.core.fitting import Misfit, fit
+from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import worth
 from tarvik.core.search.best import best_settings
 from tarvik.core.search.cases import Hunt, Room
@@ -27,27 +29,33 @@ if TYPE_CHECKING:
 SEARCHED = [slug for slug, pitch in PITCHES.items() if pitch.bed is None]
 FINE = {0: 1, 1: 240, 2: 45, 3: 15}
 """Values tried of each of so many sliding settings."""
+EVERY_STEP = {1: 60, 2: 30, 3: 13, 4: 7}
+EVERY = (Sought.FIRST, Sought.ALSO)
+WITH_USUAL = [slug for slug in SEARCHED if any(s.sought is Sought.ALSO for s in PITCHES[slug].settings)]
 PART = 2000
 BETTER = 1.01
 
 
-def grid_of(question: Question, steps: dict[int, int]) -> tuple[Hunt, list[str], NDArray[np.float64]]:
-    """Every combination of finely stepped settings: the names of those stepped, and their values (N, names)."""
+def grid_of(
+    question: Question, steps: dict[int, int], sought: tuple[Sought, ...] = (Sought.FIRST,)
+) -> tuple[Hunt, list[str], NDArray[np.float64]]:
+    """Every combination of finely stepped settings, so sought: the names of those stepped, and their values (N, names)."""
     fitting = fit(question.pitch, question.sheet)
     assert not isinstance(fitting, Misfit)
-    free = [s for s in fitting.pitch.settings if s.searched]
-    sliding = [s for s in free if not s.is_choice][:3]
+    free = [s for s in fitting.pitch.settings if s.sought in sought]
+    sliding = [s for s in free if not s.is_choice]
     grids = {
         s.name: np.arange(s.least, s.most + 0.5) if s.is_choice else np.linspace(s.least, s.most, steps[len(sliding)])
         for s in free
-        if s.is_choice or s in sliding
     }
     return Hunt.of(fitting, question.sheet, question.aim(), {}), list(grids), combined(list(grids.values()))
 
 
-def best_of_grid(question: Question) -> dict[str, float] | None:
-    """The best of every combination of finely stepped settings, by the same yardstick as the search's."""
-    hunt, names, cases = grid_of(question, FINE)
+def best_of_grid(question: Question, every: bool) -> dict[str, float] | None:
+    """The best of every combination of finely stepped settings, by the same yardstick as the search's; `every`: coarser, of
+    those too that have a usual value.
+    """
+    hunt, names, cases = grid_of(question, EVERY_STEP, EVERY) if every else grid_of(question, FINE)
     best: tuple[float, dict[str, float]] | None = None
     for start in range(0, len(cases), PART):
         values = hunt.values(names, cases[start : start + PART])
@@ -67,9 +75,9 @@ def asked_at_random(slug: str, seed: int, weather: Weather) -> Question:
     return Question(sheet, PITCHES[slug], {}, body=body, weather=weather, wanted=wanted, shorter=False)
 
 
-def fault(question: Question) -> str:
+def fault(question: Question, every: bool = False) -> str:
     """What a setting of the grid does better than the one found; nothing where none does."""
-    found, dense = best_settings(question.pitch, question.sheet, question.aim(), {}), best_of_grid(question)
+    found, dense = best_settings(question.pitch, question.sheet, question.aim(), {}), best_of_grid(question, every)
     theirs = None if dense is None else solve(replace(question, settings=dense)).figures
     if theirs is None:  # the sheet folds at no setting, or the grid's best has one panel through another
         return ""
@@ -100,7 +108,7 @@ def test_in_slanted_rain_none_is_either(seed: int) -> None:
     assert not faults
 
 
-ALONE = [slug for slug in SEARCHED if sum(s.searched and not s.is_choice for s in PITCHES[slug].settings) == 1]
+ALONE = [slug for slug in SEARCHED if sum(s.sought is Sought.FIRST and not s.is_choice for s in PITCHES[slug].settings) == 1]
 """Pitches with one sliding setting."""
 
 
@@ -110,6 +118,31 @@ def test_as_many_lie_dry_as_at_any_single_setting(slug: str, seed: int) -> None:
     """As many as fit, in slanted rain: of one setting every value counts, and the search misses none."""
     weather = Weather(5.0, 5.0, 65.0 * seed % 360)
     assert not fault(replace(asked_at_random(slug, seed, weather), wanted=None))
+
+
+@pytest.mark.parametrize("slug", WITH_USUAL)
+@pytest.mark.parametrize("seed", range(19, 27))
+def test_nor_is_any_off_the_usual_values(slug: str, seed: int) -> None:
+    """Awnings turned, corners held off, creases off the middle: for each intent, in calm and in slanted rain."""
+    intent = list(INTENTS.values())[seed % len(INTENTS)]
+    weather = Weather(4.0, 5.0, 65.0 * seed % 360) if seed % 2 else CALM
+    question = replace(asked_at_random(slug, seed, weather), intent=intent, shorter=True)
+    assert not fault(question, every=True)
+
+
+@pytest.mark.parametrize("slug", WITH_USUAL)
+def test_a_setting_leaves_its_usual_value_only_for_more(slug: str) -> None:
+    for seed in range(27, 31):
+        question = replace(asked_at_random(slug, seed, CALM), intent=INTENTS["shade" if seed % 2 else "storm"])
+        found = best_settings(question.pitch, question.sheet, question.aim(), {})
+        plain = best_settings(question.pitch, question.sheet, replace(question.aim(), also=False), {})
+        if found is None or plain is None or found == plain:
+            continue
+        ours, theirs = (solve(replace(question, settings=settings)).figures for settings in (found, plain))
+        assert ours is not None
+        assert theirs is not None
+        assert worth(ours, question.aim()) > worth(theirs, question.aim())
+        assert all(plain[s.name] == s.default for s in question.pitch.settings if s.sought is Sought.ALSO)
 
 
 COARSE = {0: 1, 1: 80, 2: 16, 3: 7}

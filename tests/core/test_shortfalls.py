@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.make_it import changes
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Sought
 from tarvik.core.rig.supports import CARRIER_SHARES, Carrier, Pole, Supports, Tree
 from tarvik.core.rig.verdict import Reason, Verdict, assess
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
@@ -158,7 +159,8 @@ def test_a_setting_out_of_reach_is_out_by_what_is_told(slug: str, width: float, 
     assume(not isinstance(fitting, Misfit))
     assert not isinstance(fitting, Misfit)
     pitch = fitting.pitch
-    asked = {s.name: data.draw(st.floats(s.least, s.most)) for s in pitch.settings if s.searched and not s.is_choice}
+    sliding = [s for s in pitch.settings if s.sought is Sought.FIRST and not s.is_choice]
+    asked = {s.name: data.draw(st.floats(s.least, s.most)) for s in sliding}
     told = refusals(pitch, fitting.box, asked)
     assume(len(told) == 1 and np.isfinite(told[0].most) and told[0].short_by_m > 1e-3)
     r = told[0]

@@ -18,6 +18,7 @@ from tarvik.core.pitches.base import (
     PullSide,
     Setting,
     SheetBox,
+    Sought,
     Step,
     Values,
     free,
@@ -74,7 +75,7 @@ BAG: Final = Pitch(
     summary="The sheet wrapped round one person and a pack, seam up, the hood at the face. No supports, no stakes.",
     settings=(
         Setting("loft", "m", 0.2, 0.6, 0.35, "height of the seam over the ground, as far as the sleeper fills it", "Loft",
-                searched=False),
+                sought=Sought.NEVER),
         TURN,
     ),
     pattern=_BAG,
@@ -124,7 +125,7 @@ NET_ONLY: Final = Pitch(
         "insects off, not rain.",
     settings=(
         Setting("height", "m", 0.9, 2.5, 1.5, "height of the point the net hangs from", "Hanging point"),
-        Setting("style", "0 or 1", 0, 1, 0, "0: hung from one point; 1: a box hung from a line", "Net", searched=False,
+        Setting("style", "0 or 1", 0, 1, 0, "0: hung from one point; 1: a box hung from a line", "Net", sought=Sought.NEVER,
                 words=("from one point", "box")),
     ),
     pattern=_NET,

@@ -47,6 +47,14 @@ _FAMILY_TITLES: Final = {
 DEGREES: Final = "degrees"
 
 
+class Sought(StrEnum):
+    """Whether a search moves a setting."""
+
+    FIRST = "first"  # over its whole stretch
+    ALSO = "also"  # off its default only for one more who lies dry, or clearly more room
+    NEVER = "never"  # by hand alone, but doors, which open where air is wanted
+
+
 @dataclass(frozen=True, slots=True)
 class Setting:
     """A number the leader may move: a length ("m"), an angle ("degrees"), or a choice between whole numbers (any other
@@ -61,7 +69,7 @@ class Setting:
     meaning: str
     label: str
     step: float = 0.01
-    searched: bool = True
+    sought: Sought = Sought.FIRST
     words: tuple[str, ...] = ()  # of a choice: what each number stands for
     is_door: bool = False  # what stands open where air is wanted
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
@@ -73,6 +81,11 @@ class Setting:
                 f"settings.{self.name}", f"{value:g} is outside {self.least:g} to {self.most:g} {self.unit}".rstrip()
             )
         return float(round(value)) if self.is_choice else float(value)
+
+    @property
+    def searched(self) -> bool:
+        """Whether a search may move it."""
+        return self.sought is not Sought.NEVER
 
     @property
     def is_length(self) -> bool:

@@ -18,6 +18,7 @@ from tarvik.core.pitches.base import (
     PullSide,
     Setting,
     SheetBox,
+    Sought,
     Step,
     Values,
     anchors,
@@ -32,9 +33,9 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.geometry import Place
 
 _HULL: Final = Setting("hull", "m", 0.4, 1.4, 0.8, "height of the hull's upper edge, the boat on its side", "Hull height",
-                       searched=False)  # fmt: skip
+                       sought=Sought.ALSO)  # fmt: skip
 _BEHIND: Final = Setting("behind", "m", 0.45, 3.0, 1.0, "how much of the sheet goes down behind the hull to the stakes",
-                         "Sheet behind the hull", searched=False)  # fmt: skip
+                         "Sheet behind the hull", sought=Sought.ALSO)  # fmt: skip
 _PROP: Final = Step("Lay the boat on its side, its bottom to the wind; prop it with two paddles or its own lines at "
     "{hull} and rock "
                     "it by hand: it must not move.")  # fmt: skip
@@ -98,7 +99,7 @@ BOAT_PORCH: Final = Pitch(
         "high, ends low.",
     settings=(
         Setting("height", "m", 0.8, 2.4, 1.6, "height of the middle of the front edge", "Front middle height"),
-        Setting("ends", "m", 0.2, 2.2, 1.1, "height of the two front corners", "Front corners' height", searched=False),
+        Setting("ends", "m", 0.2, 2.2, 1.1, "height of the two front corners", "Front corners' height", sought=Sought.ALSO),
         _HULL, _BEHIND, TURN,
     ),
     pattern=_PORCH,

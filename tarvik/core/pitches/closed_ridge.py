@@ -16,6 +16,7 @@ from tarvik.core.pitches.base import (
     PullSide,
     Setting,
     SheetBox,
+    Sought,
     Step,
     Values,
     anchors,
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout
     from tarvik.core.pitches.geometry import Place
 
-DOORS: Final = Setting("doors", "0 or 1", 0, 1, 0, "0: doors shut; 1: doors open", "Doors", searched=False,
+DOORS: Final = Setting("doors", "0 or 1", 0, 1, 0, "0: doors shut; 1: doors open", "Doors", sought=Sought.NEVER,
                          words=("shut", "open"), is_door=True)  # fmt: skip
 _LOOK: Final = Step("Look up for dead branches, and clear the ground of stones and sticks. One end goes to the wind.")
 _SIDES: Final = (Panel("left", Role.ROOF, ("A", "B", "Q", "P")), Panel("right", Role.ROOF, ("P", "Q", "D", "C")))
@@ -207,7 +208,7 @@ def _doored(rise: float) -> Pitch:
         settings=(
             Setting("height", "m", 0.3, 2.2, 1.15, "height of the ridge above the ground", "Ridge height"),
             Setting("overlap", "m", 0.05, 0.3, 0.12, "how far the doors of an end overlap at the hem", "Doors overlap",
-                    searched=False),
+                    sought=Sought.NEVER),
             DOORS,
             TURN,
         ),

@@ -21,6 +21,7 @@ from tarvik.core.pitches.base import (
     PullSide,
     Setting,
     SheetBox,
+    Sought,
     Step,
     Values,
     anchors,
@@ -76,7 +77,7 @@ A_FRAME: Final = Pitch(
     settings=(
         Setting("height", "m", 0.3, 2.5, 1.0, "height of the ridge above the ground", "Ridge height"),
         Setting("offset", "m", -0.6, 0.6, 0.0, "how far the crease lies from the middle of the sheet",
-                "Crease off the middle", searched=False),
+                "Crease off the middle", sought=Sought.ALSO),
         TURN,
     ),
     pattern=_A_FRAME,

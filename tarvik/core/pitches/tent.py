@@ -17,6 +17,7 @@ from tarvik.core.pitches.base import (
     Setting,
     Shape,
     SheetBox,
+    Sought,
     Step,
     Values,
     anchors,
@@ -33,7 +34,7 @@ if TYPE_CHECKING:
 SHUT, OPEN, PINNED, FLOWN = range(4)
 DOOR_STATES: Final = Setting(
     "doors", "0 to 3", 0, 3, 0, "0: shut; 1: open, laid back against the walls; 2: pinned out in front; 3: flown as awnings",
-    "Doors", searched=False, words=("shut", "open", "pinned out", "flown"), is_door=True,
+    "Doors", sought=Sought.NEVER, words=("shut", "open", "pinned out", "flown"), is_door=True,
 )  # fmt: skip
 FLOWN_SHARE: Final = 0.8
 """A flown door's corner stands at this share of the peak's height."""
@@ -147,7 +148,7 @@ CLOSED_WEDGE: Final = Pitch(
         Setting("side", "m", 0.2, 4.0, 1.2, "how far along each side edge, from the front corner, the side stake stands",
                 "Side stakes from the corner"),
         Setting("strip", "m", 0.0, 1.5, 0.0, "how much of the rear is folded forward as a strip of floor", "Floor strip",
-                searched=False),
+                sought=Sought.ALSO),
         DOOR_STATES,
     ),
     pattern=_WEDGE,

@@ -32,7 +32,8 @@ SHORTER: Final = (NEARLY, SMALL)
 @dataclass(frozen=True, slots=True)
 class Aim:
     """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
-    `shorter`: where nobody fits, whether to look for what serves a shorter person.
+    `shorter`: where nobody fits, whether to look for what serves a shorter person. `also`: whether settings that have a
+    usual value may leave it for more sleepers, or clearly more room.
     """
 
     body: Body
@@ -42,6 +43,7 @@ class Aim:
     wanted: int | None = None
     weather: Weather = CALM
     shorter: bool = True
+    also: bool = True
 
     def shorter_m(self, share: float) -> float:
         """Stature of the shorter person looked for where nobody fits."""
@@ -64,6 +66,20 @@ def worth_of_room(
     )  # fmt: skip
 
 
+def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
+    """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth; `floored`: some of it may
+    be a floor.
+    """
+    sit_m = sitting_height(aim.body)
+    ground, floor, gaps = box[0] * box[1], box[0] * box[1] * floored, 2 * (box[0] + box[1]) * tallest_m
+    peak = tallest_m if aim.intent.peak > 0 else min(sit_m, tallest_m)
+    peaks, grounds, floors, openings = (np.array([x]) for x in (peak, ground, floor, gaps))
+    room = worth_of_room(
+        aim.intent, peaks, grounds, grounds, grounds, floors, openings, aim.wanted or 1, aim.mat_m2(), sit_m
+    )  # fmt: skip
+    return float(room[0])
+
+
 def worth(figures: Figures, aim: Aim) -> float:
     """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room. Where
     nobody does, as much of 100 as a shorter person who would is tall, if such are looked for.
@@ -73,7 +89,8 @@ def worth(figures: Figures, aim: Aim) -> float:
     if not mats and aim.shorter and figures.shelter.pitch.bed is None:
         fits = fits_one_of(figures)
         mats = next((share for share in SHORTER if fits(aim.shorter_m(share))), 0.0)
-    floor = sum(abs(float(signed_area(face.xyz))) for face in figures.shelter.faces() if face.role is Role.FLOOR)
+    floors = [p for p in figures.shelter.panels if p.role is Role.FLOOR and not p.doubled]
+    floor = sum(abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors)
     air = figures.open_area_m2 if aim.intent.air else 0.0
     peak, dry, sit, stand, low, gaps = (
         np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor, air)

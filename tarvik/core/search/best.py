@@ -7,6 +7,7 @@ under it, and room for one more is looked for where it may lie between the value
 
 from __future__ import annotations
 
+from functools import cached_property
 from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, Final
 
@@ -14,10 +15,11 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fitting import Misfit, fit
-from tarvik.core.pitches.base import Bed
-from tarvik.core.search.aim import SHORTER
-from tarvik.core.search.cases import COARSE, FINE, Hunt, Room
-from tarvik.core.search.first import First
+from tarvik.core.fold.pattern import Role
+from tarvik.core.pitches.base import Bed, Sought
+from tarvik.core.search.aim import MAT_FIRST, SHORTER, most_of_room
+from tarvik.core.search.cases import BUTTON_FREE, COARSE, FINE, Hunt, Room
+from tarvik.core.search.first import First, Steps, also_sought
 from tarvik.core.search.found import Found, found_at
 from tarvik.core.search.grids import allowed, combined
 from tarvik.core.search.more import with_room_for
@@ -32,11 +34,15 @@ if TYPE_CHECKING:
     from tarvik.core.sheet import Sheet
 
 TAPE_COST: Final = constant("tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres")
-_GRIDS: Final = {0: 1, 1: 22, 2: 10, 3: 8}
-_MANY_GRIDS: Final = {0: 1, 1: 60, 2: 15, 3: 8}  # for as many as fit: the room for one more is often narrow
-_AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3}
+USUAL_KEPT: Final = constant("usual_kept", 0.005, "1", ENGINEERING, "share of the worth given up for a setting's usual value")
+ALSO_NEAR: Final = constant("also_near", 1.0, "1", ENGINEERING, "worth less than the best from which more is still sought")
+FEW: Final = Steps({0: 1, 1: 22, 2: 10, 3: 8})
+MANY: Final = Steps({0: 1, 1: 60, 2: 15, 3: 8})
+"""For as many as fit: the room for one more is often narrow."""
+ALL: Final = Steps({0: 1, 1: 12, 2: 6, 3: 5}, {1: 5, 2: 4, 3: 3})
+_AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3, 4: 3, 5: 3, 6: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
-_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2}
+_ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2, 4: 3, 5: 3, 6: 3}
 _STARTS: Final = 2
 
 
@@ -52,20 +58,67 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
     if fitting.pitch.bed is Bed.WORN:
         return _along_the_sleeper(fitting, fixed or {})
     hunt = Hunt.of(fitting, sheet, aim, fixed or {})
-    first = First.of(hunt, _GRIDS if aim.wanted else _MANY_GRIDS)
-    if first is None:
+    stages = _Stages(hunt)
+    if stages.usual is None:
         return None
-    room = _room(hunt, first)
     if fitting.pitch.bed is not None:
-        return _searched(hunt, first, room).settings
-    found = _with_more(hunt, first, room)
+        return _searched(hunt, *stages.usual).settings
+    found = stages.off_usual(hunt, stages.as_usual(hunt, *stages.usual))
     for share in SHORTER if aim.shorter else ():
         if found.mats:
             break
         shorter = hunt.for_one_shorter(aim.shorter_m(share))
-        served = _with_more(shorter, first, room.of_others(shorter))
+        served = stages.as_usual(shorter, *stages.usual)
+        served = served if served.mats else stages.off_usual(shorter, served)
         found = served if served.mats else found
     return found.settings
+
+
+class _Stages:
+    """What a search goes through: first the settings always searched, the others at their usual values; then all of them."""
+
+    def __init__(self, hunt: Hunt) -> None:
+        self._hunt = hunt
+
+    @cached_property
+    def usual(self) -> tuple[First, Room] | None:
+        """The first cases with usual values, and their room; where none folds, those of all settings, or None."""
+        return self._begun(FEW if self._hunt.aim.wanted else MANY) or self.all
+
+    @cached_property
+    def all(self) -> tuple[First, Room] | None:
+        """The first cases of all settings; None when none folds, or none has a usual value that it may leave."""
+        return self._begun(ALL) if self._hunt.aim.also and also_sought(self._hunt) else None
+
+    def _worth_at_most(self, mats: int) -> float:
+        """More than which no settings are worth with so many mats."""
+        pitch, box = self._hunt.fitting.pitch, self._hunt.fitting.box
+        tallest = max((s.most for s in pitch.settings if s.is_length), default=0.0)
+        floored = any(panel.role is Role.FLOOR for panel in pitch.pattern.panels)
+        button = BUTTON_FREE if any(s.folds_far_edge for s in pitch.settings) else 0.0
+        return MAT_FIRST * mats + most_of_room(self._hunt.aim, box, tallest, floored=floored) + button
+
+    def _begun(self, steps: Steps) -> tuple[First, Room] | None:
+        first = First.of(self._hunt, steps)
+        return None if first is None else (first, room_of(self._hunt, first))
+
+    @staticmethod
+    def as_usual(hunt: Hunt, first: First, room: Room) -> Found:
+        """The best for a body with usual values, begun by those cases."""
+        return _with_more(hunt, first, room.of_others(hunt), _searched(hunt, first, room.of_others(hunt)))
+
+    def off_usual(self, hunt: Hunt, found: Found) -> Found:
+        """Of all settings what lets one more lie dry than found, or is worth clearly more; or just what was found."""
+        if self._worth_at_most(hunt.mats) <= _clearly_more(found) or self.all is None:
+            return found
+        first, room = self.all[0], self.all[1].of_others(hunt)
+        near = _best(first, room, found.worth - ALSO_NEAR)
+        other = _refined(hunt, first.sliding, near, first.width) if near else found
+        always = [s for s in first.sliding if s.sought is Sought.FIRST]
+        other = _refined(hunt, always, [other], first.width) if near else found
+        better = other.mats > found.mats or (other.mats == found.mats and other.worth > _clearly_more(found))
+        more = _with_more(hunt, first, room, other if better else found)
+        return found if more is found else _as_usual(hunt, more)
 
 
 def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str, float]:
@@ -74,14 +127,25 @@ def _along_the_sleeper(fitting: Fitting, given: Mapping[str, float]) -> dict[str
     return {s.name: given.get(s.name, turn if s.name == "turn" and not given else s.default) for s in fitting.pitch.settings}
 
 
-def _room(hunt: Hunt, first: First) -> Room:
+def room_of(hunt: Hunt, first: First) -> Room:
     """The room of the first cases."""
     return Room.of(hunt, first.folded, first.values, COARSE if hunt.few else FINE)
 
 
-def _with_more(hunt: Hunt, first: First, room: Room) -> Found:
-    """The best for one body; in slanted rain, and for as many as fit, settings at which one more lies dry, and another."""
-    found = _searched(hunt, first, room)
+def _as_usual(hunt: Hunt, found: Found) -> Found:
+    """The same with each setting back at its usual value that does not need to leave it."""
+    usual = hunt.usual()
+    for setting in also_sought(hunt):
+        back = found.settings | {setting.name: usual[setting.name]}
+        values = {name: np.array([value]) for name, value in back.items()}
+        top = Room.of(hunt, hunt.folded(values), values, FINE).best()
+        if top is not None and top[2] >= found.mats and found.worth - top[1] <= USUAL_KEPT * abs(found.worth):
+            found = found_at(top, values)
+    return found
+
+
+def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
+    """In slanted rain, and for as many as fit, settings at which one more lies dry than found, and another."""
     while found.mats < hunt.mats and (len(hunt.falls) > 1 or hunt.aim.wanted is None):
         places = with_room_for(hunt, first, room, found.mats + 1)
         if not places:
@@ -139,12 +203,19 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     return allowed(inside[new], setting, aim.supports)
 
 
-def _best(first: First, room: Room) -> list[Found]:
-    """The best of the first cases and, of several settings, also the best that is no neighbour of it."""
+def _clearly_more(found: Found) -> float:
+    """What settings off their usual values have to be worth."""
+    return found.worth + USUAL_KEPT * abs(found.worth)
+
+
+def _best(first: First, room: Room, more_than: float = -np.inf) -> list[Found]:
+    """The best of the first cases that are worth more than that and, of several settings, also the best that is no neighbour
+    of it.
+    """
     out: list[Found] = []
     near = np.zeros(len(first.cases), dtype=np.bool_)
     while len(out) < (_STARTS if first.cases.shape[1] > 1 else 1):
-        top = room.best(apart_from=near)
+        top = room.best(apart_from=near, more_than=more_than)
         if top is None:
             break
         out.append(found_at(top, first.values))

@@ -17,6 +17,7 @@ from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.rim import free_edges
 from tarvik.core.plane import signed_area
 from tarvik.core.search.aim import MAT_FIRST, worth_of_room
+from tarvik.core.search.grids import usual
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
 from tarvik.core.weather.rain import fall_directions
@@ -135,9 +136,14 @@ class Hunt:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.mats <= _FEW
 
+    def usual(self) -> dict[str, float]:
+        """Where each setting stands unless it is given or searched."""
+        return {s.name: usual(s, self.aim.supports) for s in self.fitting.pitch.settings}
+
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
-        out = {s.name: np.full(len(cases), self.given.get(s.name, s.default)) for s in self.fitting.pitch.settings}
+        usual = self.usual()
+        out = {name: np.full(len(cases), self.given.get(name, value)) for name, value in usual.items()}
         return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:
@@ -172,8 +178,12 @@ class Room:
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
-    def best(self, part: slice | None = None, apart_from: NDArray[np.bool_] | None = None) -> tuple[int, float, int] | None:
-        """Number of the best case (of a part of them, or apart from some), its worth and its mats; None when none folds."""
+    def best(
+        self, part: slice | None = None, apart_from: NDArray[np.bool_] | None = None, more_than: float = _ANYTHING
+    ) -> tuple[int, float, int] | None:
+        """Number of the best case (of a part of them, or apart from some), its worth and its mats; None when none folds, or
+        none is worth more than that.
+        """
         worth = self.worth if part is None else self.worth[part]
         worth = worth if apart_from is None else np.where(apart_from, -np.inf, worth)
         order = np.argsort(-worth, kind="stable")
@@ -182,8 +192,10 @@ class Room:
             return None
         hunt, top, mats = self.hunt, int(order[0]), 0
         if len(self.folded.corners):
-            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.some_falls, hunt.falls, self.worth, _ANYTHING)
+            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.some_falls, hunt.falls, self.worth, more_than)
             mats = min(mats, hunt.mats)
+        if top < 0 or self.worth[top] + MAT_FIRST * mats <= more_than:
+            return None
         return int(top), float(self.worth[top] + MAT_FIRST * mats), int(mats)
 
     def of_others(self, hunt: Hunt) -> Room:

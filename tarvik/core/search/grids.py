@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.pitches.base import Sought
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
 
-CARRIED_HEIGHTS: Final = ("height", "pole")
+CARRIED_HEIGHTS: Final = ("height", "pole", "ends")
 """Names of settings that are heights of carried points begin so."""
 HULL: Final = "hull"
 """The setting that is the height of a boat on its side."""
@@ -33,6 +35,8 @@ def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Float
     if setting.is_choice:
         return np.arange(setting.least, setting.most + 0.5)
     values = np.linspace(setting.least, setting.most, size)
+    if setting.sought is Sought.ALSO:
+        values = np.unique(np.append(values, usual(setting, supports)))
     if setting.folds_far_edge and sheet.tie_outs and sheet.box:
         ties = [side - place for tie in sheet.tie_outs for side, place in zip(sheet.box, tie, strict=True)]
         kept = [t for t in ties if setting.least <= t <= setting.most]
@@ -40,13 +44,24 @@ def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Float
     return allowed(values, setting, supports)
 
 
+def usual(setting: Setting, supports: Supports) -> float:
+    """The value at which a setting stands unless it is searched: its default, or what some support can reach nearest to it."""
+    spans = _spans(setting, supports) if setting.searched else None
+    reached = [min(max(setting.default, a), b) for a, b in spans or ()]
+    inside = [value for value in reached if setting.least <= value <= setting.most]
+    return min(inside, key=lambda value: abs(value - setting.default), default=setting.default)
+
+
+def _spans(setting: Setting, supports: Supports) -> list[tuple[float, float]] | None:
+    """Stretches of a height within the reach of some support; None where any height is."""
+    if setting.name.startswith(CARRIED_HEIGHTS):
+        return supports.height_spans()
+    return supports.hull_spans() if setting.name == HULL else None
+
+
 def allowed(values: Floats, setting: Setting, supports: Supports) -> Floats:
     """Heights that some support can reach, ends of the poles included; all of them when none can."""
-    spans = None
-    if setting.name.startswith(CARRIED_HEIGHTS):
-        spans = supports.height_spans()
-    elif setting.name == HULL:
-        spans = supports.hull_spans()
+    spans = _spans(setting, supports)
     if not spans:
         return values
     kept = [v for v in values if any(a <= v <= b for a, b in spans)]

@@ -7,12 +7,13 @@ where they lead no higher.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import MAT_FIRST
 from tarvik.core.search.cases import FINE, Hunt, Room
 from tarvik.core.search.found import Found
@@ -30,7 +31,11 @@ if TYPE_CHECKING:
 SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
 SHARE_GAIN: Final = constant("mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain")
 SHARE_CLOSE: Final = constant("mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried")
+SHARE_NEARLY: Final = constant(
+    "mat_share_nearly", 0.98, "1", ENGINEERING, "share of a mat about which whole ones are looked for"
+)
 SHARE_CHANGE: Final = constant("mat_share_change", 0.8, "1/m", ENGINEERING, "change of that share with a setting at most")
+ABOUT_M: Final = constant("look_about", 0.06, "m", ENGINEERING, "how far about a place that nearly holds all is looked")
 METRE_DEG: Final = constant("metre_degree", 0.0175, "m", ENGINEERING, "metre by which a degree moves the cloth")
 WHOLE: Final = 1.0
 EVERY: Final = 1
@@ -39,6 +44,10 @@ _CLIMBS: Final = 3
 _FINEST_M: Final = 0.01
 _FINEST_DEG: Final = 1.0
 _HALVINGS: Final = 3
+_ABOUT: Final = {1: 13, 2: 9, 3: 5}
+_ABOUT_MANY: Final = 3
+_SAME: Final = 6
+"""Decimals to which two settings are the same."""
 _STEP: Final = np.array([-1.0, 0.0, 1.0])
 
 
@@ -73,6 +82,8 @@ class _Slope:
         """The case, if all mats lie there at a greater share; with every heading under all of the rain, else under some."""
         hunt, low, high = self.room.hunt, min(than + SHARE_GAIN, WHOLE), WHOLE
         falls = hunt.falls if stride == EVERY else hunt.some_falls
+        if len(falls) > len(hunt.some_falls) and not self.room.holds(case, self.mats, low, stride, hunt.some_falls):
+            return None  # as most do, and in half of the time
         if not self.room.holds(case, self.mats, low, stride, falls):
             return None
         if self.room.holds(case, self.mats, WHOLE, stride, hunt.falls):
@@ -95,58 +106,127 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
     """
     if not len(first.folded.corners):
         return []
-    tops = [_climbed(hunt, first, top, mats) for top in _starts(first, room, mats)]
-    reached = [_as_a_tape_reads(hunt, first.sliding, top, mats) for top in tops if top.share == WHOLE]
+    climb = _Climb(hunt, first, mats)
+    tops = [climb.up_from(top) for top in _starts(first, room, mats)]
+    reached = [climb.as_a_tape_reads(top) for top in tops if top.share == WHOLE]
     return [Found(top.worth + MAT_FIRST * mats, mats, top.settings) for top in reached]
 
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
     slope, lowest = _Slope(room, first.values, mats), _least_share(first)
+    climbs = 1 if room.hunt.few and any(s.sought is Sought.ALSO for s in first.sliding) else _CLIMBS
     tops: list[_Top] = []
     chequered = _every_other(first)
     for case in slope.tried(lowest):
         if not chequered[case]:
             continue
-        least = lowest - SHARE_GAIN if len(tops) < _CLIMBS else tops[-1].share
+        least = lowest - SHARE_GAIN if len(tops) < climbs else tops[-1].share
         top = slope.higher(case, least, FINE) if least < WHOLE else None
         if top is None:
             continue
         beside = [t for t in tops if _neighbours(t, top, first.width)]
         if all(t.share < top.share for t in beside):
-            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[:_CLIMBS]
+            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[:climbs]
     return tops
 
 
-def _climbed(hunt: Hunt, first: First, top: _Top, mats: int) -> _Top:
-    """Where steps up from there end: each is as long as the last one, or half of it where that led no higher. Once near,
-    shares are measured anew as the exact figures would.
+@dataclass(slots=True)
+class _Climb:
+    """Climbs to settings at which so many mats lie whole, which remember where they have been: from several starts they often
+    come to the same places. `low`: the share that a case did not come up to, by its settings, headings and rain.
     """
-    width, stride = first.width, FINE
-    while top.share < WHOLE and _longer_than_need_be(first.sliding, width):
-        if stride == FINE and top.share >= SHARE_CLOSE:
-            top, stride = replace(top, share=SHARE_CLOSE - SHARE_GAIN), EVERY
-        higher = _step(hunt, first.sliding, top, width, mats, stride)
-        if higher is top:
-            width = {name: reach / 2 for name, reach in width.items()}
-        top = higher
-    return top
 
+    hunt: Hunt
+    first: First
+    mats: int
+    low: dict[tuple[float, ...], float] = field(default_factory=dict)
 
-def _as_a_tape_reads(hunt: Hunt, sliding: Sequence[Setting], top: _Top, mats: int) -> _Top:
-    """The same in whole centimetres and degrees, if all lie there too."""
-    whole = {}
-    for setting in sliding:
-        value = top.settings[setting.name]
-        near = round(value, 2 if setting.is_length else 0)
-        whole[setting.name] = near if near in allowed(np.array([value, near]), setting, hunt.aim.supports) else value
-    slope = _Slope.of(hunt, {name: np.array([value]) for name, value in (top.settings | whole).items()}, mats)
-    return next((found for case in slope.tried(WHOLE) if (found := slope.higher(case, WHOLE, EVERY))), top)
+    def up_from(self, top: _Top) -> _Top:
+        """Where steps up from there end: each is as long as the last one, or half of it where that led no higher. Once near,
+        shares are measured anew as the exact figures would.
+        """
+        sliding, width, stride = self.first.sliding, self.first.width, FINE
+        while top.share < WHOLE and _longer_than_need_be(sliding, width) and _in_reach(sliding, width, top.share):
+            if stride == FINE and top.share >= SHARE_CLOSE:
+                top, stride = replace(top, share=SHARE_CLOSE - SHARE_GAIN), EVERY
+            higher = self._step(top, width, stride)
+            if higher is top:
+                width = {name: reach / 2 for name, reach in width.items()}
+            top = higher
+        return self._about(top) if SHARE_NEARLY <= top.share < WHOLE else top
+
+    def _step(self, top: _Top, width: Mapping[str, float], stride: int) -> _Top:
+        """The best a step away in any direction, or the top itself: settings always searched move together, the others one by
+        one.
+        """
+        grids = [self._allowed(s, top.settings[s.name] + width[s.name] * _STEP) for s in self.first.sliding]
+        here = [np.array([top.settings[s.name]]) for s in self.first.sliding]
+        together = [s.sought is Sought.FIRST for s in self.first.sliding]
+        parts = [[g if both else h for g, h, both in zip(grids, here, together, strict=True)]]
+        parts += [[*here[:i], grids[i], *here[i + 1 :]] for i, both in enumerate(together) if not both]
+        cases = np.unique(np.vstack([combined(part) for part in parts]), axis=0)
+        return self._best_of(top, cases, stride)
+
+    def _about(self, top: _Top) -> _Top:
+        """Where whole mats lie about a place that nearly holds them, or that place: ridges that no step follows end there."""
+        sliding, grids = self.first.sliding, []
+        spread = np.linspace(-1.0, 1.0, _ABOUT.get(len(sliding), _ABOUT_MANY))
+        for setting in sliding:
+            reach = ABOUT_M if setting.is_length else ABOUT_M / METRE_DEG
+            grids.append(
+                self._allowed(setting, top.settings[setting.name] + min(reach, self.first.width[setting.name]) * spread)
+            )
+        whole = self._best_of(replace(top, share=WHOLE - SHARE_GAIN), combined(grids), EVERY)
+        return whole if whole.share == WHOLE else top
+
+    def _allowed(self, setting: Setting, values: Floats) -> Floats:
+        """Those values that are in range and within the supports' reach."""
+        return allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, self.hunt.aim.supports)
+
+    def _best_of(self, top: _Top, cases: Floats, stride: int) -> _Top:
+        """The highest of cases (N, sliding settings), or the top itself; the first that holds whole mats."""
+        names = [s.name for s in self.first.sliding]
+        apart = [value for name, value in top.settings.items() if name not in names]
+        keys = [(stride, *apart, *(round(float(x), _SAME) for x in case)) for case in cases]
+        fresh = [i for i, key in enumerate(keys) if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN]
+        if not fresh:
+            return top
+        values = {name: np.full(len(fresh), value) for name, value in top.settings.items()}
+        values |= {name: cases[fresh, column] for column, name in enumerate(names)}
+        slope = _Slope.of(self.hunt, values, self.mats)
+        for case in slope.tried(top.share):
+            higher = slope.higher(case, top.share, stride)
+            if higher is None:
+                self.low[keys[fresh[case]]] = top.share + SHARE_GAIN
+                continue
+            top = higher
+            if top.share == WHOLE:
+                break
+        return top
+
+    def as_a_tape_reads(self, top: _Top) -> _Top:
+        """The same in whole centimetres and degrees, if all lie there too."""
+        whole = {}
+        for setting in self.first.sliding:
+            value = top.settings[setting.name]
+            near = round(value, 2 if setting.is_length else 0)
+            reached = near in allowed(np.array([value, near]), setting, self.hunt.aim.supports)
+            whole[setting.name] = near if reached else value
+        values = {name: np.array([value]) for name, value in (top.settings | whole).items()}
+        slope = _Slope.of(self.hunt, values, self.mats)
+        return next((found for case in slope.tried(WHOLE) if (found := slope.higher(case, WHOLE, EVERY))), top)
 
 
 def _longer_than_need_be(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
     """Whether any setting's step is."""
     return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) / 2 for s in sliding)
+
+
+def _in_reach(sliding: Sequence[Setting], width: Mapping[str, float], share: float) -> bool:
+    """Whether steps of such a length, and all the shorter ones, may lead to whole mats."""
+    reach = sum(width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in sliding)
+    return share + SHARE_CHANGE * 2 * reach >= min(WHOLE, SHARE_CLOSE)
 
 
 def _every_other(first: First) -> NDArray[np.bool_]:
@@ -166,22 +246,3 @@ def _least_share(first: First) -> float:
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
     """Whether two cases lie beside each other on a grid of such steps."""
     return all(abs(value - two.settings[name]) <= 1.01 * width.get(name, 0.0) for name, value in one.settings.items())
-
-
-def _step(
-    hunt: Hunt, sliding: Sequence[Setting], top: _Top, width: Mapping[str, float], mats: int, stride: int
-) -> _Top:  # fmt: skip
-    """The best a step away in any direction, or the top itself."""
-    grids = []
-    for setting in sliding:
-        about = np.clip(top.settings[setting.name] + width[setting.name] * _STEP, setting.least, setting.most)
-        grids.append(allowed(np.unique(about), setting, hunt.aim.supports))
-    cases = combined(grids)
-    values = {name: np.full(len(cases), value) for name, value in top.settings.items()}
-    values |= {s.name: cases[:, column].copy() for column, s in enumerate(sliding)}
-    slope = _Slope.of(hunt, values, mats)
-    for case in slope.tried(top.share):
-        top = slope.higher(case, top.share, stride) or top
-        if top.share == WHOLE:
-            break
-    return top
