@@ -19,6 +19,7 @@ from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
 from tarvik.core.search.aim import Aim
 from tarvik.core.search.best import best_settings
+from tarvik.core.search.grids import usual_value
 from tarvik.core.shelter import Refusal, Shelter, fold_sheet, refusals
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
@@ -33,6 +34,9 @@ ADULT: Final = Body(DEFAULT_STATURE_M)
 DEFAULT_CLEARANCE: Final = Clearance()
 DEFAULT_LYING: Final = Lying()
 _SIDES_TRIED: Final = 3
+BUTTON: Final = "button"
+NO_SUPPORT: Final = "no_support"
+"""Codes of reasons that mostly hold whatever the settings are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,25 +118,39 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     does not do for more.
     """
     found = _answer(question, workings)
-    for plainer in _plainer(question, found) if found.verdict is not Verdict.FORMS else ():
+    for plainer in _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ():
         plain = _answer(plainer, workings)
         if plain.verdict is Verdict.FORMS:
             return replace(plain, question=question)
     return found
 
 
-def _plainer(question: Question, found: Solution) -> list[Question]:
+def _plainer(question: Question, found: Solution, workings: Workings) -> list[Question]:
     """What is asked when doors and settings are to stay as the pitch has them: of those that did not, the settings, the doors,
     and both.
     """
     free = [s for s in question.pitch.settings if s.name not in question.settings]
     out = []
-    if any(s.sought is Sought.ALSO and found.settings.get(s.name) != s.default for s in free):
+    usual = {s.name: usual_value(s, question.supports) for s in free if s.sought is Sought.ALSO}
+    moved = any(found.settings.get(name, value) != value for name, value in usual.items())
+    if moved and not _lacks_what_no_setting_gives(question, found, usual, workings):
         out.append(replace(question, also=False))
     if question.intent.air > 0 and any(s.is_door for s in free):
         without_air = replace(question.intent, slug=f"{question.intent.slug} without air", air=0.0)
         out += [replace(asked, intent=without_air) for asked in (question, *out)]
     return out
+
+
+def _lacks_what_no_setting_gives(question: Question, found: Solution, usual: Mapping[str, float], workings: Workings) -> bool:
+    """Whether something is missing, and is at the usual values too, that other heights would not give: then no other search
+    changes that.
+    """
+    lasting = {NO_SUPPORT} if any(s.folds_far_edge for s in question.pitch.settings) else {NO_SUPPORT, BUTTON}
+    missing = lasting & {reason.code for reason in found.assessment.reasons if reason.blocks}
+    back = workings.shelter(question.pitch, question.sheet, {**found.settings, **usual}) if missing else None
+    if not isinstance(back, Shelter):
+        return False
+    return any(reason.code in missing for reason in assess(back, question.supports).reasons)
 
 
 def _answer(question: Question, workings: Workings) -> Solution:

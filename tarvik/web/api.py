@@ -14,6 +14,7 @@ from tarvik.core.hang.tell import findings, tell
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import worth
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
@@ -72,7 +73,8 @@ def pitches() -> list[dict[str, Any]]:
             "lifted": p.lifted, "floored": any(panel.role is Role.FLOOR for panel in p.pattern.panels),
             "settings": [
                 {"name": s.name, "unit": s.unit, "min": s.least, "max": s.most, "default": s.default, "meaning": s.meaning,
-                 "step": 1 if s.is_choice else s.step, "label": s.label, "searched": s.searched}
+                 "step": 1 if s.is_choice else s.step, "label": s.label, "searched": s.searched,
+                 "usual": s.sought is Sought.ALSO}
                 for s in p.settings
             ],
         }

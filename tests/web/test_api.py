@@ -42,7 +42,7 @@ def test_pitches_tell_their_settings(api: TestClient) -> None:
     for pitch in found.values():
         for setting in pitch["settings"]:
             assert setting["min"] <= setting["default"] <= setting["max"]
-            assert {"name", "unit", "meaning", "searched"} <= set(setting)
+            assert {"name", "unit", "meaning", "searched", "usual"} <= set(setting)
         assert pitch["slug"] == "bag" or any(setting["searched"] for setting in pitch["settings"])
 
 

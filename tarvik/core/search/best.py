@@ -115,7 +115,8 @@ class _Stages:
         near = _best(first, room, found.worth - ALSO_NEAR)
         other = _refined(hunt, first.sliding, near, first.width) if near else found
         always = [s for s in first.sliding if s.sought is Sought.FIRST]
-        other = _refined(hunt, always, [other], first.width) if near else found
+        if other.worth > found.worth - ALSO_NEAR / 2:
+            other = _refined(hunt, always, [other], first.width)
         better = other.mats > found.mats or (other.mats == found.mats and other.worth > _clearly_more(found))
         more = _with_more(hunt, first, room, other if better else found)
         return found if more is found else _as_usual(hunt, more)

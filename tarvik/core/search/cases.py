@@ -17,7 +17,7 @@ from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.rim import free_edges
 from tarvik.core.plane import signed_area
 from tarvik.core.search.aim import MAT_FIRST, worth_of_room
-from tarvik.core.search.grids import usual
+from tarvik.core.search.grids import usual_value
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
 from tarvik.core.weather.rain import fall_directions
@@ -138,7 +138,7 @@ class Hunt:
 
     def usual(self) -> dict[str, float]:
         """Where each setting stands unless it is given or searched."""
-        return {s.name: usual(s, self.aim.supports) for s in self.fitting.pitch.settings}
+        return {s.name: usual_value(s, self.aim.supports) for s in self.fitting.pitch.settings}
 
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 MOST_SLIDING: Final = 3
 """Sliding settings that are searched at once."""
-HARDLY_ANY: Final = constant("hardly_any", 0.2, "1", ENGINEERING, "share of a grid that folds below which bands are tried")
+HARDLY_ANY: Final = constant("hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried")
 _BAND_TRIED: Final = 32
 _BAND_TAKEN: Final = 5
 

@@ -36,7 +36,7 @@ def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Float
         return np.arange(setting.least, setting.most + 0.5)
     values = np.linspace(setting.least, setting.most, size)
     if setting.sought is Sought.ALSO:
-        values = np.unique(np.append(values, usual(setting, supports)))
+        values = np.unique(np.append(values, usual_value(setting, supports)))
     if setting.folds_far_edge and sheet.tie_outs and sheet.box:
         ties = [side - place for tie in sheet.tie_outs for side, place in zip(sheet.box, tie, strict=True)]
         kept = [t for t in ties if setting.least <= t <= setting.most]
@@ -44,7 +44,7 @@ def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Float
     return allowed(values, setting, supports)
 
 
-def usual(setting: Setting, supports: Supports) -> float:
+def usual_value(setting: Setting, supports: Supports) -> float:
     """The value at which a setting stands unless it is searched: its default, or what some support can reach nearest to it."""
     spans = _spans(setting, supports) if setting.searched else None
     reached = [min(max(setting.default, a), b) for a, b in spans or ()]

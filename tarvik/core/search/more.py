@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from tarvik.core.search.first import First
 
 SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
+SHARE_WIDE: Final = constant("mat_share_wide", 0.8, "1", ENGINEERING, "the same on the wide grid of all settings")
 SHARE_GAIN: Final = constant("mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain")
 SHARE_CLOSE: Final = constant("mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried")
 SHARE_NEARLY: Final = constant(
@@ -114,8 +115,9 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
-    slope, lowest = _Slope(room, first.values, mats), _least_share(first)
-    climbs = 1 if room.hunt.few and any(s.sought is Sought.ALSO for s in first.sliding) else _CLIMBS
+    wide = any(s.sought is Sought.ALSO for s in first.sliding)
+    lowest = _least_share(first, SHARE_WIDE if wide and not room.hunt.few else SHARE_LEAST)
+    slope, climbs = _Slope(room, first.values, mats), 1 if wide and room.hunt.few else _CLIMBS
     tops: list[_Top] = []
     chequered = _every_other(first)
     for case in slope.tried(lowest):
@@ -235,12 +237,12 @@ def _every_other(first: First) -> NDArray[np.bool_]:
     return np.asarray(sum(ranks, np.zeros(len(first.cases), dtype=np.intp)) % 2 == 0)
 
 
-def _least_share(first: First) -> float:
+def _least_share(first: First, least: float) -> float:
     """The share from which on a case of the first grid, two steps from the next one of its colour, may have a whole one about
     it; finer headings make up the rest.
     """
     steps = [first.width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in first.sliding]
-    return max(SHARE_LEAST, SHARE_CLOSE - 2 * SHARE_CHANGE * max(steps, default=0.0))
+    return max(least, SHARE_CLOSE - 2 * SHARE_CHANGE * max(steps, default=0.0))
 
 
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
