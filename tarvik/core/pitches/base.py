@@ -19,6 +19,8 @@ from tarvik.core.errors import InputError
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
 
 
@@ -227,7 +229,12 @@ class Pitch:
 
     def sealed(self, settings: Mapping[str, float]) -> frozenset[frozenset[str]]:
         """Free edges that open nothing at these settings."""
-        return frozenset(frozenset(edge) for edge in self.laps) if settings.get("doors", 0.0) == 0 else frozenset()
+        shut = self.laps_shut({name: np.array([value]) for name, value in settings.items()}, 1)[0]
+        return frozenset(frozenset(edge) for edge in self.laps) if shut else frozenset()
+
+    def laps_shut(self, values: Values, size: int) -> NDArray[np.bool_]:
+        """At which of many settings (size,) the laps open nothing: where the doors are shut, or there are none to open."""
+        return np.asarray(values["doors"] == 0) if "doors" in values else np.ones(size, dtype=np.bool_)
 
     def checked(self, settings: Mapping[str, float]) -> dict[str, float]:
         """Check every given setting. Raises InputError for an unknown name or a value out of range."""

@@ -40,6 +40,8 @@ FEW: Final = Steps({0: 1, 1: 22, 2: 10, 3: 8})
 MANY: Final = Steps({0: 1, 1: 60, 2: 15, 3: 8})
 """For as many as fit: the room for one more is often narrow."""
 ALL: Final = Steps({0: 1, 1: 12, 2: 6, 3: 5}, {1: 5, 2: 4, 3: 3})
+ALL_SLANTED: Final = Steps({0: 1, 1: 14, 2: 7, 3: 5}, {1: 6, 2: 4, 3: 3})
+"""The same in slanted rain, where few places are dry."""
 _AROUND: Final = {0: 1, 1: 21, 2: 7, 3: 3, 4: 3, 5: 3, 6: 3}
 _EITHER_SIDE: Final = {count: np.linspace(-1.0, 1.0, count) for count in _AROUND.values()}
 _ROUNDS: Final = {0: 0, 1: 1, 2: 2, 3: 2, 4: 3, 5: 3, 6: 3}
@@ -88,7 +90,9 @@ class _Stages:
     @cached_property
     def all(self) -> tuple[First, Room] | None:
         """The first cases of all settings; None when none folds, or none has a usual value that it may leave."""
-        return self._begun(ALL) if self._hunt.aim.also and also_sought(self._hunt) else None
+        if not self._hunt.aim.also or not also_sought(self._hunt):
+            return None
+        return self._begun(ALL if len(self._hunt.falls) == 1 else ALL_SLANTED)
 
     def _worth_at_most(self, mats: int) -> float:
         """More than which no settings are worth with so many mats."""

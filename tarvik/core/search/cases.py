@@ -69,8 +69,7 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
     a, b = xyz[:, ends[:, 0]], xyz[:, ends[:, 1]]
     gaps = np.hypot(b[..., 0] - a[..., 0], b[..., 1] - a[..., 1]) * (a[..., 2] + b[..., 2]) / 2
     if lapped.any():
-        shut = values["doors"] == 0 if "doors" in values else np.ones(len(xyz), dtype=np.bool_)
-        gaps = np.where(lapped & shut[:, None], 0.0, gaps)
+        gaps = np.where(lapped & pitch.laps_shut(values, len(xyz))[:, None], 0.0, gaps)
     return np.asarray(gaps.sum(axis=1))
 
 
