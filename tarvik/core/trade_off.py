@@ -50,7 +50,12 @@ class Curve:
 
 def drawn_setting(question: Question) -> Setting | None:
     """The setting the curve follows: the first always searched one that slides; None when there is none."""
-    return next((s for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice), None)
+    return next(iter(_moved(question)), None)
+
+
+def _moved(question: Question) -> list[Setting]:
+    """The sliding settings that a search always moves."""
+    return [s for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice]
 
 
 def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
@@ -62,7 +67,7 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
     fitting = fit(question.pitch, question.sheet)
     if drawn is None or isinstance(fitting, Misfit):
         return None
-    moved = {s.name for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice}
+    moved = {s.name for s in _moved(question)}
     kept = {name: value for name, value in question.settings.items() if name not in moved}
     here = question.settings.get(drawn.name)
     if here is None:

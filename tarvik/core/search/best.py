@@ -139,9 +139,8 @@ def room_of(hunt: Hunt, first: First) -> Room:
 
 def _as_usual(hunt: Hunt, found: Found) -> Found:
     """The same with each setting back at its usual value that does not need to leave it."""
-    usual = hunt.usual()
     for setting in also_sought(hunt):
-        back = found.settings | {setting.name: usual[setting.name]}
+        back = found.settings | {setting.name: hunt.usual[setting.name]}
         values = {name: np.array([value]) for name, value in back.items()}
         top = Room.of(hunt, hunt.folded(values), values, FINE).best()
         if top is not None and top[2] >= found.mats and found.worth - top[1] <= USUAL_KEPT * abs(found.worth):

@@ -98,8 +98,9 @@ class Cases:
 
 @dataclass(frozen=True, slots=True)
 class Hunt:
-    """What is looked for, and what of it is the same for every case: `given` settings stay, `falls` (K, 2) is the rain,
-    `some_falls` as much of it as tells where to look; `mats` of such `boxes` and length and width `mat` are enough.
+    """What is looked for, and what of it is the same for every case: `given` settings stay, the others stand at their `usual`
+    values unless searched; `falls` (K, 2) is the rain, `some_falls` as much of it as tells where to look; `mats` of such
+    `boxes` and length and width `mat` are enough.
     """
 
     fitting: Fitting
@@ -114,6 +115,7 @@ class Hunt:
     boxes: Floats
     mat: Floats
     mats: int
+    usual: Mapping[str, float]
 
     @classmethod
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
@@ -122,6 +124,7 @@ class Hunt:
             fitting, sheet, aim, given, sitting_height(body), standing_height(body), falls, spread_of(falls),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), aim.wanted or MOST_MATS,
+            {s.name: usual_value(s, aim.supports) for s in fitting.pitch.settings},
         )  # fmt: skip
 
     def for_one_shorter(self, stature_m: float) -> Hunt:
@@ -135,14 +138,9 @@ class Hunt:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.mats <= _FEW
 
-    def usual(self) -> dict[str, float]:
-        """Where each setting stands unless it is given or searched."""
-        return {s.name: usual_value(s, self.aim.supports) for s in self.fitting.pitch.settings}
-
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
-        usual = self.usual()
-        out = {name: np.full(len(cases), self.given.get(name, value)) for name, value in usual.items()}
+        out = {name: np.full(len(cases), self.given.get(name, value)) for name, value in self.usual.items()}
         return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:

@@ -225,10 +225,14 @@ def _longer_than_need_be(sliding: Sequence[Setting], width: Mapping[str, float])
     return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) / 2 for s in sliding)
 
 
+def _steps_m(sliding: Sequence[Setting], width: Mapping[str, float]) -> list[float]:
+    """How far a step of each setting moves the cloth."""
+    return [width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in sliding]
+
+
 def _in_reach(sliding: Sequence[Setting], width: Mapping[str, float], share: float) -> bool:
     """Whether steps of such a length, and all the shorter ones, may lead to whole mats."""
-    reach = sum(width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in sliding)
-    return share + SHARE_CHANGE * 2 * reach >= min(WHOLE, SHARE_CLOSE)
+    return share + SHARE_CHANGE * 2 * sum(_steps_m(sliding, width)) >= SHARE_CLOSE
 
 
 def _every_other(first: First) -> NDArray[np.bool_]:
@@ -241,8 +245,7 @@ def _least_share(first: First, least: float) -> float:
     """The share from which on a case of the first grid, two steps from the next one of its colour, may have a whole one about
     it; finer headings make up the rest.
     """
-    steps = [first.width[s.name] * (1.0 if s.is_length else METRE_DEG) for s in first.sliding]
-    return max(least, SHARE_CLOSE - 2 * SHARE_CHANGE * max(steps, default=0.0))
+    return max(least, SHARE_CLOSE - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0))
 
 
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
