@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import resource
 import statistics
 import time
 from dataclasses import dataclass, replace
@@ -13,6 +12,7 @@ import numpy as np
 import shapely
 from scipy.optimize import least_squares
 
+from tarvik.commands import bench_boards
 from tarvik.commands.testbed import testbed
 from tarvik.core.fold.pattern import Layout
 from tarvik.core.fold.solve import length_residual, solve_fold
@@ -41,11 +41,9 @@ from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable
     from pathlib import Path
 
-    from tarvik.core.rig.supports import Supports
-    from tarvik.store.models import SheetRow
 
 FIRST_FIVE = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
 """The pitches of the boards whose speed is told."""
@@ -229,39 +227,6 @@ def bench_areas() -> Figure:
     return Figure("areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3)
 
 
-def bench_whole_boards(
-    solver: Solver, searcher: Searcher, sheets: Sequence[SheetRow], supports: Supports, night: Night, windy: Night
-) -> list[Figure]:
-    """Every pitch with the full search: the demo's 16 sheets cold, one sheet changed, and 40 sheets all different; and the
-    demo's sheets on its own night of wind and rain.
-    """
-    whole = [question(sheet, pitch, night, supports) for sheet in sheets for pitch in PITCHES]
-    sides = [(1.5 + 0.075 * i, 1.9 + 0.07 * i) for i in range(40)]
-    different = [
-        replace(whole[k], sheet=Sheet.rectangle(round(w, 3), round(v, 3))) for w, v in sides for k in range(len(PITCHES))
-    ]
-
-    def cold(asked: list[Question]) -> float:
-        solver.forget()
-        start = time.perf_counter()
-        solver.solve_all(asked)
-        return time.perf_counter() - start
-
-    every = min(cold(whole) for _ in range(2))
-    changed = [replace(q, sheet=Sheet.rectangle(2.83, 3.17)) for q in whole[: len(PITCHES)]]
-    start = time.perf_counter()
-    solver.solve_all([*changed, *whole[len(PITCHES) :]])
-    one = time.perf_counter() - start
-    forty = cold(different)
-    slanted = min(cold([question(sheet, pitch, windy, supports) for sheet in sheets for pitch in PITCHES]) for _ in range(2))
-    peak = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss + searcher.own_kib()) / 1024
-    return [
-        Figure("board_16_all_cold_s", every, "s", "lower", 3.0), Figure("board_one_sheet_changed_s", one, "s", "lower", 0.4),
-        Figure("board_16_all_windy_cold_s", slanted, "s", "lower", 3.0),
-        Figure("board_40_all_cold_s", forty, "s", "lower", 12.0), Figure("peak_memory_mb", peak, "MB", "lower", 500.0),
-    ]  # fmt: skip
-
-
 def bench_web(checkout: Path) -> list[Figure]:
     """The demo's board cold and in process, and the bench slider's round trip at the server."""
     import urllib.request
@@ -290,7 +255,10 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             board()
             figures.append(Figure("board_16x5_cold_s", seconds(board, 5), "s", "lower", 0.5))
-            figures += bench_whole_boards(solver, searcher, sheets, supports, calm, night)
+            figures += [
+                Figure(name, value, unit, "lower", target)
+                for name, value, unit, target in bench_boards.measured(bed.database.url, bed.course, bed.nights[0])
+            ]
             winds = iter(np.arange(5.0, 12.0, 0.13))
 
             def forecast_changed() -> None:
@@ -396,7 +364,7 @@ def bench(checkout: Path, out: Path | None) -> int:
     from tarvik.commands.warm import warm
 
     warm()
-    boards = bench_web(checkout)  # first: they tell the memory they take, and the references below take more
+    boards = bench_web(checkout)  # first: plans tell the memory they take, and the references below take more
     figures = [*bench_solve(), bench_fold(), *bench_measures(), bench_areas(), *bench_ground(), *boards]
     table = {f.name: f.as_json() for f in figures}
     print(json.dumps(table, indent=2))

@@ -52,9 +52,15 @@ class _Searched(Workings):
         return self._known.shelter(pitch, sheet, settings)
 
 
+def _searched_settings(question: Question) -> int:
+    """How many sliding settings a search for the answer moves: so long it takes."""
+    return sum(s.searched and not s.is_choice and s.name not in question.settings for s in question.pitch.settings)
+
+
 class Sharing:
-    """One board being worked out. The other process searches from the list's beginning, some questions at a time; this one
-    measures what was found there, and while nothing is, it searches and measures from the list's end. What turns out, once
+    """One board being worked out. The other process searches from the list's beginning, which takes longest, some questions at
+    a time; this one measures what was found there, and while nothing is, it searches and measures from the list's end: so
+    both are done at once. What turns out, once
     measured, to need a second search under slanted rain, goes back to the other process first.
     """
 
@@ -71,7 +77,8 @@ class Sharing:
 
     def answers(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked. Raises InputError."""
-        self._waiting.extend((number, question, None) for number, question in enumerate(questions))
+        longest_first = sorted(enumerate(questions), key=lambda asked: -_searched_settings(asked[1]))
+        self._waiting.extend((number, question, None) for number, question in longest_first)
         out: dict[int, Solution] = {}
         searched, sent_back = _Searched(self._known), set[int]()
         with ThreadPoolExecutor(1) as pool:

@@ -25,7 +25,7 @@ from tarvik.core.measure.mats import INNER_M, lay_mats
 from tarvik.core.measure.roof import Roof, pack
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search.aim import worth
-from tarvik.core.search.cases import spread_of
+from tarvik.core.search.cases import tellings
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Face, Shelter, fold_sheet
 from tarvik.core.solve import Question, solve
@@ -92,7 +92,7 @@ def test_the_search_sees_slanted_rain(shelter: Shelter, wind: float, bearing: fl
     weather = Weather(5, wind, bearing)
     exact = measure(shelter, BODY, weather).dry_area_m2
     every, _ = areas_of(shelter, fall_directions(weather))
-    few, _ = areas_of(shelter, spread_of(fall_directions(weather)))
+    few, _ = areas_of(shelter, tellings(fall_directions(weather))[0])
     covered = measure(shelter, BODY).covered_area_m2
     assert every[1] == pytest.approx(exact, abs=0.01 * covered + 1e-6)
     assert few[1] >= exact - 0.01 * covered
@@ -102,10 +102,10 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
     """The search's best of the one case, and the mats it counts there."""
     faces, corners = packed(shelter)
     falls = fall_directions(weather)
-    areas, lid = areas_of(shelter, spread_of(falls))
+    areas, lid = areas_of(shelter, tellings(falls)[0])
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     return best_case(
-        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, spread_of(falls), falls,
+        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, tellings(falls)[0], falls,
         np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0, -1e18,
     )  # fmt: skip
 

@@ -157,7 +157,7 @@ def more_by_the_figures(question: Question, ours: int) -> str:
     folded = hunt.folded(values)
     room = Room.of(hunt, folded, values, 3)
     order = [int(i) for i in np.argsort(-room.dry) if room.dry[i] >= (ours + 1) * question.aim().mat_m2()]
-    near = [i for i in order if room.holds(i, ours + 1, 0.95, 3, hunt.some_falls)]
+    near = [i for i in order if room.holds(i, ours + 1, 0.95, 3, hunt.rain[0])]
     for case in near[:MEASURED]:
         settings = {name: float(array[case]) for name, array in values.items()}
         figures = solve(replace(question, settings=settings)).figures

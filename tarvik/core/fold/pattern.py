@@ -14,9 +14,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     Floats = NDArray[np.float64]
+    Place = tuple[Floats | float, ...]
 
 
 class Role(StrEnum):
@@ -75,6 +78,15 @@ def _rigid_pairs(pattern: Pattern) -> NDArray[np.intp]:
         if frozenset((a, b)) not in pattern.give
     }
     return np.array(sorted(pairs), dtype=np.intp)
+
+
+def stacked(places: Sequence[Place], size: int) -> Floats:
+    """Coordinates (N, P, k) from P places of k numbers or arrays (N,)."""
+    out = np.empty((size, len(places), len(places[0])))
+    for i, place in enumerate(places):
+        for k, c in enumerate(place):
+            out[:, i, k] = c
+    return out
 
 
 @dataclass(frozen=True, slots=True)

@@ -97,11 +97,16 @@ def _jacobian(system: _System, xyz: Floats, weights: Floats) -> Floats:
     return jac.reshape(n, e + 3 * a, 3 * p)
 
 
+def _plain(array: Floats) -> Floats:
+    """The one kind of array for which the kernel is compiled."""
+    flags = array.flags
+    return array if flags.c_contiguous and flags.writeable else array.copy()
+
+
 def length_residual(layout: Layout, xyz: Floats) -> Floats:
     """Largest absolute change (N,) of any edge or diagonal of any panel, in metres."""
     out = np.empty(len(xyz))
-    uv, world = (np.require(a, requirements=("C", "W")) for a in (layout.uv, xyz))  # one kind of array, compiled once
-    worst_change(uv, world, layout.pattern.rigid_pairs(), out)
+    worst_change(_plain(layout.uv), _plain(xyz), layout.pattern.rigid_pairs(), out)
     return out
 
 

@@ -28,8 +28,7 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.geometry import across, laid_out
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Layout
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Layout, Place
 
 _BAG: Final = Pattern(
     ("A", "B", "C", "D", "P", "Q", "S", "T"),

@@ -16,6 +16,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.fold.pattern import stacked
 from tarvik.core.units import Units, format_length
 
 if TYPE_CHECKING:
@@ -259,9 +260,10 @@ def turned_box(box: SheetBox, values: Values) -> tuple[Floats, Floats]:
 
 def place_uv(values: Values, across: list[Floats], along: list[Floats]) -> Floats:
     """Sheet places (N, P, 2) from places across and along the pitch, undoing `turn`."""
-    u, v = np.stack(np.broadcast_arrays(*across), 1), np.stack(np.broadcast_arrays(*along), 1)
-    turn = (values["turn"] > 0.5)[:, None]
-    return np.stack([np.where(turn, v, u), np.where(turn, u, v)], axis=-1)
+    turned = values["turn"] > 0.5
+    uv = stacked(list(zip(across, along, strict=True)), len(turned))
+    uv[turned] = uv[turned][..., ::-1]
+    return uv
 
 
 NARROWEST_SPAN_M: Final = constant(

@@ -29,8 +29,7 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.geometry import across, furthest_meeting, laid_out, limit_by_trying
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Layout
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Layout, Place
 
 _HULL: Final = Setting("hull", "m", 0.4, 1.4, 0.8, "height of the hull's upper edge, the boat on its side", "Hull height",
                        sought=Sought.ALSO)  # fmt: skip

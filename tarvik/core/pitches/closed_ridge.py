@@ -28,8 +28,7 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, point, turned_about
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Floats, Layout
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Floats, Layout, Place
 
 DOORS: Final = Setting("doors", "0 or 1", 0, 1, 0, "0: doors shut; 1: doors open", "Doors", sought=Sought.NEVER,
                          words=("shut", "open"), is_door=True)  # fmt: skip

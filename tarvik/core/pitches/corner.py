@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.pitches.base import (
     DEGREES,
     NARROWEST_SPAN_M,
@@ -33,7 +33,7 @@ from tarvik.core.plane import cross
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.fold.pattern import Floats, Place
 
 STEEPEST_SINE: Final = constant(
     "diagonal_fly_steepest", 0.985, "sine", ENGINEERING, "steepest side of a diagonal fly: 80 degrees from level"
@@ -71,7 +71,7 @@ def _plow_layout(box: SheetBox, values: Values) -> Layout:
         corners.append((x, root(side**2 - h**2 - x**2)))
     reach = np.where(h <= most_height(np.full_like(h, min(box))), reach, np.nan)
     (xa, ya), (xb, yb) = corners
-    start = np.stack([np.stack(c, 1) for c in ([zero, reach, xa, xb], [zero, zero, -ya, yb], [h, zero, zero, zero])], axis=-1)
+    start = stacked([(zero, zero, h), (reach, zero, zero), (xa, -ya, zero), (xb, yb, zero)], h.size)
     held = np.zeros((4, 3), dtype=bool)
     held[:, 2] = True
     held[0] = True
@@ -120,7 +120,7 @@ def _fly_layout(box: SheetBox, values: Values) -> Layout:
         fall = np.where((foot - corner >= LOWEST_RISE_M) & (sine <= STEEPEST_SINE), sine, np.nan)
         out = altitude * root(1 - fall**2)
         points.append((share * reach + altitude * fall * (far - near) / diagonal, hand * out, corner + 0 * foot))
-    start = np.stack([np.stack(point, axis=-1) for point in points], axis=1)
+    start = stacked(points, near.size)
     held = np.zeros((4, 3), dtype=bool)
     held[:, 2] = True
     held[0] = True
@@ -303,12 +303,12 @@ def _tipped_layout(box: SheetBox, values: Values) -> Layout:
     r = (back - tip / np.sqrt(2), (x[1] + y[1]) / 2)
     ok = (tip > 0) & (tip < min(width, length)) & (r[0] >= 0)
     places = [(zero, zero, h), (*a, zero), (*b, zero), (*x, zero), (*y, zero), (*r, zero)]
-    start = np.stack([np.stack(np.broadcast_arrays(*p), axis=-1) for p in places], axis=1)
+    start = stacked(places, h.size)
     start[~ok] = np.nan
-    flat = np.zeros((h.size, 6, 2))
-    flat[:, 1], flat[:, 2], flat[:, 5] = (width, 0), (0, length), (width, length)
-    flat[:, 3] = np.stack([np.full_like(tip, width), length - tip], axis=-1)
-    flat[:, 4] = np.stack([width - tip, np.full_like(tip, length)], axis=-1)
+    sides: list[Place] = [
+        (0, 0), (width, 0), (0, length), (width, length - tip), (width - tip, length), (width, length)
+    ]  # fmt: skip
+    flat = stacked(sides, h.size)
     held = np.zeros((6, 3), dtype=bool)
     held[:, 2] = True
     held[0] = True

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.fold.pattern import Layout
+from tarvik.core.fold.pattern import Layout, stacked
 from tarvik.core.pitches.base import Limit, SheetBox, Values, root
 from tarvik.core.plane import cross
 
@@ -15,9 +15,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from tarvik.core.fold.pattern import Floats, Pattern
-
-    Place = tuple[Floats | float, ...]
+    from tarvik.core.fold.pattern import Floats, Pattern, Place
 
 
 def circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, hand: float) -> tuple[Floats, Floats]:
@@ -66,15 +64,6 @@ def across(values: Values, places: Mapping[str, Place]) -> dict[str, Place]:
     """Flat places (across, along) of every point, with `turn` undone."""
     turn = values["turn"] > 0.5
     return {name: (np.where(turn, v, u), np.where(turn, u, v)) for name, (u, v) in places.items()}
-
-
-def stacked(places: list[Place], size: int) -> Floats:
-    """Coordinates (N, P, k) from P places of k numbers or arrays (N,)."""
-    out = np.empty((size, len(places), len(places[0])))
-    for i, place in enumerate(places):
-        for k, c in enumerate(place):
-            out[:, i, k] = c
-    return out
 
 
 def laid_out(

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.pitches.base import (
     DEGREES,
     NARROWEST_SPAN_M,
@@ -66,7 +66,7 @@ def _lay(pattern: Pattern, values: Values, along: list[np.ndarray], places: list
     x = [x for x in places for _ in range(2)]
     y = [length / 2, -length / 2] * len(along)
     z = [values["height"]] * 2 + [zero] * (2 * len(along) - 2)
-    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    start = stacked(list(zip(x, y, z, strict=True)), length.size)
     held = np.zeros((2 * len(along), 3), dtype=bool)
     held[:, 2] = True
     held[:2] = True

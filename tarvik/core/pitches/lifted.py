@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.fold.bias import SHEAR_MOST_DEG, Mesh, hang, shear_deg
-from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.fold.solve import RIGID_M, length_residual
 from tarvik.core.pitches.base import (
     TURN,
@@ -29,11 +29,10 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.corner import PLOW_POINT
-from tarvik.core.pitches.geometry import across, limit_by_trying, stacked
+from tarvik.core.pitches.geometry import across, limit_by_trying
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Floats
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Floats, Place
 
 
 def _mesh_pattern(names: dict[str, str], roles: dict[str, Role]) -> Pattern:

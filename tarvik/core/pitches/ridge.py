@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import constant
-from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.pitches.base import (
     DEGREES,
     NARROWEST_SPAN_M,
@@ -55,7 +55,7 @@ def _a_frame_layout(box: SheetBox, values: Values) -> Layout:
     x = [zero, length, zero, length, zero, length]
     y = [zero, zero, left, left, -right, -right]
     z = [height, height, zero, zero, zero, zero]
-    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    start = stacked(list(zip(x, y, z, strict=True)), width.size)
     held = np.zeros((6, 3), dtype=bool)
     held[:, 2] = True
     held[:2] = True
@@ -116,7 +116,7 @@ def _spread_layout(box: SheetBox, values: Values, left: tuple[Floats, Floats], r
     x = [zero, length, zero, length, zero, length]
     y = [zero, zero, left[0], left[0], -right[0], -right[0]]
     z = [values["height"]] * 2 + [left[1]] * 2 + [right[1]] * 2
-    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    start = stacked(list(zip(x, y, z, strict=True)), width.size)
     held = np.zeros((6, 3), dtype=bool)
     held[:, 2] = True
     held[:2] = True
@@ -260,7 +260,7 @@ def _tube_layout(box: SheetBox, values: Values) -> Layout:
     x = [zero, length] * 4
     y = [zero, zero, half, half, -half, -half, half, half]
     z = [height, height, *[zero] * 6]
-    start = np.stack([np.stack(c, 1) for c in (x, y, z)], axis=-1)
+    start = stacked(list(zip(x, y, z, strict=True)), width.size)
     held = np.zeros((8, 3), dtype=bool)
     held[:, 2] = True
     held[:2] = True

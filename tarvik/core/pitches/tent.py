@@ -28,8 +28,7 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.geometry import circles, furthest_meeting, laid_out, limit_by_trying, point, turned_about
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Floats, Layout
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Floats, Layout, Place
 
 SHUT, OPEN, PINNED, FLOWN = range(4)
 DOOR_STATES: Final = Setting(

@@ -27,8 +27,7 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, mirrored
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Layout
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Layout, Place
 
 FRONT_LEAST_M: Final = constant(
     "walled_front", 0.6, "m", ENGINEERING, "narrowest front between the poles of a lean-to with walls: a way in"

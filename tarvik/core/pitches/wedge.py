@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role
+from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.pitches.base import (
     DEGREES,
     Anchor,
@@ -28,8 +28,7 @@ from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, poi
 from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
-    from tarvik.core.fold.pattern import Floats
-    from tarvik.core.pitches.geometry import Place
+    from tarvik.core.fold.pattern import Floats, Place
 
 _WRAP: Final = Pattern(
     ("A", "B", "E", "F", "G", "H", "O", "K"),
@@ -67,11 +66,11 @@ def _wrap_layout(box: SheetBox, values: Values) -> Layout:
         (zero, -half, h), (zero, half, h), (depth, -half, zero), (depth, half, zero), (gx, -gy, zero), (gx, gy, zero),
         (nose[0], zero, nose[1]), (depth - half, zero, zero),
     ]  # fmt: skip
-    start = np.stack([np.stack(p, axis=-1) for p in places], axis=1)
+    start = stacked(places, h.size)
     start[~ok] = np.nan
     full = np.full_like(a, s)
     flat = [(a, zero), (zero, a), (full, rest), (rest, full), (full, zero), (zero, full), (zero, zero), (full, full)]
-    uv = np.stack([np.stack(p, axis=-1) for p in flat], axis=1)
+    uv = stacked(flat, h.size)
     held = np.zeros((8, 3), dtype=bool)
     held[:, 2] = True
     held[:2] = True

@@ -21,7 +21,7 @@ from tarvik.core.search.aim import MAT_FIRST, SHORTER, most_of_room
 from tarvik.core.search.cases import BUTTON_FREE, COARSE, FINE, Hunt, Room
 from tarvik.core.search.first import First, Steps, also_sought
 from tarvik.core.search.found import Found, found_at
-from tarvik.core.search.grids import allowed, combined
+from tarvik.core.search.grids import allowed, combined, in_range
 from tarvik.core.search.more import with_room_for
 
 if TYPE_CHECKING:
@@ -92,7 +92,7 @@ class _Stages:
         """The first cases of all settings; None when none folds, or none has a usual value that it may leave."""
         if not self._hunt.aim.also or not also_sought(self._hunt):
             return None
-        return self._begun(ALL if len(self._hunt.falls) == 1 else ALL_SLANTED)
+        return self._begun(ALL if self._hunt.calm else ALL_SLANTED)
 
     def _worth_at_most(self, mats: int) -> float:
         """More than which no settings are worth with so many mats."""
@@ -150,7 +150,7 @@ def _as_usual(hunt: Hunt, found: Found) -> Found:
 
 def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
     """In slanted rain, and for as many as fit, settings at which one more lies dry than found, and another."""
-    while found.mats < hunt.mats and (len(hunt.falls) > 1 or hunt.aim.wanted is None):
+    while found.mats < hunt.mats and (not hunt.calm or hunt.aim.wanted is None):
         places = with_room_for(hunt, first, room, found.mats + 1)
         if not places:
             break
@@ -200,11 +200,7 @@ def _around(setting: Setting, best: float, step: float, count: int, last: bool, 
     values = best + step * _EITHER_SIDE[count]
     if last:
         values = np.round(values, 2 if setting.is_length else 0)
-    inside = np.minimum(np.maximum(values, setting.least), setting.most)
-    new = np.empty(len(inside), dtype=np.bool_)
-    new[0] = True
-    np.greater(inside[1:], inside[:-1], out=new[1:])
-    return allowed(inside[new], setting, aim.supports)
+    return allowed(in_range(values, setting), setting, aim.supports)
 
 
 def _clearly_more(found: Found) -> float:

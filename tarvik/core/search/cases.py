@@ -40,6 +40,10 @@ FINE: Final = 3
 """Headings every 6 degrees."""
 _FINEST: Final = {COARSE: 0.2, FINE: 0.05}  # how finely areas under hollow roofs are taken
 _FEW: Final = 2
+_SOME_WINDS: Final = 3
+"""The wind, and both ends of its spread."""
+_MANY_WINDS: Final = 9
+"""Between them the rain wets a few millimetres more at most."""
 _ANYTHING: Final = -1e18  # less than any case that folds is worth
 
 
@@ -96,11 +100,17 @@ class Cases:
         return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1), open_m2)
 
 
+def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -> dict[str, Floats]:
+    """Every setting (N,): those of the cases (N, names), and those that are the same in all of them."""
+    out = {name: np.full(len(cases), value) for name, value in still.items()}
+    return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
+
+
 @dataclass(frozen=True, slots=True)
 class Hunt:
     """What is looked for, and what of it is the same for every case: `given` settings stay, the others stand at their `usual`
-    values unless searched; `falls` (K, 2) is the rain, `some_falls` as much of it as tells where to look; `mats` of such
-    `boxes` and length and width `mat` are enough.
+    values unless searched; `rain` are its `tellings`, each (K, 2); `mats` of such `boxes` and length and width `mat` are
+    enough.
     """
 
     fitting: Fitting
@@ -109,8 +119,7 @@ class Hunt:
     given: Mapping[str, float]
     sit: float
     stand: float
-    falls: Floats
-    some_falls: Floats
+    rain: tuple[Floats, ...]
     heights: Floats
     boxes: Floats
     mat: Floats
@@ -119,9 +128,9 @@ class Hunt:
 
     @classmethod
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
-        body, clearance, falls = aim.body, aim.clearance, fall_directions(aim.weather)
+        body, clearance = aim.body, aim.clearance
         return cls(
-            fitting, sheet, aim, given, sitting_height(body), standing_height(body), falls, spread_of(falls),
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body), tellings(fall_directions(aim.weather)),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), aim.wanted or MOST_MATS,
             {s.name: usual_value(s, aim.supports) for s in fitting.pitch.settings},
@@ -134,18 +143,31 @@ class Hunt:
         return replace(self, boxes=clearance.boxes(stature_m), mat=mat, mats=1)
 
     @property
+    def airy(self) -> bool:
+        """Whether anybody weighs the openings."""
+        return self.aim.intent.air != 0
+
+    @property
+    def calm(self) -> bool:
+        """Whether the rain falls straight down."""
+        return len(self.rain[-1]) == 1
+
+    @property
     def few(self) -> bool:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.mats <= _FEW
 
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
         """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
-        out = {name: np.full(len(cases), self.given.get(name, value)) for name, value in self.usual.items()}
-        return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
+        return values_of(names, cases, self.still(names))
+
+    def still(self, names: Sequence[str]) -> dict[str, float]:
+        """The values of the settings but those names."""
+        return {name: self.given.get(name, value) for name, value in self.usual.items() if name not in names}
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:
         """The sheet folded at these settings."""
-        return Cases.folded(self.fitting.pitch, self.fitting.box, values, airy=self.aim.intent.air != 0)
+        return Cases.folded(self.fitting.pitch, self.fitting.box, values, airy=self.airy)
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,7 +186,7 @@ class Room:
         aim = hunt.aim
         out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
         if len(folded.corners):
-            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.some_falls, _FINEST[stride], out, lid)
+            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.rain[0], _FINEST[stride], out, lid)
         else:  # a floor and nothing over it
             out[:] = 0.0
             out[:, 0] = folded.peak
@@ -189,7 +211,7 @@ class Room:
             return None
         hunt, top, mats = self.hunt, int(order[0]), 0
         if len(self.folded.corners):
-            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.some_falls, hunt.falls, self.worth, more_than)
+            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.rain[0], hunt.rain[-1], self.worth, more_than)
             mats = min(mats, hunt.mats)
         if top < 0 or self.worth[top] + MAT_FIRST * mats <= more_than:
             return None
@@ -217,9 +239,15 @@ class Room:
         return int(top), int(mats)
 
 
-def spread_of(falls: Floats) -> Floats:
-    """Those falls (K, 2) of all that the quick figures try: calm, the wind, and both ends of its spread."""
-    return np.ascontiguousarray(falls if len(falls) == 1 else falls[[0, 1, len(falls) // 2, -1]])
+def tellings(falls: Floats) -> tuple[Floats, ...]:
+    """Little of the rain (K, 2), most of it and all of it: each tells sooner where the next is worth trying. In calm all."""
+    fewer = (_spread(falls, winds) for winds in (_SOME_WINDS, _MANY_WINDS) if winds < len(falls) - 1)
+    return (*fewer, falls)
+
+
+def _spread(falls: Floats, winds: int) -> Floats:
+    """Of all falls the calm one, and so many winds evenly from one end of the spread to the other."""
+    return np.asarray(falls[np.append(0, np.rint(np.linspace(1, len(falls) - 1, winds)).astype(np.intp))])
 
 
 def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:

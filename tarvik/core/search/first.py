@@ -3,24 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Final
+from functools import lru_cache
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Sought
+from tarvik.core.search.cases import Cases, values_of
 from tarvik.core.search.grids import allowed, combined, grid
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from tarvik.core.fold.pattern import Floats
-    from tarvik.core.pitches.base import Setting
-    from tarvik.core.search.cases import Cases, Hunt
+    from tarvik.core.pitches.base import Pitch, Setting
+    from tarvik.core.rig.supports import Supports
+    from tarvik.core.search.cases import Hunt
 
 MOST_SLIDING: Final = 3
 """Sliding settings that are searched at once."""
 HARDLY_ANY: Final = constant("hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried")
+KEPT: Final = 128
+"""Grids kept folded: some tens of kilobytes each."""
 _BAND_TRIED: Final = 32
 _BAND_TAKEN: Final = 5
 
@@ -58,17 +63,60 @@ class First:
         if hunt.fitting.box[0] == hunt.fitting.box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
-        cases = combined(list(grids.values()))
-        if not also:
-            cases = np.vstack([cases, _level(grids, cases, steps.first[1])])
+        asked = _Asked(
+            hunt.fitting.pitch, hunt.fitting.box, hunt.aim.supports, tuple(grids), tuple(g.tobytes() for g in grids.values()),
+            tuple(hunt.still(tuple(grids)).items()), hunt.airy, 0 if also else steps.first[1],
+            sliding[0] if len(sliding) >= MOST_SLIDING else None,
+        )  # fmt: skip
+        cases, folded = _folded(asked)
         values = hunt.values(list(grids), cases)
-        folded = hunt.folded(values)
-        if len(sliding) >= MOST_SLIDING and np.isfinite(folded.peak).mean() < HARDLY_ANY:
-            banded = _banded(hunt, grids, sliding[0])
-            cases = banded if len(banded) else cases
-            values = hunt.values(list(grids), cases)
-            folded = hunt.folded(values)
         return cls(cases, values, folded, sliding, width) if np.isfinite(folded.peak).any() else None
+
+
+class _Asked(NamedTuple):
+    """What tells how many cases fold: the pitch on a sheet of that box, the names of the settings that are tried, their grids
+    packed, and the values of the others; how many cases of `level` heights there are besides; and `banded`, along which
+    setting, where hardly any case folds.
+    """
+
+    pitch: Pitch
+    box: tuple[float, float]
+    supports: Supports
+    names: tuple[str, ...]
+    packed: tuple[bytes, ...]
+    still: tuple[tuple[str, float], ...]
+    airy: bool
+    level: int
+    banded: Setting | None
+
+    @property
+    def grids(self) -> dict[str, Floats]:
+        """The values of each setting that are tried."""
+        return {name: np.frombuffer(packed) for name, packed in zip(self.names, self.packed, strict=True)}
+
+
+@lru_cache(maxsize=KEPT)
+def _folded(asked: _Asked) -> tuple[Floats, Cases]:
+    """The grids' combinations (N, settings), or banded ones, and they folded; kept, for many sheets of a bag are of one size,
+    and who lies there and in what rain makes no difference.
+    """
+    cases = combined(list(asked.grids.values()))
+    cases = np.vstack([cases, _level(asked.grids, cases, asked.level)])
+    folded = _cases_folded(asked, cases)
+    if asked.banded is not None and np.isfinite(folded.peak).mean() < HARDLY_ANY:
+        banded = _banded(asked, asked.banded)
+        if len(banded):
+            cases, folded = banded, _cases_folded(asked, banded)
+    return cases, folded
+
+
+def forget_folded() -> None:
+    """Forget the grids kept folded (for benchmarks)."""
+    _folded.cache_clear()
+
+
+def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
+    return Cases.folded(asked.pitch, asked.box, values_of(asked.names, cases, dict(asked.still)), airy=asked.airy)
 
 
 def _always_sought(hunt: Hunt) -> list[Setting]:
@@ -98,17 +146,17 @@ def also_sought(hunt: Hunt) -> list[Setting]:
     return [s for s in hunt.fitting.pitch.settings if s.sought is Sought.ALSO and s.name not in hunt.given]
 
 
-def _banded(hunt: Hunt, grids: Mapping[str, Floats], along: Setting) -> Floats:
+def _banded(asked: _Asked, along: Setting) -> Floats:
     """Cases (N, settings) of the other grids' combinations, each at some values of one setting over the band in which the
     sheet folds: of settings that must suit each other, hardly any of a plain grid's combinations does.
     """
-    names = [*(n for n in grids if n != along.name), along.name]
-    tried = allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, hunt.aim.supports)
-    cases = combined([*(grids[n] for n in names[:-1]), tried])
-    start = hunt.fitting.pitch.layout(hunt.fitting.box, hunt.values(names, cases)).start
+    names = [*(n for n in asked.names if n != along.name), along.name]
+    tried = allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, asked.supports)
+    cases = combined([*(asked.grids[n] for n in names[:-1]), tried])
+    start = asked.pitch.layout(asked.box, values_of(names, cases, dict(asked.still))).start
     folds = np.isfinite(start).all(axis=(1, 2)).reshape(-1, len(tried))
     rows = np.flatnonzero(folds.any(axis=1))
     low, high = folds[rows].argmax(axis=1), len(tried) - 1 - folds[rows, ::-1].argmax(axis=1)
     picked = np.rint(low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, _BAND_TAKEN)).astype(np.intp)
     some = cases.reshape(-1, len(tried), len(names))[rows[:, None], picked].reshape(-1, len(names))
-    return np.unique(some[:, [names.index(n) for n in grids]], axis=0)
+    return np.unique(some[:, [names.index(n) for n in asked.names]], axis=0)

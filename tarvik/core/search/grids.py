@@ -44,6 +44,15 @@ def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Float
     return allowed(values, setting, supports)
 
 
+def in_range(values: Floats, setting: Setting) -> Floats:
+    """Ascending values taken to the setting's range, none of them twice."""
+    inside = np.minimum(np.maximum(values, setting.least), setting.most)
+    new = np.empty(len(inside), dtype=np.bool_)
+    new[0] = True
+    np.greater(inside[1:], inside[:-1], out=new[1:])
+    return np.asarray(inside[new])
+
+
 def usual_value(setting: Setting, supports: Supports) -> float:
     """The value at which a setting stands unless it is searched: its default, or what some support can reach nearest to it."""
     spans = _spans(setting, supports) if setting.searched else None

@@ -17,7 +17,7 @@ from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import MAT_FIRST
 from tarvik.core.search.cases import FINE, Hunt, Room
 from tarvik.core.search.found import Found
-from tarvik.core.search.grids import allowed, combined
+from tarvik.core.search.grids import allowed, combined, in_range
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -41,6 +41,9 @@ METRE_DEG: Final = constant("metre_degree", 0.0175, "m", ENGINEERING, "metre by 
 WHOLE: Final = 1.0
 EVERY: Final = 1
 """Headings every 2 degrees, as the exact figures have them."""
+_LITTLE: Final = 1
+_MOST: Final = 2
+"""How many tellings of the rain are little of it, and most of it."""
 _CLIMBS: Final = 3
 _FINEST_M: Final = 0.01
 _FINEST_DEG: Final = 1.0
@@ -80,25 +83,29 @@ class _Slope:
         return [int(i) for i in order if np.isfinite(self.room.worth[i]) and self.room.dry[i] >= least]
 
     def higher(self, case: int, than: float, stride: int) -> _Top | None:
-        """The case, if all mats lie there at a greater share; with every heading under all of the rain, else under some."""
+        """The case, if all mats lie there at a greater share: with every heading under most of the rain, else under little.
+        Whole ones lie there under all of it.
+        """
         hunt, low, high = self.room.hunt, min(than + SHARE_GAIN, WHOLE), WHOLE
-        falls = hunt.falls if stride == EVERY else hunt.some_falls
-        if len(falls) > len(hunt.some_falls) and not self.room.holds(case, self.mats, low, stride, hunt.some_falls):
-            return None  # as most do, and in half of the time
-        if not self.room.holds(case, self.mats, low, stride, falls):
+        rain = hunt.rain[:_MOST] if stride == EVERY else hunt.rain[:_LITTLE]
+        if not self._all_lie(case, low, stride, rain):
             return None
-        if self.room.holds(case, self.mats, WHOLE, stride, hunt.falls):
+        if self._all_lie(case, WHOLE, stride, hunt.rain):
             low = WHOLE
         elif low == WHOLE:
             return None
         for _ in range(_HALVINGS if low < WHOLE else 0):
             middle = (low + high) / 2
-            if self.room.holds(case, self.mats, middle, stride, falls):
+            if self._all_lie(case, middle, stride, rain[-1:]):
                 low = middle
             else:
                 high = middle
         settings = {name: float(array[case]) for name, array in self.values.items()}
         return _Top(low, settings, float(self.room.worth[case]))
+
+    def _all_lie(self, case: int, share: float, stride: int, rain: Sequence[Floats]) -> bool:
+        """Whether all mats lie there at a share, under each of those tellings of the rain."""
+        return all(self.room.holds(case, self.mats, share, stride, falls) for falls in rain)
 
 
 def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found]:
@@ -167,8 +174,7 @@ class _Climb:
         together = [s.sought is Sought.FIRST for s in self.first.sliding]
         parts = [[g if both else h for g, h, both in zip(grids, here, together, strict=True)]]
         parts += [[*here[:i], grids[i], *here[i + 1 :]] for i, both in enumerate(together) if not both]
-        cases = np.unique(np.vstack([combined(part) for part in parts]), axis=0)
-        return self._best_of(top, cases, stride)
+        return self._best_of(top, np.vstack([combined(part) for part in parts]), stride)
 
     def _about(self, top: _Top) -> _Top:
         """Where whole mats lie about a place that nearly holds them, or that place: ridges that no step follows end there."""
@@ -183,15 +189,16 @@ class _Climb:
         return whole if whole.share == WHOLE else top
 
     def _allowed(self, setting: Setting, values: Floats) -> Floats:
-        """Those values that are in range and within the supports' reach."""
-        return allowed(np.unique(np.clip(values, setting.least, setting.most)), setting, self.hunt.aim.supports)
+        """Those of ascending values that are in range and within the supports' reach."""
+        return allowed(in_range(values, setting), setting, self.hunt.aim.supports)
 
     def _best_of(self, top: _Top, cases: Floats, stride: int) -> _Top:
         """The highest of cases (N, sliding settings), or the top itself; the first that holds whole mats."""
         names = [s.name for s in self.first.sliding]
         apart = [value for name, value in top.settings.items() if name not in names]
         keys = [(stride, *apart, *(round(float(x), _SAME) for x in case)) for case in cases]
-        fresh = [i for i, key in enumerate(keys) if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN]
+        once = {key: i for i, key in enumerate(keys)}
+        fresh = [i for key, i in once.items() if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN]
         if not fresh:
             return top
         values = {name: np.full(len(fresh), value) for name, value in top.settings.items()}

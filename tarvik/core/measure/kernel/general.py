@@ -17,6 +17,7 @@ from tarvik.core.measure.kernel.extent import eased, extent, regions, within_pla
 from tarvik.core.measure.kernel.polygon import (
     FLAT_M2,
     MOST_CORNERS,
+    SAME_M,
     area,
     bounds_of,
     centroid,
@@ -259,6 +260,41 @@ def obstacles_under(
 
 
 @compiled
+def _about_ground(ground: Floats, count: int, limits: Floats, limit_box: Ints) -> tuple[Floats, Ints, int]:
+    """The half-planes about the convex `ground` of a mat, then those of its other rectangles, of which rectangle each is, and
+    how many are about the ground: of many falls of the rain most half-planes leave more than others do.
+    """
+    out, box, made = np.empty((count + limit_box.size, 3)), np.zeros(count + limit_box.size, dtype=np.int64), 0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        dx, dy = ground[j, 0] - ground[i, 0], ground[j, 1] - ground[i, 1]
+        size = np.hypot(dx, dy)
+        if size > SAME_M:
+            out[made, 0], out[made, 1] = -dy / size, dx / size
+            out[made, 2] = out[made, 0] * ground[i, 0] + out[made, 1] * ground[i, 1]
+            made += 1
+    sides = made
+    for m in range(limit_box.size):
+        if limit_box[m] > 0:
+            out[made], box[made] = limits[m], limit_box[m]
+            made += 1
+    return out[:made], box[:made], sides
+
+
+@compiled
+def _in_reach(obstacles: Floats, boxes: Ints, count: int, about: Floats) -> int:
+    """Keep, in place, the obstacles that lie beyond none of the half-planes about a mat's ground, for every rectangle is part
+    of the mat; returns their number.
+    """
+    kept = 0
+    for t in range(count):
+        if not _beyond(obstacles[t], about, 0, about.shape[0]):
+            obstacles[kept], boxes[kept] = obstacles[t], boxes[t]
+            kept += 1
+    return kept
+
+
+@compiled
 def general_entries(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, falls: Floats, headings: Ints, steps: int,
     inner: float, enough: float, polygons: Floats, sizes: Ints, heading: Ints, ground: Floats, ground_least: float,
@@ -280,30 +316,36 @@ def general_entries(
     count = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, shadow_sizes, ends, rings, ring_sizes)
     if count < 0:
         return 0, 0
-    ring_box = np.zeros(parts, dtype=np.int64)
-    ring_box[: heights.size] = np.arange(heights.size)
-    limits, reach, order = eased(limits[:count], inner), np.empty(4), np.arange(count)
-    made, blocked, ground_corners, apart = 0, -1, 0, -1.0
-    region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), limits, limit_box, 1)
+    made, blocked, apart, outer = 0, -1, -1.0, np.empty((0, 3))
+    within, within_box = eased(limits[:count], inner), limit_box[:count]
+    region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), within, within_box, 1)
     ground_corners = corners_of[0]
     ground[:ground_corners] = region[0, :ground_corners]
-    if area(ground, ground_corners) < ground_least:
+    if ground_corners < 3 or area(ground, ground_corners) < ground_least:
         return 0, ground_corners
+    ring_box = np.zeros(parts, dtype=np.int64)
+    ring_box[: heights.size] = np.arange(heights.size)
+    if ground_corners < min(MOST_CORNERS, rings.shape[1]):  # else some half-planes were let be
+        within, within_box, about = _about_ground(ground, ground_corners, within, within_box)
+        outer = eased(within[:about], -inner)
+        rings[0, :ground_corners], ring_sizes[0], parts = ground[:ground_corners], ground_corners, heights.size
+    reach, order = np.empty(4), np.arange(within_box.size)
     room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     some, normals, sides = obstacles[:0], np.empty((0, OBSTACLE_CORNERS, 3)), np.empty(0, dtype=np.int64)
     for h in range(headings.size):
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
-        if not extent(rings, ring_sizes, ring_box, boxes, c, s, reach):
+        if not extent(rings, ring_sizes[:parts], ring_box, boxes, c, s, reach):
             continue
-        one, two, corners_left = within_planes(reach, limits, limit_box, boxes, c, s, order, one, two)
+        one, two, corners_left = within_planes(reach, within, within_box, boxes, c, s, order, one, two)
         if corners_left == 0:
             continue
         if blocked < 0:  # only now: where nobody fits, mostly the half-planes alone have told so
             blocked, _ = obstacles_under(
                 faces, corners, plane, heights, limits, ends, obstacles, obstacle_box, shadows, shadow_sizes
             )
+            blocked = _in_reach(obstacles, obstacle_box, blocked, outer)
             some = obstacles[:blocked]
             normals, sides = outward(some)
         side, pieces = clear_of(
