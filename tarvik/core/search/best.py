@@ -71,7 +71,7 @@ def best_settings(pitch: Pitch, sheet: Sheet, aim: Aim, fixed: Mapping[str, floa
             break
         shorter = hunt.for_one_shorter(aim.shorter_m(share))
         served = stages.as_usual(shorter, *stages.usual)
-        served = served if served.mats else stages.off_usual(shorter, served)
+        served = served if served.mats else stages.off_usual(shorter, served, MAT_FIRST / 2)
         found = served if served.mats else found
     return found.settings
 
@@ -111,12 +111,14 @@ class _Stages:
         """The best for a body with usual values, begun by those cases."""
         return _with_more(hunt, first, room.of_others(hunt), _searched(hunt, first, room.of_others(hunt)))
 
-    def off_usual(self, hunt: Hunt, found: Found) -> Found:
-        """Of all settings what lets one more lie dry than found, or is worth clearly more; or just what was found."""
+    def off_usual(self, hunt: Hunt, found: Found, least: float = -np.inf) -> Found:
+        """Of all settings what lets one more lie dry than found, or is worth clearly more; or just what was found. Only first
+        cases worth at least so much are looked into.
+        """
         if self._worth_at_most(hunt.mats) <= _clearly_more(found) or self.all is None:
             return found
         first, room = self.all[0], self.all[1].of_others(hunt)
-        near = _best(first, room, found.worth - ALSO_NEAR)
+        near = _best(first, room, max(found.worth - ALSO_NEAR, least))
         other = _refined(hunt, first.sliding, near, first.width) if near else found
         always = [s for s in first.sliding if s.sought is Sought.FIRST]
         if other.worth > found.worth - ALSO_NEAR / 2:
