@@ -114,8 +114,8 @@ PLAIN: Final = Workings()
 def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     """Answer a question. Raises InputError for settings the pitch does not have or that are out of range.
 
-    Doors that only the want of air opens stay as the pitch has them, and settings at their usual values, where what is at hand
-    does not do for more.
+    Doors that only the night opens or shuts stay as the pitch has them, and settings at their usual values, where what is at
+    hand does not do for more.
     """
     found = _answer(question, workings)
     for plainer in _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ():
@@ -131,13 +131,16 @@ def _plainer(question: Question, found: Solution, workings: Workings) -> list[Qu
     """
     free = [s for s in question.pitch.settings if s.name not in question.settings]
     out = []
-    usual = {s.name: usual_value(s, question.supports) for s in free if s.sought is Sought.ALSO}
+    doors = [s for s in free if question.intent.moves_door(s)]
+    usual = {
+        s.name: usual_value(s, question.supports) for s in free if s.sought is Sought.ALSO or (s.is_door and s not in doors)
+    }
     moved = any(found.settings.get(name, value) != value for name, value in usual.items())
     if moved and not _lacks_what_no_setting_gives(question, found, usual, workings):
         out.append(replace(question, also=False))
-    if question.intent.air > 0 and any(s.is_door for s in free):
-        without_air = replace(question.intent, slug=f"{question.intent.slug} without air", air=0.0)
-        out += [replace(asked, intent=without_air) for asked in (question, *out)]
+    if doors and (question.intent.air > 0 or any(found.settings[s.name] != s.default for s in doors)):
+        as_they_are = replace(question.intent, slug=f"{question.intent.slug}, doors as they are", air=0.0, shut=0.0)
+        out += [replace(asked, intent=as_they_are) for asked in (question, *out)]
     return out
 
 

@@ -64,12 +64,32 @@ def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str) -> None:
 
 @pytest.mark.parametrize(("slug", "name"), DOORS.items())
 def test_doors_stand_as_the_night_asks(slug: str, name: str) -> None:
-    """Open for heat and a view; in a storm and in steady rain as the pitch has them: shut, or an awning low in front."""
-    shut = 1.0 if slug == "awning-wedge" else 0.0
-    assert solve(asked(slug, "shade")).settings[name] != shut
-    assert solve(asked(slug, "fair-view")).settings[name] != shut
-    for intent in ("storm", "steady-rain"):
-        assert solve(asked(slug, intent)).settings[name] == PITCHES[slug].setting(name).default
+    """Open for heat and a view; shut in a storm; in steady rain as the pitch has them: shut, or an awning low in front."""
+    door = PITCHES[slug].setting(name)
+    assert solve(asked(slug, "shade")).settings[name] != door.shut_at
+    assert solve(asked(slug, "fair-view")).settings[name] != door.shut_at
+    assert solve(asked(slug, "storm")).settings[name] == door.shut_at
+    assert solve(asked(slug, "steady-rain")).settings[name] == door.default
+
+
+@pytest.mark.parametrize("intent", ["storm", "steady-rain"])
+def test_doors_open_sooner_than_that_nobody_lies_dry(intent: str) -> None:
+    """Under an 8 ft wedge nobody fits with the doors shut: flown, they make room for one; everyone's bed comes first."""
+    wanted = asked("closed-wedge", intent, 2.44)
+    found, shut = solve(wanted), solve(replace(wanted, settings={"doors": 0}))
+    assert found.figures is not None
+    assert shut.figures is not None
+    assert (found.figures.sleepers, shut.figures.sleepers) == (1, 0)
+    assert found.settings["doors"] != 0
+    assert solve(replace(wanted, wanted=None)).settings["doors"] == 0  # nobody is named who is to lie there
+
+
+def test_a_corner_that_does_not_reach_the_ground_flies_in_a_storm_too() -> None:
+    """Half the square's diagonal of 1.016 m is 0.72 m: between poles of 1.45 and 1.15 m it ends above the ground."""
+    high = {"pole": 1.45, "pole_far": 1.15, "tie": 1.016}
+    found = solve(replace(asked("awning-wedge", "storm", 3.05), settings=high))
+    assert found.verdict is Verdict.FORMS
+    assert found.settings["door"] == 0
 
 
 def test_a_door_that_is_given_stays() -> None:

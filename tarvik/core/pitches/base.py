@@ -74,7 +74,7 @@ class Setting:
     step: float = 0.01
     sought: Sought = Sought.FIRST
     words: tuple[str, ...] = ()  # of a choice: what each number stands for
-    is_door: bool = False  # what stands open where air is wanted
+    shut_at: float | None = None  # of a door, which stands open where air is wanted: the value at which it is shut
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:
@@ -89,6 +89,11 @@ class Setting:
     def searched(self) -> bool:
         """Whether a search may move it."""
         return self.sought is not Sought.NEVER
+
+    @property
+    def is_door(self) -> bool:
+        """Whether it opens and shuts."""
+        return self.shut_at is not None
 
     @property
     def is_length(self) -> bool:

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Place
 
 DOORS: Final = Setting("doors", "0 or 1", 0, 1, 0, "0: doors shut; 1: doors open", "Doors", sought=Sought.NEVER,
-                         words=("shut", "open"), is_door=True)  # fmt: skip
+                         words=("shut", "open"), shut_at=0)  # fmt: skip
 _LOOK: Final = Step("Look up for dead branches, and clear the ground of stones and sticks. One end goes to the wind.")
 _SIDES: Final = (Panel("left", Role.ROOF, ("A", "B", "Q", "P")), Panel("right", Role.ROOF, ("P", "Q", "D", "C")))
 

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 SHUT, OPEN, PINNED, FLOWN = range(4)
 DOOR_STATES: Final = Setting(
     "doors", "0 to 3", 0, 3, 0, "0: shut; 1: open, laid back against the walls; 2: pinned out in front; 3: flown as awnings",
-    "Doors", sought=Sought.NEVER, words=("shut", "open", "pinned out", "flown"), is_door=True,
+    "Doors", sought=Sought.NEVER, words=("shut", "open", "pinned out", "flown"), shut_at=SHUT,
 )  # fmt: skip
 FLOWN_SHARE: Final = 0.8
 """A flown door's corner stands at this share of the peak's height."""

@@ -15,11 +15,14 @@ from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import CALM, Weather
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from tarvik.core.body import Body
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.intent import Intent
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.figures import Figures
+    from tarvik.core.pitches.base import Pitch
     from tarvik.core.rig.supports import Supports
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
@@ -66,6 +69,13 @@ def worth_of_room(
     )  # fmt: skip
 
 
+def doors_worth(intent: Intent, pitch: Pitch, settings: Mapping[str, Floats] | Mapping[str, float]) -> Floats:
+    """What the intent makes of how doors stand (N,), or at one setting (1,)."""
+    doors = [s for s in pitch.settings if s.is_door and intent.shut]
+    shut = [np.atleast_1d(settings[s.name]) == s.shut_at for s in doors]
+    return intent.shut * np.sum(shut, axis=0) if doors else np.zeros(1)
+
+
 def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
     """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth; `floored`: some of it may
     be a floor.
@@ -96,4 +106,5 @@ def worth(figures: Figures, aim: Aim) -> float:
         np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor, air)
     )
     room = worth_of_room(aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body))
-    return float(MAT_FIRST * mats + room[0])
+    doors = doors_worth(aim.intent, figures.shelter.pitch, figures.shelter.settings)
+    return float(MAT_FIRST * mats + room[0] + doors[0])

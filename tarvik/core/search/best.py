@@ -7,6 +7,7 @@ under it, and room for one more is looked for where it may lie between the value
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cached_property
 from itertools import accumulate, pairwise
 from typing import TYPE_CHECKING, Final
@@ -19,7 +20,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.pitches.base import Bed, Sought
 from tarvik.core.search.aim import MAT_FIRST, SHORTER, most_of_room
 from tarvik.core.search.cases import BUTTON_FREE, COARSE, FINE, Hunt, Room
-from tarvik.core.search.first import First, Steps, also_sought
+from tarvik.core.search.first import First, Steps, also_sought, doors_left
 from tarvik.core.search.found import Found, found_at
 from tarvik.core.search.grids import allowed, combined, in_range
 from tarvik.core.search.more import with_room_for
@@ -89,10 +90,19 @@ class _Stages:
 
     @cached_property
     def all(self) -> tuple[First, Room] | None:
-        """The first cases of all settings; None when none folds, or none has a usual value that it may leave."""
-        if not self._hunt.aim.also or not also_sought(self._hunt):
-            return None
-        return self._begun(ALL if self._hunt.calm else ALL_SLANTED)
+        """The first cases of all settings but doors; None when none folds, or none has a usual value that it may leave."""
+        return self._begun(self._wide) if self._hunt.aim.also and also_sought(self._hunt) else None
+
+    @cached_property
+    def with_doors(self) -> tuple[First, Room] | None:
+        """The same of all settings and doors."""
+        if not self._hunt.aim.also or not doors_left(self._hunt):
+            return self.all
+        return self._begun(replace(self._wide, doors=True))
+
+    @property
+    def _wide(self) -> Steps:
+        return ALL if self._hunt.calm else ALL_SLANTED
 
     def _worth_at_most(self, mats: int) -> float:
         """More than which no settings are worth with so many mats."""
@@ -100,7 +110,8 @@ class _Stages:
         tallest = max((s.most for s in pitch.settings if s.is_length), default=0.0)
         floored = any(panel.role is Role.FLOOR for panel in pitch.pattern.panels)
         button = BUTTON_FREE if any(s.folds_far_edge for s in pitch.settings) else 0.0
-        return MAT_FIRST * mats + most_of_room(self._hunt.aim, box, tallest, floored=floored) + button
+        doors = sum(self._hunt.aim.intent.shut for s in pitch.settings if s.is_door)
+        return MAT_FIRST * mats + most_of_room(self._hunt.aim, box, tallest, floored=floored) + button + doors
 
     def _begun(self, steps: Steps) -> tuple[First, Room] | None:
         first = First.of(self._hunt, steps)
@@ -115,9 +126,12 @@ class _Stages:
         """Of all settings what lets one more lie dry than found, or is worth clearly more; or just what was found. Only first
         cases worth at least so much are looked into.
         """
-        if self._worth_at_most(hunt.mats) <= _clearly_more(found) or self.all is None:
+        if self._worth_at_most(hunt.mats) <= _clearly_more(found):
             return found
-        first, room = self.all[0], self.all[1].of_others(hunt)
+        begun = self.with_doors if found.mats < hunt.mats else self.all
+        if begun is None:
+            return found
+        first, room = begun[0], begun[1].of_others(hunt)
         near = _best(first, room, max(found.worth - ALSO_NEAR, least))
         other = _refined(hunt, first.sliding, near, first.width) if near else found
         always = [s for s in first.sliding if s.sought is Sought.FIRST]
@@ -140,8 +154,8 @@ def room_of(hunt: Hunt, first: First) -> Room:
 
 
 def _as_usual(hunt: Hunt, found: Found) -> Found:
-    """The same with each setting back at its usual value that does not need to leave it."""
-    for setting in also_sought(hunt):
+    """The same with each setting back at its usual value, and each door as the pitch has it, that need not leave it."""
+    for setting in (*also_sought(hunt), *doors_left(hunt)):
         back = found.settings | {setting.name: hunt.usual[setting.name]}
         values = {name: np.array([value]) for name, value in back.items()}
         top = Room.of(hunt, hunt.folded(values), values, FINE).best()

@@ -16,7 +16,7 @@ from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.rim import free_edges
 from tarvik.core.plane import signed_area
-from tarvik.core.search.aim import MAT_FIRST, worth_of_room
+from tarvik.core.search.aim import MAT_FIRST, doors_worth, worth_of_room
 from tarvik.core.search.grids import usual_value
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
@@ -195,6 +195,7 @@ class Room:
             aim.intent, peak, dry, sits, stands, folded.floor, folded.open_m2, aim.wanted or 1, aim.mat_m2(), hunt.sit
         )  # fmt: skip
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
+        room = room + doors_worth(aim.intent, hunt.fitting.pitch, values)
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
     def best(

@@ -33,17 +33,18 @@ _BAND_TAKEN: Final = 5
 @dataclass(frozen=True, slots=True)
 class Steps:
     """How many values of each sliding setting are tried, by the number of such settings: `first` of those always searched,
-    `also` of those that have a usual value, which they keep where it is empty.
+    `also` of those that have a usual value, which they keep where it is empty. `doors`: whether every state of the doors is.
     """
 
     first: Mapping[int, int]
     also: Mapping[int, int] = field(default_factory=dict)
+    doors: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class First:
     """The cases (N, settings) that a search begins with, the same for every body; `width`: how far about each sliding
-    setting's value the next round looks.
+    setting's value the next round looks; `wide`: whether settings that have a usual value are among them, or doors.
     """
 
     cases: Floats
@@ -51,11 +52,13 @@ class First:
     folded: Cases
     sliding: list[Setting]
     width: dict[str, float]
+    wide: bool
 
     @classmethod
     def of(cls, hunt: Hunt, steps: Steps) -> First | None:
         """None when none folds."""
-        first, also = _always_sought(hunt), also_sought(hunt) if steps.also else []
+        doors = doors_left(hunt) if steps.doors else []
+        first, also = [*_always_sought(hunt), *doors], also_sought(hunt) if steps.also else []
         sliding = [*(s for s in first if not s.is_choice), *also]
         counts = dict.fromkeys((s.name for s in first), steps.first[len(sliding) - len(also)])
         counts |= dict.fromkeys((s.name for s in also), steps.also.get(len(also), 0))
@@ -70,7 +73,7 @@ class First:
         )  # fmt: skip
         cases, folded = _folded(asked)
         values = hunt.values(list(grids), cases)
-        return cls(cases, values, folded, sliding, width) if np.isfinite(folded.peak).any() else None
+        return cls(cases, values, folded, sliding, width, bool(also or doors)) if np.isfinite(folded.peak).any() else None
 
 
 class _Asked(NamedTuple):
@@ -121,10 +124,9 @@ def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
 
 def _always_sought(hunt: Hunt) -> list[Setting]:
     """The settings searched whatever they give; of many sliding ones the first."""
-    airy = hunt.aim.intent.air > 0
     free = [
         s for s in hunt.fitting.pitch.settings
-        if (s.sought is Sought.FIRST or (s.is_door and airy)) and s.name not in hunt.given
+        if (s.sought is Sought.FIRST or hunt.aim.intent.moves_door(s)) and s.name not in hunt.given
         and not (s.name == "turn" and hunt.given)
     ]  # fmt: skip
     sliding = [s for s in free if not s.is_choice][:MOST_SLIDING]
@@ -144,6 +146,14 @@ def _level(grids: Mapping[str, Floats], cases: Floats, count: int) -> Floats:
 def also_sought(hunt: Hunt) -> list[Setting]:
     """The settings that have a usual value and may leave it."""
     return [s for s in hunt.fitting.pitch.settings if s.sought is Sought.ALSO and s.name not in hunt.given]
+
+
+def doors_left(hunt: Hunt) -> list[Setting]:
+    """The doors that stand as the pitch has them unless one more of those wanted lies dry when they do not; where as many are
+    to lie there as fit, they stay.
+    """
+    intent, doors = hunt.aim.intent, [s for s in hunt.fitting.pitch.settings if s.is_door and s.name not in hunt.given]
+    return [] if hunt.aim.wanted is None else [s for s in doors if not intent.moves_door(s)]
 
 
 def _banded(asked: _Asked, along: Setting) -> Floats:

@@ -122,9 +122,8 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
-    wide = any(s.sought is Sought.ALSO for s in first.sliding)
-    lowest = _least_share(first, SHARE_WIDE if wide and not room.hunt.few else SHARE_LEAST)
-    slope, climbs = _Slope(room, first.values, mats), 1 if wide and room.hunt.few else _CLIMBS
+    lowest = _least_share(first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST)
+    slope, climbs = _Slope(room, first.values, mats), 1 if first.wide and room.hunt.few else _CLIMBS
     tops: list[_Top] = []
     chequered = _every_other(first)
     for case in slope.tried(lowest):
