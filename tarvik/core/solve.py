@@ -191,7 +191,8 @@ def _with_its_back_to_the_wind(
         and (tried or more_in_calm(figures, question.body, question.people))
     ):
         tried.add(latest.weather.wind_from_deg)
-        again = _settings(question, given, workings, replace(question.aim(), weather=latest.weather))
+        aim = replace(question.aim(), weather=latest.weather, shorter=False, more_than=best[2].sleepers)
+        again = _settings(question, given, workings, aim)
         other = _measured(question, again, workings)
         if isinstance(other, list):
             break

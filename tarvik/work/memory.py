@@ -43,7 +43,7 @@ def _key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, flo
     return (
         pitch.slug, sheet, tuple(sorted(given.items())), body.stature_m, tuple(sorted(body.measured.items())),
         aim.intent.slug, aim.supports, aim.clearance, aim.wanted, aim.weather if rain_slope(aim.weather) else None,
-        aim.shorter, aim.also,
+        aim.shorter, aim.also, aim.more_than,
     )  # fmt: skip
 
 

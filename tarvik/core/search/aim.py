@@ -36,7 +36,8 @@ SHORTER: Final = (NEARLY, SMALL)
 class Aim:
     """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
     `shorter`: where nobody fits, whether to look for what serves a shorter person. `also`: whether settings that have a
-    usual value may leave it for more sleepers, or clearly more room.
+    usual value may leave it for more sleepers, or clearly more room. `more_than`: settings at which no more than so many lie
+    dry are of no use.
     """
 
     body: Body
@@ -47,6 +48,7 @@ class Aim:
     weather: Weather = CALM
     shorter: bool = True
     also: bool = True
+    more_than: int = -1
 
     def shorter_m(self, share: float) -> float:
         """Stature of the shorter person looked for where nobody fits."""

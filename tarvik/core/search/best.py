@@ -133,6 +133,7 @@ class _Stages:
             return found
         first, room = begun[0], begun[1].of_others(hunt)
         near = _best(first, room, max(found.worth - ALSO_NEAR, least))
+        near = near if near and near[0].mats > hunt.aim.more_than else []
         other = _refined(hunt, first.sliding, near, first.width) if near else found
         always = [s for s in first.sliding if s.sought is Sought.FIRST]
         if other.worth > found.worth - ALSO_NEAR / 2:
@@ -167,7 +168,7 @@ def _as_usual(hunt: Hunt, found: Found) -> Found:
 def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
     """In slanted rain, and for as many as fit, settings at which one more lies dry than found, and another."""
     while found.mats < hunt.mats and (not hunt.calm or hunt.aim.wanted is None):
-        places = with_room_for(hunt, first, room, found.mats + 1)
+        places = with_room_for(hunt, first, room, max(found.mats, hunt.aim.more_than) + 1)
         if not places:
             break
         width = {name: reach / 4 for name, reach in first.width.items()}
@@ -176,8 +177,9 @@ def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
 
 
 def _searched(hunt: Hunt, first: First, room: Room) -> Found:
-    """The best of the first cases, refined."""
-    return _refined(hunt, first.sliding, _best(first, room), first.width)
+    """The best of the first cases, refined unless it is of no use: one more is climbed for then."""
+    starts = _best(first, room)
+    return _refined(hunt, first.sliding, starts, first.width) if starts[0].mats > hunt.aim.more_than else starts[0]
 
 
 def _refined(hunt: Hunt, sliding: list[Setting], starts: list[Found], width: Mapping[str, float]) -> Found:
