@@ -60,8 +60,8 @@ def _searched_settings(question: Question) -> int:
 class Sharing:
     """One board being worked out. The other process searches from the list's beginning, which takes longest, some questions at
     a time; this one measures what was found there, and while nothing is, it searches and measures from the list's end: so
-    both are done at once. What turns out, once
-    measured, to need a second search under slanted rain, goes back to the other process first.
+    both are done at once. What turns out, once measured, to need a second search under slanted rain, goes back to the other
+    process first.
     """
 
     def __init__(

@@ -38,6 +38,16 @@ def asked(slug: str, box: tuple[float, float], stature_m: float, weather: Weathe
     return Question(Sheet.rectangle(*box), PITCHES[slug], {}, body=Body(stature_m), weather=weather)
 
 
+def test_three_settings_that_have_to_suit_each_other() -> None:
+    """A small pole tent holds one at hardly any height, front and tuck: between the values of the first grid."""
+    question = replace(asked("pole-tent", (2.68, 2.68), 1.53, CALM), wanted=1)
+    there = solve(replace(question, settings={"height": 1.32, "front": 0.3, "tuck": 0.98})).figures
+    found = solve(question).figures
+    assert there is not None
+    assert found is not None
+    assert there.sleepers == found.sleepers == 1
+
+
 def sleepers(question: Question) -> int:
     """How many lie dry by the exact figures."""
     figures = solve(question).figures

@@ -20,7 +20,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.pitches.base import Bed, Sought
 from tarvik.core.search.aim import MAT_FIRST, SHORTER, most_of_room
 from tarvik.core.search.cases import BUTTON_FREE, COARSE, FINE, Hunt, Room
-from tarvik.core.search.first import First, Steps, also_sought, doors_left
+from tarvik.core.search.first import MOST_SLIDING, First, Steps, also_sought, doors_left
 from tarvik.core.search.found import Found, found_at
 from tarvik.core.search.grids import allowed, combined, in_range
 from tarvik.core.search.more import with_room_for
@@ -133,10 +133,11 @@ class _Stages:
             return found
         first, room = begun[0], begun[1].of_others(hunt)
         near = _best(first, room, max(found.worth - ALSO_NEAR, least))
-        near = near if near and near[0].mats > hunt.aim.more_than else []
-        other = _refined(hunt, first.sliding, near, first.width) if near else found
-        always = [s for s in first.sliding if s.sought is Sought.FIRST]
-        if other.worth > found.worth - ALSO_NEAR / 2:
+        other = found
+        if near and near[0].mats > hunt.aim.more_than:
+            other = _refined(hunt, first.sliding, near, first.width)
+        if other is not found and other.worth > found.worth - ALSO_NEAR / 2:
+            always = [s for s in first.sliding if s.sought is Sought.FIRST]
             other = _refined(hunt, always, [other], first.width)
         better = other.mats > found.mats or (other.mats == found.mats and other.worth > _clearly_more(found))
         more = _with_more(hunt, first, room, other if better else found)
@@ -166,8 +167,11 @@ def _as_usual(hunt: Hunt, found: Found) -> Found:
 
 
 def _with_more(hunt: Hunt, first: First, room: Room, found: Found) -> Found:
-    """In slanted rain, and for as many as fit, settings at which one more lies dry than found, and another."""
-    while found.mats < hunt.mats and (not hunt.calm or hunt.aim.wanted is None):
+    """In slanted rain, for as many as fit, and where three settings have to suit each other, settings at which one more lies
+    dry than found, and another.
+    """
+    close = len(first.sliding) >= MOST_SLIDING and not first.wide and hunt.of_own_stature
+    while found.mats < hunt.mats and (not hunt.calm or hunt.aim.wanted is None or close):
         places = with_room_for(hunt, first, room, max(found.mats, hunt.aim.more_than) + 1)
         if not places:
             break

@@ -153,6 +153,11 @@ class Hunt:
         return len(self.rain[-1]) == 1
 
     @property
+    def of_own_stature(self) -> bool:
+        """Whether it is for people of the body's stature, not for somebody shorter."""
+        return float(self.mat[0]) == self.aim.clearance.mat_length(self.aim.body.stature_m)
+
+    @property
     def few(self) -> bool:
         """Whether so few are wanted that coarse headings find room for them."""
         return self.mats <= _FEW
