@@ -41,9 +41,8 @@ from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterable
     from pathlib import Path
-
 
 FIRST_FIVE = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
 """The pitches of the boards whose speed is told."""
@@ -227,6 +226,11 @@ def bench_areas() -> Figure:
     return Figure("areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3)
 
 
+def _lower(told: Iterable[tuple[str, float, str, float]]) -> list[Figure]:
+    """Figures of which the lower is the better, from name, value, unit and target."""
+    return [Figure(name, value, unit, "lower", target) for name, value, unit, target in told]
+
+
 def bench_web(checkout: Path) -> list[Figure]:
     """The demo's board cold and in process, and the bench slider's round trip at the server."""
     import urllib.request
@@ -255,10 +259,7 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             board()
             figures.append(Figure("board_16x5_cold_s", seconds(board, 5), "s", "lower", 0.5))
-            figures += [
-                Figure(name, value, unit, "lower", target)
-                for name, value, unit, target in bench_boards.measured(bed.database.url, bed.course, bed.nights[0])
-            ]
+            figures += _lower(bench_boards.measured(bed.database.url, bed.course, bed.nights[0]))
             winds = iter(np.arange(5.0, 12.0, 0.13))
 
             def forecast_changed() -> None:
@@ -291,9 +292,7 @@ def bench_web(checkout: Path) -> list[Figure]:
             answers = solver.solve_all([question(sheet, pitch, night, supports) for sheet, pitch in every])
             shapes = [(sheet, answer) for (sheet, _), answer in zip(every, answers, strict=True)]
             figures += [Figure(*told) for told in (*bench_hang.measured(), *bench_hang.board(bed.database, shapes))]
-            figures += [
-                Figure(name, value, unit, "lower", target) for name, value, unit, target in bench_load.measured(server)
-            ]
+            figures += _lower(bench_load.measured(server))
     finally:
         searcher.stop()
         server.stop()

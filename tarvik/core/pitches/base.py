@@ -235,12 +235,20 @@ class Pitch:
 
     def sealed(self, settings: Mapping[str, float]) -> frozenset[frozenset[str]]:
         """Free edges that open nothing at these settings."""
-        shut = self.laps_shut({name: np.array([value]) for name, value in settings.items()}, 1)[0]
+        shut = self.doors_shut({name: np.array([value]) for name, value in settings.items()}, 1)[0]
         return frozenset(frozenset(edge) for edge in self.laps) if shut else frozenset()
 
-    def laps_shut(self, values: Values, size: int) -> NDArray[np.bool_]:
-        """At which of many settings (size,) the laps open nothing: where the doors are shut, or there are none to open."""
-        return np.asarray(values["doors"] == 0) if "doors" in values else np.ones(size, dtype=np.bool_)
+    @property
+    def doors(self) -> tuple[Setting, ...]:
+        """The settings of its doors."""
+        return tuple(s for s in self.settings if s.is_door)
+
+    def doors_shut(self, values: Values, size: int) -> NDArray[np.bool_]:
+        """At which of many settings (size,) the doors are shut; at all where there are none. Laps open nothing then."""
+        shut = np.ones(size, dtype=np.bool_)
+        for door in self.doors:
+            shut &= values[door.name] == door.shut_at
+        return shut
 
     def checked(self, settings: Mapping[str, float]) -> dict[str, float]:
         """Check every given setting. Raises InputError for an unknown name or a value out of range."""

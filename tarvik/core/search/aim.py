@@ -71,11 +71,11 @@ def worth_of_room(
     )  # fmt: skip
 
 
-def doors_worth(intent: Intent, pitch: Pitch, settings: Mapping[str, Floats] | Mapping[str, float]) -> Floats:
-    """What the intent makes of how doors stand (N,), or at one setting (1,)."""
-    doors = [s for s in pitch.settings if s.is_door and intent.shut]
-    shut = [np.atleast_1d(settings[s.name]) == s.shut_at for s in doors]
-    return intent.shut * np.sum(shut, axis=0) if doors else np.zeros(1)
+def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int) -> Floats:
+    """What the intent makes of how the doors stand at many settings (size,)."""
+    if not intent.shut or not pitch.doors:
+        return np.zeros(size)
+    return np.where(pitch.doors_shut(values, size), intent.shut, 0.0)
 
 
 def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
@@ -108,5 +108,6 @@ def worth(figures: Figures, aim: Aim) -> float:
         np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor, air)
     )
     room = worth_of_room(aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body))
-    doors = doors_worth(aim.intent, figures.shelter.pitch, figures.shelter.settings)
+    settings = {name: np.array([value]) for name, value in figures.shelter.settings.items()}
+    doors = doors_worth(aim.intent, figures.shelter.pitch, settings, 1)
     return float(MAT_FIRST * mats + room[0] + doors[0])

@@ -110,7 +110,7 @@ class _Stages:
         tallest = max((s.most for s in pitch.settings if s.is_length), default=0.0)
         floored = any(panel.role is Role.FLOOR for panel in pitch.pattern.panels)
         button = BUTTON_FREE if any(s.folds_far_edge for s in pitch.settings) else 0.0
-        doors = sum(self._hunt.aim.intent.shut for s in pitch.settings if s.is_door)
+        doors = self._hunt.aim.intent.shut if pitch.doors else 0.0
         return MAT_FIRST * mats + most_of_room(self._hunt.aim, box, tallest, floored=floored) + button + doors
 
     def _begun(self, steps: Steps) -> tuple[First, Room] | None:

@@ -73,7 +73,7 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
     a, b = xyz[:, ends[:, 0]], xyz[:, ends[:, 1]]
     gaps = np.hypot(b[..., 0] - a[..., 0], b[..., 1] - a[..., 1]) * (a[..., 2] + b[..., 2]) / 2
     if lapped.any():
-        gaps = np.where(lapped & pitch.laps_shut(values, len(xyz))[:, None], 0.0, gaps)
+        gaps = np.where(lapped & pitch.doors_shut(values, len(xyz))[:, None], 0.0, gaps)
     return np.asarray(gaps.sum(axis=1))
 
 
@@ -200,7 +200,7 @@ class Room:
             aim.intent, peak, dry, sits, stands, folded.floor, folded.open_m2, aim.wanted or 1, aim.mat_m2(), hunt.sit
         )  # fmt: skip
         room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
-        room = room + doors_worth(aim.intent, hunt.fitting.pitch, values)
+        room = room + doors_worth(aim.intent, hunt.fitting.pitch, values, len(room))
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
     def best(

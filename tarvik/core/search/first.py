@@ -72,8 +72,9 @@ class First:
             sliding[0] if len(sliding) >= MOST_SLIDING else None,
         )  # fmt: skip
         cases, folded = _folded(asked)
-        values = hunt.values(list(grids), cases)
-        return cls(cases, values, folded, sliding, width, bool(also or doors)) if np.isfinite(folded.peak).any() else None
+        if not np.isfinite(folded.peak).any():
+            return None
+        return cls(cases, asked.values(cases), folded, sliding, width, bool(also or doors))
 
 
 class _Asked(NamedTuple):
@@ -97,6 +98,10 @@ class _Asked(NamedTuple):
         """The values of each setting that are tried."""
         return {name: np.frombuffer(packed) for name, packed in zip(self.names, self.packed, strict=True)}
 
+    def values(self, cases: Floats) -> dict[str, Floats]:
+        """Every setting (N,) of some cases (N, names)."""
+        return values_of(self.names, cases, dict(self.still))
+
 
 @lru_cache(maxsize=KEPT)
 def _folded(asked: _Asked) -> tuple[Floats, Cases]:
@@ -119,7 +124,7 @@ def forget_folded() -> None:
 
 
 def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
-    return Cases.folded(asked.pitch, asked.box, values_of(asked.names, cases, dict(asked.still)), airy=asked.airy)
+    return Cases.folded(asked.pitch, asked.box, asked.values(cases), airy=asked.airy)
 
 
 def _always_sought(hunt: Hunt) -> list[Setting]:
@@ -152,8 +157,9 @@ def doors_left(hunt: Hunt) -> list[Setting]:
     """The doors that stand as the pitch has them unless one more of those wanted lies dry when they do not; where as many are
     to lie there as fit, they stay.
     """
-    intent, doors = hunt.aim.intent, [s for s in hunt.fitting.pitch.settings if s.is_door and s.name not in hunt.given]
-    return [] if hunt.aim.wanted is None else [s for s in doors if not intent.moves_door(s)]
+    if hunt.aim.wanted is None:
+        return []
+    return [s for s in hunt.fitting.pitch.doors if s.name not in hunt.given and not hunt.aim.intent.moves_door(s)]
 
 
 def _banded(asked: _Asked, along: Setting) -> Floats:
