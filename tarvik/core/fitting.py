@@ -103,6 +103,16 @@ def _fit_shaped(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     return Fitting(pitch, box, origin, cut=True)
 
 
+def cloth_of(pitch: Pitch, sheet: Sheet) -> Sheet:
+    """Of a sheet what tells how it folds into a pitch, whatever its tie-outs: sheets of one cloth fold and shelter alike."""
+    return sheet.hooded_cloth if pitch.hooded else sheet.cloth
+
+
+def searched_cloth(pitch: Pitch, sheet: Sheet) -> Sheet:
+    """Of a sheet what tells which settings of a pitch serve best: its tie-outs too, where a crease would best end on them."""
+    return sheet if any(s.folds_far_edge for s in pitch.settings) else cloth_of(pitch, sheet)
+
+
 Solid = tuple[Pattern, "Floats", "Floats"]
 
 

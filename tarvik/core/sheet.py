@@ -133,6 +133,16 @@ class Sheet:
         """Area of the cloth."""
         return float(Polygon(self.outline).area)
 
+    @property
+    def cloth(self) -> Sheet:
+        """The same outline of which nothing else is known; itself when nothing is."""
+        return self if self.tie_outs is None and self.hood is None else _cloth(self.outline, None)
+
+    @property
+    def hooded_cloth(self) -> Sheet:
+        """The same outline and hood, of whose tie-outs nothing is known; itself when nothing is."""
+        return self if self.tie_outs is None else _cloth(self.outline, self.hood)
+
     def has_tie_out(self, point: Point2) -> bool:
         """Whether the point can be tied without a button. A hood, tied off, counts as a tie-out."""
         if self.tie_outs is None:
@@ -169,6 +179,11 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
         ties = tuple((min(u, seam), v) for u, v in ties)
     hood = laid((one.hood,), i, 0.0)[0] if one.hood else None
     return Sheet.rectangle(seam, start + deep_two, ties, hood)
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _cloth(outline: tuple[Point2, ...], hood: Point2 | None) -> Sheet:
+    return Sheet(outline, None, hood)
 
 
 @lru_cache(maxsize=4096)

@@ -44,7 +44,8 @@ RECENT: Final = 64
 @dataclass(frozen=True, eq=False)
 class Shelter:
     """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pattern's points; the pattern is the pitch's
-    own, or that with a strip doubled under or shaped edges.
+    own, or that with a strip doubled under or shaped edges. `bare`: the same shelter of the sheet's cloth alone, when that was
+    folded before: what is measured of one holds for the other.
 
     Compared by identity, so that what is derived from one and does not depend on the weather can be kept.
     """
@@ -55,6 +56,11 @@ class Shelter:
     uv: Floats
     xyz: Floats
     whole: Pattern | None = None
+    bare: Shelter | None = None
+
+    def of(self, sheet: Sheet) -> Shelter:
+        """The same shelter of another sheet of the same cloth."""
+        return replace(self, sheet=sheet, bare=self)
 
     @property
     def pattern(self) -> Pattern:

@@ -89,7 +89,7 @@ class Solution:
 
 
 class Workings:
-    """What solving works out before it looks at the weather. A memory may stand in for it."""
+    """What solving works out. A memory may stand in for it."""
 
     def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
         """The best settings, those given kept."""
@@ -106,6 +106,12 @@ class Workings:
             name = pitch.settings[0].name
             crossed = Refusal(name, settings[name], math.nan, "one panel would pass through another")
             return refusals(fitting.pitch, fitting.box, settings) or [crossed]
+
+    def figures(
+        self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
+    ) -> Figures:
+        """What a shelter gives these people in such rain."""
+        return measure(shelter, body, weather, clearance, lying, people)
 
 
 PLAIN: Final = Workings()
@@ -209,10 +215,12 @@ def _measured(question: Question, settings: dict[str, float], workings: Workings
         return shelter
     weather, lying = question.weather, question.lying
     if question.free_to_turn:
-        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter)))
+        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter.bare or shelter)))
     if question.uphill_off_wind_deg is not None:
         lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
-    return shelter, measure(shelter, question.body, weather, question.clearance, lying, question.people)
+    return shelter, workings.figures(
+        shelter, question.body, weather, question.clearance, lying, question.people
+    )  # fmt: skip
 
 
 def _prepared(fitting: Fitting) -> list[Reason]:

@@ -9,15 +9,21 @@ from threading import Condition
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.solve import Workings
+from tarvik.work.memory import asked_of, key_of_search
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Callable, Hashable, Mapping, Sequence
 
+    from tarvik.core.body import Body
+    from tarvik.core.measure.clearance import Clearance
+    from tarvik.core.measure.figures import Figures
+    from tarvik.core.measure.lying import Lying
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
     from tarvik.core.solve import Question, Solution
+    from tarvik.core.weather.rain import Weather
     from tarvik.work.memory import Ask, KeptWorkings
     from tarvik.work.searching import Searcher
 
@@ -51,17 +57,34 @@ class _Searched(Workings):
     def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
         return self._known.shelter(pitch, sheet, settings)
 
+    def figures(
+        self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
+    ) -> Figures:
+        return self._known.figures(shelter, body, weather, clearance, lying, people)
+
 
 def _searched_settings(question: Question) -> int:
     """How many sliding settings a search for the answer moves: so long it takes."""
     return sum(s.searched and not s.is_choice and s.name not in question.settings for s in question.pitch.settings)
 
 
+def _searched_alike(questions: Sequence[Question]) -> dict[int, list[int]]:
+    """Of questions with the same search, as of sheets that differ in their tie-outs, the number of the first, and those of the
+    others. Raises InputError.
+    """
+    first: dict[Hashable, int] = {}
+    out: dict[int, list[int]] = {}
+    for number, question in enumerate(questions):
+        one = first.setdefault(key_of_search(*asked_of(question)), number)
+        out.setdefault(one, []).extend([number] if number != one else [])
+    return out
+
+
 class Sharing:
     """One board being worked out. The other process searches from the list's beginning, which takes longest, some questions at
     a time; this one measures what was found there, and while nothing is, it searches and measures from the list's end: so
     both are done at once. What turns out, once measured, to need a second search under slanted rain, goes back to the other
-    process first.
+    process first. Of questions that are searched alike the first goes before; what it took then does for the others.
     """
 
     def __init__(
@@ -77,8 +100,9 @@ class Sharing:
 
     def answers(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked. Raises InputError."""
-        longest_first = sorted(enumerate(questions), key=lambda asked: -_searched_settings(asked[1]))
-        self._waiting.extend((number, question, None) for number, question in longest_first)
+        alike = _searched_alike(questions)
+        longest_first = sorted(alike, key=lambda number: -_searched_settings(questions[number]))
+        self._waiting.extend((number, questions[number], None) for number in longest_first)
         out: dict[int, Solution] = {}
         searched, sent_back = _Searched(self._known), set[int]()
         with ThreadPoolExecutor(1) as pool:
@@ -92,6 +116,8 @@ class Sharing:
                     number, question = item
                     try:
                         out[number] = self._answer(question, self._known if own or number in sent_back else searched)
+                        for other in alike.get(number, ()):
+                            self._found.put((other, questions[other]))
                     except _UnsearchedError as missing:
                         sent_back.add(number)
                         with self._more:

@@ -4,6 +4,7 @@ import os
 import signal
 import subprocess
 import sys
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -16,9 +17,11 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
 from tarvik.core.plan.gather import Depth, Gatherer, Gathering, Portion
 from tarvik.core.search.aim import Aim
-from tarvik.core.sheet import Sheet
-from tarvik.core.solve import ADULT, Question
+from tarvik.core.search.best import best_settings
+from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.solve import ADULT, Question, solve
 from tarvik.core.weather.rain import Weather, rain_slope
+from tarvik.work import memory
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
 from tests.patience import comes_true
@@ -80,6 +83,44 @@ def test_a_second_search_goes_to_the_second_process(searcher: Searcher, monkeypa
     alone = [Solver().solve(question) for question in asked]
     assert [dict(s.settings) for s in shared] == [dict(s.settings) for s in alone]
     assert [s.figures and s.figures.sleepers for s in shared] == [s.figures and s.figures.sleepers for s in alone]
+
+
+def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What each is told is what it is told alone: its own buttons, tie-outs and picture, with the same figures. Where a crease
+    would best end on tie-outs, each is searched by itself."""
+    sides = (2.4, 3.0)
+    patterns = (frozenset[TieOuts](), frozenset({TieOuts.CORNERS}), frozenset({TieOuts.CORNERS, TieOuts.QUARTERS}))
+    sheets = [Sheet.rectangle(*sides), *(Sheet.rectangle(*sides, tie_out_points(*sides, p), (1.2, 1.4)) for p in patterns)]
+    slugs = ("plow-point", "plow-point-lifted", "a-frame", "lean-to-floored", "half-cone")
+    asked = [
+        Question(sheet, PITCHES[slug], {}, wanted=1, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True)
+        for sheet in sheets for slug in slugs
+    ]  # fmt: skip
+    searched: list[tuple[str, bool]] = []
+
+    def watched(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+        searched.append((pitch.slug, rain_slope(aim.weather) > 0))
+        return best_settings(pitch, sheet, aim, given)
+
+    monkeypatch.setattr(memory, "best_settings", watched)
+    shared = Solver().alone(asked)
+    calm = Counter(slug for slug, slanted in searched if not slanted)
+    alone = [solve(question) for question in asked]
+    for one, other in zip(shared, alone, strict=True):
+        assert one.settings == other.settings and one.assessment == other.assessment
+        assert one.shelter and other.shelter and one.figures and other.figures
+        assert one.shelter.sheet == one.figures.shelter.sheet == one.question.sheet
+        assert (one.figures.mats, one.figures.wetted, one.figures.weather) == (
+            other.figures.mats,
+            other.figures.wetted,
+            other.figures.weather,
+        )
+        assert one.figures.open_area_m2 == pytest.approx(other.figures.open_area_m2)
+    assert calm["a-frame"] == calm["half-cone"] == calm["plow-point"] == 1
+    assert calm["plow-point-lifted"] == 2  # lifted by the hood where there is one
+    assert calm["lean-to-floored"] == len({q.sheet for q in asked})
+    verdicts = [s.assessment.reasons for s in shared if s.question.pitch.slug == "a-frame"]
+    assert verdicts[1] != verdicts[3]  # of its own tie-outs
 
 
 def test_an_error_ends_a_shared_board(searcher: Searcher) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from copy import copy
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
@@ -58,6 +59,12 @@ class Figures:
     def dry_ground(self) -> DryGround:
         """The same as mats are laid on it."""
         return dry_ground(self.roof, self.weather)
+
+    def of(self, shelter: Shelter) -> Figures:
+        """The same figures, for a shelter folded alike from another sheet."""
+        out = copy(self)
+        out.__dict__["shelter"] = shelter
+        return out
 
     @property
     def drips(self) -> tuple[Drip, ...]:
