@@ -132,11 +132,14 @@ class _Points:
 
     def __init__(self, pattern: Pattern, uv: Floats, xyz: Floats) -> None:
         self.names, self.uv, self.xyz = list(pattern.points), list(uv), list(xyz)
+        self._known = np.concatenate([uv, xyz], axis=1)
 
     def at(self, uv: Floats, xyz: Floats) -> str:
-        for name, known, world in zip(self.names, self.uv, self.xyz, strict=True):
-            if np.abs(known - uv).max() < SAME_PLACE_M and np.abs(world - xyz).max() < SAME_PLACE_M:
-                return name
+        place = np.concatenate([uv, xyz])
+        same = np.flatnonzero(np.abs(self._known - place).max(axis=1) < SAME_PLACE_M)
+        if len(same):
+            return self.names[int(same[0])]
+        self._known = np.vstack([self._known, place])
         self.names.append(f"s{sum(n.startswith('s') for n in self.names) + 1}")
         self.uv.append(uv)
         self.xyz.append(xyz)

@@ -69,7 +69,7 @@ class Shelter:
 
     @cached_property
     def _rows(self) -> dict[str, int]:
-        return {point: row for row, point in enumerate(self.pattern.points)}
+        return self.bare._rows if self.bare else {point: row for row, point in enumerate(self.pattern.points)}
 
     def at(self, point: str) -> Floats:
         """World place (3,) of a point. Raises KeyError for an unknown point."""
@@ -90,6 +90,8 @@ class Shelter:
     @cached_property
     def panels(self) -> tuple[Panel, ...]:
         """The panels that have any cloth; all of them lie on the sheet."""
+        if self.bare:
+            return self.bare.panels
         rows = self._rows
         return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[rows[q] for q in p.points]])) > EMPTY_M2)
 

@@ -21,6 +21,7 @@ from tarvik.core.measure.kernel.general import general_entries
 from tarvik.core.measure.kernel.level_lines import area_under, union_area
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.kernel.roof import ROOM
+from tarvik.core.measure.kernel.share import highest_share
 from tarvik.core.measure.mats import INNER_M, lay_mats
 from tarvik.core.measure.roof import Roof, pack
 from tarvik.core.pitches import PITCHES
@@ -108,6 +109,38 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
         faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, tellings(falls)[0], falls,
         np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0, -1e18,
     )  # fmt: skip
+
+
+def share_of(side: float, falls: np.ndarray, least: float, halvings: int) -> tuple[int, float]:
+    """Under a level square roof 1.5 m up: the share of a mat at which one lies."""
+    corners = [(0.0, 0.0, 1.5), (side, 0.0, 1.5), (side, side, 1.5), (0.0, side, 1.5)]
+    faces = np.array([[np.full((4, 3), np.nan)], [corners]])  # the first one does not fold
+    size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
+    return highest_share(
+        faces, np.array([4]), np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 1, np.arange(2), 1, INNER_M, CALM_FALL,
+        falls, falls, least, 0.002, halvings,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("side", [1.0, 1.2, 1.35])
+@pytest.mark.parametrize("slope", [0.0, 0.1])
+def test_the_share_of_a_mat_in_a_square(side: float, slope: float) -> None:
+    """The largest rectangle of a mat's shape in a square lies along its diagonal; the heading tried there is a degree off,
+    and there the rectangle's extent across the square is its side (plane geometry). Rain from four sides wets each edge.
+    """
+    falls = np.array([(0.0, 0.0), (slope, 0.0), (-slope, 0.0), (0.0, slope), (0.0, -slope)])
+    length, width = CLEAR.mat_length(1.75), CLEAR.mat_width_m
+    near = np.radians(44)
+    exact = float((side - 2 * 1.5 * slope) / (length * np.cos(near) + width * np.sin(near)))
+    case, share = share_of(side, falls if slope else CALM_FALL, exact - 0.1, 12)
+    assert case == 1
+    assert share == pytest.approx(exact, abs=0.0005)
+    assert share_of(side, falls if slope else CALM_FALL, exact + 0.001, 12) == (-1, exact + 0.001)
+
+
+def test_whole_mats_end_the_search_for_a_share() -> None:
+    """As soon as they lie whole, whatever share was asked for."""
+    assert share_of(2.5, CALM_FALL, 0.4, 3) == (1, 1.0)
 
 
 @settings(max_examples=40)

@@ -82,11 +82,11 @@ def _rigid_pairs(pattern: Pattern) -> NDArray[np.intp]:
 
 def stacked(places: Sequence[Place], size: int) -> Floats:
     """Coordinates (N, P, k) from P places of k numbers or arrays (N,)."""
-    out = np.empty((size, len(places), len(places[0])))
-    for i, place in enumerate(places):
-        for k, c in enumerate(place):
-            out[:, i, k] = c
-    return out
+    numbers = [c for place in places for c in place]
+    out = np.empty((size, len(numbers)))
+    for column, c in enumerate(numbers):
+        out[:, column] = c
+    return out.reshape(size, len(places), -1)
 
 
 @dataclass(frozen=True, slots=True)

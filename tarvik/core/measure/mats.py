@@ -16,7 +16,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.kernel import centres
 from tarvik.core.measure.kernel import mats as kernel
 from tarvik.core.measure.kernel.mirror import NEITHER, headings_of, with_images
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip
+from tarvik.core.measure.kernel.polygon import MOST_CORNERS, centroid, chord, clip
 from tarvik.core.measure.kernel.rows import rows
 
 if TYPE_CHECKING:
@@ -152,15 +152,22 @@ def lay_mats(
     """
     if ground is None:
         return []
-    entries = entries_of(ground, clearance.boxes(stature_m), stride, headings)
+    boxes, size = clearance.boxes(stature_m), (clearance.mat_length(stature_m), clearance.mat_width_m)
+    held = ground.area_m2 / (size[0] * size[1])
+    if held <= _SURELY_ONE:
+        places = _widest(*_pieces(ground, boxes, stride, headings, np.inf))
+    else:
+        places = _laid(ground, entries_of(ground, boxes, stride, headings), size, int(held + 1e-9))
+    return [Mat(p.x, p.y, p.step * 360 / STEPS, *size) for p in places]
+
+
+def _laid(ground: Ground, entries: Entries, size: tuple[float, float], bound: int) -> list[Place]:
+    """The most mats of one length and width, `bound` at most, whose centres lie in these pieces."""
     if not entries.count:
         return []
-    size = (clearance.mat_length(stature_m), clearance.mat_width_m)
     extents = kernel.half_extents(*size, STEPS)
     sides = extents.reshape(1, STEPS)
-    held = ground.area_m2 / (size[0] * size[1])
-    bound = int(held + 1e-9)
-    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, stride) if held > _SURELY_ONE else 1
+    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, entries.stride)
     places = _tidy(entries, extents, best)
     if len(places) < 2 <= bound:
         places = pair(entries, sides, (0, 0)) or places
@@ -168,7 +175,7 @@ def lay_mats(
         places = triple(ground, entries, sides, (0, 0, 0), 2 * size[0] * size[1]) or places
     if 2 <= len(places) < bound:
         places = _rows(entries, size, len(places) + 1) or places
-    return [Mat(p.x, p.y, p.step * 360 / STEPS, *size) for p in places]
+    return places
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,16 +188,22 @@ class Place:
     kind: int = 0
 
 
+def _widest(polygons: Floats, sizes: Steps, heading: Steps) -> list[Place]:
+    """One mat where its polygon of centres is largest; nothing when there is none."""
+    e = kernel.widest(polygons, sizes)
+    if e < 0:
+        return []
+    x, y = centroid(polygons[e], sizes[e])
+    return [Place(float(x), float(y), int(heading[e]))]
+
+
 def _tidy(entries: Entries, extents: Floats, wanted: int) -> list[Place]:
     """A stack of `wanted` mats: all heads one way if that holds as many, else either way, else any headings.
 
-    Of equally tidy stacks the one with most play is laid. One mat lies where its polygon of centres is largest.
+    Of equally tidy stacks the one with most play is laid.
     """
     if wanted == 1:
-        areas = [abs(area(entries.polygons[e], entries.sizes[e])) for e in range(entries.count)]
-        widest = int(np.argmax(areas))
-        x, y = centroid(entries.polygons[widest], entries.sizes[widest])
-        return [Place(float(x), float(y), int(entries.heading[widest]))]
+        return _widest(entries.polygons, entries.sizes, entries.heading)
     which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
     for tidy in range(3):
         k = kernel.best_stack(

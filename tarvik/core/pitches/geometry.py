@@ -73,7 +73,7 @@ def laid_out(
     start = stacked([world[p] for p in pattern.points], size)
     if ok is not None:
         start[~np.asarray(ok, dtype=bool)] = np.nan
-    start[np.isnan(start).any(axis=(1, 2))] = np.nan
+    start[np.isnan(start.reshape(size, -1).sum(axis=1))] = np.nan
     held = np.zeros((len(pattern.points), 3), dtype=bool)
     held[:, 2] = True
     return Layout(pattern, stacked([flat[p] for p in pattern.points], size), start, held)

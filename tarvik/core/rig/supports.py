@@ -45,6 +45,11 @@ class Tree:
         if self.at is not None and not all(math.isfinite(c) and abs(c) <= 10_000 for c in self.at):
             raise InputError("supports.trees", f"{self.at} is no place within 10 km")
 
+    @property
+    def carries_a_line(self) -> bool:
+        """Whether it is thick enough."""
+        return self.diameter_m >= TRUNK_LEAST_M
+
 
 @dataclass(frozen=True, slots=True)
 class Pole:
@@ -139,12 +144,11 @@ class Supports:
 
     def usable_trees(self) -> tuple[Tree, ...] | None:
         """Trees thick enough to carry a line."""
-        return None if self.trees is None else tuple(t for t in self.trees if t.diameter_m >= TRUNK_LEAST_M)
+        return None if self.trees is None else tuple(t for t in self.trees if t.carries_a_line)
 
     def _any_tree(self) -> bool:
         """Whether a tree can carry a line."""
-        usable = self.usable_trees()
-        return usable is None or bool(usable)
+        return self.trees is None or any(tree.carries_a_line for tree in self.trees)
 
     def height_spans(self) -> list[tuple[float, float]] | None:
         """Heights at which some support can carry a point; None when any will do."""

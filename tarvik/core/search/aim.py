@@ -64,11 +64,12 @@ def worth_of_room(
     mat_m2: float, sit_m: float,
 ) -> Floats:  # fmt: skip
     """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths m, areas m2."""
-    return np.asarray(
-        intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.stand * stand + intent.covered * dry
-        + intent.headroom * np.minimum(peak, sit_m) + intent.peak * np.maximum(peak - sit_m, 0.0)
-        + intent.floor * np.minimum(floor, heads * mat_m2) + intent.air * open_m2
-    )  # fmt: skip
+    out = intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.headroom * np.minimum(peak, sit_m)
+    out += intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(floor, heads * mat_m2)
+    for weight, amount in ((intent.stand, stand), (intent.covered, dry), (intent.air, open_m2)):
+        if weight:
+            out += weight * amount
+    return np.asarray(out)
 
 
 def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int) -> Floats:

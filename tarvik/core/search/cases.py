@@ -97,7 +97,7 @@ class Cases:
         for points in floors:
             floor += np.abs(signed_area(xyz[:, points]))
         open_m2 = open_area(pitch, xyz, values) if airy else np.zeros(len(xyz))
-        return cls(np.ascontiguousarray(xyz[:, padded]), corners, floor, xyz[..., 2].max(axis=1), open_m2)
+        return cls(np.take(xyz, padded, axis=1), corners, floor, xyz[..., 2].max(axis=1), open_m2)
 
 
 def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -> dict[str, Floats]:
@@ -109,8 +109,8 @@ def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -
 @dataclass(frozen=True, slots=True)
 class Hunt:
     """What is looked for, and what of it is the same for every case: `given` settings stay, the others stand at their `usual`
-    values unless searched; `rain` are its `tellings`, each (K, 2); `mats` of such `boxes` and length and width `mat` are
-    enough.
+    values unless searched; `stand` is out of reach where nobody weighs it; `rain` are its
+    `tellings`, each (K, 2); `mats` of such `boxes` and length and width `mat` are enough.
     """
 
     fitting: Fitting
@@ -130,7 +130,8 @@ class Hunt:
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
         body, clearance = aim.body, aim.clearance
         return cls(
-            fitting, sheet, aim, given, sitting_height(body), standing_height(body), tellings(fall_directions(aim.weather)),
+            fitting, sheet, aim, given, sitting_height(body), standing_height(body) if aim.intent.stand else np.inf,
+            tellings(fall_directions(aim.weather)),
             np.array(clearance.heights()), clearance.boxes(body.stature_m),
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), aim.wanted or MOST_MATS,
             {s.name: usual_value(s, aim.supports) for s in fitting.pitch.settings},
@@ -217,7 +218,11 @@ class Room:
             return None
         hunt, top, mats = self.hunt, int(order[0]), 0
         if len(self.folded.corners):
-            top, mats = self._best_of(order, self.stride, hunt.mats, 1.0, hunt.rain[0], hunt.rain[-1], self.worth, more_than)
+            folded = self.folded
+            top, mats = best_case(
+                folded.faces, folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, hunt.mats,
+                hunt.rain[0], hunt.rain[-1], self.lid, self.dry, self.worth, order, MAT_FIRST, more_than,
+            )  # fmt: skip
             mats = min(mats, hunt.mats)
         if top < 0 or self.worth[top] + MAT_FIRST * mats <= more_than:
             return None
@@ -226,23 +231,6 @@ class Room:
     def of_others(self, hunt: Hunt) -> Room:
         """The same for a hunt that weighs the room alike."""
         return replace(self, hunt=hunt)
-
-    def holds(self, case: int, mats: int, share: float, stride: int, falls: Floats) -> bool:
-        """Whether so many mats, of that share of a mat's length and width, lie dry there in such rain."""
-        nothing, fewer = np.zeros(len(self.worth)), MAT_FIRST * (mats - 0.5)
-        return self._best_of(np.array([case]), stride, mats, share, falls, falls, nothing, fewer)[0] == case
-
-    def _best_of(
-        self, order: NDArray[np.intp], stride: int, wanted: int, share: float, some_falls: Floats, falls: Floats,
-        worth: Floats, more_than: float,
-    ) -> tuple[int, int]:  # fmt: skip
-        """The best of some cases, and its mats (see the kernel)."""
-        hunt, folded = self.hunt, self.folded
-        top, mats = best_case(
-            folded.faces, folded.corners, hunt.heights, share * hunt.boxes, share * hunt.mat, stride, INNER_M, wanted,
-            some_falls, falls, self.lid, self.dry, worth, order, MAT_FIRST, more_than,
-        )  # fmt: skip
-        return int(top), int(mats)
 
 
 def tellings(falls: Floats) -> tuple[Floats, ...]:

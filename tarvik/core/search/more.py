@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.measure.kernel.share import highest_share
+from tarvik.core.measure.mats import INNER_M
 from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import MAT_FIRST
 from tarvik.core.search.cases import FINE, Hunt, Room
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.pitches.base import Setting
+    from tarvik.core.search.cases import Cases
     from tarvik.core.search.first import First
 
 SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
@@ -41,9 +44,8 @@ METRE_DEG: Final = constant("metre_degree", 0.0175, "m", ENGINEERING, "metre by 
 WHOLE: Final = 1.0
 EVERY: Final = 1
 """Headings every 2 degrees, as the exact figures have them."""
-_LITTLE: Final = 1
-_MOST: Final = 2
-"""How many tellings of the rain are little of it, and most of it."""
+_MOST: Final = 1
+"""Which telling of the rain is most of it."""
 _CLIMBS: Final = 3
 _CLIMBS_FEW: Final = 1
 """For one or two: of 84 climbs that found a bed for them, every one did from its best start."""
@@ -59,55 +61,51 @@ _STEP: Final = np.array([-1.0, 0.0, 1.0])
 
 @dataclass(frozen=True, slots=True)
 class _Top:
-    """How far a climb has come: the share of a mat at which all lie, there, and what the room there is worth."""
+    """How far a climb has come: the share of a mat at which all lie, and there."""
 
     share: float
     settings: dict[str, float]
-    worth: float
 
 
 @dataclass(frozen=True, slots=True)
 class _Slope:
     """Many cases, and how nearly so many mats lie dry in each."""
 
-    room: Room
+    hunt: Hunt
+    folded: Cases
     values: Mapping[str, Floats]
     mats: int
 
     @classmethod
     def of(cls, hunt: Hunt, values: Mapping[str, Floats], mats: int) -> _Slope:
-        return cls(Room.of(hunt, hunt.folded(values), values, FINE), values, mats)
+        return cls(hunt, hunt.folded(values), values, mats)
 
-    def tried(self, share: float) -> list[int]:
+    def room(self) -> Room:
+        """What the room of the cases is worth."""
+        return Room.of(self.hunt, self.folded, self.values, FINE)
+
+    def tried(self, room: Room, share: float) -> NDArray[np.intp]:
         """Cases with dry ground for so many mats of that share, those worth most first."""
-        least = self.mats * float(np.prod(self.room.hunt.mat)) * share * share
-        order = np.argsort(-self.room.worth, kind="stable")
-        return [int(i) for i in order if np.isfinite(self.room.worth[i]) and self.room.dry[i] >= least]
+        least = self.mats * float(np.prod(self.hunt.mat)) * share * share
+        order = np.argsort(-room.worth, kind="stable")
+        return np.asarray(order[np.isfinite(room.worth[order]) & (room.dry[order] >= least)])
 
-    def higher(self, case: int, than: float, stride: int) -> _Top | None:
-        """The case, if all mats lie there at a greater share: with every heading under most of the rain, else under little.
-        Whole ones lie there under all of it.
+    def highest(self, order: NDArray[np.intp], share: float, stride: int) -> tuple[int, _Top | None]:
+        """Of cases tried in that order the one where all mats lie at the greatest share, and its number, if that is greater;
+        the first where whole ones lie.
         """
-        hunt, low, high = self.room.hunt, min(than + SHARE_GAIN, WHOLE), WHOLE
-        rain = hunt.rain[:_MOST] if stride == EVERY else hunt.rain[:_LITTLE]
-        if not self._all_lie(case, low, stride, rain):
-            return None
-        if self._all_lie(case, WHOLE, stride, hunt.rain):
-            low = WHOLE
-        elif low == WHOLE:
-            return None
-        for _ in range(_HALVINGS if low < WHOLE else 0):
-            middle = (low + high) / 2
-            if self._all_lie(case, middle, stride, rain[-1:]):
-                low = middle
-            else:
-                high = middle
-        settings = {name: float(array[case]) for name, array in self.values.items()}
-        return _Top(low, settings, float(self.room.worth[case]))
+        hunt, rain = self.hunt, self.hunt.rain
+        case, reached = highest_share(
+            self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.mats, order, stride, INNER_M,
+            rain[0], rain[min(_MOST, len(rain) - 1)], rain[-1], share, SHARE_GAIN, _HALVINGS,
+        )  # fmt: skip
+        if case < 0:
+            return -1, None
+        return case, _Top(reached, {name: float(array[case]) for name, array in self.values.items()})
 
-    def _all_lie(self, case: int, share: float, stride: int, rain: Sequence[Floats]) -> bool:
-        """Whether all mats lie there at a share, under each of those tellings of the rain."""
-        return all(self.room.holds(case, self.mats, share, stride, falls) for falls in rain)
+    def most_worth(self) -> _Top | None:
+        """Of the cases where whole mats lie the one worth most."""
+        return self.highest(self.tried(self.room(), WHOLE), WHOLE - SHARE_GAIN, EVERY)[1]
 
 
 def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found]:
@@ -118,21 +116,20 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
         return []
     climb = _Climb(hunt, first, mats)
     tops = [climb.up_from(top) for top in _starts(first, room, mats)]
-    reached = [climb.as_a_tape_reads(top) for top in tops if top.share == WHOLE]
-    return [Found(top.worth + MAT_FIRST * mats, mats, top.settings) for top in reached]
+    return [climb.as_a_tape_reads(top) for top in tops if top.share == WHOLE]
 
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
     lowest = _least_share(first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST)
-    slope, climbs = _Slope(room, first.values, mats), _CLIMBS_FEW if room.hunt.few else _CLIMBS
+    slope, climbs = _Slope(room.hunt, first.folded, first.values, mats), _CLIMBS_FEW if room.hunt.few else _CLIMBS
     tops: list[_Top] = []
     chequered = _every_other(first)
-    for case in slope.tried(lowest):
+    for case in slope.tried(room, lowest):
         if not chequered[case]:
             continue
         least = lowest - SHARE_GAIN if len(tops) < climbs else tops[-1].share
-        top = slope.higher(case, least, FINE) if least < WHOLE else None
+        _, top = slope.highest(np.array([case]), least, FINE) if least < WHOLE else (-1, None)
         if top is None:
             continue
         beside = [t for t in tops if _neighbours(t, top, first.width)]
@@ -165,6 +162,9 @@ class _Climb:
                 width = {name: reach / 2 for name, reach in width.items()}
             top = higher
         return self._about(top) if SHARE_NEARLY <= top.share < WHOLE else top
+
+    def _alone(self, settings: Mapping[str, float]) -> _Slope:
+        return _Slope.of(self.hunt, {name: np.array([value]) for name, value in settings.items()}, self.mats)
 
     def _step(self, top: _Top, width: Mapping[str, float], stride: int) -> _Top:
         """The best a step away in any direction, or the top itself: settings always searched move together, the others one by
@@ -205,27 +205,26 @@ class _Climb:
         values = {name: np.full(len(fresh), value) for name, value in top.settings.items()}
         values |= {name: cases[fresh, column] for column, name in enumerate(names)}
         slope = _Slope.of(self.hunt, values, self.mats)
-        for case in slope.tried(top.share):
-            higher = slope.higher(case, top.share, stride)
-            if higher is None:
-                self.low[keys[fresh[case]]] = top.share + SHARE_GAIN
-                continue
-            top = higher
-            if top.share == WHOLE:
-                break
-        return top
+        best, higher = slope.highest(np.arange(len(fresh)), top.share, stride)
+        if higher is not None and higher.share == WHOLE:
+            return slope.most_worth() or higher
+        higher = higher or top
+        self.low |= {keys[i]: higher.share + SHARE_GAIN for number, i in enumerate(fresh) if number != best}
+        return higher
 
-    def as_a_tape_reads(self, top: _Top) -> _Top:
-        """The same in whole centimetres and degrees, if all lie there too."""
+    def as_a_tape_reads(self, top: _Top) -> Found:
+        """What is there, in whole centimetres and degrees if all lie there too."""
         whole = {}
         for setting in self.first.sliding:
             value = top.settings[setting.name]
             near = round(value, 2 if setting.is_length else 0)
             reached = near in allowed(np.array([value, near]), setting, self.hunt.aim.supports)
             whole[setting.name] = near if reached else value
-        values = {name: np.array([value]) for name, value in (top.settings | whole).items()}
-        slope = _Slope.of(self.hunt, values, self.mats)
-        return next((found for case in slope.tried(WHOLE) if (found := slope.higher(case, WHOLE, EVERY))), top)
+        read = self._alone(top.settings | whole)
+        if read.most_worth() is None:
+            read = self._alone(top.settings)
+        settings = {name: float(array[0]) for name, array in read.values.items()}
+        return Found(float(read.room().worth[0]) + MAT_FIRST * self.mats, self.mats, settings)
 
 
 def _longer_than_need_be(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:

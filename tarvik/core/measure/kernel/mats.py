@@ -28,6 +28,17 @@ def support_table(polygons: Floats, sizes: Ints, count: int, steps: int, stride:
 
 
 @compiled
+def widest(polygons: Floats, sizes: Ints) -> int:
+    """Number of the largest entry; -1 when there is none."""
+    most, found = -1.0, -1
+    for e in range(sizes.size):
+        size = abs(area(polygons[e], sizes[e]))
+        if size > most:
+            most, found = size, e
+    return found
+
+
+@compiled
 def half_extents(length: float, width: float, steps: int) -> Floats:
     """Half of a mat's extent in direction k steps off its heading."""
     out = np.empty(steps)

@@ -79,20 +79,19 @@ def beside(wanted: int, width: float) -> float:
 @compiled
 def quick_count(
     plane: Floats, rim: Floats, count: int, heights: Floats, boxes: Floats, length: float, width: float,
-    stride: int, inner: float, wanted: int, least: int, first: int, axis: int, middle: float,
+    headings: Ints, stride: int, inner: float, wanted: int, least: int, axis: int, middle: float,
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under one convex lid: stacks, then a pair, then three parted one from two. `wanted` are enough, and fewer than
-    `least` as good as none. Returns how many, and the heading of the first place found. Headings are tried from `first` on:
-    where one mat is enough, one that suited the last roof often suits this one. `axis`, `middle`: how the roof is its own
-    mirror image (see mirror.py); only the headings of one side are tried then.
+    `least` as good as none. Returns how many, and the heading of the first place found where one mat is enough. `headings`,
+    multiples of `stride`, are tried in their order: one that suited the last roof often suits this one. `axis`, `middle`: how
+    the roof is its own mirror image (see mirror.py); the headings are those of one side then.
     """
     ground = ground_above(rim, count, plane, heights[0])
     mat = length * width
     room = int(area(ground, ground.shape[0]) / mat + 1e-9) if ground.shape[0] else 0
     if room < least:
-        return 0, first
+        return 0, headings[0]
     half_planes, box = _planes_under(plane, heights, rim, count)
-    headings = headings_of(STEPS, stride, first, axis)
     most = STEPS // stride
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
@@ -103,19 +102,18 @@ def quick_count(
         heading,
     )  # fmt: skip
     if made == 0 or wanted == 1:
-        return min(made, 1), heading[0] if made else first
+        return min(made, 1), heading[0] if made else headings[0]
     if axis >= 0:
         made = with_images(polygons, sizes, heading, made, STEPS, axis, middle)
-    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), first
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground), headings[0]
 
 
 @compiled
 def general_count(
     faces: Floats, corners: Ints, heights: Floats, boxes: Floats, length: float, width: float, falls: Floats,
-    stride: int, inner: float, wanted: int, least: int, first: int, axis: int, middle: float,
+    headings: Ints, stride: int, inner: float, wanted: int, least: int, axis: int, middle: float,
 ) -> tuple[int, int]:  # fmt: skip
     """Mats under any roof in any rain, as `quick_count`."""
-    headings = headings_of(STEPS, stride, first, axis)
     most = MOST_FOUND * (STEPS // stride)
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading, ground = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((MOST_CORNERS, 2))
@@ -124,11 +122,11 @@ def general_count(
         heading, ground, least * length * width,
     )  # fmt: skip
     if made == 0 or wanted == 1:
-        return min(made, 1), heading[0] if made else first
+        return min(made, 1), heading[0] if made else headings[0]
     if axis >= 0:
         made = with_images(polygons, sizes, heading, made, STEPS, axis, middle)
     room = int(area(ground, edges) / (length * width) + 1e-9)
-    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground[:edges]), first
+    return most_of(polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground[:edges]), headings[0]
 
 
 @compiled
@@ -199,23 +197,24 @@ def best_case(
             continue
         least = max(1, int((best - worth[n]) / mat_worth) + 1)  # fewer would not be the best
         axis, middle = mirrored(faces[n], corners, twins, alike)
+        headings = headings_of(STEPS, stride, first, axis)
         if room == 0:
             number = 0
         elif lid[n]:
             count = dome(faces[n], corners, plane, rim)
             number, first = quick_count(
-                plane, rim, count, heights, boxes, size[0], size[1], stride, inner, wanted, least, first,
-                axis, middle,
+                plane, rim, count, heights, boxes, size[0], size[1], headings, stride, inner, wanted, least, axis, middle
             )  # fmt: skip
         else:
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], falls, stride, inner, wanted, least, first,
+                faces[n], corners, heights, boxes, size[0], size[1], falls, headings, stride, inner, wanted, least,
                 axis, middle,
             )  # fmt: skip
         total = worth[n] + mat_worth * min(number, wanted)
         if total > best and number > 0 and every_fall.shape[0] > falls.shape[0]:
+            headings = headings_of(STEPS, stride, first, axis)
             number, first = general_count(
-                faces[n], corners, heights, boxes, size[0], size[1], every_fall, stride, inner, wanted, least, first,
+                faces[n], corners, heights, boxes, size[0], size[1], every_fall, headings, stride, inner, wanted, least,
                 axis, middle,
             )  # fmt: skip
             total = worth[n] + mat_worth * min(number, wanted)
