@@ -115,8 +115,8 @@ def test_nobody_gets_wet_for_air() -> None:
     assert min(found.figures.sleepers, 1) >= min(other.figures.sleepers, 1)
 
 
-@pytest.mark.parametrize("intent", ["shade", "storm"])
-@pytest.mark.parametrize("slug", ["closed-wedge", "awning-wedge", "lean-to"])
+@pytest.mark.parametrize("intent", ["shade", "storm", "steady-rain"])
+@pytest.mark.parametrize("slug", ["closed-wedge", "awning-wedge", "lean-to", "a-frame-doored", "a-frame-closed"])
 def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> None:
     """Every height and every state of the doors, by the exact figures."""
     question = asked(slug, intent)

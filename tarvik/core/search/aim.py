@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
 SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
 MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
+DOOR_MOVED: Final = constant("door_moved", 3.0, "1", ENGINEERING, "worth of a door left as the pitch has it")
 NEARLY: Final = constant("shorter_near", 0.85, "1", ENGINEERING, "share of the stature looked for where nobody fits")
 SMALL: Final = constant("shorter_small", 0.6, "1", ENGINEERING, "share of the stature looked for where none of that fits")
 SHORTER: Final = (NEARLY, SMALL)
@@ -73,10 +74,16 @@ def worth_of_room(
 
 
 def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int) -> Floats:
-    """What the intent makes of how the doors stand at many settings (size,)."""
-    if not intent.shut or not pitch.doors:
-        return np.zeros(size)
-    return np.where(pitch.doors_shut(values, size), intent.shut, 0.0)
+    """What the intent makes of how the doors stand at many settings (size,): shut ones, and less of those that stand otherwise
+    than the pitch has them on a night that does not ask for it: they are moved for a bed more, but not for room.
+    """
+    out = np.zeros(size)
+    if intent.shut and pitch.doors:
+        out = np.where(pitch.doors_shut(values, size), intent.shut, out)
+    for door in pitch.doors:
+        if not intent.moves_door(door):
+            out = out - np.where(values[door.name] == door.default, 0.0, DOOR_MOVED)
+    return out
 
 
 def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
