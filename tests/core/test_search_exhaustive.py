@@ -157,7 +157,9 @@ def more_by_the_figures(question: Question, ours: int) -> str:
     folded = hunt.folded(values)
     room = Room.of(hunt, folded, values, 3)
     order = [int(i) for i in np.argsort(-room.dry) if room.dry[i] >= (ours + 1) * question.aim().mat_m2()]
-    near = [i for i in order if room.holds(i, ours + 1, 0.95, 3, hunt.rain[0])]
+    smaller = replace(hunt, boxes=0.95 * hunt.boxes, mat=0.95 * hunt.mat, mats=ours + 1, rain=hunt.rain[:1])
+    tops = ((i, room.of_others(smaller).best(slice(i, i + 1))) for i in order)
+    near = [i for i, top in tops if top is not None and top[2] > ours]
     for case in near[:MEASURED]:
         settings = {name: float(array[case]) for name, array in values.items()}
         figures = solve(replace(question, settings=settings)).figures
