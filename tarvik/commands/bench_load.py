@@ -21,7 +21,7 @@ from tarvik.store import accounts, course_file, courses, kit
 from tarvik.store.accounts import Role
 from tarvik.store.database import Database
 from tarvik.store.server import Server, free_port
-from tarvik.web.serving import DATABASE
+from tarvik.web.serving import DATABASE, KEEP_ALIVE_S
 
 if TYPE_CHECKING:
     from tarvik.store.models import Course
@@ -171,7 +171,8 @@ def measured(server: Server) -> list[tuple[str, float, str, float]]:
     teams = [_team(database, n) for n in range(TEAMS)]
     port = free_port()
     words = [sys.executable, "-m", "uvicorn", "tarvik.web.serving:factory", "--factory", "--port", str(port),
-             "--workers", str(PROCESSES), "--log-level", "warning"]  # fmt: skip
+             "--workers", str(PROCESSES), "--log-level", "warning",
+             "--timeout-keep-alive", str(KEEP_ALIVE_S)]  # fmt: skip
     web = subprocess.Popen(words, cwd=Path(__file__).parents[2], env={**os.environ, DATABASE: database.url},
                            stderr=subprocess.DEVNULL)  # fmt: skip
     try:

@@ -99,7 +99,8 @@ def _tidy(opened: Database, stop: threading.Event) -> None:
 def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool) -> None:
     """Serve until told to stop: in this process with another for searches, or in several processes."""
     plain: dict[str, Any] = {"host": "127.0.0.1", "port": port, "log_config": None, "access_log": False,
-                             "timeout_graceful_shutdown": 5, "server_header": False}  # fmt: skip
+                             "timeout_graceful_shutdown": 5, "server_header": False,
+                             "timeout_keep_alive": serving.KEEP_ALIVE_S}  # fmt: skip
     if settings.workers > 1:
         os.environ |= {serving.DATABASE: opened.url, serving.STAND_INS: stand_ins, serving.DEMO: "yes" if demo else ""}
         uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)

@@ -18,6 +18,10 @@ if TYPE_CHECKING:
 DATABASE: Final = "TARVIK_DATABASE_URL"
 STAND_INS: Final = "TARVIK_STAND_INS"
 DEMO: Final = "TARVIK_DEMO"
+KEEP_ALIVE_S: Final = 75
+"""How long a connection with nothing to do is kept: longer than a leader looks at a page, so that none is closed just as the
+next request comes.
+"""
 
 
 def factory() -> FastAPI:
