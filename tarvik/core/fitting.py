@@ -110,7 +110,7 @@ def cloth_of(pitch: Pitch, sheet: Sheet) -> Sheet:
 
 def searched_cloth(pitch: Pitch, sheet: Sheet) -> Sheet:
     """Of a sheet what tells which settings of a pitch serve best: its tie-outs too, where a crease would best end on them."""
-    return sheet if any(s.folds_far_edge for s in pitch.settings) else cloth_of(pitch, sheet)
+    return sheet if pitch.folds_far_edge else cloth_of(pitch, sheet)
 
 
 Solid = tuple[Pattern, "Floats", "Floats"]

@@ -63,6 +63,11 @@ class Shelter:
         return replace(self, sheet=sheet, bare=self)
 
     @property
+    def measured(self) -> Shelter:
+        """The one that is measured for this one too."""
+        return self.bare or self
+
+    @property
     def pattern(self) -> Pattern:
         """Points and panels as they are on this sheet."""
         return self.whole or self.pitch.pattern

@@ -154,7 +154,7 @@ def _lacks_what_no_setting_gives(question: Question, found: Solution, usual: Map
     """Whether something is missing, and is at the usual values too, that other heights would not give: then no other search
     changes that.
     """
-    lasting = {NO_SUPPORT} if any(s.folds_far_edge for s in question.pitch.settings) else {NO_SUPPORT, BUTTON}
+    lasting = {NO_SUPPORT} if question.pitch.folds_far_edge else {NO_SUPPORT, BUTTON}
     missing = lasting & {reason.code for reason in found.assessment.reasons if reason.blocks}
     back = workings.shelter(question.pitch, question.sheet, {**found.settings, **usual}) if missing else None
     if not isinstance(back, Shelter):
@@ -215,7 +215,7 @@ def _measured(question: Question, settings: dict[str, float], workings: Workings
         return shelter
     weather, lying = question.weather, question.lying
     if question.free_to_turn:
-        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter.bare or shelter)))
+        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter.measured)))
     if question.uphill_off_wind_deg is not None:
         lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
     return shelter, workings.figures(

@@ -135,7 +135,7 @@ class KeptWorkings(Workings):
         self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
     ) -> Figures:
         """What a shelter gives, measured once for all sheets of the same cloth."""
-        bare = shelter.bare or shelter
+        bare = shelter.measured
         key = (bare, *_key_of_body(body), weather, clearance, lying, tuple(p.stature_m for p in people))
         made = super().figures
         found = self._figures.get(key, lambda: made(bare, body, weather, clearance, lying, people))

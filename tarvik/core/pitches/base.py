@@ -239,6 +239,11 @@ class Pitch:
         return frozenset(frozenset(edge) for edge in self.laps) if shut else frozenset()
 
     @property
+    def folds_far_edge(self) -> bool:
+        """Whether any of its creases lies a set way from the far edge of the sheet, and so best ends on tie-outs."""
+        return any(s.folds_far_edge for s in self.settings)
+
+    @property
     def doors(self) -> tuple[Setting, ...]:
         """The settings of its doors."""
         return tuple(s for s in self.settings if s.is_door)

@@ -109,7 +109,7 @@ class _Stages:
         pitch, box = self._hunt.fitting.pitch, self._hunt.fitting.box
         tallest = max((s.most for s in pitch.settings if s.is_length), default=0.0)
         floored = any(panel.role is Role.FLOOR for panel in pitch.pattern.panels)
-        button = BUTTON_FREE if any(s.folds_far_edge for s in pitch.settings) else 0.0
+        button = BUTTON_FREE if pitch.folds_far_edge else 0.0
         doors = self._hunt.aim.intent.shut if pitch.doors else 0.0
         return MAT_FIRST * mats + most_of_room(self._hunt.aim, box, tallest, floored=floored) + button + doors
 
