@@ -21,22 +21,40 @@ def _port(text: str) -> int:
 
 def parser() -> argparse.ArgumentParser:
     """All commands with their words."""
-    top = argparse.ArgumentParser(prog="./run", description="Tarvik: pitches, shelters and a plan for the whole group.")
+    top = argparse.ArgumentParser(
+        prog="./run", description="Tarvik: pitches, shelters and a plan for the whole group."
+    )
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for name, words in (("demo", "serve with the demo course"), ("serve", "serve without demo data")):
+    for name, words in (
+        ("demo", "serve with the demo course"),
+        ("serve", "serve without demo data"),
+    ):
         command = commands.add_parser(name, help=words)
-        command.add_argument("--port", type=_port, default=8080, help="port on 127.0.0.1 (default 8080)")
+        command.add_argument(
+            "--port", type=_port, default=8080, help="port on 127.0.0.1 (default 8080)"
+        )
     bench = commands.add_parser("bench", help="measure speeds against references in the same run")
     bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
-    commands.add_parser("worker", help="make plans for the database named by TARVIK_DATABASE_URL, or this checkout's own")
-    for name, words in (("backup", "keep everything in one file"), ("restore", "bring a backup into an empty server")):
+    commands.add_parser(
+        "worker",
+        help="make plans for the database named by TARVIK_DATABASE_URL, or this checkout's own",
+    )
+    for name, words in (
+        ("backup", "keep everything in one file"),
+        ("restore", "bring a backup into an empty server"),
+    ):
         commands.add_parser(name, help=words).add_argument("file", type=Path, metavar="FILE")
-    commands.add_parser("outbox", help="print the letters this server wrote: invitations, links for new passwords")
+    commands.add_parser(
+        "outbox", help="print the letters this server wrote: invitations, links for new passwords"
+    )
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
     commands.add_parser("warm", help="compile the geometry kernels")
-    commands.add_parser("test", help="lint, types, unit, database and browser tests; words after it go to pytest alone")
+    commands.add_parser(
+        "test",
+        help="lint, types, unit, database and browser tests; words after it go to pytest alone",
+    )
     return top
 
 
@@ -72,7 +90,9 @@ def _run(asked: argparse.Namespace) -> int:
 
         if asked.command == "outbox":
             return keeping.outbox(CHECKOUT)
-        return (keeping.back_up if asked.command == "backup" else keeping.restore)(CHECKOUT, asked.file.absolute())
+        return (keeping.back_up if asked.command == "backup" else keeping.restore)(
+            CHECKOUT, asked.file.absolute()
+        )
     if asked.command == "worker":
         from tarvik.commands.worker import worker
 

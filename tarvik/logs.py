@@ -1,4 +1,6 @@
-"""Logs: one JSON object a line, each request with its id, its route as a pattern, and no personal data."""
+"""Logs: one JSON object a line, each request with its id, its route as a pattern, and no personal
+data.
+"""
 
 from __future__ import annotations
 
@@ -17,11 +19,15 @@ class JsonLines(logging.Formatter):
     """A record as one line of JSON."""
 
     def format(self, record: logging.LogRecord) -> str:
-        """The line. Of an exception the kind and the places in the code are told, not its values."""
+        """The line. Of an exception the kind and the places in the code are told, not its
+        values.
+        """
         out: dict[str, object] = {
-            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"), "level": record.levelname,
-            "from": record.name, "words": record.getMessage(),
-        }  # fmt: skip
+            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
+            "level": record.levelname,
+            "from": record.name,
+            "words": record.getMessage(),
+        }
         if request_id.get():
             out["request"] = request_id.get()
         out |= {name: getattr(record, name) for name in _EXTRA if hasattr(record, name)}

@@ -1,6 +1,8 @@
-"""Compiled brute force: rays cast from every cell of a grid, and every mat of a grid laid against every other.
+"""Compiled brute force: rays cast from every cell of a grid, and every mat of a grid laid against
+every other.
 
-Independent of what it checks: triangles and rays, places and corners; no polygons are cut or joined.
+Independent of what it checks: triangles and rays, places and corners; no polygons are cut or
+joined.
 """
 
 from __future__ import annotations
@@ -23,7 +25,9 @@ if TYPE_CHECKING:
 
 
 def ears(polygon: np.ndarray) -> list[np.ndarray]:
-    """Triangles of a flat simple polygon (k, 3) in space, by cutting ears; right for hollow outlines too."""
+    """Triangles of a flat simple polygon (k, 3) in space, by cutting ears; right for hollow
+    outlines too.
+    """
     normal = np.cross(polygon, np.roll(polygon, -1, axis=0)).sum(axis=0)
     left = list(range(len(polygon)))
     out = []
@@ -31,7 +35,11 @@ def ears(polygon: np.ndarray) -> list[np.ndarray]:
         for n in range(len(left)):
             a, b, c = (polygon[left[(n + d) % len(left)]] for d in (-1, 0, 1))
             corner = np.cross(b - a, c - b) @ normal
-            others = (polygon[i] for i in left if not any(np.array_equal(polygon[i], q) for q in (a, b, c)))
+            others = (
+                polygon[i]
+                for i in left
+                if not any(np.array_equal(polygon[i], q) for q in (a, b, c))
+            )
             if corner > 0 and not any(_in_triangle(p, a, b, c, normal) for p in others):
                 out.append(np.array([a, b, c]))
                 left.pop(n)
@@ -41,7 +49,9 @@ def ears(polygon: np.ndarray) -> list[np.ndarray]:
     return [*out, np.array([polygon[i] for i in left])]
 
 
-def _in_triangle(p: np.ndarray, a: np.ndarray, b: np.ndarray, c: np.ndarray, normal: np.ndarray) -> bool:
+def _in_triangle(
+    p: np.ndarray, a: np.ndarray, b: np.ndarray, c: np.ndarray, normal: np.ndarray
+) -> bool:
     return all(np.cross(e - s, p - s) @ normal >= -1e-12 for s, e in ((a, b), (b, c), (c, a)))
 
 
@@ -52,7 +62,9 @@ def cloth(faces: Sequence[Face]) -> np.ndarray:
 
 @njit(cache=True)
 def _blocked(triangles: np.ndarray, x: float, y: float, wx: float, wy: float) -> float:
-    """Height of the lowest hit of a ray from the ground along (wx, wy, 1); -1 for none (Moeller and Trumbore 1997)."""
+    """Height of the lowest hit of a ray from the ground along (wx, wy, 1); -1 for none (Moeller and
+    Trumbore 1997).
+    """
     lowest = -1.0
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
@@ -67,13 +79,21 @@ def _blocked(triangles: np.ndarray, x: float, y: float, wx: float, wy: float) ->
         qx, qy, qz = sy * e1z - sz * e1y, sz * e1x - sx * e1z, sx * e1y - sy * e1x
         v = (wx * qx + wy * qy + qz) / det
         h = (e2x * qx + e2y * qy + e2z * qz) / det
-        if u >= -1e-9 and v >= -1e-9 and u + v <= 1 + 1e-9 and h >= -1e-9 and (lowest < 0 or h < lowest):
+        if (
+            u >= -1e-9
+            and v >= -1e-9
+            and u + v <= 1 + 1e-9
+            and h >= -1e-9
+            and (lowest < 0 or h < lowest)
+        ):
             lowest = max(h, 0.0)
     return lowest
 
 
 @njit(cache=True)
-def _dry_cells(triangles: np.ndarray, low: np.ndarray, high: np.ndarray, step: float, ways: np.ndarray) -> int:
+def _dry_cells(
+    triangles: np.ndarray, low: np.ndarray, high: np.ndarray, step: float, ways: np.ndarray
+) -> int:
     count = 0
     for i in range(int((high[0] - low[0]) / step) + 1):
         for j in range(int((high[1] - low[1]) / step) + 1):
@@ -89,28 +109,43 @@ def _dry_cells(triangles: np.ndarray, low: np.ndarray, high: np.ndarray, step: f
 
 
 def rain_ways(weather: Weather, samples: int = 25) -> np.ndarray:
-    """Ways (K, 2) a ray goes per metre upwards, against the fall of the rain: straight up, and winds all over the spread."""
+    """Ways (K, 2) a ray goes per metre upwards, against the fall of the rain: straight up, and
+    winds all over the spread.
+    """
     slope = weather.wind_m_s / terminal_speed(median_drop_mm(weather.rain_mm_h))
-    bearings = np.radians(weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples))
+    bearings = np.radians(
+        weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
+    )
     return np.vstack([[[0.0, 0.0]], slope * np.column_stack([np.sin(bearings), np.cos(bearings)])])
 
 
 def dry_area(faces: Sequence[Face], weather: Weather, step: float = 0.01) -> float:
-    """Dry ground by casting rays from every cell. The grid lies askew, so that no edge runs along its rows."""
+    """Dry ground by casting rays from every cell. The grid lies askew, so that no edge runs along
+    its rows.
+    """
     askew = np.array([[math.cos(0.3), -math.sin(0.3)], [math.sin(0.3), math.cos(0.3)]])
     triangles = cloth(faces)
     triangles[..., :2] = triangles[..., :2] @ askew.T
     flat = triangles[..., :2].reshape(-1, 2)
-    step = min(step, 0.004 * float(np.sqrt(Roof.over(faces).plan().area)))  # as fine for a small one as for a large one
+    step = min(
+        step, 0.004 * float(np.sqrt(Roof.over(faces).plan().area))
+    )  # as fine for a small one as for a large one
     ways = (rain_ways(weather) if rain_slope(weather) > 0 else np.zeros((1, 2))) @ askew.T
     return _dry_cells(triangles, flat.min(axis=0), flat.max(axis=0), step, ways) * step * step
 
 
 @njit(cache=True)
 def _fitting(
-    triangles: np.ndarray, ways: np.ndarray, low: np.ndarray, high: np.ndarray, step: float, turns: int,
-    spots: np.ndarray, need: np.ndarray, out: np.ndarray,
-) -> int:  # fmt: skip
+    triangles: np.ndarray,
+    ways: np.ndarray,
+    low: np.ndarray,
+    high: np.ndarray,
+    step: float,
+    turns: int,
+    spots: np.ndarray,
+    need: np.ndarray,
+    out: np.ndarray,
+) -> int:
     made = 0
     nx, ny = int((high[0] - low[0]) / step) + 1, int((high[1] - low[1]) / step) + 1
     for h in range(turns):
@@ -120,14 +155,20 @@ def _fitting(
                 x, y = low[0] + i * step, low[1] + j * step
                 fits = True
                 for p in range(spots.shape[0]):
-                    px, py = x + spots[p, 0] * c - spots[p, 1] * s, y + spots[p, 0] * s + spots[p, 1] * c
+                    px, py = (
+                        x + spots[p, 0] * c - spots[p, 1] * s,
+                        y + spots[p, 0] * s + spots[p, 1] * c,
+                    )
                     over = _blocked(triangles, px, py, 0.0, 0.0)
                     if over < need[p]:
                         fits = False
                         break
                 if fits:
                     for p in range(spots.shape[0]):
-                        px, py = x + spots[p, 0] * c - spots[p, 1] * s, y + spots[p, 0] * s + spots[p, 1] * c
+                        px, py = (
+                            x + spots[p, 0] * c - spots[p, 1] * s,
+                            y + spots[p, 0] * s + spots[p, 1] * c,
+                        )
                         for k in range(ways.shape[0]):
                             if _blocked(triangles, px, py, ways[k, 0], ways[k, 1]) < 0:
                                 fits = False
@@ -144,7 +185,11 @@ def _mat_spots(stature_m: float, room: Clearance) -> tuple[np.ndarray, np.ndarra
     """Places on a mat and the roof height each wants; corners first, where a mat fails soonest."""
     half, side = room.mat_length(stature_m) / 2, room.mat_width_m / 2
     strip = room.strip_m / 2
-    s = np.unique(np.concatenate([np.linspace(-half, half, 13), [half - room.head_length_m, -half + room.foot_length_m]]))
+    s = np.unique(
+        np.concatenate(
+            [np.linspace(-half, half, 13), [half - room.head_length_m, -half + room.foot_length_m]]
+        )
+    )
     t = np.unique(np.concatenate([np.linspace(-side, side, 5), [-strip, strip]]))
     along, across = (g.ravel() for g in np.meshgrid(s, t))
     need = np.full(along.size, room.edge_m)
@@ -157,7 +202,12 @@ def _mat_spots(stature_m: float, room: Clearance) -> tuple[np.ndarray, np.ndarra
 
 
 def fitting_mats(
-    faces: Sequence[Face], stature_m: float, room: Clearance, weather: Weather, step: float = 0.1, turns: int = 36
+    faces: Sequence[Face],
+    stature_m: float,
+    room: Clearance,
+    weather: Weather,
+    step: float = 0.1,
+    turns: int = 36,
 ) -> np.ndarray:
     """All mats (M, 3: x, y, heading in radians) of a grid that lie dry with their clearances."""
     triangles = cloth(faces)
@@ -165,7 +215,9 @@ def fitting_mats(
     ways = rain_ways(weather, 7)[1:] if rain_slope(weather) > 0 else np.zeros((0, 2))
     out = np.empty((6000, 3))
     spots, need = _mat_spots(stature_m, room)
-    made = _fitting(triangles, ways, flat.min(axis=0), flat.max(axis=0), step, turns, spots, need, out)
+    made = _fitting(
+        triangles, ways, flat.min(axis=0), flat.max(axis=0), step, turns, spots, need, out
+    )
     found = out[:made].copy()
     found[:, 2] *= 2 * math.pi / turns
     return found
@@ -213,7 +265,9 @@ def _most(mats: np.ndarray, length: float, width: float) -> int:
 
 
 def most_apart(mats: np.ndarray, length_m: float, width_m: float) -> int:
-    """Largest number, up to three, of equal mats of which no two overlap, over every set of them."""
+    """Largest number, up to three, of equal mats of which no two overlap, over every set of
+    them.
+    """
     return int(_most(mats, length_m, width_m))
 
 
@@ -226,6 +280,8 @@ def _two(one: np.ndarray, two: np.ndarray, la: float, lb: float, width: float) -
     return False
 
 
-def two_apart(one: np.ndarray, two: np.ndarray, lengths_m: tuple[float, float], width_m: float) -> bool:
+def two_apart(
+    one: np.ndarray, two: np.ndarray, lengths_m: tuple[float, float], width_m: float
+) -> bool:
     """Whether a mat of each of two kinds can lie without overlap."""
     return bool(_two(one, two, lengths_m[0], lengths_m[1], width_m))

@@ -1,4 +1,6 @@
-"""Shared fixtures: a PostgreSQL server of the suite's own, fresh databases, a web client, a browser."""
+"""Shared fixtures: a PostgreSQL server of the suite's own, fresh databases, a web client, a
+browser.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,11 @@ if TYPE_CHECKING:
 
 # Machines are shared and noisy: no deadlines, and the same cases every time.
 settings.register_profile(
-    "tarvik", deadline=None, derandomize=True, max_examples=60, suppress_health_check=[HealthCheck.too_slow]
+    "tarvik",
+    deadline=None,
+    derandomize=True,
+    max_examples=60,
+    suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("tarvik")
 
@@ -70,10 +76,14 @@ OWN = {"origin": "http://testserver"}
 
 
 def owner_token(database: Database, email: str = "owner@first.example") -> str:
-    """A browser of the first provider's owner, signed in; the demo's provider is the first where there is none."""
+    """A browser of the first provider's owner, signed in; the demo's provider is the first where
+    there is none.
+    """
     with database.session() as session:
         home = session.scalar(select(func.min(Provider.id))) or demo_leader(session).provider_id
-        made = accounts.new_account(session, home, email, "Owner", "tall grass under rain", owner=True)
+        made = accounts.new_account(
+            session, home, email, "Owner", "tall grass under rain", owner=True
+        )
         return accounts.sign_in(session, made, "a test")
 
 
@@ -116,14 +126,16 @@ def browser() -> Iterator[Browser]:
 
     expect.set_options(timeout=PATIENCE_MS)
     with sync_playwright() as playwright:
-        opened = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
+        opened = playwright.chromium.launch(
+            executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS
+        )
         yield opened
         opened.close()
 
 
 SLOW_PAGES = "TARVIK_SLOW_PAGES"
-"""Milliseconds that every answer takes longer on its way to a page, and how many times slower its scripts run, as `800,4`:
-for finding what only holds while a page is quick.
+"""Milliseconds that every answer takes longer on its way to a page, and how many times slower its
+scripts run, as `800,4`: for finding what only holds while a page is quick.
 """
 
 
@@ -131,7 +143,12 @@ def slowed(page: Page, latency_ms: float, rate: float = 1.0) -> Page:
     """The page, every answer to which takes so much longer, its scripts so many times slower."""
     devtools = page.context.new_cdp_session(page)
     devtools.send("Network.enable")
-    network = {"offline": False, "latency": latency_ms, "downloadThroughput": -1, "uploadThroughput": -1}
+    network = {
+        "offline": False,
+        "latency": latency_ms,
+        "downloadThroughput": -1,
+        "uploadThroughput": -1,
+    }
     devtools.send("Network.emulateNetworkConditions", network)
     devtools.send("Emulation.setCPUThrottlingRate", {"rate": rate})
     return page

@@ -1,4 +1,6 @@
-"""How long a test waits for what must happen: machines are shared and noisy, so no test is about how soon it does."""
+"""How long a test waits for what must happen: machines are shared and noisy, so no test is about
+how soon it does.
+"""
 
 from __future__ import annotations
 

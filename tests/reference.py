@@ -1,4 +1,6 @@
-"""Slow, plain, independent ways to compute what Tarvik computes: ray casting, and exhaustive search for mats."""
+"""Slow, plain, independent ways to compute what Tarvik computes: ray casting, and exhaustive search
+for mats.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ OBLONGS = ("plow-point-awning",)
 
 
 def some_settings(slug: str, sheet: Sheet, height: float | None = None) -> dict[str, float] | None:
-    """Settings at which the sheet forms: the height wanted, lowered until it does, else the first of 400 random ones."""
+    """Settings at which the sheet forms: the height wanted, lowered until it does, else the first
+    of 400 random ones.
+    """
     fitting = fit(PITCHES[slug], sheet)
     if isinstance(fitting, Misfit):
         return None
@@ -37,11 +41,15 @@ def some_settings(slug: str, sheet: Sheet, height: float | None = None) -> dict[
     for share in (1.0, 0.8, 0.64, 0.51):
         wanted = {"height": (height or 1.1) * share, "height_far": (height or 1.1) * share * 0.9}
         settings = {n: v for n, v in wanted.items() if n in named}
-        if all(pitch.setting(n).least <= v for n, v in settings.items()) and not refusals(pitch, fitting.box, settings):
+        if all(pitch.setting(n).least <= v for n, v in settings.items()) and not refusals(
+            pitch, fitting.box, settings
+        ):
             return settings
     rng = np.random.default_rng(5)
     values = {
-        s.name: np.full(400, s.default) if s.is_choice or not s.searched else rng.uniform(s.least, s.most, 400)
+        s.name: np.full(400, s.default)
+        if s.is_choice or not s.searched
+        else rng.uniform(s.least, s.most, 400)
         for s in pitch.settings
     }
     good = np.flatnonzero(foldable(pitch, fitting.box, values))
@@ -53,13 +61,16 @@ def triangles(shelter: Shelter) -> np.ndarray:
     out = []
     for face in shelter.faces():
         if face.role is not Role.FLOOR:
-            out += [[face.xyz[0], face.xyz[i], face.xyz[i + 1]] for i in range(1, len(face.xyz) - 1)]
+            out += [
+                [face.xyz[0], face.xyz[i], face.xyz[i + 1]] for i in range(1, len(face.xyz) - 1)
+            ]
     return np.array(out)
 
 
 def ray_heights(shelter: Shelter, ground: np.ndarray, way: np.ndarray | None = None) -> np.ndarray:
-    """Height (N,) of the lowest panel that a ray from each ground place hits on its way up along `way` (x, y per metre
-    of rise); inf where it hits none. Moeller and Trumbore 1997."""
+    """Height (N,) of the lowest panel that a ray from each ground place hits on its way up along
+    `way` (x, y per metre of rise); inf where it hits none. Moeller and Trumbore 1997.
+    """
     direction = np.array([*(way if way is not None else (0.0, 0.0)), 1.0])
     origins = np.column_stack([ground, np.zeros(len(ground))])
     lowest = np.full(len(ground), np.inf)
@@ -79,11 +90,20 @@ def ray_heights(shelter: Shelter, ground: np.ndarray, way: np.ndarray | None = N
     return lowest
 
 
-def mat_fits(shelter: Shelter, mat: Mat, room: Clearance, slack: float = 0.0, step: float = 0.02) -> bool:
-    """Whether a mat lies covered with its clearances, tried point by point; `slack` metres of height are forgiven."""
+def mat_fits(
+    shelter: Shelter, mat: Mat, room: Clearance, slack: float = 0.0, step: float = 0.02
+) -> bool:
+    """Whether a mat lies covered with its clearances, tried point by point; `slack` metres of
+    height are forgiven.
+    """
     half, side = mat.length_m / 2, mat.width_m / 2
-    s = np.append(np.linspace(-half, half, int(2 * half / step) + 1), [half - room.head_length_m, -half + room.foot_length_m])
-    t = np.append(np.linspace(-side, side, int(2 * side / step) + 1), [-room.strip_m / 2, room.strip_m / 2])
+    s = np.append(
+        np.linspace(-half, half, int(2 * half / step) + 1),
+        [half - room.head_length_m, -half + room.foot_length_m],
+    )
+    t = np.append(
+        np.linspace(-side, side, int(2 * side / step) + 1), [-room.strip_m / 2, room.strip_m / 2]
+    )
     along, across = (g.ravel() for g in np.meshgrid(s, t))
     need = np.full(along.size, room.edge_m)
     strip = np.abs(across) <= room.strip_m / 2 + 1e-9
@@ -91,8 +111,12 @@ def mat_fits(shelter: Shelter, mat: Mat, room: Clearance, slack: float = 0.0, st
     need[strip & (along >= half - room.head_length_m + 1e-9)] = room.head_m
     need[strip & (along <= -half + room.foot_length_m - 1e-9)] = room.foot_m
     a = math.radians(mat.heading_deg)
-    ground = np.column_stack([mat.x + along * math.cos(a) - across * math.sin(a),
-                              mat.y + along * math.sin(a) + across * math.cos(a)])  # fmt: skip
+    ground = np.column_stack(
+        [
+            mat.x + along * math.cos(a) - across * math.sin(a),
+            mat.y + along * math.sin(a) + across * math.cos(a),
+        ]
+    )
     height = ray_heights(shelter, ground)
     return bool(np.all(np.isfinite(height)) and np.all(height >= need - slack - 1e-7))
 
@@ -103,11 +127,18 @@ def overlap_m2(a: Mat, b: Mat) -> float:
 
 
 def exhaustive_count(
-    shelter: Shelter, stature_m: float, room: Clearance, place_m: float = 0.1, turn_deg: float = 10.0, most: int = 3
+    shelter: Shelter,
+    stature_m: float,
+    room: Clearance,
+    place_m: float = 0.1,
+    turn_deg: float = 10.0,
+    most: int = 3,
 ) -> int:
-    """Most mats (up to `most`) found by trying every place of a grid at every heading, and every set of them.
+    """Most mats (up to `most`) found by trying every place of a grid at every heading, and every
+    set of them.
 
-    What it finds is there; what lies between its grid lines it misses, so it is a lower bound of the truth.
+    What it finds is there; what lies between its grid lines it misses, so it is a lower bound of
+    the truth.
     """
     from tarvik.core.measure.mats import Mat
 
@@ -117,7 +148,9 @@ def exhaustive_count(
     for heading in np.arange(0, 360, turn_deg):
         for x in xs:
             for y in ys:
-                mat = Mat(float(x), float(y), float(heading), room.mat_length(stature_m), room.mat_width_m)
+                mat = Mat(
+                    float(x), float(y), float(heading), room.mat_length(stature_m), room.mat_width_m
+                )
                 if _roughly(shelter, mat, room) and mat_fits(shelter, mat, room, step=0.1):
                     fits.append(mat)
     return largest_apart(fits, most)
@@ -126,9 +159,14 @@ def exhaustive_count(
 def _roughly(shelter: Shelter, mat: Mat, room: Clearance) -> bool:
     """A quick look at the corners and the ends of the strip."""
     a = math.radians(mat.heading_deg)
-    head = (mat.x + math.cos(a) * (mat.length_m / 2 - room.head_length_m), mat.y + math.sin(a) * (mat.length_m / 2 - 0.6))
+    head = (
+        mat.x + math.cos(a) * (mat.length_m / 2 - room.head_length_m),
+        mat.y + math.sin(a) * (mat.length_m / 2 - 0.6),
+    )
     points = np.vstack([mat.corners(), [head]])
-    return bool(np.all(ray_heights(shelter, points) >= np.array([room.edge_m] * 4 + [room.middle_m]) - 1e-7))
+    return bool(
+        np.all(ray_heights(shelter, points) >= np.array([room.edge_m] * 4 + [room.middle_m]) - 1e-7)
+    )
 
 
 def largest_apart(fits: list[Mat], most: int) -> int:

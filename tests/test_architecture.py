@@ -8,8 +8,22 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 CORE = ROOT / "tarvik" / "core"
-FORBIDDEN = ("fastapi", "sqlalchemy", "psycopg", "jinja2", "starlette", "pathlib", "os", "time", "tarvik.web",
-             "tarvik.store", "tarvik.exchange", "tarvik.commands", "tarvik.demo", "tarvik.stand_ins")  # fmt: skip
+FORBIDDEN = (
+    "fastapi",
+    "sqlalchemy",
+    "psycopg",
+    "jinja2",
+    "starlette",
+    "pathlib",
+    "os",
+    "time",
+    "tarvik.web",
+    "tarvik.store",
+    "tarvik.exchange",
+    "tarvik.commands",
+    "tarvik.demo",
+    "tarvik.stand_ins",
+)
 CLOCK = {"now", "today", "utcnow"}
 
 
@@ -28,8 +42,11 @@ def test_the_core_knows_nothing_of_the_rest() -> None:
     for path in CORE.rglob("*.py"):
         bad = {n for n in imported(path) for f in FORBIDDEN if n == f or n.startswith(f + ".")}
         assert not bad, f"{path.relative_to(ROOT)} imports {bad}"
-        called = {n.func.attr for n in ast.walk(ast.parse(path.read_text()))
-                  if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute)}  # fmt: skip
+        called = {
+            n.func.attr
+            for n in ast.walk(ast.parse(path.read_text()))
+            if isinstance(n, ast.Call) and isinstance(n.func, ast.Attribute)
+        }
         assert not called & CLOCK, f"{path.relative_to(ROOT)} looks at the clock"
 
 
@@ -37,13 +54,22 @@ def test_stores_and_exchange_know_nothing_of_the_web() -> None:
     for folder in ("store", "exchange", "demo"):
         for path in (ROOT / "tarvik" / folder).rglob("*.py"):
             assert not {
-                n for n in imported(path) if n.startswith(("tarvik.web", "sqlalchemy" if folder == "stand_ins" else "fastapi"))
+                n
+                for n in imported(path)
+                if n.startswith(
+                    ("tarvik.web", "sqlalchemy" if folder == "stand_ins" else "fastapi")
+                )
             }
 
 
 def test_nothing_is_fetched_from_outside() -> None:
-    """No page, style or script of ours names another host; fonts and scripts lie in the repository."""
-    for path in [*(ROOT / "tarvik" / "web" / "templates").glob("*"), *(ROOT / "tarvik" / "web" / "static" / "app").glob("*")]:
+    """No page, style or script of ours names another host; fonts and scripts lie in the
+    repository.
+    """
+    for path in [
+        *(ROOT / "tarvik" / "web" / "templates").glob("*"),
+        *(ROOT / "tarvik" / "web" / "static" / "app").glob("*"),
+    ]:
         hosts = re.findall(r"https?://([\w.]+)", path.read_text())
         assert set(hosts) <= {"www.w3.org"}, path
     vendor = {p.name for p in (ROOT / "tarvik" / "web" / "static" / "vendor").iterdir()}

@@ -51,11 +51,15 @@ def test_figures_as_the_contract_writes_them() -> None:
 
 
 def test_the_benchmarks_compare_equal_answers() -> None:
-    """The fold benchmark refuses to compare solvers of unequal exactness; both references give what ours gives."""
+    """The fold benchmark refuses to compare solvers of unequal exactness; both references give what
+    ours gives.
+    """
     fold = bench_fold(50, 5)
     assert fold.baseline is not None
     assert bench_areas().baseline is not None
-    roof = Roof.over(fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.4}).faces())
+    roof = Roof.over(
+        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.4}).faces()
+    )
     covered, sit, stand = grid_measures(roof, 0.96, 1.8)
     assert covered == pytest.approx(roof.plan().area, rel=0.01)
     assert sit == pytest.approx(roof.area_above(0.96), rel=0.05)
@@ -67,7 +71,9 @@ def test_where_the_data_lies(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) ->
     assert default_folder(ROOT) == tmp_path
     monkeypatch.delenv("TARVIK_DATA")
     folder = default_folder(ROOT)
-    assert folder.is_relative_to("/var/lib/tarvik") if os.geteuid() == 0 else folder == ROOT / ".data"
+    assert (
+        folder.is_relative_to("/var/lib/tarvik") if os.geteuid() == 0 else folder == ROOT / ".data"
+    )
     assert 1024 < free_port() < 65536
 
 
@@ -96,14 +102,21 @@ def test_a_folder_that_is_no_database_is_told(tmp_path: Path) -> None:
 
 def _start(port: int, folder: Path, command: str = "demo", **more: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [sys.executable, "-m", "tarvik", command, "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
+        [sys.executable, "-m", "tarvik", command, "--port", str(port)],
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        text=True,
         env={**os.environ, "TARVIK_DATA": str(folder), **more},
-    )  # fmt: skip
+    )
 
 
 @pytest.mark.database
-def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp_path: Path) -> None:
-    """No default account; the printed link works; SIGTERM ends all of it; what was kept comes back into another server."""
+def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(
+    tmp_path: Path,
+) -> None:
+    """No default account; the printed link works; SIGTERM ends all of it; what was kept comes back
+    into another server.
+    """
     base = Path("/var/tmp") if os.geteuid() == 0 else tmp_path  # noqa: S108
     folder, other = (base / f"tarvik-serve-{os.getpid()}-{n}" for n in "ab")
     out, port = tmp_path / "all.zip", free_port()
@@ -120,16 +133,21 @@ def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp
         opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
         form = b"provider=Club&name=Ada&email=ada%40club.example&password=tall+grass+under+rain"
         with opener.open(
-            urllib.request.Request(link, form, {"Origin": f"http://127.0.0.1:{port}"}), timeout=PATIENCE_S
+            urllib.request.Request(link, form, {"Origin": f"http://127.0.0.1:{port}"}),
+            timeout=PATIENCE_S,
         ) as answer:
             assert b"New course" in answer.read()
         program.send_signal(signal.SIGTERM)
         assert program.wait(timeout=PATIENCE_S) == 0
         for command, data in (("backup", folder), ("restore", other)):
             done = subprocess.run(
-                [sys.executable, "-m", "tarvik", command, str(out)], cwd=ROOT, capture_output=True, text=True, check=False,
+                [sys.executable, "-m", "tarvik", command, str(out)],
+                cwd=ROOT,
+                capture_output=True,
+                text=True,
+                check=False,
                 env={**os.environ, "TARVIK_DATA": str(data)},
-            )  # fmt: skip
+            )
             assert done.returncode == 0, done.stdout + done.stderr
         assert out.exists() and "read back" not in done.stdout and "brought back" in done.stdout
     finally:
@@ -140,14 +158,20 @@ def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(tmp
 def _ask(url: str, body: dict[str, object] | None = None) -> bytes:
     data = None if body is None else json.dumps(body).encode()
     headers = {"content-type": "application/json"} if data else {}
-    with urllib.request.urlopen(urllib.request.Request(url, data, headers), timeout=PATIENCE_S) as answer:
+    with urllib.request.urlopen(
+        urllib.request.Request(url, data, headers), timeout=PATIENCE_S
+    ) as answer:
         return bytes(answer.read())
 
 
 @pytest.mark.database
 def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database() -> None:
     """Two starts on one folder; in the first PostgreSQL is killed under it and comes back."""
-    folder = Path(f"/var/tmp/tarvik-demo-{os.getpid()}") if os.geteuid() == 0 else ROOT / ".data" / f"demo-{os.getpid()}"  # noqa: S108
+    folder = (
+        Path(f"/var/tmp/tarvik-demo-{os.getpid()}")  # noqa: S108
+        if os.geteuid() == 0
+        else ROOT / ".data" / f"demo-{os.getpid()}"
+    )
     port = free_port()
     try:
         for turn in range(2):
@@ -163,8 +187,12 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
             _wait(f"http://127.0.0.1:{port}/healthz")
             assert b"Open as the demo leader" in _ask(f"http://127.0.0.1:{port}/")
             assert b"Hollin Edge Field School" in _as_demo_leader(f"http://127.0.0.1:{port}")
-            solved = json.loads(_ask(f"http://127.0.0.1:{port}/api/solve",
-                                     {"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point"}))  # fmt: skip
+            solved = json.loads(
+                _ask(
+                    f"http://127.0.0.1:{port}/api/solve",
+                    {"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point"},
+                )
+            )
             assert solved["verdict"] == "forms"
             if turn == 0:
                 _kill_the_database_in(folder)
@@ -181,7 +209,9 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
 def _as_demo_leader(address: str) -> bytes:
     """The start page after the one click."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
-    with opener.open(urllib.request.Request(f"{address}/demo", b"", {"Origin": address}), timeout=PATIENCE_S) as answer:
+    with opener.open(
+        urllib.request.Request(f"{address}/demo", b"", {"Origin": address}), timeout=PATIENCE_S
+    ) as answer:
         return bytes(answer.read())
 
 
@@ -216,8 +246,13 @@ def test_a_taken_port_is_told_kindly() -> None:
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         port = taken.getsockname()[1]
-        done = subprocess.run([sys.executable, "-m", "tarvik", "demo", "--port", str(port)], cwd=ROOT, capture_output=True,
-                              text=True, check=False)  # fmt: skip
+        done = subprocess.run(
+            [sys.executable, "-m", "tarvik", "demo", "--port", str(port)],
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
     assert done.returncode == 1
     assert f"port {port} is taken" in done.stdout
     assert "Traceback" not in done.stderr

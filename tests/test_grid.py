@@ -15,7 +15,9 @@ PEOPLE, SHEETS = TABLES["people"], TABLES["sheets"]
 
 
 def test_a_roster_with_a_header_in_any_order() -> None:
-    grid = read_grid(PEOPLE, "Height\tName\tSheet\tShoe\n178\tAda K\t8x10 ft\t41\n5'9\"\tBo L\t\t44", Context())
+    grid = read_grid(
+        PEOPLE, "Height\tName\tSheet\tShoe\n178\tAda K\t8x10 ft\t41\n5'9\"\tBo L\t\t44", Context()
+    )
     assert grid.good
     assert [r.values["name"] for r in grid.rows] == ["Ada K", "Bo L"]
     assert grid.rows[0].values["stature_m"] == pytest.approx(1.78)
@@ -24,7 +26,9 @@ def test_a_roster_with_a_header_in_any_order() -> None:
     assert grid.ignored == ("Shoe",)
 
 
-@pytest.mark.parametrize("text", ["Ada K\t1.70", "Ada K,1.70,student", "Ada K;1,70;leader", '"Ada K","1.70"'])
+@pytest.mark.parametrize(
+    "text", ["Ada K\t1.70", "Ada K,1.70,student", "Ada K;1,70;leader", '"Ada K","1.70"']
+)
 def test_without_a_header_by_order(text: str) -> None:
     grid = read_grid(PEOPLE, text, Context())
     assert grid.good, grid.faults
@@ -40,7 +44,10 @@ def test_bad_cells_are_named_by_row_and_column() -> None:
 
 
 def test_columns_that_are_missing() -> None:
-    assert "there is no column «Stature»" in read_grid(PEOPLE, "name,role\nAda,student", Context()).faults
+    assert (
+        "there is no column «Stature»"
+        in read_grid(PEOPLE, "name,role\nAda,student", Context()).faults
+    )
 
 
 def test_sheets_know_their_owners() -> None:
@@ -52,7 +59,9 @@ def test_sheets_know_their_owners() -> None:
 
 
 def test_poles_and_counts() -> None:
-    supports = read_grid(TABLES["supports"], "poles,4,105-145 cm,\ntree,9,,\nstick,2,6 ft,hazel", Context())
+    supports = read_grid(
+        TABLES["supports"], "poles,4,105-145 cm,\ntree,9,,\nstick,2,6 ft,hazel", Context()
+    )
     assert supports.good, supports.faults
     assert supports.rows[0].values["least_m"] == pytest.approx(1.05)
     assert supports.rows[0].values["most_m"] == pytest.approx(1.45)
@@ -61,7 +70,15 @@ def test_poles_and_counts() -> None:
 
 
 def test_too_long_or_no_text_is_refused() -> None:
-    for text in ("", "  \n\t\n", "name,stature", "a" * (MOST_BYTES + 1), "x,1.7\n" * (MOST_ROWS + 2), "a," * 60, "a\x00b"):
+    for text in (
+        "",
+        "  \n\t\n",
+        "name,stature",
+        "a" * (MOST_BYTES + 1),
+        "x,1.7\n" * (MOST_ROWS + 2),
+        "a," * 60,
+        "a\x00b",
+    ):
         with pytest.raises(InputError) as refused:
             read_grid(PEOPLE, text, Context())
         assert refused.value.field == "text"
@@ -93,4 +110,9 @@ def test_any_cell_is_read_or_refused(text: str, which: tuple[object, object]) ->
 
 
 def test_a_spreadsheet_takes_no_formula_from_us() -> None:
-    assert csv_text(["Name"], [["=1+1"], ["@x"], ["Ada"]]).splitlines() == ["Name", "'=1+1", "'@x", "Ada"]
+    assert csv_text(["Name"], [["=1+1"], ["@x"], ["Ada"]]).splitlines() == [
+        "Name",
+        "'=1+1",
+        "'@x",
+        "Ada",
+    ]

@@ -1,4 +1,6 @@
-"""`./run bench`: the speeds an issue asks for, each against a plain reference measured in the same run."""
+"""`./run bench`: the speeds an issue asks for, each against a plain reference measured in the same
+run.
+"""
 
 from __future__ import annotations
 
@@ -63,9 +65,19 @@ class Figure:
     def as_json(self) -> dict[str, Any]:
         """As the contract writes it."""
         ok = self.value <= self.target if self.better == "lower" else self.value >= self.target
-        out: dict[str, Any] = {"value": self.value, "unit": self.unit, "better": self.better, "target": self.target, "ok": ok}
+        out: dict[str, Any] = {
+            "value": self.value,
+            "unit": self.unit,
+            "better": self.better,
+            "target": self.target,
+            "ok": ok,
+        }
         if self.baseline is not None:
-            slower = self.baseline / max(self.value, 1e-9) if self.better == "lower" else self.value / self.baseline
+            slower = (
+                self.baseline / max(self.value, 1e-9)
+                if self.better == "lower"
+                else self.value / self.baseline
+            )
             out |= {"baseline": self.baseline, "ratio": round(slower, 2)}
         return out
 
@@ -83,7 +95,9 @@ def seconds(action: Callable[[], object], times: int) -> float:
 def bench_solve() -> list[Figure]:
     """One solve with measures: settings searched, and settings given."""
     questions = [
-        Question(Sheet.rectangle(*size), pitch, {}) for size in SIZES for pitch in (PITCHES[slug] for slug in FIRST_FIVE)
+        Question(Sheet.rectangle(*size), pitch, {})
+        for size in SIZES
+        for pitch in (PITCHES[slug] for slug in FIRST_FIVE)
     ]
     given = [Question(q.sheet, q.pitch, solve(q).settings) for q in questions]
     searched = statistics.median(seconds(lambda q=q: solve(q), 3) for q in questions)  # type: ignore[misc]
@@ -122,15 +136,21 @@ def bench_fold(cases: int = 2000, few: int = 40) -> Figure:
             xyz = place.reshape(-1, 3)
             return np.asarray(np.linalg.norm(xyz[i] - xyz[j], axis=-1) - flat)
 
-        return float(np.abs(least_squares(off, place[free], xtol=1e-12, ftol=1e-12, gtol=1e-12).fun).max())
+        return float(
+            np.abs(least_squares(off, place[free], xtol=1e-12, ftol=1e-12, gtol=1e-12).fun).max()
+        )
 
     start = time.perf_counter()
     worst_reference = max(one(n) for n in range(few))
     reference = (time.perf_counter() - start) / few
     worst = float(length_residual(layout, solve_fold(layout).xyz).max())
     if worst > 1e-6 or worst_reference > 1e-6:
-        raise RuntimeError(f"the compared solvers are not equally exact: {worst:g} m and {worst_reference:g} m")
-    return Figure("fold_us_per_case", batched * 1e6, "us", "lower", reference * 1e6 / 50, reference * 1e6)
+        raise RuntimeError(
+            f"the compared solvers are not equally exact: {worst:g} m and {worst_reference:g} m"
+        )
+    return Figure(
+        "fold_us_per_case", batched * 1e6, "us", "lower", reference * 1e6 / 50, reference * 1e6
+    )
 
 
 def _cells(roof: Roof, step: float) -> np.ndarray:
@@ -140,27 +160,41 @@ def _cells(roof: Roof, step: float) -> np.ndarray:
     return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
 
 
-def grid_measures(roof: Roof, sit: float, stand: float, step: float = 0.01) -> tuple[float, float, float]:
-    """Reference: covered, sitting and standing ground by casting a ray up from every cell of a grid."""
+def grid_measures(
+    roof: Roof, sit: float, stand: float, step: float = 0.01
+) -> tuple[float, float, float]:
+    """Reference: covered, sitting and standing ground by casting a ray up from every cell of a
+    grid.
+    """
     height = np.nan_to_num(roof.height_at(_cells(roof, step)), nan=-1.0)
     cell = step * step
-    return float((height >= 0).sum() * cell), float((height >= sit).sum() * cell), float((height >= stand).sum() * cell)
+    return (
+        float((height >= 0).sum() * cell),
+        float((height >= sit).sum() * cell),
+        float((height >= stand).sum() * cell),
+    )
 
 
 def grid_dry(roof: Roof, weather: Weather, step: float = 0.01) -> float:
-    """Reference: dry ground by sending a ray against the rain from every cell, for calm air and every wind of the spread."""
+    """Reference: dry ground by sending a ray against the rain from every cell, for calm air and
+    every wind of the spread.
+    """
     cells = _cells(roof, step)
     dry = np.ones(len(cells), dtype=bool)
     for travel in fall_directions(weather):
         hit = np.zeros(len(cells), dtype=bool)
         for face, n in zip(roof.faces, roof.corners, strict=True):
-            hit |= shapely.contains_xy(shapely.Polygon(face[:n, :2] + face[:n, 2:] * travel), cells[:, 0], cells[:, 1])
+            hit |= shapely.contains_xy(
+                shapely.Polygon(face[:n, :2] + face[:n, 2:] * travel), cells[:, 0], cells[:, 1]
+            )
         dry &= hit
     return float(dry.sum() * step * step)
 
 
 def grid_sleeper(roof: Roof, step: float = 0.01, turn_deg: int = 10) -> bool:
-    """Reference: whether one mat fits, its places tried on the grid at every tenth degree, one clearance for all of it."""
+    """Reference: whether one mat fits, its places tried on the grid at every tenth degree, one
+    clearance for all of it.
+    """
     cells = _cells(roof, step)
     columns = int(np.argmax(np.diff(cells[:, 1]) > 0)) + 1
     height = np.nan_to_num(roof.height_at(cells), nan=-1.0).reshape(-1, columns)
@@ -179,11 +213,18 @@ def grid_sleeper(roof: Roof, step: float = 0.01, turn_deg: int = 10) -> bool:
 
 
 def bench_measures() -> list[Figure]:
-    """All measures of one shelter on a windy night against the same on a 1 cm grid; dry ground and heading rose alone."""
+    """All measures of one shelter on a windy night against the same on a 1 cm grid; dry ground and
+    heading rose alone.
+    """
     shelters = [
-        fold_sheet(pitch, Sheet.rectangle(*size), solve(Question(Sheet.rectangle(*size), pitch, {})).settings)
-        for size in SIZES for pitch in (PITCHES[slug] for slug in FIRST_FIVE)
-    ]  # fmt: skip
+        fold_sheet(
+            pitch,
+            Sheet.rectangle(*size),
+            solve(Question(Sheet.rectangle(*size), pitch, {})).settings,
+        )
+        for size in SIZES
+        for pitch in (PITCHES[slug] for slug in FIRST_FIVE)
+    ]
     weather = Weather(4, 6, 60)
 
     def ours(shelter: Shelter) -> object:
@@ -206,7 +247,9 @@ def bench_measures() -> list[Figure]:
 
 
 def _dry(shelters: list[Shelter], weather: Weather) -> tuple[float, str, str, float, float]:
-    """Dry ground alone: value, unit, sense, target (50 times faster than the grid), the grid's time."""
+    """Dry ground alone: value, unit, sense, target (50 times faster than the grid), the grid's
+    time.
+    """
     roofs = [Roof.over(s.faces()) for s in shelters]
     ours = statistics.median(seconds(lambda r=r: dry_ground(r, weather), 5) for r in roofs)  # type: ignore[misc]
     grid = statistics.median(seconds(lambda r=r: grid_dry(r, weather), 1) for r in roofs)  # type: ignore[misc]
@@ -242,12 +285,18 @@ def bench_web(checkout: Path) -> list[Figure]:
         with testbed(server, "tarvik_bench", worker=False) as bed:
             with bed.database.session() as session:
                 course = courses.course(session, bed.course)
-                night = nights.night_of(session, course, courses.night(session, bed.course, bed.nights[0]))
+                night = nights.night_of(
+                    session, course, courses.night(session, bed.course, bed.nights[0])
+                )
                 supports = kit.supports_of(session, bed.course)
                 sheets = kit.rows(session, bed.course, "sheets")[:16]
 
             def board_of(night: Night) -> list[Question]:
-                return [question(sheet, pitch, night, supports) for sheet in sheets for pitch in FIRST_FIVE]
+                return [
+                    question(sheet, pitch, night, supports)
+                    for sheet in sheets
+                    for pitch in FIRST_FIVE
+                ]
 
             calm = Night()
             asked_of_board = board_of(calm)
@@ -264,18 +313,30 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             def forecast_changed() -> None:
                 changed = replace(
-                    night, needs=replace(night.needs, wind_m_s=float(next(winds)), gust_m_s=None, spread_deg=15.0)
+                    night,
+                    needs=replace(
+                        night.needs, wind_m_s=float(next(winds)), gust_m_s=None, spread_deg=15.0
+                    ),
                 )
                 for solution in solver.solve_all(board_of(changed)):
                     judge(solution, changed)
 
             forecast_changed()
-            figures.append(Figure("board_16x5_changed_forecast_s", seconds(forecast_changed, 7), "s", "lower", 0.4))
-            base = f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets['Faro T']}/plow-point/view"
+            figures.append(
+                Figure(
+                    "board_16x5_changed_forecast_s", seconds(forecast_changed, 7), "s", "lower", 0.4
+                )
+            )
+            base = (
+                f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/"
+                f"{bed.sheets['Faro T']}/plow-point/view"
+            )
             heights = iter(np.arange(0.8, 2.0, 0.013))
 
             def slide() -> None:
-                asked = urllib.request.Request(f"{base}?height={next(heights):.3f}", headers={"Cookie": f"tarvik={bed.token}"})  # noqa: S310
+                asked = urllib.request.Request(  # noqa: S310
+                    f"{base}?height={next(heights):.3f}", headers={"Cookie": f"tarvik={bed.token}"}
+                )
                 with urllib.request.urlopen(asked) as answer:  # noqa: S310
                     answer.read()
 
@@ -286,12 +347,19 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             with bed.database.session() as session:
                 demo = case_of(session, bed.course, bed.nights[0])
-            figures += [Figure(name, value, unit, "lower", target, rule)
-                        for name, value, unit, target, rule in bench_plan.measured(demo, searcher)]  # fmt: skip
+            figures += [
+                Figure(name, value, unit, "lower", target, rule)
+                for name, value, unit, target, rule in bench_plan.measured(demo, searcher)
+            ]
             every = [(sheet, pitch) for sheet in sheets for pitch in PITCHES]
-            answers = solver.solve_all([question(sheet, pitch, night, supports) for sheet, pitch in every])
+            answers = solver.solve_all(
+                [question(sheet, pitch, night, supports) for sheet, pitch in every]
+            )
             shapes = [(sheet, answer) for (sheet, _), answer in zip(every, answers, strict=True)]
-            figures += [Figure(*told) for told in (*bench_hang.measured(), *bench_hang.board(bed.database, shapes))]
+            figures += [
+                Figure(*told)
+                for told in (*bench_hang.measured(), *bench_hang.board(bed.database, shapes))
+            ]
             figures += _lower(bench_load.measured(server))
     finally:
         searcher.stop()
@@ -303,10 +371,15 @@ def _wood(count: int, size: float) -> Ground:
     dice = np.random.default_rng(11)
     places = dice.uniform(0, size, (count, 2))
     heights = [
-        SpotHeight((x, y), 0.03 * x + 0.2 * np.sin(y / 5)) for x in np.linspace(0, size, 9) for y in np.linspace(0, size, 9)
+        SpotHeight((x, y), 0.03 * x + 0.2 * np.sin(y / 5))
+        for x in np.linspace(0, size, 9)
+        for y in np.linspace(0, size, 9)
     ]
     trees = [(float(x), float(y), float(dice.uniform(0.08, 0.4))) for x, y in places]
-    return Ground(tuple(Thing(f"t{i}", Kind.TREE, (x, y), w) for i, (x, y, w) in enumerate(trees)), heights=tuple(heights))
+    return Ground(
+        tuple(Thing(f"t{i}", Kind.TREE, (x, y), w) for i, (x, y, w) in enumerate(trees)),
+        heights=tuple(heights),
+    )
 
 
 def _plain_pairs(ground: Ground, ridge: float) -> int:
@@ -314,18 +387,23 @@ def _plain_pairs(ground: Ground, ridge: float) -> int:
     count = 0
     for i, a in enumerate(ground.things):
         for b in ground.things[i + 1 :]:
-            clear = float(np.hypot(a.at[0] - b.at[0], a.at[1] - b.at[1])) - (a.across_m + b.across_m) / 2
+            clear = (
+                float(np.hypot(a.at[0] - b.at[0], a.at[1] - b.at[1]))
+                - (a.across_m + b.across_m) / 2
+            )
             if ridge + 0.3 <= clear <= ridge + 8:
                 course = shapely.LineString([a.at, b.at])
                 count += not any(
-                    course.distance(shapely.Point(t.at)) < 0.3 + t.across_m / 2 for t in ground.things if t not in (a, b)
+                    course.distance(shapely.Point(t.at)) < 0.3 + t.across_m / 2
+                    for t in ground.things
+                    if t not in (a, b)
                 )
     return count
 
 
 def bench_ground() -> list[Figure]:
-    """Tree pairs on 500 trees against plain loops (of 100 trees, scaled by the cube); the best spots on 200; one step of a
-    drag, folded and judged anew.
+    """Tree pairs on 500 trees against plain loops (of 100 trees, scaled by the cube); the best
+    spots on 200; one step of a drag, folded and judged anew.
     """
     big, small, middling = _wood(500, 120.0), _wood(100, 54.0), _wood(200, 75.0)
 
@@ -347,24 +425,38 @@ def bench_ground() -> list[Figure]:
 
     def drag(x: float) -> None:
         spot, relief = Spot((x, 30.0), 200.0 + x), Relief.of(middling.heights)
-        stands = place(shelter.pitch, shelter.sheet, shelter.settings, spot, relief, rig, figures.mats)
+        stands = place(
+            shelter.pitch, shelter.sheet, shelter.settings, spot, relief, rig, figures.mats
+        )
         conflicts(stands, middling, found)
 
     places = iter(np.linspace(20, 40, 60))
     step = seconds(lambda: drag(float(next(places))), 20)
     return [
-        Figure("tree_pairs_500_s", ours, "s", "lower", 0.3, plain), Figure("best_spots_200_s", spots, "s", "lower", 1.5),
+        Figure("tree_pairs_500_s", ours, "s", "lower", 0.3, plain),
+        Figure("best_spots_200_s", spots, "s", "lower", 1.5),
         Figure("place_step_ms", step * 1e3, "ms", "lower", 60),
-    ]  # fmt: skip
+    ]
 
 
 def bench(checkout: Path, out: Path | None) -> int:
-    """Measure everything, print it, write it when asked. Returns 0 however it came out: machines are noisy."""
+    """Measure everything, print it, write it when asked. Returns 0 however it came out: machines
+    are noisy.
+    """
     from tarvik.commands.warm import warm
 
     warm()
-    boards = bench_web(checkout)  # first: plans tell the memory they take, and the references below take more
-    figures = [*bench_solve(), bench_fold(), *bench_measures(), bench_areas(), *bench_ground(), *boards]
+    boards = bench_web(
+        checkout
+    )  # first: plans tell the memory they take, and the references below take more
+    figures = [
+        *bench_solve(),
+        bench_fold(),
+        *bench_measures(),
+        bench_areas(),
+        *bench_ground(),
+        *boards,
+    ]
     table = {f.name: f.as_json() for f in figures}
     print(json.dumps(table, indent=2))
     if out is not None:

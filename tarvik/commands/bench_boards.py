@@ -1,5 +1,6 @@
-"""Whole boards with the full search, in a process of their own that holds what the serving one holds: so its memory is what
-boards take there, without the demo's making and the references of the benchmark.
+"""Whole boards with the full search, in a process of their own that holds what the serving one
+holds: so its memory is what boards take there, without the demo's making and the references of the
+benchmark.
 """
 
 from __future__ import annotations
@@ -37,7 +38,9 @@ SHEETS = 16
 
 
 def measured(url: str, course: int, night: int) -> list[Told]:
-    """The first sheets of a course of that database, in calm and on that night; one sheet changed; 40 sheets all different."""
+    """The first sheets of a course of that database, in calm and on that night; one sheet changed;
+    40 sheets all different.
+    """
     process = start(__spec__.name)
     if process.stdin is None or process.stdout is None:
         raise RuntimeError("the process that works out boards has no pipes")
@@ -51,8 +54,8 @@ def measured(url: str, course: int, night: int) -> list[Told]:
 
 
 def _most_kib() -> int:
-    """The most memory this process has had, shared code included. Not the process's `ru_maxrss`: that begins with what the
-    program that started it had.
+    """The most memory this process has had, shared code included. Not the process's `ru_maxrss`:
+    that begins with what the program that started it had.
     """
     told = Path("/proc/self/status").read_text()
     return next(int(line.split()[1]) for line in told.splitlines() if line.startswith("VmHWM"))
@@ -67,7 +70,10 @@ def _boards(where: _Where) -> Iterator[list[Told]]:
         supports = kit.supports_of(session, course_id)
         sheets = kit.rows(session, course_id, "sheets")[:SHEETS]
     opened.close()
-    calm, slanted = ([question(s, pitch, night, supports) for s in sheets for pitch in PITCHES] for night in (Night(), windy))
+    calm, slanted = (
+        [question(s, pitch, night, supports) for s in sheets for pitch in PITCHES]
+        for night in (Night(), windy)
+    )
     warm_search()
     yield _timed(calm, slanted)
 
@@ -75,7 +81,11 @@ def _boards(where: _Where) -> Iterator[list[Told]]:
 def _timed(calm: list[Question], windy: list[Question]) -> list[Told]:
     pitches, sides = len(PITCHES), [(1.5 + 0.075 * i, 1.9 + 0.07 * i) for i in range(40)]
     changed = [replace(q, sheet=Sheet.rectangle(2.83, 3.17)) for q in calm[:pitches]]
-    different = [replace(q, sheet=Sheet.rectangle(round(w, 3), round(v, 3))) for w, v in sides for q in calm[:pitches]]
+    different = [
+        replace(q, sheet=Sheet.rectangle(round(w, 3), round(v, 3)))
+        for w, v in sides
+        for q in calm[:pitches]
+    ]
     others: list[float] = []
 
     def taken(*boards: list[Question]) -> list[float]:
@@ -94,14 +104,20 @@ def _timed(calm: list[Question], windy: list[Question]) -> list[Told]:
             searcher.stop()
         return seconds
 
-    (every, one), (again,), (forty,) = taken(calm, [*changed, *calm[pitches:]]), taken(calm), taken(different)
+    (every, one), (again,), (forty,) = (
+        taken(calm, [*changed, *calm[pitches:]]),
+        taken(calm),
+        taken(different),
+    )
     every, slanted = min(every, again), min(taken(windy)[0] for _ in range(2))
     peak = (_most_kib() + max(others)) / 1024
     return [
-        ("board_16_all_cold_s", every, "s", 3.0), ("board_one_sheet_changed_s", one, "s", 0.4),
-        ("board_16_all_windy_cold_s", slanted, "s", 3.0), ("board_40_all_cold_s", forty, "s", 12.0),
+        ("board_16_all_cold_s", every, "s", 3.0),
+        ("board_one_sheet_changed_s", one, "s", 0.4),
+        ("board_16_all_windy_cold_s", slanted, "s", 3.0),
+        ("board_40_all_cold_s", forty, "s", 12.0),
         ("peak_memory_mb", peak, "MB", 500.0),
-    ]  # fmt: skip
+    ]
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""Speeds of the hung shape: two meshes, a general optimiser on the same energy in the same run, and the demo's whole board."""
+"""Speeds of the hung shape: two meshes, a general optimiser on the same energy in the same run, and
+the demo's whole board.
+"""
 
 from __future__ import annotations
 
@@ -45,19 +47,28 @@ def _median(lines: int, times: int) -> float:
 
 
 def _general(lines: int) -> float:
-    """SciPy's L-BFGS-B on the same energy and its gradient, both in the compiled kernels, to a pull of 1 mN left over."""
+    """SciPy's L-BFGS-B on the same energy and its gradient, both in the compiled kernels, to a pull
+    of 1 mN left over.
+    """
     found = _hung(lines)
     free = np.flatnonzero(~found.system.held)
     x = found.rest.x.copy()
-    x[: len(found.mesh.uv)] = np.where(found.system.held[: len(found.mesh.uv), None], x[: len(found.mesh.uv)], found.mesh.xyz)
+    x[: len(found.mesh.uv)] = np.where(
+        found.system.held[: len(found.mesh.uv), None], x[: len(found.mesh.uv)], found.mesh.xyz
+    )
 
     def value(flat: np.ndarray) -> tuple[float, np.ndarray]:
         x[free] = flat.reshape(-1, 3)
         return found.system.energy(x, found.load), -found.system.pulls(x, found.load)[free].ravel()
 
     start = time.perf_counter()
-    minimize(value, x[free].ravel(), jac=True, method="L-BFGS-B",
-             options={"maxiter": 60_000, "maxfun": 80_000, "maxcor": 20, "ftol": 1e-15, "gtol": 1e-3})  # fmt: skip
+    minimize(
+        value,
+        x[free].ravel(),
+        jac=True,
+        method="L-BFGS-B",
+        options={"maxiter": 60_000, "maxfun": 80_000, "maxcor": 20, "ftol": 1e-15, "gtol": 1e-3},
+    )
     return time.perf_counter() - start
 
 
@@ -66,9 +77,10 @@ def measured() -> list[Measured]:
     _hung(9)
     small, large, general = _median(17, 7), _median(25, 5), _general(17)
     return [
-        ("hang_17_s", small, "s", "lower", 0.3, None), ("hang_25_s", large, "s", "lower", 0.8, None),
+        ("hang_17_s", small, "s", "lower", 0.3, None),
+        ("hang_25_s", large, "s", "lower", 0.8, None),
         ("hang_times_faster_than_optimiser", general / small, "times", "higher", 10.0, None),
-    ]  # fmt: skip
+    ]
 
 
 def board(database: Database, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Measured]:
@@ -77,7 +89,10 @@ def board(database: Database, pairs: Sequence[tuple[SheetRow, Solution]]) -> lis
     try:
         wishes = [(sheet, solution) for sheet, solution in pairs if can_hang(solution)]
         start = time.perf_counter()
-        while any(s.told is None for s in seen(hangings, wishes)) and time.perf_counter() - start < MOST_WAIT_S:
+        while (
+            any(s.told is None for s in seen(hangings, wishes))
+            and time.perf_counter() - start < MOST_WAIT_S
+        ):
             time.sleep(2.0)
         return [("board_all_hung_s", time.perf_counter() - start, "s", "lower", 60.0, None)]
     finally:

@@ -1,4 +1,6 @@
-"""Fifty leaders at once, as on the evening of a large course: pages looked at, cells edited, one cell by all of a team."""
+"""Fifty leaders at once, as on the evening of a large course: pages looked at, cells edited, one
+cell by all of a team.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ PROCESSES: Final = 2
 
 @dataclass
 class Team:
-    """A course, its night, the row all of its leaders count up, one row each of their own, and how often each came through."""
+    """A course, its night, the row all of its leaders count up, one row each of their own, and how
+    often each came through.
+    """
 
     course: int
     night: int
@@ -65,7 +69,11 @@ def _team(database: Database, number: int) -> tuple[Team, list[str]]:
         tokens = []
         for n in range(LEADERS // TEAMS):
             account = accounts.new_account(
-                session, made.provider_id, f"l{number}-{n}@load.example", f"L{n}", "fifty wet leaders at once"
+                session,
+                made.provider_id,
+                f"l{number}-{n}@load.example",
+                f"L{n}",
+                "fifty wet leaders at once",
             )
             accounts.set_role(session, made.id, account.id, Role.LEADER)
             tokens.append(accounts.sign_in(session, account))
@@ -86,7 +94,15 @@ class _Leader:
         """Look, edit, look, until the time is over."""
         base = f"/courses/{self.team.course}"
         night = f"{base}/nights/{self.team.night}"
-        pages = [base, f"{base}/kit", f"{base}/rules", f"{night}/weather", f"{night}/camp", f"{night}/ground", f"{night}/plan"]
+        pages = [
+            base,
+            f"{base}/kit",
+            f"{base}/rules",
+            f"{night}/weather",
+            f"{night}/camp",
+            f"{night}/ground",
+            f"{night}/plan",
+        ]
         await asyncio.sleep(self.dice.uniform(0, THINK_S[1]))
         while time.perf_counter() < until:
             await self._view(self.dice.choice(pages))
@@ -114,7 +130,8 @@ class _Leader:
         self.turn += 1
         text = f"turn {self.turn}"
         status, told = await self._change(
-            f"people/{self.row}", {"column": "note", "text": text, "version": self.version, "was": self.was}
+            f"people/{self.row}",
+            {"column": "note", "text": text, "version": self.version, "was": self.was},
         )
         if status == 200:
             self.version, self.was = told["version"], text
@@ -123,7 +140,9 @@ class _Leader:
             self.heard.wrong.append(f"own row: {status}")
 
     async def _shared(self) -> None:
-        """Count up a cell that nine others count up: on a clash take theirs and count on from there."""
+        """Count up a cell that nine others count up: on a clash take theirs and count on from
+        there.
+        """
         for _ in range(20):
             wanted = str(int(self.count) + 1)
             status, told = await self._change(
@@ -141,14 +160,25 @@ class _Leader:
 async def _all(address: str, teams: list[tuple[Team, list[str]]]) -> Heard:
     heard = Heard()
     clients = [
-        (httpx2.AsyncClient(base_url=address, timeout=180, headers={"Cookie": f"tarvik={token}", "Origin": address}), team, n)
-        for team, tokens in teams for n, token in enumerate(tokens)
-    ]  # fmt: skip
+        (
+            httpx2.AsyncClient(
+                base_url=address,
+                timeout=180,
+                headers={"Cookie": f"tarvik={token}", "Origin": address},
+            ),
+            team,
+            n,
+        )
+        for team, tokens in teams
+        for n, token in enumerate(tokens)
+    ]
     for client, team, _ in clients:  # each page seen by each process, as on a server in use
         for path in ("camp", "ground", "plan", "weather"):
             await client.get(f"/courses/{team.course}/nights/{team.night}/{path}")
     until = time.perf_counter() + SECONDS
-    await asyncio.gather(*(_Leader(client, team, n, heard).work(until) for client, team, n in clients))
+    await asyncio.gather(
+        *(_Leader(client, team, n, heard).work(until) for client, team, n in clients)
+    )
     for client, _, _ in clients:
         await client.aclose()
     return heard
@@ -159,8 +189,13 @@ def _lost(database: Database, teams: list[tuple[Team, list[str]]]) -> int:
     lost = 0
     with database.session() as session:
         for team, _ in teams:
-            lost += abs(kit.one(session, team.course, "stakes", team.shared).count - 1 - team.counted)
-            lost += sum(kit.one(session, team.course, "people", row).note != text for row, text in team.wrote.items())
+            lost += abs(
+                kit.one(session, team.course, "stakes", team.shared).count - 1 - team.counted
+            )
+            lost += sum(
+                kit.one(session, team.course, "people", row).note != text
+                for row, text in team.wrote.items()
+            )
     return lost
 
 
@@ -170,11 +205,27 @@ def measured(server: Server) -> list[tuple[str, float, str, float]]:
     database.migrate()
     teams = [_team(database, n) for n in range(TEAMS)]
     port = free_port()
-    words = [sys.executable, "-m", "uvicorn", "tarvik.web.serving:factory", "--factory", "--port", str(port),
-             "--workers", str(PROCESSES), "--log-level", "warning",
-             "--timeout-keep-alive", str(KEEP_ALIVE_S)]  # fmt: skip
-    web = subprocess.Popen(words, cwd=Path(__file__).parents[2], env={**os.environ, DATABASE: database.url},
-                           stderr=subprocess.DEVNULL)  # fmt: skip
+    words = [
+        sys.executable,
+        "-m",
+        "uvicorn",
+        "tarvik.web.serving:factory",
+        "--factory",
+        "--port",
+        str(port),
+        "--workers",
+        str(PROCESSES),
+        "--log-level",
+        "warning",
+        "--timeout-keep-alive",
+        str(KEEP_ALIVE_S),
+    ]
+    web = subprocess.Popen(
+        words,
+        cwd=Path(__file__).parents[2],
+        env={**os.environ, DATABASE: database.url},
+        stderr=subprocess.DEVNULL,
+    )
     try:
         address = f"http://127.0.0.1:{port}"
         end = time.monotonic() + 60
@@ -193,5 +244,6 @@ def measured(server: Server) -> list[tuple[str, float, str, float]]:
     return [
         ("load_50_views_p95_ms", float(np.percentile(heard.views, 95)) * 1e3, "ms", 200.0),
         ("load_50_edits_p95_ms", float(np.percentile(heard.edits, 95)) * 1e3, "ms", 250.0),
-        ("load_50_lost_updates", float(lost), "edits", 0.0), ("load_50_errors", float(len(heard.wrong)), "answers", 0.0),
-    ]  # fmt: skip
+        ("load_50_lost_updates", float(lost), "edits", 0.0),
+        ("load_50_errors", float(len(heard.wrong)), "answers", 0.0),
+    ]

@@ -1,4 +1,6 @@
-"""The plan's figures: how long, how good against the leader's rule by eye, on the demo and on large random courses."""
+"""The plan's figures: how long, how good against the leader's rule by eye, on the demo and on large
+random courses.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ def timed(case: Case, solver: Solver, seconds: float, kept: Offers | None = None
     def tell(_: PlanModel, chosen: Chosen) -> None:
         told.append((time.perf_counter() - began, chosen.gap))
 
-    made = make(case, solver.alone, Limits(), tell, kept, (time.perf_counter, seconds), solver.elsewhere)
+    made = make(
+        case, solver.alone, Limits(), tell, kept, (time.perf_counter, seconds), solver.elsewhere
+    )
     return Timed(made, told[0][0] if told else float("inf"), time.perf_counter() - began, told)
 
 
@@ -62,47 +66,84 @@ def large_case(people: int, trees: int, seed: int = 5, patrols: int = 0) -> Case
     while len(things) < trees:
         x, y = dice.uniform(0, side, 2)
         if all(np.hypot(x - t.at[0], y - t.at[1]) > 1.8 for t in things):
-            things.append(Thing(f"t{len(things)}", Kind.TREE, (float(x), float(y)), float(dice.uniform(0.1, 0.4))))
+            things.append(
+                Thing(
+                    f"t{len(things)}",
+                    Kind.TREE,
+                    (float(x), float(y)),
+                    float(dice.uniform(0.1, 0.4)),
+                )
+            )
     ground = Ground(tuple(things))
     campers = tuple(
-        Camper(n, f"P{n}", round(float(dice.uniform(1.55, 1.95)), 2), leader=n % 8 == 1,
-               patrol=f"patrol {n * patrols // (people + 1)}" if patrols else "",
-               skill=Skill.PRACTISED if n % 8 == 1 else list(Skill)[int(dice.integers(3))], snores=bool(dice.random() < 0.1))
+        Camper(
+            n,
+            f"P{n}",
+            round(float(dice.uniform(1.55, 1.95)), 2),
+            leader=n % 8 == 1,
+            patrol=f"patrol {n * patrols // (people + 1)}" if patrols else "",
+            skill=Skill.PRACTISED if n % 8 == 1 else list(Skill)[int(dice.integers(3))],
+            snores=bool(dice.random() < 0.1),
+        )
         for n in range(1, people + 1)
-    )  # fmt: skip
+    )
     sheets = []
     for n in range(1, people + 1):
         a, b = sorted(dice.choice(SIDES_M, 2))
-        sheets.append(InBag(n, Sheet.rectangle(float(a), float(b), None), n if dice.random() < 0.85 else None))
-    pools = (Pool(STAKE, int(3.5 * people)), Pool(POLE, people // 3, 1.05, 1.45), Pool(LINE, people // 2, 0.0, 5.5),
-             Pool(LINE, people, 0.0, 3.0))  # fmt: skip
+        sheets.append(
+            InBag(n, Sheet.rectangle(float(a), float(b), None), n if dice.random() < 0.85 else None)
+        )
+    pools = (
+        Pool(STAKE, int(3.5 * people)),
+        Pool(POLE, people // 3, 1.05, 1.45),
+        Pool(LINE, people // 2, 0.0, 5.5),
+        Pool(LINE, people, 0.0, 3.0),
+    )
     supports = Supports((), tuple(Pole(1.05, 1.45) for _ in range(max(people // 3, 1))))
     needs = NightNeeds(rain_mm_h=4.0, wind_m_s=7.0, wind_from_deg=230.0)
     rules = PlanRules(patrols_apart=bool(patrols))
-    camp = Camp(ground, tuple(hazards(ground, wind_from_deg=230.0, rain_mm=20.0)), wind_from_deg=230.0, longest_line_m=11.0)
+    camp = Camp(
+        ground,
+        tuple(hazards(ground, wind_from_deg=230.0, rain_mm=20.0)),
+        wind_from_deg=230.0,
+        longest_line_m=11.0,
+    )
     return Case(Bag(tuple(sheets), campers, supports, pools), Night(needs), camp, rules)
 
 
 def against_the_rule(name: str, made: Made) -> list[tuple[str, float, str, float]]:
-    """(name, value, unit, by the leader's rule) of what matters: wet and exposed people, kit lent or made shift with."""
+    """(name, value, unit, by the leader's rule) of what matters: wet and exposed people, kit lent
+    or made shift with.
+    """
     rule = {r.aim: r.value for r in made.by_rule}
     ours = {r.aim: r.value for r in made.chosen.reached}
-    return [(f"plan_{name}_{aim.replace(' ', '_')}", float(ours[aim]), unit, float(rule.get(aim, -1)))
-            for aim, unit in (("wet", "people"), ("exposed", "people"), ("own kit", "pieces")) if aim in ours]  # fmt: skip
+    return [
+        (f"plan_{name}_{aim.replace(' ', '_')}", float(ours[aim]), unit, float(rule.get(aim, -1)))
+        for aim, unit in (("wet", "people"), ("exposed", "people"), ("own kit", "pieces"))
+        if aim in ours
+    ]
 
 
 def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> tuple[float, float]:
-    """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers known: until the best
-    plan with the untouched shelters left standing is on the screen, and until the best of all plans is proved.
+    """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers
+    known: until the best plan with the untouched shelters left standing is on the screen, and until
+    the best of all plans is proved.
     """
     beds = {p: s for p, s in made.chosen.beds.items() if s is not None and p >= 0}
     person = next(iter(beds))
     beds[person] = next((s for s in beds.values() if s != beds[person]), beds[person])
     standing = tuple(
-        Standing(o.sheets, o.pitch, o.settings, o.spot.at, o.spot.front_deg,
-                 tuple(p for p, s in beds.items() if s == o.sheets))
-        for o in made.offers if o.spot is not None
-    )  # fmt: skip
+        Standing(
+            o.sheets,
+            o.pitch,
+            o.settings,
+            o.spot.at,
+            o.spot.front_deg,
+            tuple(p for p, s in beds.items() if s == o.sheets),
+        )
+        for o in made.offers
+        if o.spot is not None
+    )
     began = time.perf_counter()
     told: list[tuple[int, float]] = []
 
@@ -112,7 +153,9 @@ def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> tuple[
     held = replace(case, standing=standing, locks=Locks(people={person: beds[person][0]}))
     again = make(held, solver.alone, Limits(), tell, kept, elsewhere=solver.elsewhere)
     every = time.perf_counter() - began
-    return max((at for count, at in told if count < len(again.model.asked.offers)), default=every), every
+    return max(
+        (at for count, at in told if count < len(again.model.asked.offers)), default=every
+    ), every
 
 
 def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, float, float | None]]:
@@ -122,15 +165,20 @@ def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, floa
     warm = timed(demo, solver, 30.0, kept)
     changed = small_change(demo, solver, kept, warm.made)
     out: list[tuple[str, float, str, float, float | None]] = [
-        ("plan_demo_cold_s", cold.all_s, "s", 5.0, None), ("plan_demo_first_s", cold.first_s, "s", 2.0, None),
-        ("plan_demo_solved_s", warm.all_s, "s", 5.0, None), ("plan_demo_gap_pct", 100 * warm.made.chosen.gap, "%", 0.0, None),
+        ("plan_demo_cold_s", cold.all_s, "s", 5.0, None),
+        ("plan_demo_first_s", cold.first_s, "s", 2.0, None),
+        ("plan_demo_solved_s", warm.all_s, "s", 5.0, None),
+        ("plan_demo_gap_pct", 100 * warm.made.chosen.gap, "%", 0.0, None),
         ("plan_demo_small_change_s", changed[0], "s", 1.0, None),
         ("plan_demo_small_change_proved_s", changed[1], "s", 5.0, None),
-    ]  # fmt: skip
+    ]
     out += [(n, v, u, rule, rule) for n, v, u, rule in against_the_rule("demo", warm.made)]
     forty = timed(large_case(40, 200), solver, 20.0, Offers())
-    out += [("plan_40_first_s", forty.first_s, "s", 3.0, None), ("plan_40_all_s", forty.all_s, "s", 23.0, None),
-            ("plan_40_gap_pct", 100 * forty.made.chosen.gap, "%", 2.0, None)]  # fmt: skip
+    out += [
+        ("plan_40_first_s", forty.first_s, "s", 3.0, None),
+        ("plan_40_all_s", forty.all_s, "s", 23.0, None),
+        ("plan_40_gap_pct", 100 * forty.made.chosen.gap, "%", 2.0, None),
+    ]
     out += [(n, v, u, rule, rule) for n, v, u, rule in against_the_rule("40", forty.made)]
     many = timed(large_case(120, 600, patrols=15), solver, 30.0, Offers())
     out += [

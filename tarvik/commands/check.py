@@ -17,7 +17,9 @@ STEPS = (
     ("kernels", ["-m", "tarvik", "warm"]),
 )
 WHOLE = ("-q", "-n", "2", "--dist", "worksteal")
-"""Two processes, each with a database server and a browser of its own: with more they would only wait for two cores."""
+"""Two processes, each with a database server and a browser of its own: with more they would only
+wait for two cores.
+"""
 
 
 def check(checkout: Path, rest: list[str]) -> int:
@@ -25,7 +27,11 @@ def check(checkout: Path, rest: list[str]) -> int:
     worst = 0
     for name, command in () if rest else STEPS:
         print(f"tarvik: {name}", flush=True)
-        worst = max(worst, subprocess.run([sys.executable, *command], cwd=checkout, check=False).returncode)
+        worst = max(
+            worst, subprocess.run([sys.executable, *command], cwd=checkout, check=False).returncode
+        )
     print("tarvik: pytest", flush=True)
-    tests = subprocess.run([sys.executable, "-m", "pytest", *(rest or WHOLE)], cwd=checkout, check=False).returncode
+    tests = subprocess.run(
+        [sys.executable, "-m", "pytest", *(rest or WHOLE)], cwd=checkout, check=False
+    ).returncode
     return worst or tests

@@ -1,4 +1,6 @@
-"""`./run constants`: the table of every constant with unit, source and meaning, written from the code."""
+"""`./run constants`: the table of every constant with unit, source and meaning, written from the
+code.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +19,14 @@ def constants_text() -> str:
     """The table as Markdown."""
     for module in pkgutil.walk_packages(tarvik.core.__path__, "tarvik.core."):
         importlib.import_module(module.name)
-    rows = [f"| {c.name} | {c.value:g} | {c.unit} | {c.meaning} | {c.source} |" for c in all_constants()]
-    head = "# Every constant\n\nWritten by `./run constants`.\n\n| name | value | unit | meaning | source |\n"
+    rows = [
+        f"| {c.name} | {c.value:g} | {c.unit} | {c.meaning} | {c.source} |" for c in all_constants()
+    ]
+    head = (
+        "# Every constant\n\nWritten by `./run constants`.\n\n| name | value | unit | meaning "
+        "| "
+        "source |\n"
+    )
     head += "|---|---|---|---|---|\n"
     return head + "\n".join(rows) + "\n"
 

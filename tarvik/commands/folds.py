@@ -1,4 +1,6 @@
-"""`./run folds`: for every pitch a drawing of its fold, the sheet laid flat beside the folded body, in docs/folds."""
+"""`./run folds`: for every pitch a drawing of its fold, the sheet laid flat beside the folded body,
+in docs/folds.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ OBLONG_M = 4.2
 
 
 def fold_drawing(slug: str) -> str:
-    """One SVG: creases and marks on the flat sheet at the left, the fold seen obliquely at the right."""
+    """One SVG: creases and marks on the flat sheet at the left, the fold seen obliquely at the
+    right.
+    """
     pitch = PITCHES[slug]
     sheet = Sheet.rectangle(SIDE_M, OBLONG_M if pitch.shape is Shape.OBLONG else SIDE_M)
     found = solve(Question(sheet, pitch, {}, wanted=1))
@@ -36,10 +40,18 @@ def fold_drawing(slug: str) -> str:
         solid.oblique(found.shelter, measure(found.shelter, ADULT), rig),
     ]
     placed = [
-        re.sub(r"<svg ", f'<svg x="{10 + 310 * i}" y="10" overflow="visible" width="300" height="280" ', part, count=1)
+        re.sub(
+            r"<svg ",
+            f'<svg x="{10 + 310 * i}" y="10" overflow="visible" width="300" height="280" ',
+            part,
+            count=1,
+        )
         for i, part in enumerate(parts)
     ]
-    head = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 630 300"><rect width="630" height="300" fill="#fffdf7"/>'
+    head = (
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 630 300"><rect width="630" '
+        'height="300" fill="#fffdf7"/>'
+    )
     return head + with_drawing_styles("".join(placed)) + "</svg>\n"
 
 

@@ -1,4 +1,6 @@
-"""`./run backup FILE`, `./run restore FILE` and `./run outbox`: what whoever runs the server does with its data."""
+"""`./run backup FILE`, `./run restore FILE` and `./run outbox`: what whoever runs the server does
+with its data.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,10 @@ def outbox(checkout: Path) -> int:
     with database(checkout, read_settings()) as opened, opened.session() as session:
         letters = session.scalars(select(Mail).order_by(Mail.id)).all()
         for letter in letters[-20:]:
-            print(f"--- {letter.made_at:%Y-%m-%d %H:%M} UTC to {letter.to}: {letter.subject}\n{letter.body}\n")
+            print(
+                f"--- {letter.made_at:%Y-%m-%d %H:%M} UTC to {letter.to}: {letter.subject}\n"
+                f"{letter.body}\n"
+            )
     if not letters:
         say("no letter yet")
     return 0

@@ -1,4 +1,6 @@
-"""`./run demo` and `./run serve`: database up, tables current, kernels warm, web server; all down again at the end."""
+"""`./run demo` and `./run serve`: database up, tables current, kernels warm, web server; all down
+again at the end.
+"""
 
 from __future__ import annotations
 
@@ -43,8 +45,8 @@ def say(words: str) -> None:
 
 @contextmanager
 def database(checkout: Path, settings: Settings) -> Iterator[Database]:
-    """The migrated database: the one named by TARVIK_DATABASE_URL, or Tarvik's own server for this checkout. Raises
-    ServerError when it does not answer in time.
+    """The migrated database: the one named by TARVIK_DATABASE_URL, or Tarvik's own server for this
+    checkout. Raises ServerError when it does not answer in time.
     """
     named = settings.database_url
     server: Server | None = None
@@ -56,10 +58,16 @@ def database(checkout: Path, settings: Settings) -> Iterator[Database]:
             server = Server(default_folder(checkout))
             say(f"starting PostgreSQL on {server.folder}")
             server.start()
-            say(f"PostgreSQL answers on 127.0.0.1:{server.port}" + (" (it was running already)" if server.borrowed else ""))
+            say(
+                f"PostgreSQL answers on 127.0.0.1:{server.port}"
+                + (" (it was running already)" if server.borrowed else "")
+            )
             opened = Database(server.url(), settings.pool)
         if not opened.wait(settings.wait_s, say):
-            raise ServerError(f"the database did not answer within {settings.wait_s} seconds; start it, or check its address")
+            raise ServerError(
+                f"the database did not answer within {settings.wait_s} seconds; start it, or "
+                "check its address"
+            )
         opened.migrate()
         yield opened
         opened.close()
@@ -79,7 +87,10 @@ def _first_owner(opened: Database, address: str) -> None:
     with opened.session() as session:
         token = accounts.setup_token(session)
     if token:
-        say(f"nobody has an account yet. The first owner makes one here, once, within a day: {address}/setup/{token}")
+        say(
+            "nobody has an account yet. The first owner makes one here, once, within a day: "
+            f"{address}/setup/{token}"
+        )
 
 
 def _tidy(opened: Database, stop: threading.Event) -> None:
@@ -97,17 +108,31 @@ def _tidy(opened: Database, stop: threading.Event) -> None:
 
 
 def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool) -> None:
-    """Serve until told to stop: in this process with another for searches, or in several processes."""
-    plain: dict[str, Any] = {"host": "127.0.0.1", "port": port, "log_config": None, "access_log": False,
-                             "timeout_graceful_shutdown": 5, "server_header": False,
-                             "timeout_keep_alive": serving.KEEP_ALIVE_S}  # fmt: skip
+    """Serve until told to stop: in this process with another for searches, or in several
+    processes.
+    """
+    plain: dict[str, Any] = {
+        "host": "127.0.0.1",
+        "port": port,
+        "log_config": None,
+        "access_log": False,
+        "timeout_graceful_shutdown": 5,
+        "server_header": False,
+        "timeout_keep_alive": serving.KEEP_ALIVE_S,
+    }
     if settings.workers > 1:
-        os.environ |= {serving.DATABASE: opened.url, serving.STAND_INS: stand_ins, serving.DEMO: "yes" if demo else ""}
+        os.environ |= {
+            serving.DATABASE: opened.url,
+            serving.STAND_INS: stand_ins,
+            serving.DEMO: "yes" if demo else "",
+        }
         uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)
         return
     searcher, hangings = Searcher().start(), Hangings(opened).start()
     try:
-        app = create_app(opened, stand_ins, searcher, demo=demo, settings=settings, hangings=hangings)
+        app = create_app(
+            opened, stand_ins, searcher, demo=demo, settings=settings, hangings=hangings
+        )
         uvicorn.Server(uvicorn.Config(app, **plain)).run()
     finally:
         hangings.stop()
@@ -125,14 +150,19 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
         try:
             probe.bind(("127.0.0.1", port))
         except OSError:
-            say(f"port {port} is taken by another program; choose another with --port, such as --port {port + 1}")
+            say(
+                f"port {port} is taken by another program; choose another with --port, such "
+                f"as --port {port + 1}"
+            )
             return 1
     try:
         with database(checkout, settings) as opened:
             if demo:
                 with opened.session() as session:
                     made = ensure_demo(session)
-                say("demo course made" if made else "demo course is there already; its data is kept")
+                say(
+                    "demo course made" if made else "demo course is there already; its data is kept"
+                )
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
             warm()
             worker = WorkerProcess(opened.url).start()

@@ -42,16 +42,30 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
         Shot("bench-hung", bench, DESK, "#hung-advice[aria-busy=false]", scroll="#hung"),
-        Shot("bench-ways", bench.replace("plow-point", "lean-to"), DESK, "#ways[aria-busy=false]", scroll="#ways"),
+        Shot(
+            "bench-ways",
+            bench.replace("plow-point", "lean-to"),
+            DESK,
+            "#ways[aria-busy=false]",
+            scroll="#ways",
+        ),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("knots", "/knots", DESK),
-        Shot("bench-wind", bench.replace("plow-point", "lean-to"), DESK, "#more[aria-busy=false]", scroll="#more"),
+        Shot(
+            "bench-wind",
+            bench.replace("plow-point", "lean-to"),
+            DESK,
+            "#more[aria-busy=false]",
+            scroll="#more",
+        ),
         Shot("night", f"{night}/weather", DESK),
         Shot("rules", f"{course}/rules", DESK),
         Shot("ground", f"{night}/ground", DESK, ".ground[data-done]"),
         Shot("phone-ground", f"{night}/ground", PHONE, ".ground[data-done]"),
         Shot("plan", f"{night}/plan", DESK, ".plan[data-done]"),
-        Shot("plan-evening", f"{night}/plan", DESK, ".plan[data-done]", scroll="[data-fold=evening]"),
+        Shot(
+            "plan-evening", f"{night}/plan", DESK, ".plan[data-done]", scroll="[data-fold=evening]"
+        ),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
         Shot("cards", f"{course}/cards", DESK),
@@ -69,7 +83,9 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
         page.click(shot.click)
         page.locator(shot.click).evaluate("e => e.scrollIntoView({block: 'center'})")
     if shot.scroll:
-        page.locator(shot.scroll).evaluate("e => e.scrollIntoView({block: 'start', behavior: 'instant'})")
+        page.locator(shot.scroll).evaluate(
+            "e => e.scrollIntoView({block: 'start', behavior: 'instant'})"
+        )
     page.screenshot(path=folder / f"{shot.name}.png")
 
 
@@ -95,7 +111,9 @@ def shots(checkout: Path) -> int:
     server = Server(default_folder(checkout)).start()
     try:
         with testbed(server, "tarvik_shots", hanging=True) as bed, sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS)
+            browser = playwright.chromium.launch(
+                executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS
+            )
             context = browser.new_context()
             let_in(context, bed)
             page = context.new_page()

@@ -1,4 +1,6 @@
-"""A running Tarvik with fresh demo data on a database of its own: for screenshots and browser tests."""
+"""A running Tarvik with fresh demo data on a database of its own: for screenshots and browser
+tests.
+"""
 
 from __future__ import annotations
 
@@ -28,8 +30,15 @@ if TYPE_CHECKING:
 
     from playwright.sync_api import BrowserContext
 
-CHROMIUM_ARGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-                 "--disable-component-update", "--disable-sync"]  # fmt: skip
+CHROMIUM_ARGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @dataclass(frozen=True)
@@ -44,12 +53,18 @@ class Testbed:
     sheets: dict[str, int]
 
 
-def _start_worker(url: str, database: Database, searcher: Searcher, stop: threading.Event) -> threading.Thread:
+def _start_worker(
+    url: str, database: Database, searcher: Searcher, stop: threading.Event
+) -> threading.Thread:
     from tarvik.work.planning import Planner
 
     planner = Planner(database, Solver(searcher))
-    made = threading.Thread(target=work_on, args=(url, planner.perform), daemon=True,
-                            kwargs={"signals": False, "stop": stop, "ahead": planner.ahead})  # fmt: skip
+    made = threading.Thread(
+        target=work_on,
+        args=(url, planner.perform),
+        daemon=True,
+        kwargs={"signals": False, "stop": stop, "ahead": planner.ahead},
+    )
     made.start()
     return made
 
@@ -60,9 +75,11 @@ def let_in(context: BrowserContext, bed: Testbed) -> None:
 
 
 @contextmanager
-def testbed(server: Server, name: str, *, worker: bool = True, hanging: bool = False) -> Iterator[Testbed]:
-    """Serve the demo from a fresh database `name` on a started server, with a worker for plans unless told otherwise, and
-    with a process that hangs sheets behind the pages if told so.
+def testbed(
+    server: Server, name: str, *, worker: bool = True, hanging: bool = False
+) -> Iterator[Testbed]:
+    """Serve the demo from a fresh database `name` on a started server, with a worker for plans
+    unless told otherwise, and with a process that hangs sheets behind the pages if told so.
     """
     database = Database(server.fresh_database(name))
     database.migrate()
@@ -70,7 +87,11 @@ def testbed(server: Server, name: str, *, worker: bool = True, hanging: bool = F
         ensure_demo(session)
         token = accounts.sign_in(session, demo_leader(session), "a browser of the tests")
         course = session.scalars(select(Course).where(Course.demo)).one().id
-        nights = tuple(session.scalars(select(Night.id).where(Night.course_id == course).order_by(Night.position)))
+        nights = tuple(
+            session.scalars(
+                select(Night.id).where(Night.course_id == course).order_by(Night.position)
+            )
+        )
         owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
         sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
     stand_ins, stop = start_service(free_port())
@@ -82,7 +103,9 @@ def testbed(server: Server, name: str, *, worker: bool = True, hanging: bool = F
     app = create_app(database, stand_ins, searcher, demo=True, hangings=hangings)
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
-    web = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", log_config=None))
+    web = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", log_config=None)
+    )
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()
     while not web.started:

@@ -1,4 +1,6 @@
-"""`./run worker`: a process that takes jobs from the database's queue; `./run demo` starts one by itself and keeps it up."""
+"""`./run worker`: a process that takes jobs from the database's queue; `./run demo` starts one by
+itself and keeps it up.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The worker that `./run demo` and `./run serve` start by themselves, and keep up. The solver is loaded there, not here."""
+"""The worker that `./run demo` and `./run serve` start by themselves, and keep up. The solver is
+loaded there, not here.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ def _die_with_parent() -> None:
 
 
 class WorkerProcess:
-    """A worker of this program's own on a database; started again when it dies although nobody stopped it."""
+    """A worker of this program's own on a database; started again when it dies although nobody
+    stopped it.
+    """
 
     def __init__(self, url: str) -> None:
         self._url = url
@@ -37,15 +41,20 @@ class WorkerProcess:
 
     def _launch(self) -> None:
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "tarvik", "worker"], env={**os.environ, NAMED: self._url}, stdin=subprocess.DEVNULL,
+            [sys.executable, "-m", "tarvik", "worker"],
+            env={**os.environ, NAMED: self._url},
+            stdin=subprocess.DEVNULL,
             preexec_fn=_die_with_parent,  # noqa: PLW1509
-        )  # fmt: skip
+        )
 
     def _keep_alive(self) -> None:
         pause = 0.5
         while not self._stopping.wait(pause):
             if self._process is not None and self._process.poll() is not None:
-                log.warning("the worker stopped unexpectedly (code %s); starting it again", self._process.returncode)
+                log.warning(
+                    "the worker stopped unexpectedly (code %s); starting it again",
+                    self._process.returncode,
+                )
                 self._launch()
                 pause = min(pause * 2, 30.0)
 

@@ -1,4 +1,6 @@
-"""Set-up cards: the steps of a pitch with this shelter's own measures, stake-out distances, and what to check."""
+"""Set-up cards: the steps of a pitch with this shelter's own measures, stake-out distances, and
+what to check.
+"""
 
 from __future__ import annotations
 
@@ -27,14 +29,21 @@ if TYPE_CHECKING:
 
 CAUTIONS: Final = (
     "Falling wood: look up before you lie down; never under dead trees or branches.",
-    "Lightning and strong wind: a sheet is no storm shelter in the open. Go lower, go elsewhere, in time.",
+    (
+        "Lightning and strong wind: a sheet is no storm shelter in the open. Go lower, go "
+        "elsewhere, in time."
+    ),
     "Water: keep off hollows, drainage lines and low banks; rain far away can flood them.",
-    "Fire and fumes: no stove or fire under a closed sheet (carbon monoxide); synthetic cloth melts and burns.",
+    (
+        "Fire and fumes: no stove or fire under a closed sheet (carbon monoxide); synthetic "
+        "cloth melts and burns."
+    ),
     "Cold: a sheet slows heat loss and does not replace insulation and dry clothes.",
     "Lines: mark guys at eye level and where people walk; cord under tension springs back.",
     "Figures are estimates. Nothing here is made to hold people: no swings, hammocks or climbing.",
     "Young people: the provider's safeguarding rules decide who shares.",
-    "Land manager's rules on fires, cutting wood and camping, the provider's procedures and qualified leaders' "
+    "Land manager's rules on fires, cutting wood and camping, the provider's procedures and "
+    "qualified leaders' "
     "judgement come first.",
 )
 
@@ -64,19 +73,29 @@ class CardStep:
 
 
 def marks(shelter: Shelter) -> dict[str, str]:
-    """What each point is called on every drawing and card: stakes by number in driving order, high points by letter."""
+    """What each point is called on every drawing and card: stakes by number in driving order, high
+    points by letter.
+    """
     names = {p: "PQRSTUV"[i] for i, p in enumerate(shelter.pitch.high_points())}
     order = [p for step in shelter.pitch.steps for p in step.stakes]
-    order += [a.point for a in shelter.pitch.anchors if a.point not in order and a.point not in names]
+    order += [
+        a.point for a in shelter.pitch.anchors if a.point not in order and a.point not in names
+    ]
     return names | {p: str(i) for i, p in enumerate(order, start=1)}
 
 
 def stake_marks(shelter: Shelter, rig: Rig) -> list[str]:
-    """Mark of every stake of the rig: the sheet's own numbers, then guys and optional stakes counted on."""
+    """Mark of every stake of the rig: the sheet's own numbers, then guys and optional stakes
+    counted on.
+    """
     names = marks(shelter)
     out, number = [], sum(mark.isdigit() for mark in names.values())
     for stake in rig.stakes:
-        if stake.point in names and names[stake.point].isdigit() and stake.purpose not in ("pole guy", "mid-edge"):
+        if (
+            stake.point in names
+            and names[stake.point].isdigit()
+            and stake.purpose not in ("pole guy", "mid-edge")
+        ):
             out.append(names[stake.point])
         else:
             number += 1
@@ -96,7 +115,10 @@ def measured(metres: float, units: Units, body: Body | None) -> str:
         return text
     steps = metres / body.height("step")
     shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
-    return f"{text} ({shown} {'step' if shown == '1' else 'steps'}, {metres / body.height('span'):.1f} spans)"
+    return (
+        f"{text} ({shown} {'step' if shown == '1' else 'steps'}, "
+        f"{metres / body.height('span'):.1f} spans)"
+    )
 
 
 def _ground(shelter: Shelter, a: str, b: str) -> float:
@@ -111,10 +133,15 @@ def _off_ridge(shelter: Shelter, point: str) -> float:
 
 
 def steps(
-    shelter: Shelter, rig: Rig | None, units: Units = Units.METRIC, body: Body | None = None, house: House = PLAIN_HOUSE
+    shelter: Shelter,
+    rig: Rig | None,
+    units: Units = Units.METRIC,
+    body: Body | None = None,
+    house: House = PLAIN_HOUSE,
 ) -> list[CardStep]:
-    """The pitch's steps with every {placeholder} filled: {height} a setting, {A} a mark, {A-B} a ground distance,
-    {A-ridge} the distance square off the ridge."""
+    """The pitch's steps with every {placeholder} filled: {height} a setting, {A} a mark, {A-B} a
+    ground distance, {A-ridge} the distance square off the ridge.
+    """
     names = marks(shelter)
 
     def fill(found: re.Match[str]) -> str:
@@ -126,7 +153,9 @@ def steps(
         if key in names:
             return names[key]
         a, b = key.split("-")
-        return measured(_off_ridge(shelter, a) if b == "ridge" else _ground(shelter, a, b), units, body)
+        return measured(
+            _off_ridge(shelter, a) if b == "ridge" else _ground(shelter, a, b), units, body
+        )
 
     texts = [re.sub(r"\{([^}]+)\}", fill, step.text) for step in shelter.pitch.steps]
     first = _prepared(shelter, units)
@@ -140,8 +169,11 @@ def _prepared(shelter: Shelter, units: Units) -> list[str]:
     fitting = fit(shelter.pitch, shelter.sheet)
     out = []
     if not isinstance(fitting, Misfit) and fitting.folded_to_square:
-        out.append(f"Fold the sheet to a square of {format_length(fitting.box[0], units)}: double a strip of "
-                   f"{format_length(fitting.doubled_m, units)} under along the short side.")  # fmt: skip
+        out.append(
+            f"Fold the sheet to a square of {format_length(fitting.box[0], units)}: double a "
+            "strip of "
+            f"{format_length(fitting.doubled_m, units)} under along the short side."
+        )
     if shelter.sheet.hood:
         out.append("Tie the hood off, its opening folded down, so that no rain comes in.")
     return out
@@ -157,7 +189,9 @@ def _against_body(metres: float, body: Body | None) -> str:
     return f" (your {word})" if abs(height - metres) < 0.06 else ""
 
 
-def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units, house: House = PLAIN_HOUSE) -> str:
+def _support_words(
+    shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units, house: House = PLAIN_HOUSE
+) -> str:
     said = []
     for support in rig.supports:
         mark = names.get(support.point, support.point)
@@ -168,32 +202,62 @@ def _support_words(shelter: Shelter, rig: Rig, names: Mapping[str, str], units: 
         elif support.kind == "branch":
             said.append(f"{mark} hung from a branch above{cord}")
         elif support.kind in EDGE_KINDS:
-            said.append(f"{mark} over the {support.kind}, {format_length(support.height_m, units)} up, lashed{cord}")
+            said.append(
+                f"{mark} over the {support.kind}, {format_length(support.height_m, units)} "
+                f"up, lashed{cord}"
+            )
         else:
             guys = [x for x in rig.lines if x.start == support.point and x.purpose.endswith("guy")]
             two = "two guys" if len(guys) == 2 else "a guy"
-            guyed = f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
-            tipped = ", tipped a little along the pull" if house.pole == "tipped" and "pole" in support.kind else ""
-            said.append(f"{mark} on a {support.kind} of {format_length(support.height_m, units)}{tipped}{guyed}")
+            guyed = (
+                f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
+            )
+            tipped = (
+                ", tipped a little along the pull"
+                if house.pole == "tipped" and "pole" in support.kind
+                else ""
+            )
+            said.append(
+                f"{mark} on a {support.kind} of "
+                f"{format_length(support.height_m, units)}{tipped}{guyed}"
+            )
     ridge = next((x for x in rig.lines if x.purpose == "ridge line"), None)
     if ridge:
-        said.append(f"one line of {format_length(ridge.cord_m, units)} runs {house.ridge_side} the whole ridge, tree to tree")
+        said.append(
+            f"one line of {format_length(ridge.cord_m, units)} runs {house.ridge_side} the "
+            "whole ridge, tree to tree"
+        )
     return f"Supports: {'; '.join(said)}." if said else ""
 
 
 _TIED: Final = ("to the tree", "to the branch", "lashing", "lifting cord")
-SKILLS: Final[Mapping[str, float]] = MappingProxyType({"practised": 1.0, "learning": 1.7, "first time": 2.5})
-"""Times over a practised pair of hands' (engineering assumption; common practice gives the practised times)."""
+SKILLS: Final[Mapping[str, float]] = MappingProxyType(
+    {"practised": 1.0, "learning": 1.7, "first time": 2.5}
+)
+"""Times over a practised pair of hands' (engineering assumption; common practice gives the
+practised times).
+"""
 HANDS: Final[Mapping[int, float]] = MappingProxyType({1: 1.0, 2: 0.65, 3: 0.55})
 """Share of one person's time for more hands (engineering assumption)."""
 SUPPORT_MINUTES: Final[Mapping[str, float]] = MappingProxyType(
-    {"pole": 1.0, "stick": 1.0, "cut stick": 6.0, "forked stick": 2.0, "bipod": 3.0, "tripod": 6.0, "branch": 2.0, "boat": 3.0}
+    {
+        "pole": 1.0,
+        "stick": 1.0,
+        "cut stick": 6.0,
+        "forked stick": 2.0,
+        "bipod": 3.0,
+        "tripod": 6.0,
+        "branch": 2.0,
+        "boat": 3.0,
+    }
 )
 """Minutes that a support adds to a pitch between trees (engineering assumption)."""
 
 
 def minutes(pitch: Pitch, rig: Rig | None, skill: str = "practised", hands: int = 1) -> float:
-    """Minutes to set a pitch up on this rig: the pitch's own time, what the supports and buttons add, by skill and hands."""
+    """Minutes to set a pitch up on this rig: the pitch's own time, what the supports and buttons
+    add, by skill and hands.
+    """
     added = sum(SUPPORT_MINUTES.get(s.kind, 0.0) for s in rig.supports) if rig else 0.0
     return (pitch.minutes + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
 
@@ -203,8 +267,8 @@ FEW_POINTS: Final = 6
 
 
 def stake_out(shelter: Shelter) -> list[Distance]:
-    """Ground distances that mark out the plan: between all stakes and feet of high points where they are few, else of each
-    from the first two and from the one before it.
+    """Ground distances that mark out the plan: between all stakes and feet of high points where
+    they are few, else of each from the first two and from the one before it.
     """
     names = marks(shelter)
     points = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet]

@@ -13,5 +13,7 @@ F = TypeVar("F", bound="Callable[..., object]")
 
 
 def compiled(function: F) -> F:
-    """Compile a function on first use, keep the machine code on disk, and let other threads run meanwhile."""
+    """Compile a function on first use, keep the machine code on disk, and let other threads run
+    meanwhile.
+    """
     return cast("F", njit(cache=True, nogil=True, error_model="numpy")(function))

@@ -1,4 +1,6 @@
-"""Constants as records: value, unit, source and meaning. Docs and on-screen explanations are derived from them."""
+"""Constants as records: value, unit, source and meaning. Docs and on-screen explanations are
+derived from them.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ EXACT: Final = "exact by definition"
 
 @dataclass(frozen=True, slots=True)
 class Constant:
-    """One named number. `source` is a publication, `common practice`, `engineering assumption` or `from memory`."""
+    """One named number. `source` is a publication, `common practice`, `engineering assumption` or
+    `from memory`.
+    """
 
     name: str
     value: float
@@ -28,7 +32,9 @@ _REGISTRY: dict[str, Constant] = {}
 
 
 def constant(name: str, value: float, unit: str, source: str, meaning: str) -> float:
-    """Record a constant and return its bare value. Raises ValueError when a name is used twice with another value."""
+    """Record a constant and return its bare value. Raises ValueError when a name is used twice with
+    another value.
+    """
     record = Constant(name, float(value), unit, source, meaning)
     known = _REGISTRY.setdefault(name, record)
     if known != record:

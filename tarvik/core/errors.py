@@ -1,4 +1,6 @@
-"""Typed errors: each names the field, the bad value and the remedy, so that a person can put it right."""
+"""Typed errors: each names the field, the bad value and the remedy, so that a person can put it
+right.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,9 @@ class TarvikError(Exception):
 
 
 class InputError(TarvikError, ValueError):
-    """A value that cannot be used. `field` is a path such as `sheet.width_m`; `message` says what to do."""
+    """A value that cannot be used. `field` is a path such as `sheet.width_m`; `message` says what
+    to do.
+    """
 
     def __init__(self, field: str, message: str) -> None:
         super().__init__(f"{field}: {message}")

@@ -1,4 +1,6 @@
-"""How each figure is computed: formula, inputs, source, limits. Built from the constants, so that it cannot go stale."""
+"""How each figure is computed: formula, inputs, source, limits. Built from the constants, so that
+it cannot go stale.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ MOST_FORCE = 12
 
 @dataclass(frozen=True, slots=True)
 class Explained:
-    """A figure in words: its value, how it came about, what went in, where the method is from, what it leaves out."""
+    """A figure in words: its value, how it came about, what went in, where the method is from, what
+    it leaves out.
+    """
 
     key: str
     title: str
@@ -38,9 +42,16 @@ class Explained:
 _TAUT = "Taut ideal: real cloth sags a little, wet cloth more."
 
 
-def explain(figures: Figures, body: Body, units: Units, tonight: Tonight | None = None) -> list[Explained]:
-    """Every figure of a shelter for one person, in the course's units; with `tonight`, what the night does to it."""
-    return [*_shape(figures, body, units), *(_night(figures, units, tonight) if tonight is not None else [])]
+def explain(
+    figures: Figures, body: Body, units: Units, tonight: Tonight | None = None
+) -> list[Explained]:
+    """Every figure of a shelter for one person, in the course's units; with `tonight`, what the
+    night does to it.
+    """
+    return [
+        *_shape(figures, body, units),
+        *(_night(figures, units, tonight) if tonight is not None else []),
+    ]
 
 
 def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
@@ -53,51 +64,125 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
     stature = ("Stature", length(body.stature_m))
     ratio = constant_record("body_sitting")
     return [
-        Explained("peak", "Headroom at the peak", length(figures.peak_m),
-                  "Height of the highest point of the folded sheet above the ground.", (),
-                  "geometry: panels keep their size when folded", _TAUT),
-        Explained("sleepers", "Mats that lie dry", str(figures.sleepers),
-                  "The most mats that fit side by side or otherwise without overlap, each wholly on dry ground with room "
-                  "over it. Headings every 2 degrees, places without steps.",
-                  (stature, ("Mat", f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}"),
-                   ("Over the head end", f"{length(room.head_m)} for {length(room.head_length_m)}"),
-                   ("Over the middle", length(room.middle_m)),
-                   ("Over the feet", f"{length(room.foot_m)} for {length(room.foot_length_m)}"),
-                   ("Over the rest of the mat", length(room.edge_m)), ("Middle strip", length(room.strip_m))),
-                  "engineering assumptions, tuned to common practice; up to three mats the count is the true optimum",
-                  f"{_TAUT} Above three mats only rows and stacks are tried."),
-        Explained("dry", "Dry ground", format_area(figures.dry_area_m2, units),
-                  "Ground that no drop reaches: the shadow of every panel along the fall of the rain, united; in calm air "
-                  "the ground the sheet covers.",
-                  (("Rain moves sideways", f"{figures.rain_slope:.2f} of its fall"),),
-                  "exact polygons; " + constant_record("drop_scale").source,
-                  "Splash, drips from the edge and spray through the cloth are not counted."),
-        Explained("covered", "Covered ground", format_area(figures.covered_area_m2, units),
-                  "Area of all panels but floors, seen from above.", (), "geometry", _TAUT),
-        Explained("sit", "Ground to sit up on", format_area(figures.sit_area_m2, units),
-                  "Covered ground over which the roof is at least sitting height plus a hand's breadth.",
-                  (stature, ("Roof wanted", length(sit))), ratio.source, _TAUT),
-        Explained("kneel", "Ground to kneel on", format_area(figures.kneel_area_m2, units),
-                  "Covered ground over which the roof is at least kneeling height plus a hand's breadth.",
-                  (stature, ("Roof wanted", length(kneeling_height(body)))), constant_record("body_kneeling").source, _TAUT),
-        Explained("stand", "Ground to stand on", format_area(figures.stand_area_m2, units),
-                  "Covered ground over which the roof is at least the stature plus a hand's breadth.",
-                  (stature, ("Roof wanted", length(stand))), "geometry", _TAUT),
-        Explained("slope", "Flattest panel", f"{figures.least_slope_deg:.0f}°",
-                  f"Slope of the flattest roof panel from level. Under {POOLING_DEG:.0f}° water stands in a sag.", (),
-                  constant_record("pooling_slope").source, "A sagging middle can be flatter than its panel."),
-        Explained("open", "Open to the wind", f"{figures.open_to_wind * 100:.0f} %",
-                  "Share of the outline, seen from the wind, that is opening and not cloth.",
-                  tuple((f"Opening {i}", f"{format_area(o.area_m2, units)}, up to {length(o.height_m)} high, to "
-                      f"{o.bearing_deg:.0f}° of "
-                         "its own frame (front 270°)") for i, o in enumerate(figures.openings[:6], start=1)),
-                  "geometry: projection across the wind", "Gaps under staked edges are not counted."),
-        Explained("packs", "Packs beside the mats", str(figures.packs),
-                  "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, over the ground one pack "
-                  "takes.",
-                  (("One pack", format_area(PACK_M2, units)), ("Roof over it", length(PACK_HEIGHT_M))),
-                  constant_record("pack_area").source, "The shape of what is left is counted roughly."),
-    ]  # fmt: skip
+        Explained(
+            "peak",
+            "Headroom at the peak",
+            length(figures.peak_m),
+            "Height of the highest point of the folded sheet above the ground.",
+            (),
+            "geometry: panels keep their size when folded",
+            _TAUT,
+        ),
+        Explained(
+            "sleepers",
+            "Mats that lie dry",
+            str(figures.sleepers),
+            "The most mats that fit side by side or otherwise without overlap, each wholly on "
+            "dry ground with room "
+            "over it. Headings every 2 degrees, places without steps.",
+            (
+                stature,
+                ("Mat", f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}"),
+                ("Over the head end", f"{length(room.head_m)} for {length(room.head_length_m)}"),
+                ("Over the middle", length(room.middle_m)),
+                ("Over the feet", f"{length(room.foot_m)} for {length(room.foot_length_m)}"),
+                ("Over the rest of the mat", length(room.edge_m)),
+                ("Middle strip", length(room.strip_m)),
+            ),
+            (
+                "engineering assumptions, tuned to common practice; up to three mats the count "
+                "is the true optimum"
+            ),
+            f"{_TAUT} Above three mats only rows and stacks are tried.",
+        ),
+        Explained(
+            "dry",
+            "Dry ground",
+            format_area(figures.dry_area_m2, units),
+            "Ground that no drop reaches: the shadow of every panel along the fall of the "
+            "rain, united; in calm air "
+            "the ground the sheet covers.",
+            (("Rain moves sideways", f"{figures.rain_slope:.2f} of its fall"),),
+            "exact polygons; " + constant_record("drop_scale").source,
+            "Splash, drips from the edge and spray through the cloth are not counted.",
+        ),
+        Explained(
+            "covered",
+            "Covered ground",
+            format_area(figures.covered_area_m2, units),
+            "Area of all panels but floors, seen from above.",
+            (),
+            "geometry",
+            _TAUT,
+        ),
+        Explained(
+            "sit",
+            "Ground to sit up on",
+            format_area(figures.sit_area_m2, units),
+            "Covered ground over which the roof is at least sitting height plus a hand's breadth.",
+            (stature, ("Roof wanted", length(sit))),
+            ratio.source,
+            _TAUT,
+        ),
+        Explained(
+            "kneel",
+            "Ground to kneel on",
+            format_area(figures.kneel_area_m2, units),
+            "Covered ground over which the roof is at least kneeling height plus a hand's breadth.",
+            (stature, ("Roof wanted", length(kneeling_height(body)))),
+            constant_record("body_kneeling").source,
+            _TAUT,
+        ),
+        Explained(
+            "stand",
+            "Ground to stand on",
+            format_area(figures.stand_area_m2, units),
+            "Covered ground over which the roof is at least the stature plus a hand's breadth.",
+            (stature, ("Roof wanted", length(stand))),
+            "geometry",
+            _TAUT,
+        ),
+        Explained(
+            "slope",
+            "Flattest panel",
+            f"{figures.least_slope_deg:.0f}°",
+            (
+                f"Slope of the flattest roof panel from level. Under {POOLING_DEG:.0f}° water "
+                "stands in a sag."
+            ),
+            (),
+            constant_record("pooling_slope").source,
+            "A sagging middle can be flatter than its panel.",
+        ),
+        Explained(
+            "open",
+            "Open to the wind",
+            f"{figures.open_to_wind * 100:.0f} %",
+            "Share of the outline, seen from the wind, that is opening and not cloth.",
+            tuple(
+                (
+                    f"Opening {i}",
+                    f"{format_area(o.area_m2, units)}, up to {length(o.height_m)} high, to "
+                    f"{o.bearing_deg:.0f}° of "
+                    "its own frame (front 270°)",
+                )
+                for i, o in enumerate(figures.openings[:6], start=1)
+            ),
+            "geometry: projection across the wind",
+            "Gaps under staked edges are not counted.",
+        ),
+        Explained(
+            "packs",
+            "Packs beside the mats",
+            str(figures.packs),
+            "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, "
+            "over the ground one pack "
+            "takes.",
+            (("One pack", format_area(PACK_M2, units)), ("Roof over it", length(PACK_HEIGHT_M))),
+            constant_record("pack_area").source,
+            "The shape of what is left is counted roughly.",
+        ),
+    ]
 
 
 def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
@@ -106,31 +191,56 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
     if gale is not None and gale.weakest is not None:
         weak = gale.weakest
         out.append(
-            Explained("move_at", "Change pitch at",
-                f"force {gale.move_at_force}" if gale.move_at_force < MOST_FORCE else "not below force 12",
-                      "Dynamic pressure of the gust times area times a coefficient by slope for each panel, shared to "
-                      "stakes, lines and "
-                      "poles by statics; the Beaufort force in which the weakest of them, with its factor of safety, is "
-                      "used up.",
-                      (("Gust at the shelter", format_speed(gale.local_gust_m_s, units)), ("Pressure",
-                      f"{gale.pressure_pa:.0f} Pa"),
-                       ("Weakest part", f"{weak.kind} at {weak.where}"), ("Its pull tonight", f"{weak.pull_n:.0f} N"),
-                       ("It is trusted with", f"{weak.holds_n:.0f} N")),
-                      f"{CANOPY}; {EN_564}; {HOLDS}",
-                      "An estimate, never a guarantee: soils, knots and gusts differ by a factor of three. Nothing here is "
-                      "made to hold people.")
-        )  # fmt: skip
+            Explained(
+                "move_at",
+                "Change pitch at",
+                f"force {gale.move_at_force}"
+                if gale.move_at_force < MOST_FORCE
+                else "not below force 12",
+                "Dynamic pressure of the gust times area times a coefficient by slope for "
+                "each panel, shared to "
+                "stakes, lines and "
+                "poles by statics; the Beaufort force in which the weakest of them, with its "
+                "factor of safety, is "
+                "used up.",
+                (
+                    ("Gust at the shelter", format_speed(gale.local_gust_m_s, units)),
+                    ("Pressure", f"{gale.pressure_pa:.0f} Pa"),
+                    ("Weakest part", f"{weak.kind} at {weak.where}"),
+                    ("Its pull tonight", f"{weak.pull_n:.0f} N"),
+                    ("It is trusted with", f"{weak.holds_n:.0f} N"),
+                ),
+                f"{CANOPY}; {EN_564}; {HOLDS}",
+                "An estimate, never a guarantee: soils, knots and gusts differ by a factor of "
+                "three. Nothing here is "
+                "made to hold people.",
+            )
+        )
     if damp is not None:
-        words = {"none": "unlikely", "possible": "possible", "likely": "likely", "dew": "dew anyway"}
+        words = {
+            "none": "unlikely",
+            "possible": "possible",
+            "likely": "likely",
+            "dew": "dew anyway",
+        }
         wanted = "no gap helps" if damp.needed_m2 is None else format_area(damp.needed_m2, units)
         out.append(
-            Explained("damp", "Wet inside from breath", words[damp.risk],
-                      "Water that the sleepers give off against the air that passes through the openings; the sheet is "
-                      "colder than the "
-                      "air under a clear sky.",
-                      (("Open", format_area(damp.open_m2, units)), ("Open area wanted", wanted),
-                       ("Sheet", format_temperature(damp.sheet_c, units)), ("Dew point inside",
-                       format_temperature(damp.inside_dew_c, units))),
-                      f"{MAGNUS}; {ORIFICE}", "Leave a gap high at both ends. Wet ground and wet clothes add to it.")
-        )  # fmt: skip
+            Explained(
+                "damp",
+                "Wet inside from breath",
+                words[damp.risk],
+                "Water that the sleepers give off against the air that passes through the "
+                "openings; the sheet is "
+                "colder than the "
+                "air under a clear sky.",
+                (
+                    ("Open", format_area(damp.open_m2, units)),
+                    ("Open area wanted", wanted),
+                    ("Sheet", format_temperature(damp.sheet_c, units)),
+                    ("Dew point inside", format_temperature(damp.inside_dew_c, units)),
+                ),
+                f"{MAGNUS}; {ORIFICE}",
+                "Leave a gap high at both ends. Wet ground and wet clothes add to it.",
+            )
+        )
     return out

@@ -1,4 +1,6 @@
-"""How the slower figures of the bench come about: heading rose, panel loads, ridge line, net, shade, caught water."""
+"""How the slower figures of the bench come about: heading rose, panel loads, ridge line, net,
+shade, caught water.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ def explain_rose(rose: Rose, figures: Figures, units: Units) -> Explained:
         "rose",
         "How the rose is worked out",
         format_area(rose.best.dry_m2, units),
-        f"Dry ground with tonight's wind from every {ROSE_STEP_DEG:.0f} degrees round the shelter; of headings equally dry "
+        f"Dry ground with tonight's wind from every {ROSE_STEP_DEG:.0f} degrees round the "
+        "shelter; of headings equally dry "
         f"the one least "
         "open to the wind is best.",
         (
@@ -44,11 +47,15 @@ def explain_panels(gale: Gale, units: Units) -> Explained:
         "panels",
         "Wind on each panel",
         f"{sum(float((p.force_n @ p.force_n) ** 0.5) for p in gale.loads):.0f} N",
-        "Pressure of the gust times the panel's area times its coefficient, square to the panel; push is positive.",
+        (
+            "Pressure of the gust times the panel's area times its coefficient, square to the "
+            "panel; push is positive."
+        ),
         tuple(
             (
                 f"{p.id}: {format_area(p.area_m2, units)} at {p.slope_deg:.0f}°",
-                f"{abs(p.coefficient) * gale.pressure_pa * p.area_m2:.0f} N {'push' if p.coefficient > 0 else 'pull'}, "
+                f"{abs(p.coefficient) * gale.pressure_pa * p.area_m2:.0f} N "
+                f"{'push' if p.coefficient > 0 else 'pull'}, "
                 f"coefficient {p.coefficient:+.2f}",
             )
             for p in gale.loads
@@ -67,7 +74,8 @@ def explain_ridge(gale: Gale, units: Units) -> Explained | None:
         "ridge",
         "How the ridge line is worked out",
         f"{ridge.end_n:.0f} N",
-        "Level pull H = W L / 8 d from the load W across the line, its span L and its sag d; at the trees the root of H "
+        "Level pull H = W L / 8 d from the load W across the line, its span L and its sag d; "
+        "at the trees the root of H "
         "squared and half the "
         "load squared. The other way round, sag from pull: d = W L / 8 H.",
         (
@@ -76,7 +84,10 @@ def explain_ridge(gale: Gale, units: Units) -> Explained | None:
             ("Sag taken", format_length(ridge.sag_m, units)),
         ),
         "statics of a parabola; " + constant_record("sag_tight").source,
-        "Trees pull together and cord stretches, so the sag grows in the gust and the pull is less than at the sag set.",
+        (
+            "Trees pull together and cord stretches, so the sag grows in the gust and the pull "
+            "is less than at the sag set."
+        ),
     )
 
 
@@ -89,7 +100,10 @@ def explain_net(units: Units) -> Explained:
         "Its top, or its sides down from its point, against the roof at every place of "
         "a grid, turned by tens "
         "of degrees; the place with the most air is told. Its whole foot stands on covered ground.",
-        (("Hangs free with", format_length(FREE_M, units)), ("Touches, pressed in by up to", format_length(TOUCH_M, units))),
+        (
+            ("Hangs free with", format_length(FREE_M, units)),
+            ("Touches, pressed in by up to", format_length(TOUCH_M, units)),
+        ),
         "geometry; limits are engineering assumptions",
         "The net is taken as stiff; sag of the sheet is not counted.",
     )
@@ -101,7 +115,10 @@ def explain_shade() -> Explained:
         "shade",
         "How the shade is worked out",
         "",
-        "The sheet's shadow along the sun's rays on level ground, hour by hour while the sun stands 5 degrees high or more.",
+        (
+            "The sheet's shadow along the sun's rays on level ground, hour by hour while the sun "
+            "stands 5 degrees high or more."
+        ),
         (),
         "astral library (Meeus, Astronomical Algorithms); exact polygons",
         "Trees, hills and cloud are not in it.",
@@ -130,17 +147,25 @@ def explain_hung(fabric: Fabric, units: Units) -> Explained:
         "hung",
         "How the hung shape is worked out",
         "",
-        "The sheet is cut into a mesh along its creases, warp and weft. Threads and cords pull where they are longer than at "
-        "rest and carry nothing where they are slack; the cloth also resists shear. Stakes stand where the card puts them and "
-        "are then pulled taut; the sheet starts as the fold and sinks to where pulls, weight, ground and wind balance.",
+        "The sheet is cut into a mesh along its creases, warp and weft. Threads and cords "
+        "pull where they are longer than at "
+        "rest and carry nothing where they are slack; the cloth also resists shear. Stakes "
+        "stand where the card puts them and "
+        "are then pulled taut; the sheet starts as the fold and sinks to where pulls, "
+        "weight, ground and wind balance.",
         (
-            ("Cloth", fabric.name), ("Weight", f"{fabric.weight_kg_m2 * 1000:.0f} g/m²"), ("Stiffness, warp and weft", stiff),
+            ("Cloth", fabric.name),
+            ("Weight", f"{fabric.weight_kg_m2 * 1000:.0f} g/m²"),
+            ("Stiffness, warp and weft", stiff),
             ("Shear stiffness", f"{fabric.shear_n_m / 1000:.1f} kN/m"),
             ("Stretch when wet", f"{fabric.wet_stretch * 100:.1f} %"),
             ("A hem as stiff as a strip", format_length(constant_record("hem").value, units)),
         ),
-        "Pipkin 1986 (tension field), Baraff and Witkin 1998 (implicit steps); weights from memory of data sheets, "
-        "stiffnesses are engineering assumptions: the table of sensitivity says how far that matters",
-        "Doors that lie on other cloth, and cloth on a sleeper, do not press on each other; wrinkles are told, not drawn. "
+        "Pipkin 1986 (tension field), Baraff and Witkin 1998 (implicit steps); weights from "
+        "memory of data sheets, "
+        "stiffnesses are engineering assumptions: the table of sensitivity says how far that "
+        "matters",
+        "Doors that lie on other cloth, and cloth on a sleeper, do not press on each other; "
+        "wrinkles are told, not drawn. "
         "Wind is taken on the shape of the fold.",
-    )  # fmt: skip
+    )

@@ -1,4 +1,6 @@
-"""Findings: what is wrong or worth knowing, where, and what to do about it. A user sees all of them at once."""
+"""Findings: what is wrong or worth knowing, where, and what to do about it. A user sees all of them
+at once.
+"""
 
 from __future__ import annotations
 

@@ -1,8 +1,10 @@
-"""What a sheet must become before a pitch is folded from it: doubled to a square, lifted by its hood, cut as it is cut.
+"""What a sheet must become before a pitch is folded from it: doubled to a square, lifted by its
+hood, cut as it is cut.
 
-Most pitches are worked out for rectangles. A square pitch takes an oblong sheet with the strip that is over doubled
-under. A sheet with shaped edges whose corners are those of a rectangle is folded as that rectangle, and its panels end
-where its cloth ends. A few pitches are worked out for shaped outlines themselves.
+Most pitches are worked out for rectangles. A square pitch takes an oblong sheet with the strip that
+is over doubled under. A sheet with shaped edges whose corners are those of a rectangle is folded as
+that rectangle, and its panels end where its cloth ends. A few pitches are worked out for shaped
+outlines themselves.
 """
 
 from __future__ import annotations
@@ -25,7 +27,9 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import SheetBox
     from tarvik.core.sheet import Point2, Sheet
 
-SQUARE_M: Final = constant("square_within", 0.02, "m", ENGINEERING, "sides that differ by no more than this make a square")
+SQUARE_M: Final = constant(
+    "square_within", 0.02, "m", ENGINEERING, "sides that differ by no more than this make a square"
+)
 DOUBLED_LEAST_M: Final = 0.03
 """A narrower strip doubled under is not worth a word."""
 SAME_PLACE_M: Final = 1e-6
@@ -38,8 +42,10 @@ SLIVER_M2: Final = 1e-7
 class Fitting:
     """A sheet made ready for a pitch.
 
-    `pitch`: the pitch for this very sheet; `box`: the rectangle it is folded as, its corner at `origin` on the sheet.
-    `doubled_m`: width of the strip doubled under to make a square; `cut`: whether the outline is narrower than `box`.
+    `pitch`: the pitch for this very sheet; `box`: the rectangle it is folded as, its corner at
+    `origin` on the sheet.
+    `doubled_m`: width of the strip doubled under to make a square; `cut`: whether the outline is
+    narrower than `box`.
     """
 
     pitch: Pitch
@@ -74,12 +80,18 @@ def fit(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     over = abs(box[0] - box[1])
     if pitch.shape is Shape.SQUARE and over > SAME_PLACE_M:
         if over > min(box):
-            return Misfit("too_oblong", f"{pitch.name} wants a square, and this sheet is more than twice as long as wide",
-                          "fold the sheet to a square of several layers by hand, or take another")  # fmt: skip
+            return Misfit(
+                "too_oblong",
+                f"{pitch.name} wants a square, and this sheet is more than twice as long as wide",
+                "fold the sheet to a square of several layers by hand, or take another",
+            )
         return Fitting(pitch, (min(box), min(box)), doubled_m=over)
     if pitch.shape is Shape.OBLONG and over < SQUARE_M:
-        return Misfit("not_oblong", f"{pitch.name} wants a sheet longer than wide, and this one is square",
-                      "take an oblong sheet")  # fmt: skip
+        return Misfit(
+            "not_oblong",
+            f"{pitch.name} wants a sheet longer than wide, and this one is square",
+            "take an oblong sheet",
+        )
     return Fitting(pitch, box)
 
 
@@ -92,24 +104,34 @@ def _fit_shaped(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
         if made is not None:
             return Fitting(made, box, origin)
     corners = [(origin[0] + a * box[0], origin[1] + b * box[1]) for a in (0, 1) for b in (0, 1)]
-    near = all(any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline) for a, b in corners)
+    near = all(
+        any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline) for a, b in corners
+    )
     if not near:
         why = f"{pitch.name} is worked out for rectangles, and this outline has other corners"
-        return Misfit("outline_not_rectangular", why,
-                      "fold the sheet to a rectangle and give that outline")  # fmt: skip
+        return Misfit(
+            "outline_not_rectangular", why, "fold the sheet to a rectangle and give that outline"
+        )
     if pitch.shape is Shape.SQUARE and abs(box[0] - box[1]) > SQUARE_M:
-        return Misfit("outline_not_square", f"{pitch.name} wants a square, and this shaped sheet is oblong",
-                      "fold the sheet to a square and give that outline")  # fmt: skip
+        return Misfit(
+            "outline_not_square",
+            f"{pitch.name} wants a square, and this shaped sheet is oblong",
+            "fold the sheet to a square and give that outline",
+        )
     return Fitting(pitch, box, origin, cut=True)
 
 
 def cloth_of(pitch: Pitch, sheet: Sheet) -> Sheet:
-    """Of a sheet what tells how it folds into a pitch, whatever its tie-outs: sheets of one cloth fold and shelter alike."""
+    """Of a sheet what tells how it folds into a pitch, whatever its tie-outs: sheets of one cloth
+    fold and shelter alike.
+    """
     return sheet.hooded_cloth if pitch.hooded else sheet.cloth
 
 
 def searched_cloth(pitch: Pitch, sheet: Sheet) -> Sheet:
-    """Of a sheet what tells which settings of a pitch serve best: its tie-outs too, where a crease would best end on them."""
+    """Of a sheet what tells which settings of a pitch serve best: its tie-outs too, where a crease
+    would best end on them.
+    """
     return sheet if pitch.folds_far_edge else cloth_of(pitch, sheet)
 
 
@@ -117,13 +139,18 @@ Solid = tuple[Pattern, "Floats", "Floats"]
 
 
 def finished(fitting: Fitting, sheet: Sheet, uv: Floats, xyz: Floats) -> Solid:
-    """The whole sheet from the folded box: pattern, places on the sheet (P, 2), places in the world (P, 3)."""
+    """The whole sheet from the folded box: pattern, places on the sheet (P, 2), places in the world
+    (P, 3).
+    """
     solid: Solid = (fitting.pitch.pattern, uv, xyz)
     if fitting.doubled_m:
         along = 1 if (sheet.box or (0, 0))[1] > fitting.box[1] else 0
         solid = _doubled(*solid, along, fitting.box[along], fitting.doubled_m)
     if fitting.cut:
-        solid = _cut(*solid, Polygon([(u - fitting.origin[0], v - fitting.origin[1]) for u, v in sheet.outline]))
+        solid = _cut(
+            *solid,
+            Polygon([(u - fitting.origin[0], v - fitting.origin[1]) for u, v in sheet.outline]),
+        )
     return solid[0], solid[1] + np.array(fitting.origin), solid[2]
 
 
@@ -147,20 +174,26 @@ class _Points:
 
 
 def _carried(flat: Floats, world: Floats, places: Floats) -> Floats:
-    """Where a flat panel's fold carries places of its plane: the affine map of its first three corners in general place."""
+    """Where a flat panel's fold carries places of its plane: the affine map of its first three
+    corners in general place.
+    """
     a = flat[0]
     sides = flat[1:] - a
     areas = np.abs(sides[:, None, 0] * sides[None, :, 1] - sides[:, None, 1] * sides[None, :, 0])
     i, j = np.unravel_index(int(np.argmax(areas)), areas.shape)
     shares = np.linalg.solve(np.stack([sides[i], sides[j]], axis=1), (places - a).T)
-    return np.asarray(world[0] + shares.T @ np.stack([world[1 + i] - world[0], world[1 + j] - world[0]]))
+    return np.asarray(
+        world[0] + shares.T @ np.stack([world[1 + i] - world[0], world[1 + j] - world[0]])
+    )
 
 
 def _ring(polygon: Polygon) -> Floats:
     return np.asarray(shapely.orient_polygons(polygon).exterior.coords)[:-1]
 
 
-def _doubled(pattern: Pattern, uv: Floats, xyz: Floats, along: int, side: float, strip: float) -> Solid:
+def _doubled(
+    pattern: Pattern, uv: Floats, xyz: Floats, along: int, side: float, strip: float
+) -> Solid:
     """The strip beyond `side` along one way, turned under: it lies on the panels it then covers."""
     points = _Points(pattern, uv, xyz)
     panels = list(pattern.panels)
@@ -176,7 +209,11 @@ def _doubled(pattern: Pattern, uv: Floats, xyz: Floats, along: int, side: float,
             mirrored[:, along] = 2 * side - ring[:, along]
             names = tuple(points.at(p, x) for p, x in zip(mirrored[::-1], world[::-1], strict=True))
             panels.append(Panel(f"{panel.id} doubled{n or ''}", panel.role, names, doubled=True))
-    return Pattern(tuple(points.names), tuple(panels), pattern.give), np.array(points.uv), np.array(points.xyz)
+    return (
+        Pattern(tuple(points.names), tuple(panels), pattern.give),
+        np.array(points.uv),
+        np.array(points.xyz),
+    )
 
 
 def _cut(pattern: Pattern, uv: Floats, xyz: Floats, cloth: Polygon) -> Solid:
@@ -191,9 +228,16 @@ def _cut(pattern: Pattern, uv: Floats, xyz: Floats, cloth: Polygon) -> Solid:
             if abs(part.area - whole.area) < SLIVER_M2:
                 panels.append(panel)
                 continue
-            names = tuple(points.at(p, x) for p, x in zip(ring, _carried(uv[rows], xyz[rows], ring), strict=True))
+            names = tuple(
+                points.at(p, x)
+                for p, x in zip(ring, _carried(uv[rows], xyz[rows], ring), strict=True)
+            )
             panels.append(Panel(f"{panel.id}{f' {n + 1}' if n else ''}", panel.role, names))
-    return Pattern(tuple(points.names), tuple(panels), pattern.give), np.array(points.uv), np.array(points.xyz)
+    return (
+        Pattern(tuple(points.names), tuple(panels), pattern.give),
+        np.array(points.uv),
+        np.array(points.xyz),
+    )
 
 
 def _parts(one: Polygon, two: Polygon) -> list[Polygon]:

@@ -16,9 +16,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Intent:
-    """Weights of the search (engineering assumptions). Per square metre: `sit` (up to 0.5 a sleeper), `stand`,
-    `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings; per metre: `headroom`, of peak up to sitting
-    height, and `peak`, of what stands above that, negative where low is better. `shut`: of a door that is shut.
+    """Weights of the search (engineering assumptions). Per square metre: `sit` (up to 0.5 a
+    sleeper), `stand`, `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings; per
+    metre: `headroom`, of peak up to sitting height, and `peak`, of what stands above that, negative
+    where low is better. `shut`: of a door that is shut.
     """
 
     slug: str
@@ -33,20 +34,46 @@ class Intent:
     shut: float = 0.0
 
     def moves_door(self, setting: Setting) -> bool:
-        """Whether a search tries how such a door stands: all of it for air, and shut where the pitch has it open."""
-        return setting.is_door and (self.air > 0 or (self.shut > 0 and setting.default != setting.shut_at))
+        """Whether a search tries how such a door stands: all of it for air, and shut where the
+        pitch has it open.
+        """
+        return setting.is_door and (
+            self.air > 0 or (self.shut > 0 and setting.default != setting.shut_at)
+        )
 
 
 INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
     {
         intent.slug: intent
         for intent in (
-            Intent("storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, shut=0.5),
+            Intent(
+                "storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, shut=0.5
+            ),
             Intent("steady-rain", "Steady rain", sit=1.0, stand=0.0, covered=0.15, peak=-1.0),
             Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
-            Intent("warm-insects", "Warm, with insects", sit=0.8, stand=0.0, covered=0.15, peak=0.2, floor=0.3, air=0.08),
-            Intent("fair-view", "Fair, with a view", sit=0.8, stand=0.3, covered=0.15, peak=0.2, floor=0.2, air=0.05),
-            Intent("shade", "Shade", sit=0.8, stand=0.4, covered=0.25, peak=0.2, floor=0.0, air=0.2),
+            Intent(
+                "warm-insects",
+                "Warm, with insects",
+                sit=0.8,
+                stand=0.0,
+                covered=0.15,
+                peak=0.2,
+                floor=0.3,
+                air=0.08,
+            ),
+            Intent(
+                "fair-view",
+                "Fair, with a view",
+                sit=0.8,
+                stand=0.3,
+                covered=0.15,
+                peak=0.2,
+                floor=0.2,
+                air=0.05,
+            ),
+            Intent(
+                "shade", "Shade", sit=0.8, stand=0.4, covered=0.25, peak=0.2, floor=0.0, air=0.2
+            ),
             Intent("lunch", "Lunch stop", sit=1.0, stand=0.4, covered=0.2, peak=0.0, floor=0.1),
             Intent("fixed-camp", "Fixed camp", sit=1.0, stand=0.8, covered=0.2, peak=0.0),
         )
@@ -56,7 +83,9 @@ DEFAULT_INTENT: Final = INTENTS["steady-rain"]
 
 
 def intent_named(slug: str | None) -> Intent:
-    """The intent of that slug (spaces and underscores allowed); steady rain when none is given. Raises InputError."""
+    """The intent of that slug (spaces and underscores allowed); steady rain when none is given.
+    Raises InputError.
+    """
     if slug is None:
         return DEFAULT_INTENT
     key = slug.strip().lower().replace(" ", "-").replace("_", "-")

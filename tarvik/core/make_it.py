@@ -1,4 +1,6 @@
-"""What would make it form? The changes that turn "needs" or "cannot" into "forms", the cheapest first."""
+"""What would make it form? The changes that turn "needs" or "cannot" into "forms", the cheapest
+first.
+"""
 
 from __future__ import annotations
 
@@ -14,13 +16,27 @@ from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
 if TYPE_CHECKING:
     from tarvik.core.rig.verdict import Reason
 
-SHEET_STEP_M: Final = constant("larger_sheet_step", 0.05, "m", ENGINEERING, "step in which a larger sheet is looked for")
-SHEET_MORE_M: Final = constant("larger_sheet_most", 3.0, "m", ENGINEERING, "how much larger a sheet is looked for")
+SHEET_STEP_M: Final = constant(
+    "larger_sheet_step", 0.05, "m", ENGINEERING, "step in which a larger sheet is looked for"
+)
+SHEET_MORE_M: Final = constant(
+    "larger_sheet_most", 3.0, "m", ENGINEERING, "how much larger a sheet is looked for"
+)
 EFFORT: Final = {
-    "button": 1.0, "stakes_short": 1.0, "line_short": 1.5, "line_joined": 0.0, "pole_long": 1.5, "pole_short": 2.0,
-    "trees_too_close": 2.5, "no_support": 3.0, "no_lift": 2.0, "carrier_low": 3.0, "carrier_high": 2.0, "carrier_short": 3.0,
+    "button": 1.0,
+    "stakes_short": 1.0,
+    "line_short": 1.5,
+    "line_joined": 0.0,
+    "pole_long": 1.5,
+    "pole_short": 2.0,
+    "trees_too_close": 2.5,
+    "no_support": 3.0,
+    "no_lift": 2.0,
+    "carrier_low": 3.0,
+    "carrier_high": 2.0,
+    "carrier_short": 3.0,
     "tripod_short": 2.5,
-}  # fmt: skip
+}
 """Trouble of putting a shortfall right, in steps of about five minutes (engineering assumption)."""
 SETTING_EFFORT: Final = 0.5
 SHEET_EFFORT: Final = 6.0
@@ -43,8 +59,10 @@ def changes(solution: Solution, workings: Workings = PLAIN) -> list[Change]:
     if solution.verdict is Verdict.FORMS:
         return []
     found = [
-        *_other_settings(solution, workings), *_put_right(solution), *_larger_sheet(solution, workings),
-    ]  # fmt: skip
+        *_other_settings(solution, workings),
+        *_put_right(solution),
+        *_larger_sheet(solution, workings),
+    ]
     return sorted(found, key=lambda c: c.effort)
 
 
@@ -84,12 +102,24 @@ def _other_settings(solution: Solution, workings: Workings) -> list[Change]:
             told.append(f"{s.label.lower()} {{{len(lengths)}}}")
             lengths.append(again.settings[s.name])
         else:
-            told.append(f"{s.label.lower()} {again.settings[s.name]:.0f}{'' if s.is_choice else '°'}")
-    return [Change("settings", SETTING_EFFORT, "set " + ", ".join(told), tuple(lengths), tuple(again.settings.items()))]
+            told.append(
+                f"{s.label.lower()} {again.settings[s.name]:.0f}{'' if s.is_choice else '°'}"
+            )
+    return [
+        Change(
+            "settings",
+            SETTING_EFFORT,
+            "set " + ", ".join(told),
+            tuple(lengths),
+            tuple(again.settings.items()),
+        )
+    ]
 
 
 def _larger_sheet(solution: Solution, workings: Workings) -> list[Change]:
-    """The next larger sheet of the same shape that takes the settings asked for, by bisection in steps of 5 cm."""
+    """The next larger sheet of the same shape that takes the settings asked for, by bisection in
+    steps of 5 cm.
+    """
     question = solution.question
     box = question.sheet.box
     if solution.verdict is not Verdict.CANNOT or box is None:
@@ -100,7 +130,11 @@ def _larger_sheet(solution: Solution, workings: Workings) -> list[Change]:
         size = (box[0] + more, box[1] + more)
         if max(size) > SIDE_MOST_M:
             return None
-        asked = replace(question, sheet=Sheet.rectangle(round(size[0], 4), round(size[1], 4)), supports=UNLIMITED)
+        asked = replace(
+            question,
+            sheet=Sheet.rectangle(round(size[0], 4), round(size[1], 4)),
+            supports=UNLIMITED,
+        )
         return asked if solve(asked, workings).verdict is not Verdict.CANNOT else None
 
     low, high = 0, int(SHEET_MORE_M / SHEET_STEP_M)
@@ -113,4 +147,12 @@ def _larger_sheet(solution: Solution, workings: Workings) -> list[Change]:
     if asked is None or asked.sheet.box is None:
         return []
     size = asked.sheet.box
-    return [Change("sheet", SHEET_EFFORT + high * SHEET_STEP_M, "take a sheet of {0} x {1}", size, sheet_m=size)]
+    return [
+        Change(
+            "sheet",
+            SHEET_EFFORT + high * SHEET_STEP_M,
+            "take a sheet of {0} x {1}",
+            size,
+            sheet_m=size,
+        )
+    ]

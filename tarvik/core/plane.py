@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 
 def signed_area(xy: Floats) -> Floats:
-    """Area (...) of polygons (..., k, 2 or more), positive when anticlockwise (the shoelace formula); of points in space
-    that of their plan.
+    """Area (...) of polygons (..., k, 2 or more), positive when anticlockwise (the shoelace
+    formula); of points in space that of their plan.
     """
     x, y = xy[..., 0], xy[..., 1]
     inner = (x[..., :-1] * y[..., 1:] - x[..., 1:] * y[..., :-1]).sum(axis=-1)
@@ -25,7 +25,9 @@ def signed_area(xy: Floats) -> Floats:
 
 
 def cross(a: Floats, b: Floats) -> Floats:
-    """Cross product (..., 3) of vectors (..., 3): what `numpy.cross` gives, several times sooner for few vectors."""
+    """Cross product (..., 3) of vectors (..., 3): what `numpy.cross` gives, several times sooner
+    for few vectors.
+    """
     x, y, z = a[..., 0], a[..., 1], a[..., 2]
     u, v, w = b[..., 0], b[..., 1], b[..., 2]
     out = np.empty(np.broadcast_shapes(a.shape, b.shape))
@@ -34,8 +36,9 @@ def cross(a: Floats, b: Floats) -> Floats:
 
 
 def shares_in(triangles: Floats, places: Floats) -> tuple[Floats, NDArray[np.bool_]]:
-    """Barycentric shares (k, m, 3) of places (k, 2) in triangles (m, 3, 2 or more) seen in plan, and which place lies in
-    which triangle (k, m), its edges included. No triangle may be seen edge-on.
+    """Barycentric shares (k, m, 3) of places (k, 2) in triangles (m, 3, 2 or more) seen in plan,
+    and which place lies in which triangle (k, m), its edges included. No triangle may be seen
+    edge-on.
     """
     a, b, c = (triangles[:, i, :2] for i in range(3))
     double = 2 * signed_area(triangles)

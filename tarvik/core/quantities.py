@@ -1,6 +1,7 @@
 """Weather quantities as people write them: temperatures, speeds, rain rates, bearings. SI inside.
 
-A bare number is in the course's own unit: degrees C, m/s and mm/h, or degrees F, mph and inches an hour.
+A bare number is in the course's own unit: degrees C, m/s and mm/h, or degrees F, mph and inches an
+hour.
 """
 
 from __future__ import annotations
@@ -15,13 +16,38 @@ from tarvik.core.units import INCH_M, Units
 MILE_M: Final = constant("mile", 1609.344, "m", EXACT, "one international mile")
 SEA_MILE_M: Final = constant("sea_mile", 1852.0, "m", EXACT, "one nautical mile")
 SPEEDS: Final = {
-    "m/s": 1.0, "km/h": 1 / 3.6, "kmh": 1 / 3.6, "kph": 1 / 3.6, "mph": MILE_M / 3600, "kn": SEA_MILE_M / 3600,
-    "kt": SEA_MILE_M / 3600, "kts": SEA_MILE_M / 3600, "knots": SEA_MILE_M / 3600, "ms": 1.0,
-}  # fmt: skip
+    "m/s": 1.0,
+    "km/h": 1 / 3.6,
+    "kmh": 1 / 3.6,
+    "kph": 1 / 3.6,
+    "mph": MILE_M / 3600,
+    "kn": SEA_MILE_M / 3600,
+    "kt": SEA_MILE_M / 3600,
+    "kts": SEA_MILE_M / 3600,
+    "knots": SEA_MILE_M / 3600,
+    "ms": 1.0,
+}
 """Metres a second in one of each unit."""
 RAINS: Final = {"mm/h": 1.0, "mm": 1.0, "in/h": INCH_M * 1000, "in": INCH_M * 1000}
 """Millimetres an hour in one of each unit."""
-POINTS: Final = ("N", "NNE", "NE", "ENE", "E", "ESE", "SE", "SSE", "S", "SSW", "SW", "WSW", "W", "WNW", "NW", "NNW")
+POINTS: Final = (
+    "N",
+    "NNE",
+    "NE",
+    "ENE",
+    "E",
+    "ESE",
+    "SE",
+    "SSE",
+    "S",
+    "SSW",
+    "SW",
+    "WSW",
+    "W",
+    "WNW",
+    "NW",
+    "NNW",
+)
 _NUMBER = re.compile(r"^([+-−]?\s*\d+(?:[.,]\d+)?|[+-−]?[.,]\d+)\s*(.*)$")
 
 
@@ -48,7 +74,9 @@ def celsius(fahrenheit_deg: float) -> float:
     return (fahrenheit_deg - 32) * 5 / 9
 
 
-def parse_temperature(text: str, units: Units = Units.METRIC, *, field: str = "temperature") -> float:
+def parse_temperature(
+    text: str, units: Units = Units.METRIC, *, field: str = "temperature"
+) -> float:
     """A temperature in degrees C. Raises InputError."""
     value, unit = _split(text, field, "7, -3 °C or 45 °F")
     unit = unit.lstrip("°º").removesuffix(".")
@@ -88,7 +116,10 @@ def parse_bearing(text: str, *, field: str = "wind_from") -> float:
         return POINTS.index(point) * 22.5
     value, unit = _split(text, field, "240 or WSW")
     if unit.strip("°º") not in ("", "deg", "degrees") or not 0 <= value <= 360:
-        raise InputError(field, f"«{text.strip()[:40]}» is no bearing; give 0 to 360 degrees, or a point such as WSW")
+        raise InputError(
+            field,
+            f"«{text.strip()[:40]}» is no bearing; give 0 to 360 degrees, or a point such as WSW",
+        )
     return value % 360
 
 

@@ -16,11 +16,21 @@ from tarvik.core.errors import InputError
 
 Point2 = tuple[float, float]
 
-SIDE_LEAST_M: Final = constant("sheet_side_least", 0.5, "m", ENGINEERING, "shortest side of a sheet taken")
-SIDE_MOST_M: Final = constant("sheet_side_most", 20.0, "m", ENGINEERING, "longest side of a sheet taken")
-TIE_OUT_REACH_M: Final = constant("tie_out_reach", 0.03, "m", ENGINEERING, "a tie-out this near to the wanted point serves it")
+SIDE_LEAST_M: Final = constant(
+    "sheet_side_least", 0.5, "m", ENGINEERING, "shortest side of a sheet taken"
+)
+SIDE_MOST_M: Final = constant(
+    "sheet_side_most", 20.0, "m", ENGINEERING, "longest side of a sheet taken"
+)
+TIE_OUT_REACH_M: Final = constant(
+    "tie_out_reach", 0.03, "m", ENGINEERING, "a tie-out this near to the wanted point serves it"
+)
 JOIN_OVERLAP_M: Final = constant(
-    "join_overlap", 0.30, "m", "common practice", "least lap of two sheets tied along an edge, as over a ridge"
+    "join_overlap",
+    0.30,
+    "m",
+    "common practice",
+    "least lap of two sheets tied along an edge, as over a ridge",
 )
 MOST_POINTS: Final = 400
 """Most outline points or tie-outs taken for one sheet."""
@@ -45,7 +55,9 @@ _FRACTIONS: Final = {
 }
 
 
-def tie_out_points(width_m: float, length_m: float, patterns: frozenset[TieOuts]) -> tuple[Point2, ...]:
+def tie_out_points(
+    width_m: float, length_m: float, patterns: frozenset[TieOuts]
+) -> tuple[Point2, ...]:
     """Places of the tie-outs of a rectangle for a combination of patterns, without repeats."""
     if not patterns or patterns == {TieOuts.NONE}:
         return ()
@@ -70,8 +82,16 @@ def _checked_points(points: tuple[Point2, ...], field: str) -> None:
     if len(points) > MOST_POINTS:
         raise InputError(field, f"{len(points)} points are too many; give at most {MOST_POINTS}")
     for i, (u, v) in enumerate(points):
-        if not (math.isfinite(u) and math.isfinite(v) and abs(u) <= SIDE_MOST_M and abs(v) <= SIDE_MOST_M):
-            raise InputError(f"{field}[{i}]", f"({u:g}, {v:g}) is no place on a sheet of at most {SIDE_MOST_M:g} m")
+        if not (
+            math.isfinite(u)
+            and math.isfinite(v)
+            and abs(u) <= SIDE_MOST_M
+            and abs(v) <= SIDE_MOST_M
+        ):
+            raise InputError(
+                f"{field}[{i}]",
+                f"({u:g}, {v:g}) is no place on a sheet of at most {SIDE_MOST_M:g} m",
+            )
 
 
 MOST_KEPT: Final = 512
@@ -82,9 +102,10 @@ MOST_KEPT: Final = 512
 class Sheet:
     """A flat sheet.
 
-    `outline` is a simple polygon in metres, no repeated last point. `tie_outs` is None when nothing is known of them
-    (then any point is taken as tied), else the points that can be tied. `hood` is a poncho's hole.
-    Raises InputError on a degenerate, self-crossing or out-of-range outline and on tie-outs off the cloth.
+    `outline` is a simple polygon in metres, no repeated last point. `tie_outs` is None when nothing
+    is known of them (then any point is taken as tied), else the points that can be tied. `hood` is
+    a poncho's hole. Raises InputError on a degenerate, self-crossing or out-of-range outline and on
+    tie-outs off the cloth.
     """
 
     outline: tuple[Point2, ...]
@@ -103,8 +124,12 @@ class Sheet:
         """A rectangle 0..width by 0..length."""
         for name, side in (("width_m", width_m), ("length_m", length_m)):
             if not math.isfinite(side) or not SIDE_LEAST_M <= side <= SIDE_MOST_M:
-                raise InputError(f"sheet.{name}", f"{side:g} m is outside {SIDE_LEAST_M:g} to {SIDE_MOST_M:g} m")
-        return cls(((0.0, 0.0), (width_m, 0.0), (width_m, length_m), (0.0, length_m)), tie_outs, hood)
+                raise InputError(
+                    f"sheet.{name}", f"{side:g} m is outside {SIDE_LEAST_M:g} to {SIDE_MOST_M:g} m"
+                )
+        return cls(
+            ((0.0, 0.0), (width_m, 0.0), (width_m, length_m), (0.0, length_m)), tie_outs, hood
+        )
 
     def __post_init__(self) -> None:
         _checked_points(self.outline, "sheet.outline_m")
@@ -113,19 +138,31 @@ class Sheet:
         polygon = Polygon(self.outline)
         if not polygon.is_valid:
             why = explain_validity(polygon).split("[")[0].strip().lower()
-            raise InputError("sheet.outline_m", f"the outline crosses or touches itself ({why}); list the corners in order")
+            raise InputError(
+                "sheet.outline_m",
+                f"the outline crosses or touches itself ({why}); list the corners in order",
+            )
         if polygon.area < SIDE_LEAST_M**2:
-            raise InputError("sheet.outline_m", f"the outline holds {polygon.area:.3f} m²; a sheet has more")
+            raise InputError(
+                "sheet.outline_m", f"the outline holds {polygon.area:.3f} m²; a sheet has more"
+            )
         reach = polygon.buffer(TIE_OUT_REACH_M)
-        for field, points in (("tie_outs_m", self.tie_outs or ()), ("hood_m", (self.hood,) if self.hood else ())):
+        for field, points in (
+            ("tie_outs_m", self.tie_outs or ()),
+            ("hood_m", (self.hood,) if self.hood else ()),
+        ):
             _checked_points(points, f"sheet.{field}")
             for i, point in enumerate(points):
                 if not reach.covers(Point(point)):
-                    raise InputError(f"sheet.{field}[{i}]", f"({point[0]:g}, {point[1]:g}) is off the cloth")
+                    raise InputError(
+                        f"sheet.{field}[{i}]", f"({point[0]:g}, {point[1]:g}) is off the cloth"
+                    )
 
     @property
     def box(self) -> tuple[float, float] | None:
-        """(width, length) when the outline is an upright rectangle with a corner at the origin, else None."""
+        """(width, length) when the outline is an upright rectangle with a corner at the origin,
+        else None.
+        """
         return _box(self.outline)
 
     @property
@@ -154,19 +191,25 @@ class Sheet:
 def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> Sheet:
     """Two rectangles tied along an edge as one sheet, lapped by `overlap_m` as over a ridge.
 
-    They are joined along the sides that differ least in length, and the longer of these is folded back to the shorter.
-    Tie-outs of both are kept, those of the second shifted. Raises InputError for shaped sheets and too small an overlap.
+    They are joined along the sides that differ least in length, and the longer of these is folded
+    back to the shorter. Tie-outs of both are kept, those of the second shifted. Raises InputError
+    for shaped sheets and too small an overlap.
     """
     if one.box is None or two.box is None:
         raise InputError("sheet.join", "only rectangles are joined along an edge")
     if not math.isfinite(overlap_m) or overlap_m < JOIN_OVERLAP_M:
-        raise InputError("sheet.join.overlap_m", f"{overlap_m:g} m is too little: overlap by {JOIN_OVERLAP_M:g} m at least")
+        raise InputError(
+            "sheet.join.overlap_m",
+            f"{overlap_m:g} m is too little: overlap by {JOIN_OVERLAP_M:g} m at least",
+        )
     ways = [(abs(one.box[i] - two.box[j]), i, j) for i in (0, 1) for j in (0, 1)]
     _, i, j = min(ways, key=lambda w: (round(w[0], 6), -(one.box or (0, 0))[w[1]]))
     seam = min(one.box[i], two.box[j])
     deep_one, deep_two = one.box[1 - i], two.box[1 - j]
     if overlap_m >= min(deep_one, deep_two):
-        raise InputError("sheet.join.overlap_m", f"{overlap_m:g} m is more than the smaller sheet is deep")
+        raise InputError(
+            "sheet.join.overlap_m", f"{overlap_m:g} m is more than the smaller sheet is deep"
+        )
     start = deep_one - overlap_m
 
     def laid(points: tuple[Point2, ...] | None, axis: int, shift: float) -> list[Point2]:
@@ -175,7 +218,10 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
 
     ties = None
     if one.tie_outs is not None:
-        ties = tuple(laid(one.tie_outs, i, 0.0) + laid(two.tie_outs or ((0.0, deep_two), (seam, deep_two)), j, start))
+        ties = tuple(
+            laid(one.tie_outs, i, 0.0)
+            + laid(two.tie_outs or ((0.0, deep_two), (seam, deep_two)), j, start)
+        )
         ties = tuple((min(u, seam), v) for u, v in ties)
     hood = laid((one.hood,), i, 0.0)[0] if one.hood else None
     return Sheet.rectangle(seam, start + deep_two, ties, hood)
@@ -190,6 +236,9 @@ def _cloth(outline: tuple[Point2, ...], hood: Point2 | None) -> Sheet:
 def _box(outline: tuple[Point2, ...]) -> tuple[float, float] | None:
     width = max(u for u, _ in outline)
     length = max(v for _, v in outline)
-    on_rim = all(min(abs(u), abs(u - width)) < 1e-9 or min(abs(v), abs(v - length)) < 1e-9 for u, v in outline)
+    on_rim = all(
+        min(abs(u), abs(u - width)) < 1e-9 or min(abs(v), abs(v - length)) < 1e-9
+        for u, v in outline
+    )
     full = abs(Polygon(outline).area - width * length) < 1e-9
     return (width, length) if on_rim and full and min(min(p) for p in outline) >= -1e-9 else None

@@ -36,18 +36,21 @@ class Face:
 
 
 MOST_KEPT: Final = 1400
-"""Shelters whose derived geometry is kept: a board of 40 sheets in every pitch, and a little more."""
+"""Shelters whose derived geometry is kept: a board of 40 sheets in every pitch, and a little more.
+"""
 RECENT: Final = 64
 """Shelters of which that is kept which only other kept things are made of."""
 
 
 @dataclass(frozen=True, eq=False)
 class Shelter:
-    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pattern's points; the pattern is the pitch's
-    own, or that with a strip doubled under or shaped edges. `bare`: the same shelter of the sheet's cloth alone, when that was
-    folded before: what is measured of one holds for the other.
+    """A folded sheet. `uv` (P, 2) and `xyz` (P, 3) follow the order of the pattern's points; the
+    pattern is the pitch's own, or that with a strip doubled under or shaped edges. `bare`: the same
+    shelter of the sheet's cloth alone, when that was folded before: what is measured of one holds
+    for the other.
 
-    Compared by identity, so that what is derived from one and does not depend on the weather can be kept.
+    Compared by identity, so that what is derived from one and does not depend on the weather can be
+    kept.
     """
 
     pitch: Pitch
@@ -74,7 +77,11 @@ class Shelter:
 
     @cached_property
     def _rows(self) -> dict[str, int]:
-        return self.bare._rows if self.bare else {point: row for row, point in enumerate(self.pattern.points)}
+        return (
+            self.bare._rows
+            if self.bare
+            else {point: row for row, point in enumerate(self.pattern.points)}
+        )
 
     def at(self, point: str) -> Floats:
         """World place (3,) of a point. Raises KeyError for an unknown point."""
@@ -98,18 +105,30 @@ class Shelter:
         if self.bare:
             return self.bare.panels
         rows = self._rows
-        return tuple(p for p in self.pattern.panels if abs(signed_area(self.uv[[rows[q] for q in p.points]])) > EMPTY_M2)
+        return tuple(
+            p
+            for p in self.pattern.panels
+            if abs(signed_area(self.uv[[rows[q] for q in p.points]])) > EMPTY_M2
+        )
 
     @cached_property
     def panel_rows(self) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-        """Rows of the corners of all panels, one after the other (K,), and to which panel each belongs (K,)."""
+        """Rows of the corners of all panels, one after the other (K,), and to which panel each
+        belongs (K,).
+        """
         rows = [self._rows[q] for p in self.panels for q in p.points]
-        return np.array(rows, dtype=np.intp), np.repeat(np.arange(len(self.panels)), [len(p.points) for p in self.panels])
+        return np.array(rows, dtype=np.intp), np.repeat(
+            np.arange(len(self.panels)), [len(p.points) for p in self.panels]
+        )
 
     @cached_property
     def shear_deg(self) -> float:
         """Largest change of the angle between threads, where the pitch lifts the cloth; else 0."""
-        return float(shear_deg(self.pattern, self.uv[None], self.xyz[None])[0]) if self.pattern.give else 0.0
+        return (
+            float(shear_deg(self.pattern, self.uv[None], self.xyz[None])[0])
+            if self.pattern.give
+            else 0.0
+        )
 
     def faces(self) -> list[Face]:
         """Every panel in the world."""
@@ -122,7 +141,9 @@ EMPTY_M2: Final = 1e-9
 
 @dataclass(frozen=True, slots=True)
 class Refusal:
-    """Why a sheet cannot take a setting: which setting, the value wanted and the most, or least, that is possible."""
+    """Why a sheet cannot take a setting: which setting, the value wanted and the most, or least,
+    that is possible.
+    """
 
     setting: str
     value: float
@@ -148,7 +169,9 @@ def foldable(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats
     return np.asarray(np.isfinite(pitch.layout(box, values).start).all(axis=(1, 2)))
 
 
-def refusals(pitch: Pitch, box: tuple[float, float], settings: Mapping[str, float]) -> list[Refusal]:
+def refusals(
+    pitch: Pitch, box: tuple[float, float], settings: Mapping[str, float]
+) -> list[Refusal]:
     """Every limit of the sheet that the settings break; empty when the sheet folds."""
     values = batch(settings, pitch)
     if foldable(pitch, box, values)[0]:
@@ -156,16 +179,37 @@ def refusals(pitch: Pitch, box: tuple[float, float], settings: Mapping[str, floa
     found = []
     for limit in pitch.limits(box, values):
         least = -np.inf if limit.least is None else float(limit.least[0])
-        found.append(Refusal(limit.setting, float(values[limit.setting][0]), float(limit.most[0]), limit.why, least))
+        found.append(
+            Refusal(
+                limit.setting,
+                float(values[limit.setting][0]),
+                float(limit.most[0]),
+                limit.why,
+                least,
+            )
+        )
     broken = [r for r in found if not r.value <= r.most or r.value < r.least]
     # Together they do not fold, though each alone might: the first is named, as out of reach.
-    return broken or [replace(r, most=np.nan) for r in found[:1]] or [
-        Refusal(pitch.settings[0].name, float(values[pitch.settings[0].name][0]), np.nan, "the sheet does not fold so")
-    ]  # fmt: skip
+    return (
+        broken
+        or [replace(r, most=np.nan) for r in found[:1]]
+        or [
+            Refusal(
+                pitch.settings[0].name,
+                float(values[pitch.settings[0].name][0]),
+                np.nan,
+                "the sheet does not fold so",
+            )
+        ]
+    )
 
 
-def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> tuple[Floats, Floats]:
-    """Fold every setting at once: (uv (N, P, 2), xyz (N, P, 3)); NaN rows where the sheet does not allow a setting."""
+def fold_batch(
+    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]
+) -> tuple[Floats, Floats]:
+    """Fold every setting at once: (uv (N, P, 2), xyz (N, P, 3)); NaN rows where the sheet does not
+    allow a setting.
+    """
     layout = pitch.layout(box, values)
     fold = solve_fold(layout)
     xyz = fold.xyz
@@ -174,8 +218,9 @@ def fold_batch(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floa
 
 
 def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter:
-    """Fold one sheet. Raises FoldError when the sheet does not fit the pitch or does not take the settings (`refusals` tells
-    which), the fold is not rigid, or one panel would pass through another.
+    """Fold one sheet. Raises FoldError when the sheet does not fit the pitch or does not take the
+    settings (`refusals` tells which), the fold is not rigid, or one panel would pass through
+    another.
     """
     fitting = fit(pitch, sheet)
     if isinstance(fitting, Misfit):
@@ -185,7 +230,10 @@ def fold_sheet(pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> She
     layout = pitch.layout(fitting.box, batch(full, pitch))
     fold = solve_fold(layout)
     if not (fold.rigid[0] and np.isfinite(layout.start).all()):
-        raise FoldError(f"{pitch.slug} with {full} is off by {fold.residual_m[0]:.6f} m, more than {RIGID_M:g} m")
+        raise FoldError(
+            f"{pitch.slug} with {full} is off by {fold.residual_m[0]:.6f} m, more than "
+            f"{RIGID_M:g} m"
+        )
     if panels_cross(pitch.pattern, fold.xyz)[0]:
         raise FoldError(f"{pitch.slug} with {full}: one panel would pass through another")
     whole, uv, xyz = finished(fitting, sheet, layout.uv[0], fold.xyz[0])

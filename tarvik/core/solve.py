@@ -1,4 +1,6 @@
-"""One question answered whole: this sheet, this pitch, these people and supports: does it form, and what does it give?"""
+"""One question answered whole: this sheet, this pitch, these people and supports: does it form, and
+what does it give?
+"""
 
 from __future__ import annotations
 
@@ -41,13 +43,16 @@ NO_SUPPORT: Final = "no_support"
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """What is asked. Settings left out are searched for the intent and the `wanted` sleepers (None: all that fit).
+    """What is asked. Settings left out are searched for the intent and the `wanted` sleepers (None:
+    all that fit).
 
-    `people`: those who are to lie there, each on a mat of the own length; none named: equal people like `body`.
-    `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names. `uphill_off_wind_deg`: how
-    far clockwise from where the wind comes the ground rises; with it, `lying` need not name uphill in the shelter's frame.
-    `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`: settings that have a usual value
-    may leave it.
+    `people`: those who are to lie there, each on a mat of the own length; none named: equal people
+    like `body`.
+    `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names.
+    `uphill_off_wind_deg`: how far clockwise from where the wind comes the ground rises; with it,
+    `lying` need not name uphill in the shelter's frame.
+    `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`:
+    settings that have a usual value may leave it.
     """
 
     sheet: Sheet
@@ -67,9 +72,20 @@ class Question:
     also: bool = True
 
     def aim(self) -> Aim:
-        """What the search looks for: where the shelter may turn its back to the wind, in calm rain first."""
+        """What the search looks for: where the shelter may turn its back to the wind, in calm rain
+        first.
+        """
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(self.body, self.intent, self.supports, self.clearance, self.wanted, weather, self.shorter, self.also)
+        return Aim(
+            self.body,
+            self.intent,
+            self.supports,
+            self.clearance,
+            self.wanted,
+            weather,
+            self.shorter,
+            self.also,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,12 +107,18 @@ class Solution:
 class Workings:
     """What solving works out. A memory may stand in for it."""
 
-    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+    def settings(
+        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
         """The best settings, those given kept."""
         return best_settings(pitch, sheet, aim, given)
 
-    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
-        """The folded sheet, or why the sheet does not allow these settings. The sheet's outline is a rectangle."""
+    def shelter(
+        self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]
+    ) -> Shelter | list[Refusal]:
+        """The folded sheet, or why the sheet does not allow these settings. The sheet's outline is
+        a rectangle.
+        """
         fitting = fit(pitch, sheet)
         if isinstance(fitting, Misfit):
             return [Refusal(pitch.settings[0].name, math.nan, math.nan, fitting.why)]
@@ -104,11 +126,19 @@ class Workings:
             return fold_sheet(pitch, sheet, settings)
         except FoldError:
             name = pitch.settings[0].name
-            crossed = Refusal(name, settings[name], math.nan, "one panel would pass through another")
+            crossed = Refusal(
+                name, settings[name], math.nan, "one panel would pass through another"
+            )
             return refusals(fitting.pitch, fitting.box, settings) or [crossed]
 
     def figures(
-        self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
+        self,
+        shelter: Shelter,
+        body: Body,
+        weather: Weather,
+        clearance: Clearance,
+        lying: Lying,
+        people: tuple[Body, ...],
     ) -> Figures:
         """What a shelter gives these people in such rain."""
         return measure(shelter, body, weather, clearance, lying, people)
@@ -118,13 +148,16 @@ PLAIN: Final = Workings()
 
 
 def solve(question: Question, workings: Workings = PLAIN) -> Solution:
-    """Answer a question. Raises InputError for settings the pitch does not have or that are out of range.
+    """Answer a question. Raises InputError for settings the pitch does not have or that are out of
+    range.
 
-    Doors that only the night opens or shuts stay as the pitch has them, and settings at their usual values, where what is at
-    hand does not do for more.
+    Doors that only the night opens or shuts stay as the pitch has them, and settings at their usual
+    values, where what is at hand does not do for more.
     """
     found = _answer(question, workings)
-    for plainer in _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ():
+    for plainer in (
+        _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ()
+    ):
         plain = _answer(plainer, workings)
         if plain.verdict is Verdict.FORMS:
             return replace(plain, question=question)
@@ -132,31 +165,43 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
 
 
 def _plainer(question: Question, found: Solution, workings: Workings) -> list[Question]:
-    """What is asked when doors and settings are to stay as the pitch has them: of those that did not, the settings, the doors,
-    and both.
+    """What is asked when doors and settings are to stay as the pitch has them: of those that did
+    not, the settings, the doors, and both.
     """
     free = [s for s in question.pitch.settings if s.name not in question.settings]
     out = []
     doors = [s for s in free if question.intent.moves_door(s)]
     usual = {
-        s.name: usual_value(s, question.supports) for s in free if s.sought is Sought.ALSO or (s.is_door and s not in doors)
+        s.name: usual_value(s, question.supports)
+        for s in free
+        if s.sought is Sought.ALSO or (s.is_door and s not in doors)
     }
     moved = any(found.settings.get(name, value) != value for name, value in usual.items())
     if moved and not _lacks_what_no_setting_gives(question, found, usual, workings):
         out.append(replace(question, also=False))
-    if doors and (question.intent.air > 0 or any(found.settings[s.name] != s.default for s in doors)):
-        as_they_are = replace(question.intent, slug=f"{question.intent.slug}, doors as they are", air=0.0, shut=0.0)
+    if doors and (
+        question.intent.air > 0 or any(found.settings[s.name] != s.default for s in doors)
+    ):
+        as_they_are = replace(
+            question.intent, slug=f"{question.intent.slug}, doors as they are", air=0.0, shut=0.0
+        )
         out += [replace(asked, intent=as_they_are) for asked in (question, *out)]
     return out
 
 
-def _lacks_what_no_setting_gives(question: Question, found: Solution, usual: Mapping[str, float], workings: Workings) -> bool:
-    """Whether something is missing, and is at the usual values too, that other heights would not give: then no other search
-    changes that.
+def _lacks_what_no_setting_gives(
+    question: Question, found: Solution, usual: Mapping[str, float], workings: Workings
+) -> bool:
+    """Whether something is missing, and is at the usual values too, that other heights would not
+    give: then no other search changes that.
     """
     lasting = {NO_SUPPORT} if question.pitch.folds_far_edge else {NO_SUPPORT, BUTTON}
     missing = lasting & {reason.code for reason in found.assessment.reasons if reason.blocks}
-    back = workings.shelter(question.pitch, question.sheet, {**found.settings, **usual}) if missing else None
+    back = (
+        workings.shelter(question.pitch, question.sheet, {**found.settings, **usual})
+        if missing
+        else None
+    )
     if not isinstance(back, Shelter):
         return False
     return any(reason.code in missing for reason in assess(back, question.supports).reasons)
@@ -175,18 +220,31 @@ def _answer(question: Question, workings: Workings) -> Solution:
         return Solution(question, settings, refused(found, pitch), None, None)
     shelter, figures = found
     if question.free_to_turn and len(given) < len(settings):
-        settings, shelter, figures = _with_its_back_to_the_wind(question, given, workings, settings, shelter, figures)
+        settings, shelter, figures = _with_its_back_to_the_wind(
+            question, given, workings, settings, shelter, figures
+        )
     assessment = assess(shelter, question.supports)
     notes = [*_prepared(fitting), *_notes(question, figures)]
-    return Solution(question, settings, replace(assessment, reasons=(*assessment.reasons, *notes)), shelter, figures)
+    return Solution(
+        question,
+        settings,
+        replace(assessment, reasons=(*assessment.reasons, *notes)),
+        shelter,
+        figures,
+    )
 
 
 def _with_its_back_to_the_wind(
-    question: Question, given: dict[str, float], workings: Workings, settings: dict[str, float], shelter: Shelter,
+    question: Question,
+    given: dict[str, float],
+    workings: Workings,
+    settings: dict[str, float],
+    shelter: Shelter,
     figures: Figures,
-) -> tuple[dict[str, float], Shelter, Figures]:  # fmt: skip
-    """What was best in calm rain; or, where that leaves somebody wet in slanted rain, what is under the rain as it comes. A
-    shelter of other settings may turn another side to the wind: then the rain comes from there.
+) -> tuple[dict[str, float], Shelter, Figures]:
+    """What was best in calm rain; or, where that leaves somebody wet in slanted rain, what is under
+    the rain as it comes. A shelter of other settings may turn another side to the wind: then the
+    rain comes from there.
     """
     best, latest, tried = (settings, shelter, figures), figures, set[float]()
     while (
@@ -197,7 +255,9 @@ def _with_its_back_to_the_wind(
         and (tried or more_in_calm(figures, question.body, question.people))
     ):
         tried.add(latest.weather.wind_from_deg)
-        aim = replace(question.aim(), weather=latest.weather, shorter=False, more_than=best[2].sleepers)
+        aim = replace(
+            question.aim(), weather=latest.weather, shorter=False, more_than=best[2].sleepers
+        )
         again = _settings(question, given, workings, aim)
         other = _measured(question, again, workings)
         if isinstance(other, list):
@@ -208,7 +268,9 @@ def _with_its_back_to_the_wind(
     return best
 
 
-def _measured(question: Question, settings: dict[str, float], workings: Workings) -> tuple[Shelter, Figures] | list[Refusal]:
+def _measured(
+    question: Question, settings: dict[str, float], workings: Workings
+) -> tuple[Shelter, Figures] | list[Refusal]:
     """The folded sheet and its figures tonight, or why it does not fold so."""
     shelter = workings.shelter(question.pitch, question.sheet, settings)
     if not isinstance(shelter, Shelter):
@@ -217,25 +279,41 @@ def _measured(question: Question, settings: dict[str, float], workings: Workings
     if question.free_to_turn:
         weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter.measured)))
     if question.uphill_off_wind_deg is not None:
-        lying = replace(lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360)
+        lying = replace(
+            lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360
+        )
     return shelter, workings.figures(
         shelter, question.body, weather, question.clearance, lying, question.people
-    )  # fmt: skip
+    )
 
 
 def _prepared(fitting: Fitting) -> list[Reason]:
     """What is done to the sheet before it takes the pitch."""
     out = []
     if fitting.folded_to_square:
-        out.append(Reason("fold_to_square", "fold the sheet to a square of {0} first: a strip of {1} is doubled under",
-                          blocks=False, lengths=(fitting.box[0], fitting.doubled_m)))  # fmt: skip
+        out.append(
+            Reason(
+                "fold_to_square",
+                "fold the sheet to a square of {0} first: a strip of {1} is doubled under",
+                blocks=False,
+                lengths=(fitting.box[0], fitting.doubled_m),
+            )
+        )
     if fitting.cut:
-        out.append(Reason("shaped_edges", "the sheet's shaped edges are taken as straight pieces and never set as tight as a "
-                          "straight cut", blocks=False))  # fmt: skip
+        out.append(
+            Reason(
+                "shaped_edges",
+                "the sheet's shaped edges are taken as straight pieces and never set as tight as a "
+                "straight cut",
+                blocks=False,
+            )
+        )
     return out
 
 
-def _settings(question: Question, given: dict[str, float], workings: Workings, aim: Aim) -> dict[str, float]:
+def _settings(
+    question: Question, given: dict[str, float], workings: Workings, aim: Aim
+) -> dict[str, float]:
     pitch = question.pitch
     found = None
     if len(given) < len(pitch.settings):
@@ -250,9 +328,21 @@ def _notes(question: Question, figures: Figures) -> list[Reason]:
     stature = question.body.stature_m
     tallest = tallest_sleeper_m(figures)
     if tallest is None:
-        return [Reason("no_mat_fits", "no mat lies here dry with room over it", blocks=False,
-                       remedy="take a larger sheet, or another height")]  # fmt: skip
+        return [
+            Reason(
+                "no_mat_fits",
+                "no mat lies here dry with room over it",
+                blocks=False,
+                remedy="take a larger sheet, or another height",
+            )
+        ]
     return [
-        Reason("no_mat_fits", "a person of {0} does not fit: {1} too tall for a dry mat", stature - tallest, blocks=False,
-               remedy="take a larger sheet, or another height", lengths=(stature, stature - tallest))
-    ]  # fmt: skip
+        Reason(
+            "no_mat_fits",
+            "a person of {0} does not fit: {1} too tall for a dry mat",
+            stature - tallest,
+            blocks=False,
+            remedy="take a larger sheet, or another height",
+            lengths=(stature, stature - tallest),
+        )
+    ]

@@ -1,4 +1,6 @@
-"""What a solved shelter means on one given night: the verdict for tonight, and everything worth saying about it."""
+"""What a solved shelter means on one given night: the verdict for tonight, and everything worth
+saying about it.
+"""
 
 from __future__ import annotations
 
@@ -23,11 +25,21 @@ if TYPE_CHECKING:
     from tarvik.core.measure.net import Net
     from tarvik.core.solve import Solution
 
-OPEN_MUCH: Final = constant("open_much", 0.5, "1", ENGINEERING, "open share towards the wind that lets the wind in")
-WINDY_M_S: Final = constant("windy", 5.5, "m/s", ENGINEERING, "wind (force 4) from which an open side towards it matters")
-NEARLY_USED: Final = constant("nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given")
-SNOW_SLIDES_DEG: Final = constant("snow_slides", 30.0, "degrees", COMMON_PRACTICE, "snow lies on cloth flatter than this")
-SIT_LEAST_M2: Final = constant("sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits")
+OPEN_MUCH: Final = constant(
+    "open_much", 0.5, "1", ENGINEERING, "open share towards the wind that lets the wind in"
+)
+WINDY_M_S: Final = constant(
+    "windy", 5.5, "m/s", ENGINEERING, "wind (force 4) from which an open side towards it matters"
+)
+NEARLY_USED: Final = constant(
+    "nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given"
+)
+SNOW_SLIDES_DEG: Final = constant(
+    "snow_slides", 30.0, "degrees", COMMON_PRACTICE, "snow lies on cloth flatter than this"
+)
+SIT_LEAST_M2: Final = constant(
+    "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
+)
 AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
 BEDLESS: Final = frozenset({"lunch", "shade"})
 """Intents for which nobody lies down."""
@@ -35,8 +47,9 @@ BEDLESS: Final = frozenset({"lunch", "shade"})
 
 @dataclass(frozen=True, slots=True)
 class Night:
-    """One night of a course: its needs, how people lie, what stakes and cords hold, a net to be hung, and the bearing on the
-    ground that leads uphill."""
+    """One night of a course: its needs, how people lie, what stakes and cords hold, a net to be
+    hung, and the bearing on the ground that leads uphill.
+    """
 
     needs: NightNeeds = field(default_factory=NightNeeds)
     lying: Lying = field(default_factory=Lying)
@@ -46,7 +59,9 @@ class Night:
 
     @property
     def uphill_off_wind_deg(self) -> float | None:
-        """How far clockwise from where the wind comes the ground rises; None while either is not known."""
+        """How far clockwise from where the wind comes the ground rises; None while either is not
+        known.
+        """
         if self.uphill_deg is None or self.needs.wind_from_deg is None:
             return None
         return (self.uphill_deg - self.needs.wind_from_deg) % 360
@@ -72,11 +87,14 @@ class Tonight:
         return gravest(self.findings)
 
 
-def judge(solution: Solution, night: Night, sleepers: int = 1, units: Units = Units.METRIC) -> Tonight:
-    """Judge a solved shelter for `sleepers` people on a night; its figures must be for that night's weather.
+def judge(
+    solution: Solution, night: Night, sleepers: int = 1, units: Units = Units.METRIC
+) -> Tonight:
+    """Judge a solved shelter for `sleepers` people on a night; its figures must be for that night's
+    weather.
 
-    `cannot`: the sheet makes no such pitch, or nobody would lie dry. `needs`: something is short for the pitch, for the
-    sleepers or for the wind. Findings come in the order of their gravity.
+    `cannot`: the sheet makes no such pitch, or nobody would lie dry. `needs`: something is short
+    for the pitch, for the sleepers or for the wind. Findings come in the order of their gravity.
     """
     figures, shelter, rig = solution.figures, solution.shelter, solution.assessment.rig
     if figures is None or shelter is None:
@@ -161,7 +179,15 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
             )
         )
     if figures.mats and figures.sit_area_m2 < SIT_LEAST_M2:
-        found.append(Finding("no_sitting", "headroom", "no room to sit up", "a higher peak, if the wind allows", Level.NOTE))
+        found.append(
+            Finding(
+                "no_sitting",
+                "headroom",
+                "no room to sit up",
+                "a higher peak, if the wind allows",
+                Level.NOTE,
+            )
+        )
     return found
 
 
@@ -173,19 +199,42 @@ def _wind(figures: Figures, night: Night, gale: Gale | None) -> list[Finding]:
     if gale is not None and weakest is not None and weakest.used > NEARLY_USED:
         over = weakest.used > 1
         kind = "stake" if weakest.kind == "stake" else "line"
-        cure = night.holding.ground.cure if kind == "stake" else "take thicker cord, or double the line"
+        cure = (
+            night.holding.ground.cure
+            if kind == "stake"
+            else "take thicker cord, or double the line"
+        )
         where = names.get(weakest.where, weakest.where)
         words = (
-            f"the {weakest.kind} at {where} gives way in tonight's gusts: {weakest.pull_n:.0f} N on {weakest.holds_n:.0f} N"
+            (
+                f"the {weakest.kind} at {where} gives way in tonight's gusts: "
+                f"{weakest.pull_n:.0f} N on {weakest.holds_n:.0f} N"
+            )
             if over
-            else f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in tonight's gusts"
+            else (
+                f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in "
+                "tonight's gusts"
+            )
         )
         found.append(
-            Finding(f"{kind}_pulls", where, words, f"{cure}, or a lower pitch", Level.STOPS if over else Level.CAUTION)
+            Finding(
+                f"{kind}_pulls",
+                where,
+                words,
+                f"{cure}, or a lower pitch",
+                Level.STOPS if over else Level.CAUTION,
+            )
         )
     if gale is not None and gale.statics.loose:
         points = ", ".join(names.get(p, p) for p in gale.statics.loose)
-        found.append(Finding("unheld", points, f"nothing holds {points} against this wind", "add a guy on the weather side"))
+        found.append(
+            Finding(
+                "unheld",
+                points,
+                f"nothing holds {points} against this wind",
+                "add a guy on the weather side",
+            )
+        )
     if wind >= WINDY_M_S and figures.open_to_wind > OPEN_MUCH:
         found.append(
             Finding(
@@ -212,7 +261,12 @@ def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
         )
     if needs.snow and slope < SNOW_SLIDES_DEG:
         found.append(
-            Finding("snow_lies", "roof", f"snow will lie on a panel of {slope:.0f}°", "steepen it; beat the snow off")
+            Finding(
+                "snow_lies",
+                "roof",
+                f"snow will lie on a panel of {slope:.0f}°",
+                "steepen it; beat the snow off",
+            )
         )
     return found
 
@@ -222,7 +276,9 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
         return None
     height = max(figures.peak_m, 1.0)
     wind = (needs.wind_m_s or 0.0) * wind_share(height, needs.ground)
-    return condensation(needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, needs.cloud_pct)
+    return condensation(
+        needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, needs.cloud_pct
+    )
 
 
 def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units) -> list[Finding]:
@@ -249,14 +305,25 @@ def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units
             )
         )
     if needs.highest_c is not None and needs.highest_c >= HOT_C and figures.open_area_m2 < AIRY_M2:
-        found.append(Finding("close", "air", "close and hot: hardly any air", "raise an edge or open the ends", Level.NOTE))
+        found.append(
+            Finding(
+                "close",
+                "air",
+                "close and hot: hardly any air",
+                "raise an edge or open the ends",
+                Level.NOTE,
+            )
+        )
     net = night.net
     if net is not None and needs.insects is not Insects.NONE and net.height_m > figures.peak_m:
         found.append(
             Finding(
                 "net_touches",
                 "net",
-                f"the net is {format_length(net.height_m - figures.peak_m, units)} taller than the peak",
+                (
+                    f"the net is {format_length(net.height_m - figures.peak_m, units)} taller "
+                    "than the peak"
+                ),
                 "raise the ridge, or take a lower net",
             )
         )

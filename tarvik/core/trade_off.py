@@ -1,7 +1,8 @@
-"""The trade-off behind one setting: what headroom costs in dry ground and shelter from the wind, point by point.
+"""The trade-off behind one setting: what headroom costs in dry ground and shelter from the wind,
+point by point.
 
-One setting is drawn along its whole stretch; at each of its values the others are searched anew for the intent. The
-points are the very shelters: exact figures, not an interpolation.
+One setting is drawn along its whole stretch; at each of its values the others are searched anew for
+the intent. The points are the very shelters: exact figures, not an interpolation.
 """
 
 from __future__ import annotations
@@ -27,7 +28,9 @@ POINTS: Final = 17
 
 @dataclass(frozen=True, slots=True)
 class Point:
-    """One shelter on the curve. Metres, square metres; `open_to_wind` a share; `worth` the search's own yardstick."""
+    """One shelter on the curve. Metres, square metres; `open_to_wind` a share; `worth` the search's
+    own yardstick.
+    """
 
     value: float
     settings: Mapping[str, float]
@@ -41,7 +44,9 @@ class Point:
 
 @dataclass(frozen=True, slots=True)
 class Curve:
-    """The points in order of the drawn setting; `chosen` is the place of the one nearest to what is set."""
+    """The points in order of the drawn setting; `chosen` is the place of the one nearest to what is
+    set.
+    """
 
     setting: Setting
     points: tuple[Point, ...]
@@ -49,7 +54,9 @@ class Curve:
 
 
 def drawn_setting(question: Question) -> Setting | None:
-    """The setting the curve follows: the first always searched one that slides; None when there is none."""
+    """The setting the curve follows: the first always searched one that slides; None when there is
+    none.
+    """
     return next(iter(_moved(question)), None)
 
 
@@ -59,9 +66,11 @@ def _moved(question: Question) -> list[Setting]:
 
 
 def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
-    """The curve of a question's first sliding setting; None when the pitch has none or the sheet never takes it.
+    """The curve of a question's first sliding setting; None when the pitch has none or the sheet
+    never takes it.
 
-    Settings given in the question besides the drawn one stay as they are only if the search does not move them.
+    Settings given in the question besides the drawn one stay as they are only if the search does
+    not move them.
     """
     drawn = drawn_setting(question)
     fitting = fit(question.pitch, question.sheet)
@@ -75,18 +84,37 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
         here = best.settings.get(drawn.name, drawn.default)
         kept |= {name: value for name, value in best.settings.items() if name not in moved}
     spans = question.supports.height_spans() if drawn.name.startswith("height") else None
-    values = sorted({*(round(float(v), 3) for v in np.linspace(drawn.least, drawn.most, POINTS)), round(here, 3)})
+    values = sorted(
+        {
+            *(round(float(v), 3) for v in np.linspace(drawn.least, drawn.most, POINTS)),
+            round(here, 3),
+        }
+    )
     points = []
     for value in values:
-        if spans is not None and not any(a - 1e-9 <= value <= b + 1e-9 for a, b in spans) and abs(value - here) > 1e-3:
+        if (
+            spans is not None
+            and not any(a - 1e-9 <= value <= b + 1e-9 for a, b in spans)
+            and abs(value - here) > 1e-3
+        ):
             continue
         given = replace(question, settings={**kept, drawn.name: value})
         solution = solve(given, workings)
         if solution.figures is None:
             continue
         f = solution.figures
-        points.append(Point(value, dict(solution.settings), f.peak_m, f.dry_area_m2, f.sit_area_m2, f.open_to_wind,
-                            f.sleepers, worth(f, question.aim())))  # fmt: skip
+        points.append(
+            Point(
+                value,
+                dict(solution.settings),
+                f.peak_m,
+                f.dry_area_m2,
+                f.sit_area_m2,
+                f.open_to_wind,
+                f.sleepers,
+                worth(f, question.aim()),
+            )
+        )
     if not points:
         return None
     nearest = min(range(len(points)), key=lambda i: abs(points[i].value - here))

@@ -1,7 +1,7 @@
 """Lengths as people write them, in and out. Inside Tarvik every length is in metres.
 
-`parse_length` reads `290cm`, `2.4`, `2,4 m`, `9'6"`, `9 ft 6 in`, `9 1/2 ft`, `114 in`; `parse_size` reads two of them
-(`8x10 ft`, `2.4 x 3`). A bare number is in the course's own unit.
+`parse_length` reads `290cm`, `2.4`, `2,4 m`, `9'6"`, `9 ft 6 in`, `9 1/2 ft`, `114 in`;
+`parse_size` reads two of them (`8x10 ft`, `2.4 x 3`). A bare number is in the course's own unit.
 """
 
 from __future__ import annotations
@@ -78,8 +78,9 @@ def parse_length(
 ) -> float:
     """Read one length; returns metres.
 
-    `units` is the unit of a bare number; in a metric course a bare number above `bare_cm_above` is centimetres (a
-    stature typed `178`). Raises InputError naming `field` when the text is no length or outside [least_m, most_m].
+    `units` is the unit of a bare number; in a metric course a bare number above `bare_cm_above` is
+    centimetres (a stature typed `178`). Raises InputError naming `field` when the text is no length
+    or outside [least_m, most_m].
     """
     clean = text.strip()
     if not clean or len(clean) > MAX_TEXT:
@@ -97,9 +98,15 @@ def parse_length(
 
 
 def parse_size(
-    text: str, units: Units = Units.METRIC, *, field: str = "size", least_m: float = 0.1, most_m: float = 30.0
+    text: str,
+    units: Units = Units.METRIC,
+    *,
+    field: str = "size",
+    least_m: float = 0.1,
+    most_m: float = 30.0,
 ) -> tuple[float, float]:
-    """Read a sheet's size `A x B`; a unit after the second number holds for both. Returns (A, B) in metres.
+    """Read a sheet's size `A x B`; a unit after the second number holds for both. Returns (A, B) in
+    metres.
 
     One length alone means a square. Raises InputError naming `field`.
     """
@@ -116,7 +123,10 @@ def parse_size(
     if unit and _BARE.match(first):
         first = f"{first} {unit[1]}"
     try:
-        sides = [parse_length(side, units, field=field, least_m=least_m, most_m=most_m) for side in (first, second)]
+        sides = [
+            parse_length(side, units, field=field, least_m=least_m, most_m=most_m)
+            for side in (first, second)
+        ]
     except InputError as err:
         raise InputError(field, err.message) from err
     return sides[0], sides[1]
@@ -125,8 +135,8 @@ def parse_size(
 def format_length(metres: float, units: Units = Units.METRIC, *, unit: bool = True) -> str:
     """Show a length to what a tape can read: whole centimetres, or whole inches.
 
-    >>> format_length(2.413), format_length(2.413, Units.IMPERIAL), format_length(-0.1, Units.IMPERIAL)
-    ('2.41 m', '7 ft 11 in', '-4 in')
+    >>> format_length(2.413), format_length(2.413, Units.IMPERIAL), format_length(-0.1,
+    Units.IMPERIAL) ('2.41 m', '7 ft 11 in', '-4 in')
     """
     if units is Units.METRIC:
         return f"{metres + 0.0:.2f}" + (" m" if unit else "")

@@ -11,7 +11,9 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 
-def evening_calendar(evening: Mapping[str, Any], names: Mapping[int, str], title: str, made_at: datetime, key: str) -> bytes:
+def evening_calendar(
+    evening: Mapping[str, Any], names: Mapping[int, str], title: str, made_at: datetime, key: str
+) -> bytes:
     """One event a task, with who does it. Raises InputError while the night has no date."""
     from icalendar import Calendar, Event  # noqa: PLC0415 - until a calendar is asked for the server does without 3 MB
 

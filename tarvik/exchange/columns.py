@@ -32,7 +32,9 @@ Values = dict[str, Any]
 
 @dataclass(frozen=True)
 class Column:
-    """One column. `read` gives the row's values from a cell's text; `show` the text from a row's values."""
+    """One column. `read` gives the row's values from a cell's text; `show` the text from a row's
+    values.
+    """
 
     key: str
     title: str
@@ -71,7 +73,12 @@ def _name(text: str, _: Context) -> Values:
 
 def _stature(text: str, context: Context) -> Values:
     value = parse_length(
-        text, context.units, field="stature", least_m=STATURE_LEAST_M, most_m=STATURE_MOST_M, bare_cm_above=50.0
+        text,
+        context.units,
+        field="stature",
+        least_m=STATURE_LEAST_M,
+        most_m=STATURE_MOST_M,
+        bare_cm_above=50.0,
     )
     return {"stature_m": value}
 
@@ -86,14 +93,21 @@ def _measured(text: str, context: Context) -> Values:
         name = word.lower().rstrip(":=").replace("-", "_")
         name = "lowest_rib" if name == "rib" else name
         if name not in RATIOS:
-            raise InputError("measured", f"«{word[:30]}» is no measure; use {', '.join(RATIOS).replace('_', '-')}")
-        found[name] = parse_length(rest, context.units, field="measured", least_m=0.1, most_m=3.5, bare_cm_above=10.0)
+            raise InputError(
+                "measured",
+                f"«{word[:30]}» is no measure; use {', '.join(RATIOS).replace('_', '-')}",
+            )
+        found[name] = parse_length(
+            rest, context.units, field="measured", least_m=0.1, most_m=3.5, bare_cm_above=10.0
+        )
     return {"measured": found}
 
 
 def _show_measured(row: Mapping[str, Any], context: Context) -> str:
     measured = row.get("measured") or {}
-    return ", ".join(f"{n.replace('_', '-')} {format_length(m, context.units)}" for n, m in measured.items())
+    return ", ".join(
+        f"{n.replace('_', '-')} {format_length(m, context.units)}" for n, m in measured.items()
+    )
 
 
 def _role(text: str, _: Context) -> Values:
@@ -115,9 +129,15 @@ def _optional_size(text: str, context: Context) -> Values:
 
 
 _TIE_WORDS: Final = {
-    "corner": TieOuts.CORNERS, "mid": TieOuts.MID_SIDES, "side": TieOuts.MID_SIDES, "third": TieOuts.THIRDS,
-    "quarter": TieOuts.QUARTERS, "centre": TieOuts.CENTRE, "center": TieOuts.CENTRE, "ridge": TieOuts.RIDGE,
-}  # fmt: skip
+    "corner": TieOuts.CORNERS,
+    "mid": TieOuts.MID_SIDES,
+    "side": TieOuts.MID_SIDES,
+    "third": TieOuts.THIRDS,
+    "quarter": TieOuts.QUARTERS,
+    "centre": TieOuts.CENTRE,
+    "center": TieOuts.CENTRE,
+    "ridge": TieOuts.RIDGE,
+}
 
 
 def _tie_outs(text: str, _: Context) -> Values:
@@ -131,7 +151,9 @@ def _tie_outs(text: str, _: Context) -> Values:
         kinds = [kind for start, kind in _TIE_WORDS.items() if start in word]
         if word.strip() and not kinds:
             known = ", ".join(kind.value for kind in TieOuts)
-            raise InputError("tie_outs", f"«{word.strip()[:30]}» is no pattern of tie-outs; use {known}")
+            raise InputError(
+                "tie_outs", f"«{word.strip()[:30]}» is no pattern of tie-outs; use {known}"
+            )
         found.update(kinds)
     return {"tie_outs": [kind.value for kind in TieOuts if kind in found]}
 
@@ -159,29 +181,45 @@ def _hood(text: str, context: Context) -> Values:
 
 
 def _show_hood(row: Mapping[str, Any], context: Context) -> str:
-    return "" if row.get("hood_u_m") is None else format_size(row["hood_u_m"], row["hood_v_m"], context.units)
+    return (
+        ""
+        if row.get("hood_u_m") is None
+        else format_size(row["hood_u_m"], row["hood_v_m"], context.units)
+    )
 
 
 def _count(text: str, _: Context) -> Values:
     clean = text.strip()
     if not clean.isdecimal() or not 1 <= int(clean) <= MOST_COUNT:
-        raise InputError("count", f"«{clean[:20]}» is no count; give a whole number from 1 to {MOST_COUNT}")
+        raise InputError(
+            "count", f"«{clean[:20]}» is no count; give a whole number from 1 to {MOST_COUNT}"
+        )
     return {"count": int(clean)}
 
 
 SUPPORT_KINDS: Final = ("tree", "pole", "stick", *CARRIER_KINDS)
-"""Kinds of support a course keeps. Of a boat, vehicle or fence, `from` is its length and `to` its height; of a branch, `to` is
-its height; of forked sticks, bipods and tripods, the length of the legs."""
+"""Kinds of support a course keeps. Of a boat, vehicle or fence, `from` is its length and `to` its
+height; of a branch, `to` is its height; of forked sticks, bipods and tripods, the length of the
+legs.
+"""
 
 
 def _support_kind(text: str, _: Context) -> Values:
     clean = text.strip().lower().rstrip("s")
     kinds = {kind: kind for kind in SUPPORT_KINDS} | {
-        "post": "tree", "walking pole": "pole", "cut stick": "stick", "forked post": "forked stick", "fork": "forked stick",
-        "canoe": "boat", "car": "vehicle", "van": "vehicle",
-    }  # fmt: skip
+        "post": "tree",
+        "walking pole": "pole",
+        "cut stick": "stick",
+        "forked post": "forked stick",
+        "fork": "forked stick",
+        "canoe": "boat",
+        "car": "vehicle",
+        "van": "vehicle",
+    }
     if clean not in kinds:
-        raise InputError("kind", f"«{text.strip()[:30]}» is no support; use {', '.join(SUPPORT_KINDS)}")
+        raise InputError(
+            "kind", f"«{text.strip()[:30]}» is no support; use {', '.join(SUPPORT_KINDS)}"
+        )
     return {"kind": kinds[clean]}
 
 
@@ -198,7 +236,10 @@ def _span(text: str, context: Context) -> Values:
     unit = re.search(r"(cm|mm|m|ft|in|'|\")\s*$", parts[-1])
     if len(parts) == 2 and unit and re.fullmatch(r"[\d.,\s]+", parts[0]):
         parts[0] += unit[1]
-    values = [parse_length(p, context.units, field="length", least_m=0.1, most_m=10.0, bare_cm_above=10.0) for p in parts]
+    values = [
+        parse_length(p, context.units, field="length", least_m=0.1, most_m=10.0, bare_cm_above=10.0)
+        for p in parts
+    ]
     if values[0] > values[-1]:
         raise InputError("length", f"«{clean[:30]}» runs backwards; write the shorter length first")
     return {"least_m": values[0], "most_m": values[-1]}
@@ -214,7 +255,9 @@ def _show_span(row: Mapping[str, Any], context: Context) -> str:
 
 
 def _line_length(text: str, context: Context) -> Values:
-    return {"length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)}
+    return {
+        "length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)
+    }
 
 
 def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Context], Values]:
@@ -223,7 +266,13 @@ def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Conte
     def read(text: str, _: Context) -> Values:
         clean = " ".join(text.lower().split())
         if clean not in ("", *words):
-            raise InputError(key, f"«{text.strip()[:30]}» is no {what}; use {', '.join(dict.fromkeys(words.values()))}")
+            raise InputError(
+                key,
+                (
+                    f"«{text.strip()[:30]}» is no {what}; use "
+                    f"{', '.join(dict.fromkeys(words.values()))}"
+                ),
+            )
         return {key: words[clean] if clean else next(iter(words.values()))}
 
     return read
@@ -244,7 +293,9 @@ def _age(text: str, _: Context) -> Values:
     if not clean:
         return {"age": None}
     if not clean.isdecimal() or not 5 <= int(clean) <= 110:
-        raise InputError("age", f"«{clean[:20]}» is no age from 5 to 110; leave it empty when it is not known")
+        raise InputError(
+            "age", f"«{clean[:20]}» is no age from 5 to 110; leave it empty when it is not known"
+        )
     return {"age": int(clean)}
 
 
@@ -255,12 +306,31 @@ _SHARES: Final = {
     "nobody": "nobody",
     "alone": "nobody",
 }
-_SKILLS: Final = {"able": "able", "novice": "novice", "practised": "practised", "practiced": "practised"}
+_SKILLS: Final = {
+    "able": "able",
+    "novice": "novice",
+    "practised": "practised",
+    "practiced": "practised",
+}
 _OWNER: Final = Column(
-    "owner", "Belongs to", "a name, or empty for group kit", _owner, _show_owner, aliases=("owner", "person")
+    "owner",
+    "Belongs to",
+    "a name, or empty for group kit",
+    _owner,
+    _show_owner,
+    aliases=("owner", "person"),
 )
-_NOTE: Final = Column("note", "Note", "anything worth knowing", _text("note", 400), _shown("note"), wide=True)
-_COUNT: Final = Column("count", "Count", "1", _count, lambda row, _: str(row.get("count", 1)), aliases=("number", "how many"))
+_NOTE: Final = Column(
+    "note", "Note", "anything worth knowing", _text("note", 400), _shown("note"), wide=True
+)
+_COUNT: Final = Column(
+    "count",
+    "Count",
+    "1",
+    _count,
+    lambda row, _: str(row.get("count", 1)),
+    aliases=("number", "how many"),
+)
 
 
 @dataclass(frozen=True)
@@ -284,62 +354,201 @@ class Table:
 TABLES: Final = {
     table.key: table
     for table in (
-        Table("people", "People", "person", "Nobody yet. Type a name and a stature, or paste a roster from a spreadsheet.", (
-            Column("name", "Name", "Given name, initial", _name, _shown("name"), needed=True, wide=True),
-            Column("stature", "Stature", "1.75 or 5'9\"", _stature,
-                   lambda row, c: format_length(row["stature_m"], c.units) if row.get("stature_m") else "",
-                   needed=True, aliases=("height", "tall")),
-            Column("role", "Role", "student", _role, lambda row, _: str(row.get("role", "student")),
-                   choices=("student", "leader")),
-            Column("measured", "Measured", "sitting 0.95", _measured, _show_measured),
-            _NOTE,
-            Column("size", "Own sheet", "2.4 x 3 m", _optional_size, lambda *_: "", import_only=True,
-                   aliases=("sheet", "tarp", "sheet size")),
-            Column("tie_outs", "Tie-outs", "corners, mid-sides", _tie_outs, lambda *_: "", import_only=True,
-                   aliases=("tie outs", "eyelets")),
-            Column("age", "Age", "16", _age, lambda row, _: str(row.get("age") or "")),
-            Column("patrol", "Patrol", "A", _text("patrol", 40), _shown("patrol"), aliases=("group", "team")),
-            Column("quarters", "Quarters", "who sleep apart", _text("quarters", 40), _shown("quarters")),
-            Column("shares", "Shares with", "anyone", _word("shares", _SHARES, "way of sharing"),
-                   lambda row, _: str(row.get("shares") or "anyone"), choices=("anyone", "own patrol", "nobody")),
-            Column("skill", "Skill", "able", _word("skill", _SKILLS, "skill"), lambda row, _: str(row.get("skill") or "able"),
-                   choices=("able", "novice", "practised")),
-            Column("snores", "Snores", "no", _yes_no("snores", usual=False),
-                   lambda row, _: "yes" if row.get("snores") else "no", choices=("no", "yes")),
-            Column("lends", "Lends kit", "yes", _yes_no("lends", usual=True),
-                   lambda row, _: "no" if row.get("lends") is False else "yes", choices=("yes", "no")),
-        )),
-        Table("sheets", "Sheets", "sheet", "No sheets yet. Add each person's own, then the group's.", (
-            _OWNER,
-            Column("size", "Size", "2.4 x 3, 8x10 ft", _size,
-                   lambda row, c: format_size(row["width_m"], row["length_m"], c.units) if row.get("width_m") else "",
-                   needed=True, aliases=("sheet", "tarp")),
-            Column("tie_outs", "Tie-outs", "corners, mid-sides, thirds, quarters, centre, none", _tie_outs,
-                   lambda row, _: ", ".join(row.get("tie_outs") or ["corners"]), aliases=("tie outs", "eyelets")),
-            Column("hood", "Hood at", "0.72 x 1 m, or empty", _hood, _show_hood),
-            Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
-            _NOTE,
-        )),
-        Table("supports", "Trees, poles, sticks", "support", "No supports yet: trees on the ground, poles, cut "
-            "sticks, a boat.", (
-            Column("kind", "Kind", "tree, pole, boat …", _support_kind, _shown("kind"), needed=True,
-                   choices=SUPPORT_KINDS),
-            _COUNT,
-            Column("span", "Length", "105-145 cm", _span, _show_span, aliases=("length", "lengths", "range")),
-            _NOTE,
-            _OWNER,
-        )),
-        Table("lines", "Lines", "line", "No cord yet. Add ready lengths: ridge lines, guys.", (
-            Column("length", "Length", "3 m or 10 ft", _line_length,
-                   lambda row, c: format_length(row["length_m"], c.units) if row.get("length_m") else "", needed=True),
-            _COUNT,
-            _NOTE,
-            _OWNER,
-        )),
-        Table("stakes", "Stakes", "bag of stakes", "No stakes yet. A sheet takes four at least, six with comfort.",
-              (_COUNT, _NOTE, _OWNER)),
+        Table(
+            "people",
+            "People",
+            "person",
+            "Nobody yet. Type a name and a stature, or paste a roster from a spreadsheet.",
+            (
+                Column(
+                    "name",
+                    "Name",
+                    "Given name, initial",
+                    _name,
+                    _shown("name"),
+                    needed=True,
+                    wide=True,
+                ),
+                Column(
+                    "stature",
+                    "Stature",
+                    "1.75 or 5'9\"",
+                    _stature,
+                    lambda row, c: (
+                        format_length(row["stature_m"], c.units) if row.get("stature_m") else ""
+                    ),
+                    needed=True,
+                    aliases=("height", "tall"),
+                ),
+                Column(
+                    "role",
+                    "Role",
+                    "student",
+                    _role,
+                    lambda row, _: str(row.get("role", "student")),
+                    choices=("student", "leader"),
+                ),
+                Column("measured", "Measured", "sitting 0.95", _measured, _show_measured),
+                _NOTE,
+                Column(
+                    "size",
+                    "Own sheet",
+                    "2.4 x 3 m",
+                    _optional_size,
+                    lambda *_: "",
+                    import_only=True,
+                    aliases=("sheet", "tarp", "sheet size"),
+                ),
+                Column(
+                    "tie_outs",
+                    "Tie-outs",
+                    "corners, mid-sides",
+                    _tie_outs,
+                    lambda *_: "",
+                    import_only=True,
+                    aliases=("tie outs", "eyelets"),
+                ),
+                Column("age", "Age", "16", _age, lambda row, _: str(row.get("age") or "")),
+                Column(
+                    "patrol",
+                    "Patrol",
+                    "A",
+                    _text("patrol", 40),
+                    _shown("patrol"),
+                    aliases=("group", "team"),
+                ),
+                Column(
+                    "quarters",
+                    "Quarters",
+                    "who sleep apart",
+                    _text("quarters", 40),
+                    _shown("quarters"),
+                ),
+                Column(
+                    "shares",
+                    "Shares with",
+                    "anyone",
+                    _word("shares", _SHARES, "way of sharing"),
+                    lambda row, _: str(row.get("shares") or "anyone"),
+                    choices=("anyone", "own patrol", "nobody"),
+                ),
+                Column(
+                    "skill",
+                    "Skill",
+                    "able",
+                    _word("skill", _SKILLS, "skill"),
+                    lambda row, _: str(row.get("skill") or "able"),
+                    choices=("able", "novice", "practised"),
+                ),
+                Column(
+                    "snores",
+                    "Snores",
+                    "no",
+                    _yes_no("snores", usual=False),
+                    lambda row, _: "yes" if row.get("snores") else "no",
+                    choices=("no", "yes"),
+                ),
+                Column(
+                    "lends",
+                    "Lends kit",
+                    "yes",
+                    _yes_no("lends", usual=True),
+                    lambda row, _: "no" if row.get("lends") is False else "yes",
+                    choices=("yes", "no"),
+                ),
+            ),
+        ),
+        Table(
+            "sheets",
+            "Sheets",
+            "sheet",
+            "No sheets yet. Add each person's own, then the group's.",
+            (
+                _OWNER,
+                Column(
+                    "size",
+                    "Size",
+                    "2.4 x 3, 8x10 ft",
+                    _size,
+                    lambda row, c: (
+                        format_size(row["width_m"], row["length_m"], c.units)
+                        if row.get("width_m")
+                        else ""
+                    ),
+                    needed=True,
+                    aliases=("sheet", "tarp"),
+                ),
+                Column(
+                    "tie_outs",
+                    "Tie-outs",
+                    "corners, mid-sides, thirds, quarters, centre, none",
+                    _tie_outs,
+                    lambda row, _: ", ".join(row.get("tie_outs") or ["corners"]),
+                    aliases=("tie outs", "eyelets"),
+                ),
+                Column("hood", "Hood at", "0.72 x 1 m, or empty", _hood, _show_hood),
+                Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
+                _NOTE,
+            ),
+        ),
+        Table(
+            "supports",
+            "Trees, poles, sticks",
+            "support",
+            "No supports yet: trees on the ground, poles, cut sticks, a boat.",
+            (
+                Column(
+                    "kind",
+                    "Kind",
+                    "tree, pole, boat …",
+                    _support_kind,
+                    _shown("kind"),
+                    needed=True,
+                    choices=SUPPORT_KINDS,
+                ),
+                _COUNT,
+                Column(
+                    "span",
+                    "Length",
+                    "105-145 cm",
+                    _span,
+                    _show_span,
+                    aliases=("length", "lengths", "range"),
+                ),
+                _NOTE,
+                _OWNER,
+            ),
+        ),
+        Table(
+            "lines",
+            "Lines",
+            "line",
+            "No cord yet. Add ready lengths: ridge lines, guys.",
+            (
+                Column(
+                    "length",
+                    "Length",
+                    "3 m or 10 ft",
+                    _line_length,
+                    lambda row, c: (
+                        format_length(row["length_m"], c.units) if row.get("length_m") else ""
+                    ),
+                    needed=True,
+                ),
+                _COUNT,
+                _NOTE,
+                _OWNER,
+            ),
+        ),
+        Table(
+            "stakes",
+            "Stakes",
+            "bag of stakes",
+            "No stakes yet. A sheet takes four at least, six with comfort.",
+            (_COUNT, _NOTE, _OWNER),
+        ),
     )
-}  # fmt: skip
+}
 
 
 def table_named(key: str) -> Table:

@@ -1,6 +1,8 @@
-"""A whole course as one readable JSON file. The models below are its published JSON Schema (`/schema/course.json`).
+"""A whole course as one readable JSON file. The models below are its published JSON Schema
+(`/schema/course.json`).
 
-Lengths are metres. People, sheets and sites are named by numbers of the file's own; a reader gives them new ones.
+Lengths are metres. People, sheets and sites are named by numbers of the file's own; a reader gives
+them new ones.
 """
 
 from __future__ import annotations
@@ -196,8 +198,11 @@ class CourseFile(_Part):
 
 def schema() -> dict[str, Any]:
     """The published JSON Schema."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Tarvik course",
-            **{k: v for k, v in CourseFile.model_json_schema().items() if k != "title"}}  # fmt: skip
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Tarvik course",
+        **{k: v for k, v in CourseFile.model_json_schema().items() if k != "title"},
+    }
 
 
 def _deep(value: Any, left: int = MOST_DEPTH) -> bool:
@@ -235,4 +240,7 @@ def read(text: str | bytes) -> CourseFile:
 
 def write(course: CourseFile) -> str:
     """A course as text, sorted and indented so that two files can be compared line by line."""
-    return json.dumps(course.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False) + "\n"
+    return (
+        json.dumps(course.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False)
+        + "\n"
+    )

@@ -42,7 +42,9 @@ class Feed:
     sleep: Callable[[float], None] = time.sleep
 
     def fetch(self, query: Mapping[str, str], zone: ZoneInfo) -> Forecast:
-        """Ask, again after a failure that may pass. Raises FeedError when every try failed or the answer is no forecast."""
+        """Ask, again after a failure that may pass. Raises FeedError when every try failed or the
+        answer is no forecast.
+        """
         why = "it was not asked"
         for attempt in range(self.tries):
             if attempt:
@@ -69,10 +71,14 @@ class Feed:
         raise FeedError(f"{why}; tried {self.tries} times")
 
     def _ask(self, query: Mapping[str, str]) -> httpx2.Response:
-        """One question. The answer is read up to MOST_BYTES and within the time-out in all. Raises httpx2.HTTPError."""
+        """One question. The answer is read up to MOST_BYTES and within the time-out in all. Raises
+        httpx2.HTTPError.
+        """
         end = time.monotonic() + self.timeout_s
         with (
-            httpx2.Client(timeout=self.timeout_s, trust_env=False, follow_redirects=False) as client,
+            httpx2.Client(
+                timeout=self.timeout_s, trust_env=False, follow_redirects=False
+            ) as client,
             client.stream("GET", self.url, params=dict(query)) as answer,
         ):
             content = bytearray()

@@ -1,8 +1,9 @@
 """Hourly forecasts in open forms: CSV and JSON, read with every fault named, and written.
 
-CSV: a head line, then a line an hour. `time` (ISO 8601; without an offset it is local time) and any of: temp_c or temp_f;
-rain_mm_h or rain_in_h; wind_m_s, wind_kmh, wind_mph or wind_kn; gust_ likewise; wind_from_deg (degrees or a compass
-point); humidity_pct; cloud_pct; snow (yes or no). Commas, semicolons or tabs between.
+CSV: a head line, then a line an hour. `time` (ISO 8601; without an offset it is local time) and any
+of: temp_c or temp_f; rain_mm_h or rain_in_h; wind_m_s, wind_kmh, wind_mph or wind_kn; gust_
+likewise; wind_from_deg (degrees or a compass point); humidity_pct; cloud_pct; snow (yes or no).
+Commas, semicolons or tabs between.
 JSON: {"issued_at": time, "source": text, "hours": [{"time": time, and the same names}]}.
 """
 
@@ -65,17 +66,26 @@ class _Reader:
         self.naive = 0
         self.offsets: set[str] = set()
 
-    def wrong(self, code: str, where: str, message: str, remedy: str = "", level: Level = Level.CAUTION) -> None:
+    def wrong(
+        self, code: str, where: str, message: str, remedy: str = "", level: Level = Level.CAUTION
+    ) -> None:
         """Note a finding."""
         self.findings.append(Finding(code, where, message, remedy, level))
 
     def columns(self, names: Iterable[str]) -> None:
-        """Look at the head line. Raises InputError when there is no time column, or nothing else that is known."""
+        """Look at the head line. Raises InputError when there is no time column, or nothing else
+        that is known.
+        """
         given = list(names)
         if "time" not in given:
-            raise InputError("forecast", "there is no column «time»; the first line must name the columns")
+            raise InputError(
+                "forecast", "there is no column «time»; the first line must name the columns"
+            )
         if len(set(given) & set(KNOWN)) < 2:
-            raise InputError("forecast", f"no known column beside «time»; there are {', '.join(KNOWN[:6])} and more")
+            raise InputError(
+                "forecast",
+                f"no known column beside «time»; there are {', '.join(KNOWN[:6])} and more",
+            )
         for name in given:
             if name and name not in KNOWN:
                 self.wrong(
@@ -89,7 +99,9 @@ class _Reader:
         for name in given:
             target = COLUMNS[name][0] if name in COLUMNS else name
             if target in taken and name in KNOWN:
-                raise InputError("forecast", f"«{taken[target]}» and «{name}» say the same; keep one of them")
+                raise InputError(
+                    "forecast", f"«{taken[target]}» and «{name}» say the same; keep one of them"
+                )
             taken[target] = name
 
     def time(self, text: Any, where: str) -> datetime | None:
@@ -144,7 +156,10 @@ class _Reader:
             return float(value.strip().replace(",", ".") if isinstance(value, str) else value)
         except (TypeError, ValueError, OverflowError):
             self.wrong(
-                "no_number", f"{where} {name}", f"{where}: {name} «{str(value)[:30]}» is no number; left out", "correct it"
+                "no_number",
+                f"{where} {name}",
+                f"{where}: {name} «{str(value)[:30]}» is no number; left out",
+                "correct it",
             )
             return None
 
@@ -154,7 +169,12 @@ class _Reader:
         try:
             return parse_bearing(str(value))
         except InputError as err:
-            self.wrong("no_bearing", f"{where} wind_from_deg", f"{where}: {err.message}; left out", "correct it")
+            self.wrong(
+                "no_bearing",
+                f"{where} wind_from_deg",
+                f"{where}: {err.message}; left out",
+                "correct it",
+            )
             return None
 
     def _snow(self, value: Any, where: str) -> bool:
@@ -193,7 +213,9 @@ class _Reader:
                 Level.NOTE,
             )
         made = assemble(self.hours, issued_at, source[:80], self.findings)
-        return Forecast(made.hours, made.issued_at, made.source, (*made.findings, *_improbable(made.hours)))
+        return Forecast(
+            made.hours, made.issued_at, made.source, (*made.findings, *_improbable(made.hours))
+        )
 
 
 def _improbable(hours: Sequence[Hour]) -> list[Finding]:
@@ -210,7 +232,9 @@ def _improbable(hours: Sequence[Hour]) -> list[Finding]:
             )
         )
     jumps = [
-        b for a, b in pairwise(hours) if a.temp_c is not None and b.temp_c is not None and abs(a.temp_c - b.temp_c) > JUMP_K
+        b
+        for a, b in pairwise(hours)
+        if a.temp_c is not None and b.temp_c is not None and abs(a.temp_c - b.temp_c) > JUMP_K
     ]
     if jumps:
         found.append(
@@ -235,9 +259,13 @@ def _improbable(hours: Sequence[Hour]) -> list[Finding]:
 
 
 def read_csv(text: str, zone: ZoneInfo, source: str = "imported") -> Forecast:
-    """Read the CSV form. Raises InputError when it is no such thing at all; single faults become findings."""
+    """Read the CSV form. Raises InputError when it is no such thing at all; single faults become
+    findings.
+    """
     if len(text) > MOST_BYTES:
-        raise InputError("forecast", f"the file has more than {MOST_BYTES:,} letters; send less at once")
+        raise InputError(
+            "forecast", f"the file has more than {MOST_BYTES:,} letters; send less at once"
+        )
     lines = text.lstrip("\ufeff").splitlines()
     if not lines or not lines[0].strip():
         raise InputError("forecast", "the file is empty, or its first line is")
@@ -246,14 +274,19 @@ def read_csv(text: str, zone: ZoneInfo, source: str = "imported") -> Forecast:
     names = [name.strip().lower() for name in next(csv.reader([lines[0]], delimiter=delimiter))]
     reader.columns(names)
     try:
-        for number, cells in enumerate(csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=delimiter), start=2):
+        for number, cells in enumerate(
+            csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=delimiter), start=2
+        ):
             if not any(cell.strip() for cell in cells):
                 continue
             if len(cells) != len(names):
                 reader.wrong(
                     "cells",
                     f"line {number}",
-                    f"line {number} has {len(cells)} cells and the head has {len(names)}; the line is left out",
+                    (
+                        f"line {number} has {len(cells)} cells and the head has {len(names)}; "
+                        "the line is left out"
+                    ),
                     "correct it",
                 )
                 continue
@@ -264,7 +297,9 @@ def read_csv(text: str, zone: ZoneInfo, source: str = "imported") -> Forecast:
 
 
 def read_json(text: str | bytes, zone: ZoneInfo) -> Forecast:
-    """Read the JSON form. Raises InputError when it is no such thing at all; single faults become findings."""
+    """Read the JSON form. Raises InputError when it is no such thing at all; single faults become
+    findings.
+    """
     if len(text) > MOST_BYTES:
         raise InputError("forecast", f"the answer has more than {MOST_BYTES:,} letters")
     try:
@@ -280,15 +315,29 @@ def read_json(text: str | bytes, zone: ZoneInfo) -> Forecast:
     for number, hour in enumerate(hours, start=1):
         reader.row(hour, f"hour {number}")
     issued = form.get("issued_at")
-    return reader.done(reader.time(issued, "issued_at") if issued else None, str(form.get("source") or "forecast"))
+    return reader.done(
+        reader.time(issued, "issued_at") if issued else None, str(form.get("source") or "forecast")
+    )
 
 
 def read_any(text: str, zone: ZoneInfo) -> Forecast:
     """Read whichever of the two forms it is. Raises InputError."""
-    return read_json(text, zone) if text.lstrip("\ufeff \r\n\t")[:1] in ("{", "[") else read_csv(text, zone)
+    return (
+        read_json(text, zone)
+        if text.lstrip("\ufeff \r\n\t")[:1] in ("{", "[")
+        else read_csv(text, zone)
+    )
 
 
-_WRITTEN: Final = ("temp_c", "rain_mm_h", "wind_m_s", "gust_m_s", "wind_from_deg", "humidity_pct", "cloud_pct")
+_WRITTEN: Final = (
+    "temp_c",
+    "rain_mm_h",
+    "wind_m_s",
+    "gust_m_s",
+    "wind_from_deg",
+    "humidity_pct",
+    "cloud_pct",
+)
 
 
 def as_form(forecast: Forecast) -> dict[str, Any]:
@@ -297,7 +346,11 @@ def as_form(forecast: Forecast) -> dict[str, Any]:
         "issued_at": forecast.issued_at.isoformat() if forecast.issued_at else None,
         "source": forecast.source,
         "hours": [
-            {"time": h.at.isoformat(), **{k: getattr(h, k) for k in _WRITTEN if getattr(h, k) is not None}, "snow": h.snow}
+            {
+                "time": h.at.isoformat(),
+                **{k: getattr(h, k) for k in _WRITTEN if getattr(h, k) is not None},
+                "snow": h.snow,
+            }
             for h in forecast.hours
         ],
     }

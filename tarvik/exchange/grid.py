@@ -1,4 +1,6 @@
-"""Pasted or uploaded rows: read whole, every bad cell named by row and column, nothing half imported."""
+"""Pasted or uploaded rows: read whole, every bad cell named by row and column, nothing half
+imported.
+"""
 
 from __future__ import annotations
 
@@ -56,8 +58,15 @@ class Grid:
 def decode(raw: bytes) -> str:
     """Text of an uploaded file. Raises InputError when it is too large or no text."""
     if len(raw) > MOST_BYTES:
-        raise InputError("file", f"the file has {len(raw):,} bytes; at most {MOST_BYTES:,}: split it into smaller ones")
-    for encoding in ("utf-8-sig", "utf-16") if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig", "cp1252"):
+        raise InputError(
+            "file",
+            f"the file has {len(raw):,} bytes; at most {MOST_BYTES:,}: split it into smaller ones",
+        )
+    for encoding in (
+        ("utf-8-sig", "utf-16")
+        if raw[:2] in (b"\xff\xfe", b"\xfe\xff")
+        else ("utf-8-sig", "cp1252")
+    ):
         try:
             return raw.decode(encoding)
         except UnicodeDecodeError:
@@ -67,15 +76,25 @@ def decode(raw: bytes) -> str:
 
 def _split(text: str) -> list[list[str]]:
     if len(text.encode()) > MOST_BYTES:
-        raise InputError("text", f"the text has {len(text):,} letters; at most {MOST_BYTES:,}: split it into smaller ones")
+        raise InputError(
+            "text",
+            (
+                f"the text has {len(text):,} letters; at most {MOST_BYTES:,}: split it into "
+                "smaller ones"
+            ),
+        )
     if "\x00" in text:
-        raise InputError("text", "the text holds characters that are no text; save it as CSV (UTF-8)")
+        raise InputError(
+            "text", "the text holds characters that are no text; save it as CSV (UTF-8)"
+        )
     first = next((line for line in text.splitlines() if line.strip()), "")
     delimiter = next((d for d in ("\t", ";", ",") if d in first), ",")
     try:
         lines = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as err:
-        raise InputError("text", f"the table cannot be read ({err}); check its quotation marks") from None
+        raise InputError(
+            "text", f"the table cannot be read ({err}); check its quotation marks"
+        ) from None
     if sum(any(cell.strip() for cell in line) for line in lines) > MOST_ROWS + 1:
         raise InputError("text", f"more than {MOST_ROWS} rows; import them in smaller parts")
     widest = max((len(line) for line in lines), default=0)
@@ -90,20 +109,33 @@ def _header(table: Table, cells: list[str]) -> dict[int, Column] | None:
     for place, cell in enumerate(cells):
         word = " ".join(cell.lower().replace("_", " ").split())
         for column in table.columns:
-            if word and word in (column.key.replace("_", " "), column.title.lower(), *column.aliases):
+            if word and word in (
+                column.key.replace("_", " "),
+                column.title.lower(),
+                *column.aliases,
+            ):
                 found[place] = column
     return found if len(found) >= max(1, min(2, sum(c.needed for c in table.columns))) else None
 
 
 def read_grid(table: Table, text: str, context: Context) -> Grid:
-    """Read pasted or uploaded text for a table, with or without a header row; tabs, semicolons or commas.
+    """Read pasted or uploaded text for a table, with or without a header row; tabs, semicolons or
+    commas.
 
-    Raises InputError when the text as a whole cannot be read (too long, no rows); faults of cells are in the result.
+    Raises InputError when the text as a whole cannot be read (too long, no rows); faults of cells
+    are in the result.
     """
     lines = _split(text)
-    filled = [(number, line) for number, line in enumerate(lines, start=1) if any(cell.strip() for cell in line)]
+    filled = [
+        (number, line)
+        for number, line in enumerate(lines, start=1)
+        if any(cell.strip() for cell in line)
+    ]
     if not filled:
-        raise InputError("text", f"there are no rows; paste one {table.what} a row, columns parted by tabs or commas")
+        raise InputError(
+            "text",
+            f"there are no rows; paste one {table.what} a row, columns parted by tabs or commas",
+        )
     header = _header(table, filled[0][1])
     ignored: list[str] = []
     if header is not None:
@@ -124,7 +156,13 @@ def read_grid(table: Table, text: str, context: Context) -> Grid:
     return Grid(columns, tuple(rows), tuple(faults), tuple(ignored))
 
 
-def _row(number: int, line: list[str], by_place: Mapping[int, Column], context: Context, faults: list[str]) -> GridRow:
+def _row(
+    number: int,
+    line: list[str],
+    by_place: Mapping[int, Column],
+    context: Context,
+    faults: list[str],
+) -> GridRow:
     cells: list[Cell] = []
     values: dict[str, Any] = {}
     for place in sorted(by_place):
@@ -132,7 +170,9 @@ def _row(number: int, line: list[str], by_place: Mapping[int, Column], context: 
         text = line[place].strip() if place < len(line) else ""
         try:
             if len(text) > MOST_CELL:
-                raise InputError(column.key, f"{len(text)} letters are too many; at most {MOST_CELL}")
+                raise InputError(
+                    column.key, f"{len(text)} letters are too many; at most {MOST_CELL}"
+                )
             if text or column.needed:
                 values.update(column.read(text, context))
             cells.append(Cell(text[:MOST_CELL]))

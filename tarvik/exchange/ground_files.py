@@ -1,8 +1,9 @@
 """A site's ground in open formats: GPX 1.1, GeoJSON (RFC 7946) and CSV, out and in.
 
-Earth formats need the site's latitude and longitude: metres east and north are laid on the ellipsoid there (WGS 84 radii of
-curvature), right to a millimetre within a kilometre and back again exactly. A file is taken whole or refused with the line
-and the reason; a document type, and with it every entity trick, is refused before anything else is read.
+Earth formats need the site's latitude and longitude: metres east and north are laid on the
+ellipsoid there (WGS 84 radii of curvature), right to a millimetre within a kilometre and back again
+exactly. A file is taken whole or refused with the line and the reason; a document type, and with it
+every entity trick, is refused before anything else is read.
 """
 
 from __future__ import annotations
@@ -30,7 +31,18 @@ OURS: Final = "urn:tarvik:ground"
 WGS84_A_M: Final = 6378137.0
 WGS84_E2: Final = 6.69437999014e-3
 """Semi-major axis and squared eccentricity of WGS 84."""
-COLUMNS: Final = ("item", "name", "kind", "x_m", "y_m", "across_m", "height_m", "health", "width_m", "corners_m")
+COLUMNS: Final = (
+    "item",
+    "name",
+    "kind",
+    "x_m",
+    "y_m",
+    "across_m",
+    "height_m",
+    "health",
+    "width_m",
+    "corners_m",
+)
 
 Origin = tuple[float, float]
 LatLon = tuple[float, float]
@@ -77,11 +89,15 @@ def _ground(things: list[Any], areas: list[Any], heights: list[Any]) -> Ground:
 
 
 def to_gpx(ground: Ground, origin: Origin, name: str) -> str:
-    """Points as waypoints, areas and lines as tracks, spot heights as waypoints with an elevation."""
+    """Points as waypoints, areas and lines as tracks, spot heights as waypoints with an
+    elevation.
+    """
     root = Element("gpx", {"version": "1.1", "creator": "Tarvik", "xmlns": GPX, "xmlns:t": OURS})
     SubElement(SubElement(root, "metadata"), "name").text = name
 
-    def point(parent: Element, tag: str, at: tuple[float, float], height: float | None = None) -> Element:
+    def point(
+        parent: Element, tag: str, at: tuple[float, float], height: float | None = None
+    ) -> Element:
         lat, lon = on_earth(at, origin)
         made = SubElement(parent, tag, {"lat": f"{lat:.11f}", "lon": f"{lon:.11f}"})
         if height is not None:
@@ -117,7 +133,9 @@ def _extend(parent: Element, values: Mapping[str, Any]) -> None:
 
 
 def _parsed(text: str) -> tuple[Element, dict[int, int]]:
-    """The document and the line of each element, by its identity. Raises InputError with the line."""
+    """The document and the line of each element, by its identity. Raises InputError with the
+    line.
+    """
     builder = TreeBuilder()
     parser = expat.ParserCreate(namespace_separator="}")
     lines: dict[int, int] = {}
@@ -127,7 +145,9 @@ def _parsed(text: str) -> tuple[Element, dict[int, int]]:
         nonlocal depth
         depth += 1
         if depth > MOST_DEPTH:
-            raise InputError("file", f"line {parser.CurrentLineNumber}: the file is nested too deeply")
+            raise InputError(
+                "file", f"line {parser.CurrentLineNumber}: the file is nested too deeply"
+            )
         lines[id(builder.start(tag.rpartition("}")[2], attributes))] = parser.CurrentLineNumber
 
     def finish(tag: str) -> None:
@@ -136,7 +156,10 @@ def _parsed(text: str) -> tuple[Element, dict[int, int]]:
         builder.end(tag.rpartition("}")[2])
 
     def refuse(*_: object) -> None:
-        raise InputError("file", f"line {parser.CurrentLineNumber}: a document type or entity has no place in this file")
+        raise InputError(
+            "file",
+            f"line {parser.CurrentLineNumber}: a document type or entity has no place in this file",
+        )
 
     parser.StartElementHandler, parser.EndElementHandler = begin, finish
     parser.CharacterDataHandler = builder.data
@@ -146,19 +169,23 @@ def _parsed(text: str) -> tuple[Element, dict[int, int]]:
         parser.Parse(text.encode(), True)
     except expat.ExpatError as err:
         raise InputError(
-            "file", f"line {err.lineno}: this is no well-formed XML ({expat.errors.messages[err.code]})"
+            "file",
+            f"line {err.lineno}: this is no well-formed XML ({expat.errors.messages[err.code]})",
         ) from None
     return builder.close(), lines
 
 
 def from_gpx(raw: bytes, origin: Origin) -> Ground:
-    """Read what `to_gpx` writes, and other GPX 1.0 or 1.1: waypoints become marks, tracks and routes paths.
+    """Read what `to_gpx` writes, and other GPX 1.0 or 1.1: waypoints become marks, tracks and
+    routes paths.
 
     Raises InputError with line and reason; nothing is half read.
     """
     root, lines = _parsed(_decoded(raw))
     if root.tag != "gpx":
-        raise InputError("file", f"line {lines[id(root)]}: this is no GPX file: it begins with <{root.tag[:30]}>")
+        raise InputError(
+            "file", f"line {lines[id(root)]}: this is no GPX file: it begins with <{root.tag[:30]}>"
+        )
     things, areas, heights = [], [], []
     for number, element in enumerate(root, start=1):
         line = lines[id(element)]
@@ -166,12 +193,23 @@ def from_gpx(raw: bytes, origin: Origin) -> Ground:
             if element.tag == "wpt":
                 at, kind = _at(element, origin), (element.findtext("type") or "").strip().lower()
                 if kind == "spot height":
-                    heights.append(height_of({"x": at[0], "y": at[1], "height_m": element.findtext("ele")}))
+                    heights.append(
+                        height_of({"x": at[0], "y": at[1], "height_m": element.findtext("ele")})
+                    )
                     continue
                 known = kind in {str(k) for k in Kind}
                 name = (element.findtext("name") or "").strip() or f"point {number}"
-                things.append(thing_of({"name": name[:40], "kind": kind if known else Kind.MARK, "x": at[0], "y": at[1],
-                                        **_extended(element)}))  # fmt: skip
+                things.append(
+                    thing_of(
+                        {
+                            "name": name[:40],
+                            "kind": kind if known else Kind.MARK,
+                            "x": at[0],
+                            "y": at[1],
+                            **_extended(element),
+                        }
+                    )
+                )
             elif element.tag in ("trk", "rte"):
                 areas += _tracks(element, origin, number)
         except InputError as err:
@@ -209,8 +247,12 @@ def _tracks(element: Element, origin: Origin, number: int) -> list[Area]:
         if len(corners) < 2:
             continue
         known = kind in {str(s) for s in Sort}
-        values: dict[str, Any] = {"name": name if n == 0 else f"{name[:36]} {n + 1}", "sort": kind if known else Sort.PATH,
-                                  "corners": corners, "width_m": more.get("width_m", None if known else 1.0)}  # fmt: skip
+        values: dict[str, Any] = {
+            "name": name if n == 0 else f"{name[:36]} {n + 1}",
+            "sort": kind if known else Sort.PATH,
+            "corners": corners,
+            "width_m": more.get("width_m", None if known else 1.0),
+        }
         out.append(area_of(values))
     return out
 
@@ -230,7 +272,11 @@ def to_geojson(ground: Ground, origin: Origin, name: str) -> str:
         values = {k: v for k, v in thing_values(thing).items() if k not in ("x", "y")}
         features.append(_feature("Point", position(thing.at), {"item": "thing", **values}))
     features += [
-        _feature("Point", [*position(spot.at), spot.height_m], {"item": "height", "height_m": spot.height_m})
+        _feature(
+            "Point",
+            [*position(spot.at), spot.height_m],
+            {"item": "height", "height_m": spot.height_m},
+        )
         for spot in ground.heights
     ]
     for area in ground.areas:
@@ -238,15 +284,25 @@ def to_geojson(ground: Ground, origin: Origin, name: str) -> str:
         corners = [position(c) for c in area.corners]
         shape = ("LineString", corners) if area.width_m else ("Polygon", [[*corners, corners[0]]])
         features.append(_feature(shape[0], shape[1], {"item": "area", **values}))
-    return json.dumps({"type": "FeatureCollection", "name": name, "features": features}, indent=1, ensure_ascii=False)
+    return json.dumps(
+        {"type": "FeatureCollection", "name": name, "features": features},
+        indent=1,
+        ensure_ascii=False,
+    )
 
 
 def _feature(kind: str, coordinates: Any, properties: dict[str, Any]) -> dict[str, Any]:
-    return {"type": "Feature", "geometry": {"type": kind, "coordinates": coordinates}, "properties": properties}
+    return {
+        "type": "Feature",
+        "geometry": {"type": kind, "coordinates": coordinates},
+        "properties": properties,
+    }
 
 
 def from_geojson(raw: bytes, origin: Origin) -> Ground:
-    """Read what `to_geojson` writes, and other collections of points, lines and polygons. Raises InputError."""
+    """Read what `to_geojson` writes, and other collections of points, lines and polygons. Raises
+    InputError.
+    """
     text = _decoded(raw)
     try:
         whole = json.loads(text)
@@ -281,13 +337,23 @@ def _from_feature(feature: Any, origin: Origin, number: int) -> Any:
         x, y = at(coordinates)
         if told.get("item") == "height":
             return height_of(
-                {"x": x, "y": y, "height_m": told.get("height_m", coordinates[2] if len(coordinates) > 2 else None)}
+                {
+                    "x": x,
+                    "y": y,
+                    "height_m": told.get(
+                        "height_m", coordinates[2] if len(coordinates) > 2 else None
+                    ),
+                }
             )
         known = str(told.get("kind")) in {str(k) for k in Kind}
-        return thing_of({**told, "name": name, "kind": told["kind"] if known else Kind.MARK, "x": x, "y": y})
+        return thing_of(
+            {**told, "name": name, "kind": told["kind"] if known else Kind.MARK, "x": x, "y": y}
+        )
     if kind == "LineString":
         corners = [at(p) for p in coordinates]
-        return area_of({"width_m": 1.0, "sort": Sort.PATH, **told, "name": name, "corners": corners})
+        return area_of(
+            {"width_m": 1.0, "sort": Sort.PATH, **told, "name": name, "corners": corners}
+        )
     if kind == "Polygon":
         ring = [at(p) for p in coordinates[0]]
         corners = ring[:-1] if len(ring) > 1 and ring[0] == ring[-1] else ring
@@ -299,12 +365,16 @@ def _from_feature(feature: Any, origin: Origin, number: int) -> Any:
 
 
 def to_csv(ground: Ground) -> str:
-    """One row an item, metres in the site's own frame; cells that a spreadsheet would take for formulas are quoted."""
+    """One row an item, metres in the site's own frame; cells that a spreadsheet would take for
+    formulas are quoted.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
     for t in ground.things:
-        writer.writerow(["thing", _safe(t.name), t.kind, *t.at, t.across_m, t.height_m, t.health, "", ""])
+        writer.writerow(
+            ["thing", _safe(t.name), t.kind, *t.at, t.across_m, t.height_m, t.health, "", ""]
+        )
     for h in ground.heights:
         writer.writerow(["height", "", "", *h.at, "", h.height_m, "", "", ""])
     for a in ground.areas:
@@ -318,22 +388,29 @@ def _safe(text: str) -> str:
 
 
 def _plain(text: str) -> str:
-    return text[1:] if text.startswith("'") and text[1:].startswith((*FORMULA_STARTS, "'")) else text
+    return (
+        text[1:] if text.startswith("'") and text[1:].startswith((*FORMULA_STARTS, "'")) else text
+    )
 
 
 def from_csv(raw: bytes) -> Ground:
     """Read what `to_csv` writes. Raises InputError with line and reason."""
     reader = csv.DictReader(io.StringIO(_decoded(raw)))
-    missing = [c for c in ("item", "name", "kind", "x_m", "y_m") if c not in (reader.fieldnames or ())]
+    missing = [
+        c for c in ("item", "name", "kind", "x_m", "y_m") if c not in (reader.fieldnames or ())
+    ]
     if missing:
-        raise InputError("file", f"line 1: no column {', '.join(missing)}; the first line names the columns")
+        raise InputError(
+            "file", f"line 1: no column {', '.join(missing)}; the first line names the columns"
+        )
     things, areas, heights = [], [], []
     try:
         for row in reader:
             line = reader.line_num
             try:
                 values: dict[str, Any] = {
-                    (k or "").removesuffix("_m") if k in ("x_m", "y_m") else k: v for k, v in row.items()
+                    (k or "").removesuffix("_m") if k in ("x_m", "y_m") else k: v
+                    for k, v in row.items()
                 }
                 values["name"] = _plain(str(values.get("name") or ""))
                 if row["item"] == "thing":
@@ -344,7 +421,9 @@ def from_csv(raw: bytes) -> Ground:
                     pairs = [p.split(";") for p in str(row.get("corners_m") or "").split()]
                     areas.append(area_of({**values, "sort": row["kind"], "corners": pairs}))
                 else:
-                    raise InputError("item", f"«{str(row['item'])[:20]}» is none of thing, height, area")
+                    raise InputError(
+                        "item", f"«{str(row['item'])[:20]}» is none of thing, height, area"
+                    )
             except InputError as err:
                 raise InputError("file", f"line {line}: {err.field}: {err.message}") from None
     except csv.Error as err:
@@ -353,8 +432,12 @@ def from_csv(raw: bytes) -> Ground:
 
 
 READERS: Final[Mapping[str, Callable[[bytes, Origin], Ground]]] = {
-    "gpx": from_gpx, "geojson": from_geojson, "csv": lambda raw, _: from_csv(raw),
-}  # fmt: skip
+    "gpx": from_gpx,
+    "geojson": from_geojson,
+    "csv": lambda raw, _: from_csv(raw),
+}
 WRITERS: Final[Mapping[str, Callable[[Ground, Origin, str], str]]] = {
-    "gpx": to_gpx, "geojson": to_geojson, "csv": lambda ground, _o, _n: to_csv(ground),
-}  # fmt: skip
+    "gpx": to_gpx,
+    "geojson": to_geojson,
+    "csv": lambda ground, _o, _n: to_csv(ground),
+}

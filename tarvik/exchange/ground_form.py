@@ -1,4 +1,6 @@
-"""The ground's items as plain values: points, areas, spot heights, readings, left-or-right answers."""
+"""The ground's items as plain values: points, areas, spot heights, readings, left-or-right
+answers.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,17 @@ from typing import TYPE_CHECKING, Any, Final
 from tarvik.core.errors import InputError
 from tarvik.core.rig.supports import TRUNK_M
 from tarvik.core.site.hazards import TICKS
-from tarvik.core.site.reading import PACE_M, Bearing, Reading, Side, finder, offset, pace_length, paced, tape
+from tarvik.core.site.reading import (
+    PACE_M,
+    Bearing,
+    Reading,
+    Side,
+    finder,
+    offset,
+    pace_length,
+    paced,
+    tape,
+)
 from tarvik.core.site.things import LINES, Area, Health, Kind, Sort, SpotHeight, Thing
 
 if TYPE_CHECKING:
@@ -44,7 +56,9 @@ def _number(values: Mapping[str, Any], field: str, usual: float | None = None) -
     return number
 
 
-def _one_of(values: Mapping[str, Any], field: str, kinds: type[Kind | Sort | Health], usual: str) -> Any:
+def _one_of(
+    values: Mapping[str, Any], field: str, kinds: type[Kind | Sort | Health], usual: str
+) -> Any:
     text = str(values.get(field) or usual).strip().lower()
     try:
         return kinds(text)
@@ -55,18 +69,27 @@ def _one_of(values: Mapping[str, Any], field: str, kinds: type[Kind | Sort | Hea
 def thing_of(values: Mapping[str, Any]) -> Thing:
     """A point. Raises InputError."""
     kind = _one_of(values, "kind", Kind, Kind.TREE)
-    usual = TRUNK_M if kind is Kind.TREE else 0.1 if kind in (Kind.POST, Kind.MARK, Kind.FIRE) else 0.6
+    usual = (
+        TRUNK_M if kind is Kind.TREE else 0.1 if kind in (Kind.POST, Kind.MARK, Kind.FIRE) else 0.6
+    )
     return Thing(
-        _name(values), kind, (_number(values, "x", 0.0), _number(values, "y", 0.0)), _number(values, "across_m", usual),
-        _number(values, "height_m", 0.0), _one_of(values, "health", Health, Health.SOUND), _number(values, "error_m", 0.0),
-    )  # fmt: skip
+        _name(values),
+        kind,
+        (_number(values, "x", 0.0), _number(values, "y", 0.0)),
+        _number(values, "across_m", usual),
+        _number(values, "height_m", 0.0),
+        _one_of(values, "health", Health, Health.SOUND),
+        _number(values, "error_m", 0.0),
+    )
 
 
 def area_of(values: Mapping[str, Any]) -> Area:
     """An area, or a line with a width. Raises InputError."""
     sort = _one_of(values, "sort", Sort, Sort.PAD)
     corners = values.get("corners")
-    if not isinstance(corners, list | tuple) or not all(isinstance(c, list | tuple) and len(c) == 2 for c in corners):
+    if not isinstance(corners, list | tuple) or not all(
+        isinstance(c, list | tuple) and len(c) == 2 for c in corners
+    ):
         raise InputError("corners", "give the corners as [x, y] pairs in metres")
     places = tuple((_number({"c": c[0]}, "c"), _number({"c": c[1]}, "c")) for c in corners)
     width = _number(values, "width_m", LINE_WIDTH_M if sort in LINES and len(places) < 3 else 0.0)
@@ -79,7 +102,9 @@ def height_of(values: Mapping[str, Any]) -> SpotHeight:
 
 
 def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
-    """What one row of the field book says: one reading, a finder's two, or a left-or-right answer. Raises InputError."""
+    """What one row of the field book says: one reading, a finder's two, or a left-or-right answer.
+    Raises InputError.
+    """
     way = str(values.get("way") or "tape")
     start, end = _name(values, "start"), _name(values, "end")
     if way == "tape":
@@ -87,14 +112,25 @@ def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
     if way == "finder":
         bearing = values.get("bearing_deg")
         return finder(
-            start, end, _number(values, "length_m"), None if bearing in (None, "") else _number(values, "bearing_deg")
+            start,
+            end,
+            _number(values, "length_m"),
+            None if bearing in (None, "") else _number(values, "bearing_deg"),
         )
     if way == "paces":
         return (paced(start, end, _number(values, "paces"), _pace(values)),)
     if way == "bearing":
         return (Bearing(start, end, _number(values, "bearing_deg")),)
     if way == "offset":
-        return (offset(start, end, _name(values, "point"), _number(values, "along_m"), _number(values, "right_m")),)
+        return (
+            offset(
+                start,
+                end,
+                _name(values, "point"),
+                _number(values, "along_m"),
+                _number(values, "right_m"),
+            ),
+        )
     if way == "side":
         if values.get("hand") not in ("left", "right"):
             raise InputError("hand", "say left or right")
@@ -120,12 +156,27 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
         return {"x": spot.at[0], "y": spot.at[1], "height_m": spot.height_m}
     if kind == "reading":
         readings_of(values)
-        kept = ("way", "start", "end", "point", "length_m", "bearing_deg", "paces", "pace_m", "along_m", "right_m", "hand")
+        kept = (
+            "way",
+            "start",
+            "end",
+            "point",
+            "length_m",
+            "bearing_deg",
+            "paces",
+            "pace_m",
+            "along_m",
+            "right_m",
+            "hand",
+        )
         if values.get("way") == "paces":
             values = {**values, "pace_m": round(_pace(values), 4)}
         numbers = {k for k in kept if k.endswith(("_m", "_deg")) or k == "paces"}
-        return {k: (_number(values, k) if k in numbers else str(values[k]).strip()) for k in kept
-                if values.get(k) not in (None, "")} | {"way": str(values.get("way") or "tape")}  # fmt: skip
+        return {
+            k: (_number(values, k) if k in numbers else str(values[k]).strip())
+            for k in kept
+            if values.get(k) not in (None, "")
+        } | {"way": str(values.get("way") or "tape")}
     if kind == "check":
         if values.get("key") not in {key for key, _ in TICKS}:
             raise InputError("key", "there is no such check")
@@ -143,13 +194,25 @@ def _placed(values: Mapping[str, Any]) -> dict[str, Any]:
 
 def thing_values(thing: Thing) -> dict[str, Any]:
     """A point as plain values."""
-    return {"name": thing.name, "kind": str(thing.kind), "x": thing.at[0], "y": thing.at[1], "across_m": thing.across_m,
-            "height_m": thing.height_m, "health": str(thing.health)}  # fmt: skip
+    return {
+        "name": thing.name,
+        "kind": str(thing.kind),
+        "x": thing.at[0],
+        "y": thing.at[1],
+        "across_m": thing.across_m,
+        "height_m": thing.height_m,
+        "health": str(thing.health),
+    }
 
 
 def area_values(area: Area) -> dict[str, Any]:
     """An area as plain values."""
-    return {"name": area.name, "sort": str(area.sort), "corners": [list(c) for c in area.corners], "width_m": area.width_m}
+    return {
+        "name": area.name,
+        "sort": str(area.sort),
+        "corners": [list(c) for c in area.corners],
+        "width_m": area.width_m,
+    }
 
 
 def reading_words(values: Mapping[str, Any]) -> str:
@@ -158,7 +221,10 @@ def reading_words(values: Mapping[str, Any]) -> str:
     way = values["way"]
     if way == "offset":
         hand = "right" if values["right_m"] >= 0 else "left"
-        return f"{values['point']}: {values['along_m']:g} m along {start}-{end}, {abs(values['right_m']):g} m to the {hand}"
+        return (
+            f"{values['point']}: {values['along_m']:g} m along {start}-{end}, "
+            f"{abs(values['right_m']):g} m to the {hand}"
+        )
     if way == "side":
         return f"from {start} towards {end}, {values['point']} is on the {values['hand']}"
     if way == "bearing":

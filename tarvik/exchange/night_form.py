@@ -1,6 +1,8 @@
-"""A night's needs and a course's rules as text: what the forms show and send, and as plain values for keeping.
+"""A night's needs and a course's rules as text: what the forms show and send, and as plain values
+for keeping.
 
-Each field reads what a person writes and shows it in the course's units. All faults are told at once.
+Each field reads what a person writes and shows it in the course's units. All faults are told at
+once.
 """
 
 from __future__ import annotations
@@ -60,7 +62,14 @@ class FieldError(Exception):
 
 def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str], float]:
     def read(text: str, _: Units, field: str) -> float:
-        clean = text.strip().removesuffix(unit).removesuffix("°").strip().replace(",", ".").replace("−", "-")
+        clean = (
+            text.strip()
+            .removesuffix(unit)
+            .removesuffix("°")
+            .strip()
+            .replace(",", ".")
+            .replace("−", "-")
+        )
         try:
             value = float(clean)
         except ValueError:
@@ -85,10 +94,14 @@ def _clock(text: str, _: Units, field: str) -> time:
             second=0, microsecond=0, tzinfo=None
         )
     except ValueError:
-        raise InputError(field, f"«{text.strip()[:20]}» is no time of day; write it like 21:00") from None
+        raise InputError(
+            field, f"«{text.strip()[:20]}» is no time of day; write it like 21:00"
+        ) from None
 
 
-def _choice(options: Mapping[str, str]) -> tuple[Callable[[str, Units, str], str], tuple[tuple[str, str], ...]]:
+def _choice(
+    options: Mapping[str, str],
+) -> tuple[Callable[[str, Units, str], str], tuple[tuple[str, str], ...]]:
     def read(text: str, _: Units, field: str) -> str:
         if text not in options:
             raise InputError(field, f"choose one of {', '.join(options.values())}")
@@ -123,8 +136,12 @@ def _show_bearing(value: Any, _: Units) -> str:
 
 
 _TERRAIN, _TERRAINS = _choice({t.slug: t.name for t in TERRAINS.values()})
-_STAY, _STAYS = _choice({Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"})
-_INSECT, _INSECTS = _choice({Insects.NONE.value: "none", Insects.SOME.value: "some", Insects.MANY.value: "many"})
+_STAY, _STAYS = _choice(
+    {Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"}
+)
+_INSECT, _INSECTS = _choice(
+    {Insects.NONE.value: "none", Insects.SOME.value: "some", Insects.MANY.value: "many"}
+)
 _YES_NO: Final = (("no", "no"), ("yes", "yes"))
 
 
@@ -188,7 +205,9 @@ def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> Ni
         if field is None or text == was[name]:
             continue
         try:
-            changed[name] = None if not text.strip() and not field.choices else field.read(text, units, name)
+            changed[name] = (
+                None if not text.strip() and not field.choices else field.read(text, units, name)
+            )
         except InputError as err:
             errors[name] = err.message
     default = NightNeeds()
@@ -231,11 +250,17 @@ def from_plain(kept: Mapping[str, Any], on: date | None, intent: str | None) -> 
 
 
 _HEAD, _HEADS = _choice(
-    {HeadRule.ANY.value: "any way", HeadRule.UPHILL.value: "uphill", HeadRule.AWAY.value: "away from the opening"}
+    {
+        HeadRule.ANY.value: "any way",
+        HeadRule.UPHILL.value: "uphill",
+        HeadRule.AWAY.value: "away from the opening",
+    }
 )
 _GROUND, _GROUNDS = _choice({g.slug: g.name for g in GROUNDS.values()})
 _SPARE, _SPARES = _choice({"0": "none", "1": "one bed", "2": "two beds: casualty and who sits by"})
-_NETKIND, _NETKINDS = _choice({"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"})
+_NETKIND, _NETKINDS = _choice(
+    {"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"}
+)
 
 
 def _length(least: float, most: float) -> Callable[[str, Units, str], float]:
@@ -259,18 +284,49 @@ RULE_FIELDS: Final = (
     Field("stake_depth_m", "Stakes driven", _length(0.05, 1.0), format_length, "0.20 m"),
     Field("guy_mm", "Guys, thickness in mm", _number(1, 12, "mm"), _plain, "3"),
     Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
-    *(Field(f"house_{name}", HOUSE_TITLES[name], _house(name), _text, "", choices) for name, choices in HOUSE_CHOICES.items()),
+    *(
+        Field(f"house_{name}", HOUSE_TITLES[name], _house(name), _text, "", choices)
+        for name, choices in HOUSE_CHOICES.items()
+    ),
     Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
-    Field("ground_fall_zone", "From dead trees, in their heights", _number(1, 3, "heights"), _plain, "1.5"),
+    Field(
+        "ground_fall_zone",
+        "From dead trees, in their heights",
+        _number(1, 3, "heights"),
+        _plain,
+        "1.5",
+    ),
     Field("ground_water_m", "From water", _length(0.0, 500.0), format_length, "30 m"),
     Field("ground_path_m", "From paths", _length(0.0, 500.0), format_length, "5 m"),
-    Field("ground_fire_ring_m", "Clear ring round a fire", _length(1.0, 20.0), format_length, "3 m"),
-    Field("ground_steep_deg", "Steepest ground to lie on, degrees", _number(1, 30, "degrees"), _plain, "8"),
+    Field(
+        "ground_fire_ring_m", "Clear ring round a fire", _length(1.0, 20.0), format_length, "3 m"
+    ),
+    Field(
+        "ground_steep_deg",
+        "Steepest ground to lie on, degrees",
+        _number(1, 30, "degrees"),
+        _plain,
+        "8",
+    ),
     Field("plan_leaders_apart", "Leaders and students sleep apart", _yes, _show_yes, "", _YES_NO),
-    Field("plan_adults_apart", "Adults and under-age people sleep apart", _yes, _show_yes, "", _YES_NO),
+    Field(
+        "plan_adults_apart", "Adults and under-age people sleep apart", _yes, _show_yes, "", _YES_NO
+    ),
     Field("plan_patrols_apart", "Patrols sleep apart", _yes, _show_yes, "", _YES_NO),
-    Field("plan_age_gap", "Most years between under-age people who share", _number(0, 20, "years"), _plain, "any"),
-    Field("plan_earshot_m", "Novices within so far of a leader", _length(0.0, 500.0), format_length, "20 m"),
+    Field(
+        "plan_age_gap",
+        "Most years between under-age people who share",
+        _number(0, 20, "years"),
+        _plain,
+        "any",
+    ),
+    Field(
+        "plan_earshot_m",
+        "Novices within so far of a leader",
+        _length(0.0, 500.0),
+        format_length,
+        "20 m",
+    ),
     Field("plan_gap_m", "Walking gap between shelters", _length(0.0, 20.0), format_length, "0.8 m"),
     Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
@@ -282,19 +338,37 @@ RULE_FIELDS: Final = (
 )
 RULES_BY_NAME: Final = {f.name: f for f in RULE_FIELDS}
 RULE_DEFAULTS: Final[Mapping[str, Any]] = {
-    "head": "any", "gear_in": False, "ground": "turf", "stake_depth_m": Holding().stake_depth_m, "guy_mm": Holding().guy_mm,
-    **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()}, "may_cut": False,
+    "head": "any",
+    "gear_in": False,
+    "ground": "turf",
+    "stake_depth_m": Holding().stake_depth_m,
+    "guy_mm": Holding().guy_mm,
+    **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()},
+    "may_cut": False,
     **{f"ground_{name}": value for name, value in asdict(USUAL).items()},
-    "plan_leaders_apart": True, "plan_adults_apart": True, "plan_patrols_apart": False, "plan_age_gap": None,
-    "plan_earshot_m": EARSHOT_M, "plan_gap_m": GAP_M, "plan_spare_beds": "0", "plan_join_lines": True, "plan_buttons": True,
-    "ridge_mm": Holding().ridge_mm, "net_kind": "", "net_length_m": 2.0, "net_width_m": 0.8, "net_height_m": 1.1,
-}  # fmt: skip
+    "plan_leaders_apart": True,
+    "plan_adults_apart": True,
+    "plan_patrols_apart": False,
+    "plan_age_gap": None,
+    "plan_earshot_m": EARSHOT_M,
+    "plan_gap_m": GAP_M,
+    "plan_spare_beds": "0",
+    "plan_join_lines": True,
+    "plan_buttons": True,
+    "ridge_mm": Holding().ridge_mm,
+    "net_kind": "",
+    "net_length_m": 2.0,
+    "net_width_m": 0.8,
+    "net_height_m": 1.1,
+}
 
 
 def rules_shown(kept: Mapping[str, Any], units: Units) -> dict[str, str]:
     """A course's rules as text."""
     values = {**RULE_DEFAULTS, **kept}
-    return {f.name: "" if values[f.name] is None else f.show(values[f.name], units) for f in RULE_FIELDS}
+    return {
+        f.name: "" if values[f.name] is None else f.show(values[f.name], units) for f in RULE_FIELDS
+    }
 
 
 def read_rule(name: str, text: str, units: Units) -> Any:
@@ -302,7 +376,11 @@ def read_rule(name: str, text: str, units: Units) -> Any:
     if name not in RULES_BY_NAME:
         raise InputError(name, "there is no such rule")
     field = RULES_BY_NAME[name]
-    return RULE_DEFAULTS[name] if not text.strip() and not field.choices else field.read(text, units, name)
+    return (
+        RULE_DEFAULTS[name]
+        if not text.strip() and not field.choices
+        else field.read(text, units, name)
+    )
 
 
 def lying_of(kept: Mapping[str, Any]) -> Lying:
@@ -314,7 +392,12 @@ def lying_of(kept: Mapping[str, Any]) -> Lying:
 def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
     """What the course's stakes and cords hold; a site's own ground goes before the course's."""
     values = {**RULE_DEFAULTS, **kept}
-    return Holding(ground_named(ground or values["ground"]), values["stake_depth_m"], values["guy_mm"], values["ridge_mm"])
+    return Holding(
+        ground_named(ground or values["ground"]),
+        values["stake_depth_m"],
+        values["guy_mm"],
+        values["ridge_mm"],
+    )
 
 
 def house_of(kept: Mapping[str, Any]) -> House:
@@ -335,18 +418,27 @@ def ground_rules_of(kept: Mapping[str, Any]) -> GroundRules:
 
 
 def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
-    """What the course holds to when beds are given out. `pairs` in the rules: [kind, one, two] with kind never or always."""
+    """What the course holds to when beds are given out. `pairs` in the rules: [kind, one, two] with
+    kind never or always.
+    """
     values = {**RULE_DEFAULTS, **kept}
     gap = values["plan_age_gap"]
-    pairs = [(str(k), min(int(a), int(b)), max(int(a), int(b))) for k, a, b in kept.get("pairs", [])]
+    pairs = [
+        (str(k), min(int(a), int(b)), max(int(a), int(b))) for k, a, b in kept.get("pairs", [])
+    ]
     return PlanRules(
-        leaders_apart=values["plan_leaders_apart"], adults_apart=values["plan_adults_apart"],
-        age_gap=None if gap is None else int(gap), patrols_apart=values["plan_patrols_apart"],
-        earshot_m=values["plan_earshot_m"], gap_m=values["plan_gap_m"], spare_beds=int(values["plan_spare_beds"]),
-        join_lines=values["plan_join_lines"], buttons=values["plan_buttons"],
+        leaders_apart=values["plan_leaders_apart"],
+        adults_apart=values["plan_adults_apart"],
+        age_gap=None if gap is None else int(gap),
+        patrols_apart=values["plan_patrols_apart"],
+        earshot_m=values["plan_earshot_m"],
+        gap_m=values["plan_gap_m"],
+        spare_beds=int(values["plan_spare_beds"]),
+        join_lines=values["plan_join_lines"],
+        buttons=values["plan_buttons"],
         never=frozenset((a, b) for k, a, b in pairs if k == "never"),
         always=frozenset((a, b) for k, a, b in pairs if k == "always"),
-    )  # fmt: skip
+    )
 
 
 def net_of(kept: Mapping[str, Any]) -> Net | None:
@@ -354,4 +446,9 @@ def net_of(kept: Mapping[str, Any]) -> Net | None:
     values = {**RULE_DEFAULTS, **kept}
     if not values["net_kind"]:
         return None
-    return Net(NetKind(values["net_kind"]), values["net_length_m"], values["net_width_m"], values["net_height_m"])
+    return Net(
+        NetKind(values["net_kind"]),
+        values["net_length_m"],
+        values["net_width_m"],
+        values["net_height_m"],
+    )

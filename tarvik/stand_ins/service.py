@@ -1,6 +1,8 @@
-"""The simulated forecast service, hand wind meter and range-and-bearing finder, answering on loopback like real ones.
+"""The simulated forecast service, hand wind meter and range-and-bearing finder, answering on
+loopback like real ones.
 
-`fault` makes the service fail on purpose: slow, down, garbage, cut, gap, twice, fahrenheit, kmh, zone, empty.
+`fault` makes the service fail on purpose: slow, down, garbage, cut, gap, twice, fahrenheit, kmh,
+zone, empty.
 """
 
 from __future__ import annotations
@@ -35,7 +37,9 @@ SLOW_S = 4.0
 
 def _form(story: str, seed: int, start: datetime) -> dict[str, Any]:
     hours = hours_of(story, seed, start)
-    return as_form(Forecast(tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast «{story}»"))
+    return as_form(
+        Forecast(tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast «{story}»")
+    )
 
 
 def _spoilt(form: dict[str, Any], fault: str) -> dict[str, Any]:
@@ -48,10 +52,15 @@ def _spoilt(form: dict[str, Any], fault: str) -> dict[str, Any]:
     elif fault == "fahrenheit":
         form["hours"] = [{**h, "temp_c": round(fahrenheit(h["temp_c"]), 1)} for h in hours]
     elif fault == "kmh":
-        form["hours"] = [{**h, "wind_m_s": h["wind_m_s"] * 3.6, "gust_m_s": h["gust_m_s"] * 3.6} for h in hours]
+        form["hours"] = [
+            {**h, "wind_m_s": h["wind_m_s"] * 3.6, "gust_m_s": h["gust_m_s"] * 3.6} for h in hours
+        ]
     elif fault == "zone":
         there = timezone(timedelta(hours=5, minutes=30))
-        form["hours"] = [{**h, "time": datetime.fromisoformat(h["time"]).astimezone(there).isoformat()} for h in hours]
+        form["hours"] = [
+            {**h, "time": datetime.fromisoformat(h["time"]).astimezone(there).isoformat()}
+            for h in hours
+        ]
     elif fault == "empty":
         form["hours"] = []
     return form
@@ -62,7 +71,9 @@ def create_service() -> FastAPI:
     app = FastAPI(title="Simulated weather", docs_url=None, redoc_url=None, openapi_url=None)
 
     @app.get("/forecast")
-    async def forecast(story: str = "front", seed: int = 1, start: str = "", fault: str = "") -> Response:
+    async def forecast(
+        story: str = "front", seed: int = 1, start: str = "", fault: str = ""
+    ) -> Response:
         """Hours of a story from `start` (18 o'clock UTC of today when it names none)."""
         if story not in STORIES:
             raise HTTPException(404, f"no story {story}")
@@ -76,21 +87,30 @@ def create_service() -> FastAPI:
             begin = datetime.fromisoformat(start) if start else datetime.now(UTC).replace(hour=18)
         except ValueError:
             raise HTTPException(422, "start is no time") from None
-        form = _spoilt(_form(story, seed, begin if begin.tzinfo else begin.replace(tzinfo=UTC)), fault)
+        form = _spoilt(
+            _form(story, seed, begin if begin.tzinfo else begin.replace(tzinfo=UTC)), fault
+        )
         text = json.dumps(form)
-        return Response(text[: len(text) // 2] if fault == "cut" else text, media_type="application/json")
+        return Response(
+            text[: len(text) // 2] if fault == "cut" else text, media_type="application/json"
+        )
 
     @app.get("/wind-meter")
     def wind_meter(seed: int = 1, mean: float = 3.0) -> JSONResponse:
         """What the meter shows now."""
         second = int(time.time())
         return JSONResponse(
-            {"at": datetime.now(UTC).isoformat(), "wind_m_s": meter_reading(seed, second, min(max(mean, 0.0), 40.0))}
+            {
+                "at": datetime.now(UTC).isoformat(),
+                "wind_m_s": meter_reading(seed, second, min(max(mean, 0.0), 40.0)),
+            }
         )
 
     @app.websocket("/finder")
     async def finder(socket: WebSocket, seed: int = 1, every_s: float = FINDER_EVERY_S) -> None:
-        """The range-and-bearing finder: a shot every few seconds at the next thing round about, until one hangs up."""
+        """The range-and-bearing finder: a shot every few seconds at the next thing round about,
+        until one hangs up.
+        """
         await socket.accept()
         try:
             for shot in finder_shots(seed):
@@ -106,7 +126,9 @@ def create_service() -> FastAPI:
 def start_service(port: int) -> tuple[str, Callable[[], None]]:
     """Start the service on loopback in a thread. Returns its address and what stops it."""
     server = uvicorn.Server(
-        uvicorn.Config(create_service(), host="127.0.0.1", port=port, log_level="critical", access_log=False)
+        uvicorn.Config(
+            create_service(), host="127.0.0.1", port=port, log_level="critical", access_log=False
+        )
     )
     thread = threading.Thread(target=server.run, daemon=True, name="stand-ins")
     thread.start()

@@ -1,4 +1,6 @@
-"""Plausible weather, seeded: an hourly story of a few days. Invented, for practice; no forecast of anything."""
+"""Plausible weather, seeded: an hourly story of a few days. Invented, for practice; no forecast of
+anything.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,8 @@ STORIES: Final = {
 }
 HOURS: Final = 96
 FRONT_AT_H: Final = 27
-"""Hours from the story's start, a midnight, to the front: three o'clock of the night that follows."""
+"""Hours from the story's start, a midnight, to the front: three o'clock of the night that follows.
+"""
 
 
 def _base(story: str) -> tuple[float, float, float, float, float, float]:
@@ -36,7 +39,9 @@ def _base(story: str) -> tuple[float, float, float, float, float, float]:
 
 
 def hours_of(story: str, seed: int, start: datetime, hours: int = HOURS) -> list[Hour]:
-    """The story's hours from `start` (UTC). The same seed tells the same story. Raises KeyError for an unknown story."""
+    """The story's hours from `start` (UTC). The same seed tells the same story. Raises KeyError for
+    an unknown story.
+    """
     rng = random.Random(f"{story}:{seed}")  # noqa: S311
     mean, swing, gap, wind, way, cloud = _base(story)
     drift = rng.uniform(-0.8, 0.8)
@@ -50,12 +55,21 @@ def hours_of(story: str, seed: int, start: datetime, hours: int = HOURS) -> list
         at = first + timedelta(hours=h)
         noise = 0.8 * noise + rng.gauss(0, 0.35)
         temp = mean + drift + swing * math.cos((at.hour - 15) / 24 * 2 * math.pi) + 0.4 * noise
-        speed, rain, bearing, clouds = wind * (1 + 0.12 * noise), 0.0, way + 12 * noise, cloud + 8 * noise
+        speed, rain, bearing, clouds = (
+            wind * (1 + 0.12 * noise),
+            0.0,
+            way + 12 * noise,
+            cloud + 8 * noise,
+        )
         if story == "front":
             near = math.exp(-(((h - front) / 3.5) ** 2))
             after = 1 / (1 + math.exp(-(h - front) / 1.5))
             rain = max(0.0, 5.5 * near * (1 + 0.15 * noise) - 0.15)
-            speed = wind * (1 + 1.5 * near + 0.5 * after * math.exp(-max(h - front, 0) / 18)) * (1 + 0.08 * noise)
+            speed = (
+                wind
+                * (1 + 1.5 * near + 0.5 * after * math.exp(-max(h - front, 0) / 18))
+                * (1 + 0.08 * noise)
+            )
             bearing = way + 95 * after + 6 * noise
             temp -= 4.0 * after
             clouds = 70 + 30 * near - 35 * after * (1 - near)
@@ -84,7 +98,9 @@ def hours_of(story: str, seed: int, start: datetime, hours: int = HOURS) -> list
 
 
 def meter_reading(seed: int, second: int, mean_m_s: float) -> float:
-    """What a hand wind meter shows in one second: gusts and lulls about a mean, steady within a few seconds."""
+    """What a hand wind meter shows in one second: gusts and lulls about a mean, steady within a few
+    seconds.
+    """
     total = 0.0
     for period, share in ((47, 0.22), (13, 0.2), (5, 0.14), (2, 0.08)):
         rng = random.Random(f"{seed}:{period}:{second // period}")  # noqa: S311
@@ -95,12 +111,16 @@ def meter_reading(seed: int, second: int, mean_m_s: float) -> float:
 
 
 def finder_shots(seed: int, shots: int = 200) -> Iterator[dict[str, float]]:
-    """What a range-and-bearing finder shows, shot after shot, turned once round among invented things: range in metres with
-    a few centimetres of error, bearing in degrees with a degree or two.
+    """What a range-and-bearing finder shows, shot after shot, turned once round among invented
+    things: range in metres with a few centimetres of error, bearing in degrees with a degree or
+    two.
     """
     dice = random.Random(f"finder:{seed}")  # noqa: S311
     for shot in range(shots):
         bearing = (shot * 31.0 + dice.uniform(-8, 8)) % 360
         far = dice.uniform(3, 28)
-        yield {"shot": shot + 1, "range_m": round(far + dice.gauss(0, 0.05), 2),
-               "bearing_deg": round((bearing + dice.gauss(0, 1.0)) % 360, 1)}  # fmt: skip
+        yield {
+            "shot": shot + 1,
+            "range_m": round(far + dice.gauss(0, 0.05), 2),
+            "bearing_deg": round((bearing + dice.gauss(0, 1.0)) % 360, 1),
+        }

@@ -1,1 +1,3 @@
-"""Storage: SQLAlchemy models, migrations, the local PostgreSQL server, and what the screens read and write."""
+"""Storage: SQLAlchemy models, migrations, the local PostgreSQL server, and what the screens read
+and write.
+"""

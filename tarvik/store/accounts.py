@@ -1,7 +1,7 @@
 """Providers, people who sign in, and what they may do in a course.
 
-Passwords are kept as Argon2id hashes (argon2-cffi, its RFC 9106 low-memory profile); of every token only a SHA-256 hash is
-kept, so that a copy of the database opens nothing.
+Passwords are kept as Argon2id hashes (argon2-cffi, its RFC 9106 low-memory profile); of every token
+only a SHA-256 hash is kept, so that a copy of the database opens nothing.
 """
 
 from __future__ import annotations
@@ -21,7 +21,18 @@ from sqlalchemy import delete, func, or_, select
 
 from tarvik.core.errors import InputError
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Account, Attempt, Course, Invitation, Mail, Membership, OneTime, Provider, SignIn, now
+from tarvik.store.models import (
+    Account,
+    Attempt,
+    Course,
+    Invitation,
+    Mail,
+    Membership,
+    OneTime,
+    Provider,
+    SignIn,
+    now,
+)
 from tarvik.store.scope import current
 
 if TYPE_CHECKING:
@@ -45,12 +56,31 @@ TRIES_WITHIN: Final = timedelta(minutes=15)
 """Failed tries at one address, or from one place, before it has to wait."""
 PLACE_TRIES: Final = 60
 COMMON: Final = frozenset(
-    ("password1234", "passwordpassword", "123456789012", "1234567890123", "qwertyuiop12", "qwertyuiopas", "letmeinletmein",
-     "iloveyou1234", "adminadminadmin", "welcome12345", "abcdefghijkl", "aaaaaaaaaaaa", "111111111111", "000000000000",
-     "tarviktarvik", "administrator", "changemechangeme", "correcthorsebatterystaple")
-)  # fmt: skip
+    (
+        "password1234",
+        "passwordpassword",
+        "123456789012",
+        "1234567890123",
+        "qwertyuiop12",
+        "qwertyuiopas",
+        "letmeinletmein",
+        "iloveyou1234",
+        "adminadminadmin",
+        "welcome12345",
+        "abcdefghijkl",
+        "aaaaaaaaaaaa",
+        "111111111111",
+        "000000000000",
+        "tarviktarvik",
+        "administrator",
+        "changemechangeme",
+        "correcthorsebatterystaple",
+    )
+)
 _HASHER: Final = PasswordHasher.from_parameters(RFC_9106_LOW_MEMORY)
-_EMAIL: Final = re.compile(r"[^@\s\x00-\x1f,;<>\"']{1,64}@[^@\s\x00-\x1f,;<>\"']{1,189}\.[^@\s.,;<>\"']{2,}")
+_EMAIL: Final = re.compile(
+    r"[^@\s\x00-\x1f,;<>\"']{1,64}@[^@\s\x00-\x1f,;<>\"']{1,189}\.[^@\s.,;<>\"']{2,}"
+)
 
 
 class Role(IntEnum):
@@ -103,12 +133,21 @@ def clean_email(text: str) -> str:
 def checked_password(text: str, email: str = "") -> str:
     """A password good enough. Raises InputError."""
     if len(text) < PASSWORD_LEAST:
-        raise InputError("password", f"{len(text)} letters are too few; at least {PASSWORD_LEAST}, such as four words")
+        raise InputError(
+            "password",
+            f"{len(text)} letters are too few; at least {PASSWORD_LEAST}, such as four words",
+        )
     if len(text) > PASSWORD_MOST:
         raise InputError("password", f"{len(text)} letters are too many; at most {PASSWORD_MOST}")
     plain = text.lower().replace(" ", "")
-    if plain in COMMON or len(set(plain)) < 4 or (email and plain in (email, email.split("@", maxsplit=1)[0])):
-        raise InputError("password", "this one is guessed at once; take four words that do not belong together")
+    if (
+        plain in COMMON
+        or len(set(plain)) < 4
+        or (email and plain in (email, email.split("@", maxsplit=1)[0]))
+    ):
+        raise InputError(
+            "password", "this one is guessed at once; take four words that do not belong together"
+        )
     return text
 
 
@@ -120,7 +159,9 @@ def _clean_name(name: str, what: str = "name", most: int = 80) -> str:
 
 
 def home_provider(session: Session) -> int:
-    """The provider a new course belongs to: the asker's, else the server's only or first one, made when there is none."""
+    """The provider a new course belongs to: the asker's, else the server's only or first one, made
+    when there is none.
+    """
     scope = current()
     if scope is not None and scope.provider_id:
         return scope.provider_id
@@ -143,14 +184,21 @@ def new_provider(session: Session, name: str, *, demo: bool = False) -> Provider
 
 def new_account(
     session: Session, provider_id: int, email: str, name: str, password: str, *, owner: bool = False
-) -> Account:  # fmt: skip
+) -> Account:
     """Make an account. Raises InputError."""
     clean = clean_email(email)
     checked_password(password, clean)
     if session.scalar(select(Account.id).where(Account.email == clean)) is not None:
-        raise InputError("email", "somebody has an account with this address already; sign in, or choose a new password")
+        raise InputError(
+            "email",
+            "somebody has an account with this address already; sign in, or choose a new password",
+        )
     made = Account(
-        provider_id=provider_id, email=clean, name=_clean_name(name), password_hash=_HASHER.hash(password), owner=owner
+        provider_id=provider_id,
+        email=clean,
+        name=_clean_name(name),
+        password_hash=_HASHER.hash(password),
+        owner=owner,
     )
     session.add(made)
     session.flush()
@@ -174,7 +222,11 @@ def matches(password_hash: str, password: str) -> bool:
 def tried_too_often(session: Session, who: str, most: int = TRIES) -> bool:
     """Whether so many tries failed lately."""
     since = now() - TRIES_WITHIN
-    query = select(func.count()).select_from(Attempt).where(Attempt.who == hashed(who), Attempt.at > since)
+    query = (
+        select(func.count())
+        .select_from(Attempt)
+        .where(Attempt.who == hashed(who), Attempt.at > since)
+    )
     return (session.scalar(query) or 0) >= most
 
 
@@ -188,7 +240,9 @@ def note_try(session: Session, *who: str) -> None:
 def check_sign_in(session: Session, email: str, password: str, place: str) -> Account | None:
     """The account, None for a wrong address or password. Raises TooManyTriesError."""
     address = email.strip().lower()[:254]
-    if tried_too_often(session, "to " + address) or tried_too_often(session, "from " + place, PLACE_TRIES):
+    if tried_too_often(session, "to " + address) or tried_too_often(
+        session, "from " + place, PLACE_TRIES
+    ):
         raise TooManyTriesError
     found = session.scalars(select(Account).where(Account.email == address)).one_or_none()
     good = matches(found.password_hash if found else _nobodys_hash(), password)
@@ -205,7 +259,14 @@ def sign_in(session: Session, account: Account, agent: str = "") -> str:
     """Let a browser in: its token."""
     token = secrets.token_urlsafe(32)
     session.execute(delete(SignIn).where(SignIn.ends_at < now()))
-    session.add(SignIn(account_id=account.id, token_hash=hashed(token), ends_at=now() + LONGEST, agent=agent[:120]))
+    session.add(
+        SignIn(
+            account_id=account.id,
+            token_hash=hashed(token),
+            ends_at=now() + LONGEST,
+            agent=agent[:120],
+        )
+    )
     session.flush()
     return token
 
@@ -244,7 +305,9 @@ def sign_ins(session: Session, account_id: int) -> Sequence[SignIn]:
     return session.scalars(query.order_by(SignIn.seen_at.desc())).all()
 
 
-def change_password(session: Session, account: Account, old: str, new: str, keep: str | None) -> None:
+def change_password(
+    session: Session, account: Account, old: str, new: str, keep: str | None
+) -> None:
     """Change a password; every other browser is signed out. Raises InputError."""
     if tried_too_often(session, "to " + account.email):
         raise TooManyTriesError
@@ -260,15 +323,23 @@ def change_password(session: Session, account: Account, old: str, new: str, keep
 def _one_time(session: Session, purpose: str, account_id: int | None, lasts: timedelta) -> str:
     token = secrets.token_urlsafe(32)
     same = OneTime.account_id.is_(None) if account_id is None else OneTime.account_id == account_id
-    session.execute(delete(OneTime).where(or_(OneTime.ends_at < now(), (OneTime.purpose == purpose) & same)))
-    session.add(OneTime(account_id=account_id, purpose=purpose, token_hash=hashed(token), ends_at=now() + lasts))
+    session.execute(
+        delete(OneTime).where(or_(OneTime.ends_at < now(), (OneTime.purpose == purpose) & same))
+    )
+    session.add(
+        OneTime(
+            account_id=account_id, purpose=purpose, token_hash=hashed(token), ends_at=now() + lasts
+        )
+    )
     session.flush()
     return token
 
 
 def find_one_time(session: Session, purpose: str, token: str) -> OneTime:
     """A link that works once, if it still does. Raises NotFoundError."""
-    query = select(OneTime).where(OneTime.purpose == purpose, OneTime.token_hash == hashed(token), OneTime.ends_at > now())
+    query = select(OneTime).where(
+        OneTime.purpose == purpose, OneTime.token_hash == hashed(token), OneTime.ends_at > now()
+    )
     found = session.scalars(query.with_for_update()).one_or_none()
     if found is None:
         raise NotFoundError("this link was used already, or its time is over; ask for a new one")
@@ -276,23 +347,34 @@ def find_one_time(session: Session, purpose: str, token: str) -> OneTime:
 
 
 def ask_reset(session: Session, email: str, address: str, place: str) -> None:
-    """Write a letter with a link to choose a new password, when there is such an account. It never tells whether."""
+    """Write a letter with a link to choose a new password, when there is such an account. It never
+    tells whether.
+    """
     if tried_too_often(session, "reset " + place, PLACE_TRIES):
         raise TooManyTriesError
     note_try(session, "reset " + place)
-    found = session.scalars(select(Account).where(Account.email == email.strip().lower()[:254])).one_or_none()
+    found = session.scalars(
+        select(Account).where(Account.email == email.strip().lower()[:254])
+    ).one_or_none()
     if found is not None and not tried_too_often(session, "reset to " + found.email):
         note_try(session, "reset to " + found.email)
         token = _one_time(session, "reset", found.id, RESET_LASTS)
         post(
-            session, found.provider_id, found.email, "Choose a new password",
-            f"Hello {found.name},\n\nsomebody, hopefully you, asked to choose a new password.\n\n{address}/reset/{token}\n\n"
-            "The link works once, for an hour. If it was not you, do nothing: your password stays as it is.",
-        )  # fmt: skip
+            session,
+            found.provider_id,
+            found.email,
+            "Choose a new password",
+            f"Hello {found.name},\n\nsomebody, hopefully you, asked to choose a new "
+            f"password.\n\n{address}/reset/{token}\n\n"
+            "The link works once, for an hour. If it was not you, do nothing: your password "
+            "stays as it is.",
+        )
 
 
 def reset_password(session: Session, token: str, new: str) -> Account:
-    """Choose a new password by a link; every browser is signed out. Raises InputError, NotFoundError."""
+    """Choose a new password by a link; every browser is signed out. Raises InputError,
+    NotFoundError.
+    """
     found = find_one_time(session, "reset", token)
     account = session.get(Account, found.account_id or 0)
     if account is None:
@@ -311,7 +393,9 @@ def setup_token(session: Session) -> str | None:
     return _one_time(session, "setup", None, SETUP_LASTS)
 
 
-def set_up(session: Session, token: str, provider: str, name: str, email: str, password: str) -> Account:
+def set_up(
+    session: Session, token: str, provider: str, name: str, email: str, password: str
+) -> Account:
     """Make the first provider and its owner. Raises InputError, NotFoundError."""
     found = find_one_time(session, "setup", token)
     if session.scalar(select(func.count()).select_from(Account)):
@@ -338,7 +422,9 @@ def letters(session: Session, provider_id: int, most: int = 100) -> Sequence[Mai
 
 
 def role_in(session: Session, account: Account, course_id: int) -> Role | None:
-    """What an account may do in a course; None for a course of another provider or one it is not part of."""
+    """What an account may do in a course; None for a course of another provider or one it is not
+    part of.
+    """
     course = session.get(Course, course_id)
     if course is None or course.provider_id != account.provider_id:
         return None
@@ -350,19 +436,27 @@ def role_in(session: Session, account: Account, course_id: int) -> Role | None:
 
 def courses_of(session: Session, account: Account) -> Sequence[Course]:
     """The undeleted courses an account is part of, the newest first."""
-    query = select(Course).where(Course.deleted_at.is_(None), Course.provider_id == account.provider_id)
+    query = select(Course).where(
+        Course.deleted_at.is_(None), Course.provider_id == account.provider_id
+    )
     if not account.owner:
-        query = query.where(Course.id.in_(select(Membership.course_id).where(Membership.account_id == account.id)))
+        query = query.where(
+            Course.id.in_(select(Membership.course_id).where(Membership.account_id == account.id))
+        )
     return session.scalars(query.order_by(Course.id.desc())).all()
 
 
 def team(session: Session, course_id: int) -> Sequence[Membership]:
     """Who is on a course's team."""
-    return session.scalars(select(Membership).where(Membership.course_id == course_id).order_by(Membership.account_id)).all()
+    return session.scalars(
+        select(Membership).where(Membership.course_id == course_id).order_by(Membership.account_id)
+    ).all()
 
 
 def set_role(session: Session, course_id: int, account_id: int, role: Role | None) -> None:
-    """Give somebody of the same provider a role in a course, or take it away. The last owner stays. Raises InputError."""
+    """Give somebody of the same provider a role in a course, or take it away. The last owner stays.
+    Raises InputError.
+    """
     course, account = session.get(Course, course_id), session.get(Account, account_id)
     if course is None or account is None or course.provider_id != account.provider_id:
         raise NotFoundError("there is no such person here")
@@ -372,9 +466,13 @@ def set_role(session: Session, course_id: int, account_id: int, role: Role | Non
         .with_for_update(of=Membership)
     ).one_or_none()
     if member is not None and member.role == "owner" and role is not Role.OWNER:
-        others = [m for m in team(session, course_id) if m.role == "owner" and m.account_id != account_id]
+        others = [
+            m for m in team(session, course_id) if m.role == "owner" and m.account_id != account_id
+        ]
         if not others:
-            raise InputError("role", "a course keeps at least one owner; make somebody else owner first")
+            raise InputError(
+                "role", "a course keeps at least one owner; make somebody else owner first"
+            )
     if role is None:
         if member is not None:
             session.delete(member)
@@ -385,19 +483,42 @@ def set_role(session: Session, course_id: int, account_id: int, role: Role | Non
     session.flush()
 
 
-def invite(session: Session, provider_id: int, course_id: int | None, email: str, role: Role, address: str, by: str) -> None:
-    """Invite somebody by letter; who has an account with the provider joins at once. Raises InputError."""
+def invite(
+    session: Session,
+    provider_id: int,
+    course_id: int | None,
+    email: str,
+    role: Role,
+    address: str,
+    by: str,
+) -> None:
+    """Invite somebody by letter; who has an account with the provider joins at once. Raises
+    InputError.
+    """
     clean = clean_email(email)
     known = session.scalars(select(Account).where(Account.email == clean)).one_or_none()
     if known is not None and known.provider_id == provider_id and course_id is not None:
         set_role(session, course_id, known.id, role)
         return
     token = secrets.token_urlsafe(32)
-    session.execute(delete(Invitation).where(
-        or_(Invitation.ends_at < now(), (Invitation.email == clean) & (Invitation.course_id == course_id))
-    ))  # fmt: skip
-    session.add(Invitation(provider_id=provider_id, course_id=course_id, email=clean, role=role.word,
-                           token_hash=hashed(token), ends_at=now() + INVITED_LASTS))  # fmt: skip
+    session.execute(
+        delete(Invitation).where(
+            or_(
+                Invitation.ends_at < now(),
+                (Invitation.email == clean) & (Invitation.course_id == course_id),
+            )
+        )
+    )
+    session.add(
+        Invitation(
+            provider_id=provider_id,
+            course_id=course_id,
+            email=clean,
+            role=role.word,
+            token_hash=hashed(token),
+            ends_at=now() + INVITED_LASTS,
+        )
+    )
     post(
         session,
         provider_id,
@@ -416,10 +537,14 @@ def invitations(session: Session, course_id: int) -> Sequence[Invitation]:
 
 def find_invitation(session: Session, token: str) -> Invitation:
     """An invitation that still stands. Raises NotFoundError."""
-    query = select(Invitation).where(Invitation.token_hash == hashed(token), Invitation.ends_at > now())
+    query = select(Invitation).where(
+        Invitation.token_hash == hashed(token), Invitation.ends_at > now()
+    )
     found = session.scalars(query.with_for_update()).one_or_none()
     if found is None:
-        raise NotFoundError("this invitation was taken up or taken back, or its week is over; ask for a new one")
+        raise NotFoundError(
+            "this invitation was taken up or taken back, or its week is over; ask for a new one"
+        )
     return found
 
 

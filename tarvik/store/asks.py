@@ -1,4 +1,6 @@
-"""What a leader asks of a night's plan, kept: order of the aims, locks, who is late; named plans; the jobs of the workers."""
+"""What a leader asks of a night's plan, kept: order of the aims, locks, who is late; named plans;
+the jobs of the workers.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,13 @@ KINDS: Final = ("plan", "why", "slack", "evening", "mishap")
 OPEN: Final = ("waiting", "running")
 MOST_NAMED: Final = 20
 NO_LOCKS: Final[Mapping[str, Any]] = {"people": [], "standing": [], "unused": []}
-EVENING: Final[Mapping[str, Any]] = {"arrival": "17:30", "mallets": 2, "late": {}, "gone": [], "done": []}
+EVENING: Final[Mapping[str, Any]] = {
+    "arrival": "17:30",
+    "mallets": 2,
+    "late": {},
+    "gone": [],
+    "done": [],
+}
 
 
 def of_night(session: Session, night_id: int, *, lock: bool = False) -> NightPlan:
@@ -60,7 +68,9 @@ def set_asked(session: Session, night_id: int, changes: Mapping[str, Any]) -> No
 
 
 def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool:
-    """Fix a person to the bed, a shelter where it stands, or a sheet to the bag; or let it go. Returns whether it is fixed."""
+    """Fix a person to the bed, a shelter where it stands, or a sheet to the bag; or let it go.
+    Returns whether it is fixed.
+    """
     if kind not in NO_LOCKS:
         raise InputError("lock", f"«{kind[:20]}» is none of {', '.join(NO_LOCKS)}")
     row = of_night(session, night_id, lock=True)
@@ -73,7 +83,9 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     return fixed
 
 
-def keep_found(session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]) -> None:
+def keep_found(
+    session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]
+) -> None:
     """Keep what was worked out about a night's choices as they were at a step."""
     row = of_night(session, night_id, lock=True)
     row.found = {**(row.found or {}), kind: {"step": step, **found}}
@@ -82,7 +94,9 @@ def keep_found(session: Session, night_id: int, kind: str, step: int, found: Map
 
 def named(session: Session, night_id: int) -> Sequence[NamedPlan]:
     """Plans kept under names, the oldest first."""
-    return session.scalars(select(NamedPlan).where(NamedPlan.night_id == night_id).order_by(NamedPlan.id)).all()
+    return session.scalars(
+        select(NamedPlan).where(NamedPlan.night_id == night_id).order_by(NamedPlan.id)
+    ).all()
 
 
 def keep_as(session: Session, night: Night, name: str) -> NamedPlan:
@@ -136,7 +150,9 @@ def drop_named(session: Session, night_id: int, plan_id: int) -> None:
 
 
 def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any]) -> PlanJob:
-    """A job for the workers. One of a kind for a night at a time: an older one that is not done is called off."""
+    """A job for the workers. One of a kind for a night at a time: an older one that is not done is
+    called off.
+    """
     if kind not in KINDS:
         raise InputError("kind", f"«{kind[:20]}» is none of {', '.join(KINDS)}")
     plans.lock(session, night)
@@ -145,7 +161,9 @@ def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any])
         .where(PlanJob.night_id == night.id, PlanJob.kind == kind, PlanJob.state.in_(OPEN))
         .values(wanted=False, state="cancelled", ended_at=now())
     )
-    job = PlanJob(night_id=night.id, kind=kind, asked=dict(asked), step=plans.current_step(session, night))
+    job = PlanJob(
+        night_id=night.id, kind=kind, asked=dict(asked), step=plans.current_step(session, night)
+    )
     session.add(job)
     session.flush()
     return job
@@ -177,7 +195,9 @@ def call_off(session: Session, night_id: int, job_id: int) -> PlanJob:
 
 def begin(session: Session, job_id: int) -> PlanJob | None:
     """Take a job up, again if a worker died over it; None when it is done, or called off."""
-    job = session.scalars(select(PlanJob).where(PlanJob.id == job_id).with_for_update()).one_or_none()
+    job = session.scalars(
+        select(PlanJob).where(PlanJob.id == job_id).with_for_update()
+    ).one_or_none()
     if job is None or job.state not in OPEN or not job.wanted:
         return None
     job.state, job.runs = "running", job.runs + 1
@@ -198,7 +218,10 @@ def report(session: Session, job_id: int, progress: Mapping[str, Any]) -> bool:
 
 def any_waiting(session: Session) -> bool:
     """Whether any job waits for a worker."""
-    return session.scalars(select(PlanJob.id).where(PlanJob.state == "waiting").limit(1)).first() is not None
+    return (
+        session.scalars(select(PlanJob.id).where(PlanJob.state == "waiting").limit(1)).first()
+        is not None
+    )
 
 
 def still_wanted(session: Session, job_id: int) -> bool:
@@ -207,7 +230,9 @@ def still_wanted(session: Session, job_id: int) -> bool:
 
 
 def end(session: Session, job_id: int, state: str, result: Mapping[str, Any]) -> bool:
-    """End a job with its result. True only for the one worker that ends it: what follows from it is done once."""
+    """End a job with its result. True only for the one worker that ends it: what follows from it is
+    done once.
+    """
     ended = session.execute(
         update(PlanJob)
         .where(PlanJob.id == job_id, PlanJob.state == "running")

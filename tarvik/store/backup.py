@@ -1,5 +1,6 @@
-"""The whole database as one file, and back into an empty server: every table's rows as PostgreSQL's own COPY text, with the
-schema's revision, the number of rows and a SHA-256 of each table, in a ZIP file.
+"""The whole database as one file, and back into an empty server: every table's rows as PostgreSQL's
+own COPY text, with the schema's revision, the number of rows and a SHA-256 of each table, in a ZIP
+file.
 """
 
 from __future__ import annotations
@@ -37,16 +38,24 @@ def _plain_url(database: Database) -> str:
 
 
 def _columns(connection: psycopg.Connection[Any], table: str) -> list[str]:
-    query = "select column_name from information_schema.columns where table_schema = current_schema() and table_name = %s " \
-            "order by ordinal_position"  # fmt: skip
+    query = (
+        "select column_name from information_schema.columns where table_schema = "
+        "current_schema() and table_name = %s "
+        "order by ordinal_position"
+    )
     return [row[0] for row in connection.execute(query, (table,))]
 
 
 def back_up(database: Database, out: Path) -> dict[str, Any]:
-    """Write the backup, all tables as of one moment; returns its manifest. The file is complete or not there."""
+    """Write the backup, all tables as of one moment; returns its manifest. The file is complete or
+    not there.
+    """
     manifest: dict[str, Any] = {"form": FORM, "made_at": now().isoformat(), "tables": {}}
     part = out.with_name(out.name + ".part")
-    with psycopg.connect(_plain_url(database)) as connection, zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+    with (
+        psycopg.connect(_plain_url(database)) as connection,
+        zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
+    ):
         connection.isolation_level = psycopg.IsolationLevel.REPEATABLE_READ
         connection.read_only = True
         row = connection.execute("select version_num from alembic_version").fetchone()
@@ -58,12 +67,18 @@ def back_up(database: Database, out: Path) -> dict[str, Any]:
     return manifest
 
 
-def _write(connection: psycopg.Connection[Any], archive: zipfile.ZipFile, table: str) -> dict[str, Any]:
+def _write(
+    connection: psycopg.Connection[Any], archive: zipfile.ZipFile, table: str
+) -> dict[str, Any]:
     columns = _columns(connection, table)
     named = sql.SQL(", ").join(map(sql.Identifier, columns))
-    key = sql.SQL(", ").join(map(sql.Identifier, [c.name for c in Base.metadata.tables[table].primary_key]))
+    key = sql.SQL(", ").join(
+        map(sql.Identifier, [c.name for c in Base.metadata.tables[table].primary_key])
+    )
     digest, rows = hashlib.sha256(), 0
-    query = sql.SQL("copy (select {} from {} order by {}) to stdout").format(named, sql.Identifier(table), key)
+    query = sql.SQL("copy (select {} from {} order by {}) to stdout").format(
+        named, sql.Identifier(table), key
+    )
     with archive.open(f"{table}.copy", "w") as file, connection.cursor().copy(query) as copy:
         for block in copy:
             digest.update(block)
@@ -79,19 +94,25 @@ def read_manifest(archive: zipfile.ZipFile) -> dict[str, Any]:
     except (KeyError, ValueError) as err:
         raise BackupError("this is no Tarvik backup: its manifest is missing or broken") from err
     if manifest.get("form") != FORM:
-        raise BackupError(f"this backup is of the form {manifest.get('form')!r}; this program reads {FORM!r}")
+        raise BackupError(
+            f"this backup is of the form {manifest.get('form')!r}; this program reads {FORM!r}"
+        )
     for table, told in manifest["tables"].items():
         digest = hashlib.sha256()
         with archive.open(f"{table}.copy") as file:
             while block := file.read(1 << 20):
                 digest.update(block)
         if digest.hexdigest() != told["sha256"]:
-            raise BackupError(f"the part {table} was changed or is damaged; use another copy of the backup")
+            raise BackupError(
+                f"the part {table} was changed or is damaged; use another copy of the backup"
+            )
     return manifest
 
 
 def restore(database: Database, source: Path) -> dict[str, Any]:
-    """Bring a backup into an empty database, all or nothing, and its tables to the present revision. Raises BackupError."""
+    """Bring a backup into an empty database, all or nothing, and its tables to the present
+    revision. Raises BackupError.
+    """
     try:
         archive = zipfile.ZipFile(source)
     except (OSError, zipfile.BadZipFile) as err:
@@ -105,20 +126,30 @@ def restore(database: Database, source: Path) -> dict[str, Any]:
                     sql.SQL("select exists (select 1 from {})").format(sql.Identifier(table))
                 ).fetchone()
                 if found and found[0]:
-                    raise BackupError(f"the database is not empty: {table} has rows. Restore into an empty server")
-            for table in manifest["tables"]:  # rows come as they were: they are no changes for the trail
-                connection.execute(sql.SQL("alter table {} disable trigger user").format(sql.Identifier(table)))
+                    raise BackupError(
+                        f"the database is not empty: {table} has rows. Restore into an empty server"
+                    )
+            for table in manifest[
+                "tables"
+            ]:  # rows come as they were: they are no changes for the trail
+                connection.execute(
+                    sql.SQL("alter table {} disable trigger user").format(sql.Identifier(table))
+                )
             for table, told in manifest["tables"].items():
                 with archive.open(f"{table}.copy") as file:
                     _read(connection, table, told["columns"], file)
             for table in manifest["tables"]:
-                connection.execute(sql.SQL("alter table {} enable trigger user").format(sql.Identifier(table)))
+                connection.execute(
+                    sql.SQL("alter table {} enable trigger user").format(sql.Identifier(table))
+                )
             _sequences(connection, list(manifest["tables"]))
     database.migrate()
     return manifest
 
 
-def _read(connection: psycopg.Connection[Any], table: str, columns: list[str], file: IO[bytes]) -> None:
+def _read(
+    connection: psycopg.Connection[Any], table: str, columns: list[str], file: IO[bytes]
+) -> None:
     named = sql.SQL(", ").join(map(sql.Identifier, columns))
     query = sql.SQL("copy {} ({}) from stdin").format(sql.Identifier(table), named)
     with connection.cursor().copy(query) as copy:
@@ -130,12 +161,14 @@ def _sequences(connection: psycopg.Connection[Any], names: list[str]) -> None:
     """Numbers given from now on are new."""
     for table in names:
         found = connection.execute(
-            "select pg_get_serial_sequence(%s, 'id') where exists (select 1 from information_schema.columns "
-            "where table_schema = current_schema() and table_name = %s and column_name = 'id')", (table, table)
-        ).fetchone()  # fmt: skip
+            "select pg_get_serial_sequence(%s, 'id') where exists (select 1 from "
+            "information_schema.columns "
+            "where table_schema = current_schema() and table_name = %s and column_name = 'id')",
+            (table, table),
+        ).fetchone()
         if found and found[0]:
             connection.execute(
-                sql.SQL("select setval({}, greatest((select coalesce(max(id), 0) from {}), 1))").format(
-                    sql.Literal(found[0]), sql.Identifier(table)
-                )
+                sql.SQL(
+                    "select setval({}, greatest((select coalesce(max(id), 0) from {}), 1))"
+                ).format(sql.Literal(found[0]), sql.Identifier(table))
             )

@@ -31,7 +31,16 @@ from tarvik.exchange.forecast import read_json
 from tarvik.exchange.ground_form import checked
 from tarvik.store import asks, courses, ground, kit, nights, plans
 from tarvik.store.accounts import home_provider
-from tarvik.store.models import Course, ForecastRow, GroundItem, NamedPlan, Night, NightPlan, Site, now
+from tarvik.store.models import (
+    Course,
+    ForecastRow,
+    GroundItem,
+    NamedPlan,
+    Night,
+    NightPlan,
+    Site,
+    now,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -52,100 +61,189 @@ def export(session: Session, course_id: int) -> CourseFile:
     people, sheets = kit.rows(session, course_id, "people"), kit.rows(session, course_id, "sheets")
     here = {p.id for p in people}
     sites = session.scalars(
-        select(Site).where(Site.course_id == course_id, Site.deleted_at.is_(None)).order_by(Site.position, Site.id)
+        select(Site)
+        .where(Site.course_id == course_id, Site.deleted_at.is_(None))
+        .order_by(Site.position, Site.id)
     )
     rules = dict(course.rules or {})
-    pairs = [PairIn(kind=k, one=a, two=b) for k, a, b in rules.pop("pairs", []) if a in here and b in here]
+    pairs = [
+        PairIn(kind=k, one=a, two=b)
+        for k, a, b in rules.pop("pairs", [])
+        if a in here and b in here
+    ]
 
     def owner(row: Any) -> int | None:
         return row.owner_id if row.owner_id in here else None
 
     return CourseFile(
-        form="tarvik-course-1", name=course.name, place=course.place, note=course.note, units=course.units,
-        rules=rules, pairs=pairs,
+        form="tarvik-course-1",
+        name=course.name,
+        place=course.place,
+        note=course.note,
+        units=course.units,
+        rules=rules,
+        pairs=pairs,
         people=[_fields(p, PersonIn, key=p.id, measured=p.measured or {}) for p in people],
         sheets=[_fields(s, SheetIn, key=s.id, owner=owner(s)) for s in sheets],
         **{
-            name: [KitIn(owner=owner(r), count=r.count, note=r.note, **{k: getattr(r, k) for k in keys})
-                   for r in kit.rows(session, course_id, name)]
+            name: [
+                KitIn(
+                    owner=owner(r), count=r.count, note=r.note, **{k: getattr(r, k) for k in keys}
+                )
+                for r in kit.rows(session, course_id, name)
+            ]
             for name, keys in KIT.items()
         },
-        sites=[_fields(s, SiteIn, key=s.id, items=[ItemIn(kind=i.kind, data=i.data) for i in ground.items(session, s.id)])
-               for s in sites],
-        nights=[_night(session, n, {s.id for s in sheets}, here) for n in courses.nights(session, course_id)],
-    )  # fmt: skip
+        sites=[
+            _fields(
+                s,
+                SiteIn,
+                key=s.id,
+                items=[ItemIn(kind=i.kind, data=i.data) for i in ground.items(session, s.id)],
+            )
+            for s in sites
+        ],
+        nights=[
+            _night(session, n, {s.id for s in sheets}, here)
+            for n in courses.nights(session, course_id)
+        ],
+    )
 
 
-def _shelters(plain: Sequence[Mapping[str, Any]], sheets: set[int], here: set[int]) -> list[ShelterIn]:
+def _shelters(
+    plain: Sequence[Mapping[str, Any]], sheets: set[int], here: set[int]
+) -> list[ShelterIn]:
     return [
-        ShelterIn(sheet=s["sheet_id"], pitch=s["pitch"], settings=s["settings"], people=[p for p in s["people"] if p in here],
-                  spot=SpotIn(**s["spot"]) if s.get("spot") else None)
-        for s in plain if s["sheet_id"] in sheets
-    ]  # fmt: skip
+        ShelterIn(
+            sheet=s["sheet_id"],
+            pitch=s["pitch"],
+            settings=s["settings"],
+            people=[p for p in s["people"] if p in here],
+            spot=SpotIn(**s["spot"]) if s.get("spot") else None,
+        )
+        for s in plain
+        if s["sheet_id"] in sheets
+    ]
 
 
 def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> NightIn:
     kept = session.get(NightPlan, night.id)
     row = nights.forecast_row(session, night)
     return NightIn(
-        title=night.title, on=night.on, intent=night.intent, site=night.site_id, needs=night.needs or {},
+        title=night.title,
+        on=night.on,
+        intent=night.intent,
+        site=night.site_id,
+        needs=night.needs or {},
         shelters=_shelters(plans.snapshot(session, night), sheets, here),
         asked=_asked(asks.asked_of(kept), sheets, here) if kept and kept.asked else None,
-        named=[NamedIn(name=n.name, shelters=_shelters(n.shelters, sheets, here), value=n.value)
-               for n in asks.named(session, night.id)],
-        forecast=ForecastIn(form=row.form, findings=row.findings, feed=row.feed) if row and row.form else None,
-    )  # fmt: skip
+        named=[
+            NamedIn(name=n.name, shelters=_shelters(n.shelters, sheets, here), value=n.value)
+            for n in asks.named(session, night.id)
+        ],
+        forecast=ForecastIn(form=row.form, findings=row.findings, feed=row.feed)
+        if row and row.form
+        else None,
+    )
 
 
 def _asked(asked: Mapping[str, Any], sheets: set[int], here: set[int]) -> AskedIn:
     locks, evening = asked["locks"], asked["evening"]
     return AskedIn(
-        aims=list(asked["aims"]), locked_people=[p for p in locks["people"] if p in here],
+        aims=list(asked["aims"]),
+        locked_people=[p for p in locks["people"] if p in here],
         locked_standing=[s for s in locks["standing"] if s in sheets],
         locked_unused=[s for s in locks["unused"] if s in sheets],
-        seconds=int(asked["seconds"]), arrival=evening["arrival"], mallets=int(evening["mallets"]),
-        late=[LateIn(person=int(p), minutes=int(m)) for p, m in evening["late"].items() if int(p) in here],
+        seconds=int(asked["seconds"]),
+        arrival=evening["arrival"],
+        mallets=int(evening["mallets"]),
+        late=[
+            LateIn(person=int(p), minutes=int(m))
+            for p, m in evening["late"].items()
+            if int(p) in here
+        ],
         gone=[p for p in evening["gone"] if p in here],
-    )  # fmt: skip
+    )
 
 
-def bring_in(session: Session, file: CourseFile, *, demo: bool = False, provider_id: int | None = None) -> Course:
+def bring_in(
+    session: Session, file: CourseFile, *, demo: bool = False, provider_id: int | None = None
+) -> Course:
     """A new course from a file, all or nothing. Raises InputError that names the place."""
-    made = Course(name=" ".join(file.name.split()) or "Course", place=file.place, note=file.note, units=file.units, demo=demo,
-                  provider_id=provider_id or home_provider(session), rules={})  # fmt: skip
+    made = Course(
+        name=" ".join(file.name.split()) or "Course",
+        place=file.place,
+        note=file.note,
+        units=file.units,
+        demo=demo,
+        provider_id=provider_id or home_provider(session),
+        rules={},
+    )
     session.add(made)
     session.flush()
     people = _unique("people", [(p.key, p) for p in file.people])
-    rows = kit.add(session, made.id, "people", [p.model_dump(exclude={"key"}) for p in people.values()])
+    rows = kit.add(
+        session, made.id, "people", [p.model_dump(exclude={"key"}) for p in people.values()]
+    )
     number = dict(zip(people, (r.id for r in rows), strict=True))
 
     def owner(key: int | None, where: str) -> int | None:
         return None if key is None else _known(number, key, where)
 
     sheets = _unique("sheets", [(s.key, s) for s in file.sheets])
-    plain = [{**s.model_dump(exclude={"key", "owner"}), "owner_id": owner(s.owner, "sheets")} for s in sheets.values()]
-    sheet = dict(zip(sheets, (r.id for r in kit.add(session, made.id, "sheets", plain)), strict=True))
+    plain = [
+        {**s.model_dump(exclude={"key", "owner"}), "owner_id": owner(s.owner, "sheets")}
+        for s in sheets.values()
+    ]
+    sheet = dict(
+        zip(sheets, (r.id for r in kit.add(session, made.id, "sheets", plain)), strict=True)
+    )
     for row in kit.rows(session, made.id, "sheets"):
         _tried("sheets", lambda row=row: kit.sheet_of(row))  # type: ignore[misc]
     for name, keys in KIT.items():
         some = [
-            {"owner_id": owner(k.owner, name), "count": k.count, "note": k.note, **{x: getattr(k, x) for x in keys}}
+            {
+                "owner_id": owner(k.owner, name),
+                "count": k.count,
+                "note": k.note,
+                **{x: getattr(k, x) for x in keys},
+            }
             for k in getattr(file, name)
         ]
         _whole(name, some, keys)
         kit.add(session, made.id, name, some)
     sites = {}
     for site in _unique("sites", [(s.key, s) for s in file.sites]).values():
-        kept = _tried("sites", lambda site=site: nights.add_site(session, made.id, site.model_dump(exclude={"key", "items"})))  # type: ignore[misc]
+        kept = _tried(
+            "sites",
+            lambda site=site: nights.add_site(  # type: ignore[misc]
+                session, made.id, site.model_dump(exclude={"key", "items"})
+            ),
+        )
         sites[site.key] = kept.id
         session.add_all(
-            GroundItem(site_id=kept.id, kind=i.kind, data=_tried(f"sites.{site.name}", lambda i=i: checked(i.kind, i.data)))  # type: ignore[misc]
+            GroundItem(
+                site_id=kept.id,
+                kind=i.kind,
+                data=_tried(
+                    f"sites.{site.name}",
+                    lambda i=i: checked(i.kind, i.data),  # type: ignore[misc]
+                ),
+            )
             for i in site.items
         )
-    pairs = [[p.kind, _known(number, p.one, "pairs"), _known(number, p.two, "pairs")] for p in file.pairs]
+    pairs = [
+        [p.kind, _known(number, p.one, "pairs"), _known(number, p.two, "pairs")] for p in file.pairs
+    ]
     made.rules = {**file.rules, **({"pairs": pairs} if pairs else {})}
-    for shape in (night_form.plan_rules_of, night_form.ground_rules_of, night_form.house_of, night_form.lying_of,
-                  night_form.net_of, night_form.may_cut):  # fmt: skip
+    for shape in (
+        night_form.plan_rules_of,
+        night_form.ground_rules_of,
+        night_form.house_of,
+        night_form.lying_of,
+        night_form.net_of,
+        night_form.may_cut,
+    ):
         _tried("rules", lambda shape=shape: shape(made.rules))  # type: ignore[misc]
     session.flush()
     for position, night in enumerate(file.nights, start=1):
@@ -164,9 +262,14 @@ def _bring_night(
     people, sheets, sites = numbers
     where = f"nights.{position}"
     night = Night(
-        course_id=course.id, position=position, title=told.title, on=told.on, intent=told.intent, needs=told.needs,
+        course_id=course.id,
+        position=position,
+        title=told.title,
+        on=told.on,
+        intent=told.intent,
+        needs=told.needs,
         site_id=None if told.site is None else _known(sites, told.site, where),
-    )  # fmt: skip
+    )
     session.add(night)
     session.flush()
     _tried(where, lambda: nights.night_of(session, course, night))
@@ -174,11 +277,14 @@ def _bring_night(
     def choices(shelters: Sequence[ShelterIn]) -> list[plans.Choice]:
         return [
             plans.Choice(
-                _known(sheets, s.sheet, where), s.pitch, _tried(where, lambda s=s: pitch_named(s.pitch).checked(s.settings)),  # type: ignore[misc]
-                tuple(_known(people, p, where) for p in s.people), s.spot.model_dump() if s.spot else None,
+                _known(sheets, s.sheet, where),
+                s.pitch,
+                _tried(where, lambda s=s: pitch_named(s.pitch).checked(s.settings)),  # type: ignore[misc]
+                tuple(_known(people, p, where) for p in s.people),
+                s.spot.model_dump() if s.spot else None,
             )
             for s in shelters
-        ]  # fmt: skip
+        ]
 
     chosen = choices(told.shelters)
     beds = [p for c in chosen for p in c.people]
@@ -194,24 +300,46 @@ def _bring_night(
     if told.forecast is not None:
         f = told.forecast
         _tried(f"{where}.forecast", lambda: read_json(json.dumps(f.form), zone_named("UTC")))
-        session.add(ForecastRow(night_id=night.id, form=f.form, findings=f.findings, feed=f.feed, fetched_at=now(),
-                                asked_at=now()))  # fmt: skip
+        session.add(
+            ForecastRow(
+                night_id=night.id,
+                form=f.form,
+                findings=f.findings,
+                feed=f.feed,
+                fetched_at=now(),
+                asked_at=now(),
+            )
+        )
     session.flush()
-    _tried(f"{where}.forecast", lambda: nights.kept_forecast(nights.forecast_row(session, night), "UTC"))
+    _tried(
+        f"{where}.forecast",
+        lambda: nights.kept_forecast(nights.forecast_row(session, night), "UTC"),
+    )
 
 
 def _bring_asked(
-    session: Session, night: Night, told: AskedIn, people: Mapping[int, int], sheets: Mapping[int, int], where: str
+    session: Session,
+    night: Night,
+    told: AskedIn,
+    people: Mapping[int, int],
+    sheets: Mapping[int, int],
+    where: str,
 ) -> None:
     changes: dict[str, Any] = {
-        "locks": {"people": [_known(people, p, where) for p in told.locked_people],
-                  "standing": [_known(sheets, s, where) for s in told.locked_standing],
-                  "unused": [_known(sheets, s, where) for s in told.locked_unused]},
+        "locks": {
+            "people": [_known(people, p, where) for p in told.locked_people],
+            "standing": [_known(sheets, s, where) for s in told.locked_standing],
+            "unused": [_known(sheets, s, where) for s in told.locked_unused],
+        },
         "seconds": told.seconds,
-        "evening": {"arrival": told.arrival, "mallets": told.mallets, "done": [],
-                    "late": {str(_known(people, x.person, where)): x.minutes for x in told.late},
-                    "gone": [_known(people, p, where) for p in told.gone]},
-    }  # fmt: skip
+        "evening": {
+            "arrival": told.arrival,
+            "mallets": told.mallets,
+            "done": [],
+            "late": {str(_known(people, x.person, where)): x.minutes for x in told.late},
+            "gone": [_known(people, p, where) for p in told.gone],
+        },
+    }
     if told.aims is not None:
         changes["aims"] = told.aims
     asks.set_asked(session, night.id, changes)
@@ -243,4 +371,6 @@ def _tried(where: str, make: Callable[[], Any]) -> Any:
     except InputError as err:
         raise InputError("file", f"at {where}: {err.message}") from None
     except (TypeError, ValueError, KeyError, AttributeError, LookupError, OverflowError):
-        raise InputError("file", f"at {where}: this cannot be read; see the published schema") from None
+        raise InputError(
+            "file", f"at {where}: this cannot be read; see the published schema"
+        ) from None

@@ -23,7 +23,9 @@ MOST_NIGHTS = 60
 
 def courses(session: Session) -> Sequence[Course]:
     """All undeleted courses, newest first."""
-    return session.scalars(select(Course).where(Course.deleted_at.is_(None)).order_by(Course.id.desc())).all()
+    return session.scalars(
+        select(Course).where(Course.deleted_at.is_(None)).order_by(Course.id.desc())
+    ).all()
 
 
 def course(session: Session, course_id: int, *, deleted: bool = False) -> Course:
@@ -44,9 +46,17 @@ def _named(name: str) -> str:
 
 
 def new_course(
-    session: Session, name: str, place: str, units: str, nights: int, first: date | None, provider_id: int | None = None
+    session: Session,
+    name: str,
+    place: str,
+    units: str,
+    nights: int,
+    first: date | None,
+    provider_id: int | None = None,
 ) -> Course:
-    """Make a course with its nights; of the asker's provider when no other is named. Raises InputError."""
+    """Make a course with its nights; of the asker's provider when no other is named. Raises
+    InputError.
+    """
     if not 1 <= nights <= MOST_NIGHTS:
         raise InputError("nights", f"{nights} nights are outside 1 to {MOST_NIGHTS}")
     if units not in list(Units):
@@ -54,7 +64,10 @@ def new_course(
     if len(place) > 200:
         raise InputError("place", f"{len(place)} letters are too many; at most 200")
     made = Course(
-        name=_named(name), place=" ".join(place.split()), units=units, provider_id=provider_id or home_provider(session)
+        name=_named(name),
+        place=" ".join(place.split()),
+        units=units,
+        provider_id=provider_id or home_provider(session),
     )
     session.add(made)
     session.flush()
@@ -65,9 +78,13 @@ def new_course(
     return made
 
 
-def change_course(session: Session, course_id: int, field: str, text: str, version: int, was: str) -> Course:
+def change_course(
+    session: Session, course_id: int, field: str, text: str, version: int, was: str
+) -> Course:
     """Change one field of a course. Raises InputError, NotFoundError, ConflictError."""
-    found = session.scalars(select(Course).where(Course.id == course_id).with_for_update()).one_or_none()
+    found = session.scalars(
+        select(Course).where(Course.id == course_id).with_for_update()
+    ).one_or_none()
     if found is None or found.deleted_at is not None:
         raise NotFoundError("there is no such course, or it was deleted")
     if field not in ("name", "place", "note", "units"):
@@ -128,7 +145,9 @@ def add_night(session: Session, course_id: int) -> Night:
     return made
 
 
-def change_night(session: Session, course_id: int, night_id: int, field: str, text: str, version: int, was: str) -> Night:
+def change_night(
+    session: Session, course_id: int, night_id: int, field: str, text: str, version: int, was: str
+) -> Night:
     """Change a night's title or date. Raises InputError, NotFoundError, ConflictError."""
     night(session, course_id, night_id)
     found = session.scalars(select(Night).where(Night.id == night_id).with_for_update()).one()

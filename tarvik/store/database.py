@@ -22,13 +22,19 @@ MIGRATIONS = Path(__file__).with_name("migrations")
 
 
 class Database:
-    """An engine with its sessions. A connection lost with the server is noticed and replaced before it is used."""
+    """An engine with its sessions. A connection lost with the server is noticed and replaced before
+    it is used.
+    """
 
     def __init__(self, url: str, pool: int = 8) -> None:
         self.url = url
-        self.engine = create_engine(url, pool_pre_ping=True, pool_size=pool, max_overflow=pool, pool_timeout=10)
+        self.engine = create_engine(
+            url, pool_pre_ping=True, pool_size=pool, max_overflow=pool, pool_timeout=10
+        )
         kind = type("ScopedSession", (Session,), {})
-        self._sessions: sessionmaker[Session] = sessionmaker(self.engine, class_=kind, expire_on_commit=False)
+        self._sessions: sessionmaker[Session] = sessionmaker(
+            self.engine, class_=kind, expire_on_commit=False
+        )
         install(kind)
 
     @contextmanager
@@ -47,7 +53,9 @@ class Database:
         return True
 
     def wait(self, seconds: float, tell: Callable[[str], None]) -> bool:
-        """Wait until the database answers, saying so; False when it did not within these seconds."""
+        """Wait until the database answers, saying so; False when it did not within these
+        seconds.
+        """
         end = time.monotonic() + seconds
         told = False
         while not self.answers():

@@ -1,4 +1,6 @@
-"""A site's ground: reading it, changing it without overwriting anyone, and every change undone and done again."""
+"""A site's ground: reading it, changing it without overwriting anyone, and every change undone and
+done again.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,15 @@ from tarvik.core.errors import InputError
 from tarvik.core.site.reading import Side
 from tarvik.core.site.survey import Survey, onto, surveyed
 from tarvik.core.site.things import AREAS_MOST, POINTS_MOST, Ground
-from tarvik.exchange.ground_form import area_of, area_values, checked, height_of, readings_of, thing_of, thing_values
+from tarvik.exchange.ground_form import (
+    area_of,
+    area_values,
+    checked,
+    height_of,
+    readings_of,
+    thing_of,
+    thing_values,
+)
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import GroundItem, GroundStep, Site, now
 
@@ -31,7 +41,9 @@ MOST_ITEMS = {"thing": POINTS_MOST, "area": AREAS_MOST, "height": 400, "reading"
 
 @dataclass(frozen=True)
 class Surveyed:
-    """A site's ground with its survey: `rows` says which item each reading is; `fault` why the survey cannot be worked out."""
+    """A site's ground with its survey: `rows` says which item each reading is; `fault` why the
+    survey cannot be worked out.
+    """
 
     ground: Ground
     survey: Survey | None
@@ -52,16 +64,19 @@ _MARK: Final = text(
     "select coalesce(md5(string_agg(id || ':' || version, ',' order by id)), '') from ground_item "
     "where site_id = :site and deleted_at is null"
 )
-_KEPT: WeakKeyDictionary[Any, dict[int, tuple[str, Sequence[GroundItem], Surveyed]]] = WeakKeyDictionary()
+_KEPT: WeakKeyDictionary[Any, dict[int, tuple[str, Sequence[GroundItem], Surveyed]]] = (
+    WeakKeyDictionary()
+)
 _KEEPING: Final = Lock()
 MOST_KEPT: Final = 64
 
 
 def known(session: Session, site_id: int) -> tuple[Sequence[GroundItem], Surveyed]:
-    """A site's items, to be read only, and what they amount to; from memory while no item was changed since.
+    """A site's items, to be read only, and what they amount to; from memory while no item was
+    changed since.
 
-    A row's number and version name its values for good, once they are committed: so a session that has written something
-    itself neither takes from the memory nor adds to it.
+    A row's number and version name its values for good, once they are committed: so a session that
+    has written something itself neither takes from the memory nor adds to it.
     """
     session.flush()
     if session.info.get("wrote"):
@@ -113,8 +128,11 @@ def ground_of(found: Sequence[GroundItem]) -> Surveyed:
     survey, fault = None, ""
     if readings:
         try:
-            anchors = {i.data["name"]: (float(i.data["x"]), float(i.data["y"])) for i in found
-                       if i.kind == "thing" and i.data.get("x") is not None}  # fmt: skip
+            anchors = {
+                i.data["name"]: (float(i.data["x"]), float(i.data["y"]))
+                for i in found
+                if i.kind == "thing" and i.data.get("x") is not None
+            }
             survey = onto(_surveyed(tuple(readings), tuple(sides)), anchors)
         except InputError as err:
             fault = err.message
@@ -134,35 +152,51 @@ def ground_of(found: Sequence[GroundItem]) -> Surveyed:
     areas = tuple(area_of(i.data) for i in found if i.kind == "area")
     heights = tuple(height_of(i.data) for i in found if i.kind == "height")
     ground = Ground(tuple(things), areas, heights)
-    return Surveyed(ground, survey, tuple(readings), tuple(sides), tuple(rows), tuple(unplaced), fault)
+    return Surveyed(
+        ground, survey, tuple(readings), tuple(sides), tuple(rows), tuple(unplaced), fault
+    )
 
 
 def _remember(session: Session, site_id: int, what: str, changes: list[dict[str, Any]]) -> None:
     session.execute(delete(GroundStep).where(GroundStep.site_id == site_id, GroundStep.undone))
     session.add(GroundStep(site_id=site_id, what=what[:200], changes=changes))
     session.flush()
-    old = select(GroundStep.id).where(GroundStep.site_id == site_id).order_by(GroundStep.id.desc()).offset(MOST_STEPS)
+    old = (
+        select(GroundStep.id)
+        .where(GroundStep.site_id == site_id)
+        .order_by(GroundStep.id.desc())
+        .offset(MOST_STEPS)
+    )
     session.execute(delete(GroundStep).where(GroundStep.id.in_(old)))
 
 
 def _lock(session: Session, site_id: int) -> None:
     """Let no other change of this ground in until this one is saved."""
-    if session.scalars(select(Site).where(Site.id == site_id).with_for_update()).one_or_none() is None:
+    if (
+        session.scalars(select(Site).where(Site.id == site_id).with_for_update()).one_or_none()
+        is None
+    ):
         raise NotFoundError("there is no such site")
 
 
 def _name_free(session: Session, site_id: int, name: str, but: int = 0) -> None:
     for item in items(session, site_id):
         if item.kind == "thing" and item.id != but and item.data["name"] == name:
-            raise InputError("name", f"there is a point «{name}» already; give this one another name")
+            raise InputError(
+                "name", f"there is a point «{name}» already; give this one another name"
+            )
 
 
-def add(session: Session, site_id: int, kind: str, values: Sequence[Mapping[str, Any]], what: str = "") -> list[GroundItem]:
+def add(
+    session: Session, site_id: int, kind: str, values: Sequence[Mapping[str, Any]], what: str = ""
+) -> list[GroundItem]:
     """Put items on the ground, all or none. Raises InputError, naming the number of the bad one."""
     _lock(session, site_id)
     made = []
     have = session.scalar(
-        select(func.count()).where(GroundItem.site_id == site_id, GroundItem.kind == kind, GroundItem.deleted_at.is_(None))
+        select(func.count()).where(
+            GroundItem.site_id == site_id, GroundItem.kind == kind, GroundItem.deleted_at.is_(None)
+        )
     )
     if (have or 0) + len(values) > MOST_ITEMS.get(kind, 0):
         raise InputError("item", f"a site holds at most {MOST_ITEMS.get(kind, 0)} of these")
@@ -172,27 +206,43 @@ def add(session: Session, site_id: int, kind: str, values: Sequence[Mapping[str,
             data = checked(kind, row)
             if kind == "thing":
                 if data["name"] in names:
-                    raise InputError("name", f"there is a point «{data['name']}» already; give this one another name")
+                    raise InputError(
+                        "name",
+                        f"there is a point «{data['name']}» already; give this one another name",
+                    )
                 names.add(data["name"])
         except InputError as err:
-            raise InputError(err.field, err.message if len(values) == 1 else f"item {number}: {err.message}") from None
+            raise InputError(
+                err.field, err.message if len(values) == 1 else f"item {number}: {err.message}"
+            ) from None
         made.append(GroundItem(site_id=site_id, kind=kind, data=data))
     session.add_all(made)
     session.flush()
     changes = [{"id": i.id, "before": None, "after": i.data} for i in made]
-    _remember(session, site_id, what or f"adding {_called(kind, made[0].data)}" if made else "", changes)
+    _remember(
+        session, site_id, what or f"adding {_called(kind, made[0].data)}" if made else "", changes
+    )
     return made
 
 
 def _called(kind: str, data: Mapping[str, Any]) -> str:
-    return str(data.get("name") or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(kind, kind))
+    return str(
+        data.get("name")
+        or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(kind, kind)
+    )
 
 
 def change(
-    session: Session, site_id: int, item_id: int, values: Mapping[str, Any], version: int, was: Mapping[str, Any] | None = None
+    session: Session,
+    site_id: int,
+    item_id: int,
+    values: Mapping[str, Any],
+    version: int,
+    was: Mapping[str, Any] | None = None,
 ) -> GroundItem:
-    """Change some values of an item. When somebody else has changed it since `version`, the change still goes in unless it
-    is about the same values: then ConflictError, with both. `was`: what the changer saw.
+    """Change some values of an item. When somebody else has changed it since `version`, the change
+    still goes in unless it is about the same values: then ConflictError, with both. `was`: what the
+    changer saw.
     """
     _lock(session, site_id)
     item = one(session, site_id, item_id)
@@ -208,8 +258,12 @@ def change(
     if data != before:
         item.data = data
         session.flush()
-        _remember(session, site_id, f"changing {_called(item.kind, data)}",
-                  [{"id": item.id, "before": before, "after": data}])  # fmt: skip
+        _remember(
+            session,
+            site_id,
+            f"changing {_called(item.kind, data)}",
+            [{"id": item.id, "before": before, "after": data}],
+        )
     return item
 
 
@@ -219,12 +273,18 @@ def remove(session: Session, site_id: int, item_id: int) -> None:
     item = one(session, site_id, item_id)
     item.deleted_at = now()
     session.flush()
-    _remember(session, site_id, f"taking away {_called(item.kind, item.data)}",
-              [{"id": item.id, "before": item.data, "after": None}])  # fmt: skip
+    _remember(
+        session,
+        site_id,
+        f"taking away {_called(item.kind, item.data)}",
+        [{"id": item.id, "before": item.data, "after": None}],
+    )
 
 
 def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
-    """Add a whole imported ground as one change; points of a known name are changed instead. Returns how many items."""
+    """Add a whole imported ground as one change; points of a known name are changed instead.
+    Returns how many items.
+    """
     _lock(session, site_id)
     by_name = {i.data["name"]: i for i in items(session, site_id) if i.kind == "thing"}
     areas = {i.data["name"]: i for i in items(session, site_id) if i.kind == "area"}
@@ -245,7 +305,11 @@ def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
         put("thing", thing_values(thing), by_name.get(thing.name))
     for area in ground.areas:
         put("area", area_values(area), areas.get(area.name))
-    known = {(i.data["x"], i.data["y"], i.data["height_m"]) for i in items(session, site_id) if i.kind == "height"}
+    known = {
+        (i.data["x"], i.data["y"], i.data["height_m"])
+        for i in items(session, site_id)
+        if i.kind == "height"
+    }
     for spot in ground.heights:
         if (*spot.at, spot.height_m) not in known:
             put("height", {"x": spot.at[0], "y": spot.at[1], "height_m": spot.height_m}, None)
@@ -258,22 +322,30 @@ def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
 def steps(session: Session, site_id: int) -> tuple[GroundStep | None, GroundStep | None]:
     """What undo and redo would take: (last done, first undone)."""
     done = session.scalars(
-        select(GroundStep).where(GroundStep.site_id == site_id, ~GroundStep.undone).order_by(GroundStep.id.desc()).limit(1)
+        select(GroundStep)
+        .where(GroundStep.site_id == site_id, ~GroundStep.undone)
+        .order_by(GroundStep.id.desc())
+        .limit(1)
     ).first()
     undone = session.scalars(
-        select(GroundStep).where(GroundStep.site_id == site_id, GroundStep.undone).order_by(GroundStep.id).limit(1)
+        select(GroundStep)
+        .where(GroundStep.site_id == site_id, GroundStep.undone)
+        .order_by(GroundStep.id)
+        .limit(1)
     ).first()
     return done, undone
 
 
 def undo(session: Session, site_id: int, *, redo: bool = False) -> str:
-    """Take back the last change, or make it again. Raises InputError when there is none, ConflictError when what it would
-    change has been changed since.
+    """Take back the last change, or make it again. Raises InputError when there is none,
+    ConflictError when what it would change has been changed since.
     """
     _lock(session, site_id)
     step = steps(session, site_id)[1 if redo else 0]
     if step is None:
-        raise InputError("undo", "there is nothing to make again" if redo else "there is nothing to undo")
+        raise InputError(
+            "undo", "there is nothing to make again" if redo else "there is nothing to undo"
+        )
     here, there = ("before", "after") if redo else ("after", "before")
     for turn in step.changes:
         item = session.get(GroundItem, turn["id"])

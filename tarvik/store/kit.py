@@ -1,4 +1,6 @@
-"""People and kit of a course: reading, adding, changing without overwriting anyone, deleting so that it can be undone."""
+"""People and kit of a course: reading, adding, changing without overwriting anyone, deleting so
+that it can be undone.
+"""
 
 from __future__ import annotations
 
@@ -77,7 +79,11 @@ def context(session: Session, course: Course) -> Context:
 def cells(row: Any, table: Table, told: Context) -> Cells:
     """A row as text."""
     values = {c.name: getattr(row, c.key) for c in row.__table__.columns}
-    return Cells(row.id, row.version, {c.key: c.show(values, told) for c in table.columns if not c.import_only})
+    return Cells(
+        row.id,
+        row.version,
+        {c.key: c.show(values, told) for c in table.columns if not c.import_only},
+    )
 
 
 def one(session: Session, course_id: int, table: str, row_id: int, *, lock: bool = False) -> Any:
@@ -90,7 +96,9 @@ def one(session: Session, course_id: int, table: str, row_id: int, *, lock: bool
     return row
 
 
-def add(session: Session, course_id: int, table: str, many: Iterable[Mapping[str, Any]]) -> list[Any]:
+def add(
+    session: Session, course_id: int, table: str, many: Iterable[Mapping[str, Any]]
+) -> list[Any]:
     """Add rows at the end. A person's row with a size brings an own sheet along."""
     model = MODELS[table]
     last = session.scalar(select(func.max(model.position)).where(model.course_id == course_id)) or 0
@@ -104,22 +112,39 @@ def add(session: Session, course_id: int, table: str, many: Iterable[Mapping[str
         if table == "people" and values.get("width_m"):
             session.flush()
             own = {k: values[k] for k in ("width_m", "length_m", "tie_outs") if k in values}
-            add(session, course_id, "sheets", [{"tie_outs": [TieOuts.CORNERS.value], **own, "owner_id": row.id}])
+            add(
+                session,
+                course_id,
+                "sheets",
+                [{"tie_outs": [TieOuts.CORNERS.value], **own, "owner_id": row.id}],
+            )
     session.flush()
     return made
 
 
-def change(session: Session, course: Course, table: str, row_id: int, column: str, text: str, version: int, was: str) -> Any:
+def change(
+    session: Session,
+    course: Course,
+    table: str,
+    row_id: int,
+    column: str,
+    text: str,
+    version: int,
+    was: str,
+) -> Any:
     """Change one cell. `version` and `was` are what the leader saw when the change began.
 
-    Raises ConflictError when somebody changed the same cell since; another cell of the row is no conflict. Raises
-    InputError for a text that cannot be read, NotFoundError for a row that is gone.
+    Raises ConflictError when somebody changed the same cell since; another cell of the row is no
+    conflict. Raises InputError for a text that cannot be read, NotFoundError for a row that is
+    gone.
     """
     told = context(session, course)
     shown = TABLES[table].column(column)
     row = one(session, course.id, table, row_id, lock=True)
     if row.deleted_at is not None:
-        raise NotFoundError(f"this {TABLES[table].what} was deleted by somebody else; undo that first")
+        raise NotFoundError(
+            f"this {TABLES[table].what} was deleted by somebody else; undo that first"
+        )
     values = shown.read(text, told)
     if row.version != version:
         theirs = cells(row, TABLES[table], told).text[column]
@@ -153,7 +178,11 @@ def sheet_of(row: SheetRow) -> Sheet:
     """The sheet a row describes."""
     patterns = frozenset(TieOuts(p) for p in row.tie_outs or ["corners"])
     ties = tie_out_points(row.width_m, row.length_m, patterns)
-    hood = (row.hood_u_m, row.hood_v_m) if row.hood_u_m is not None and row.hood_v_m is not None else None
+    hood = (
+        (row.hood_u_m, row.hood_v_m)
+        if row.hood_u_m is not None and row.hood_v_m is not None
+        else None
+    )
     if row.outline:
         return Sheet(tuple((float(u), float(v)) for u, v in row.outline), ties, hood)
     return Sheet.rectangle(row.width_m, row.length_m, ties, hood)
@@ -176,11 +205,23 @@ def supports_of(session: Session, course_id: int) -> Supports:
         if row.kind == "tree":
             trees += [Tree()] * row.count
         elif row.kind in CARRIER_KINDS:
-            others += [Carrier(row.kind, row.most_m or row.least_m or 1.0, row.least_m or 0.0)] * row.count
+            others += [
+                Carrier(row.kind, row.most_m or row.least_m or 1.0, row.least_m or 0.0)
+            ] * row.count
         else:
             most = row.most_m or 1.4
             least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
             poles += [Pole(min(least, most), most, row.kind)] * row.count
-    lines = tuple(row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count))
+    lines = tuple(
+        row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count)
+    )
     stakes = sum(row.count for row in rows(session, course_id, "stakes"))
-    return Supports(tuple(trees), tuple(poles), min(stakes, 2000), lines, tuple(others), may_cut(rules), house_of(rules))
+    return Supports(
+        tuple(trees),
+        tuple(poles),
+        min(stakes, 2000),
+        lines,
+        tuple(others),
+        may_cut(rules),
+        house_of(rules),
+    )

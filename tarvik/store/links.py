@@ -1,7 +1,8 @@
-"""Participants' links: each opens one person's own card, can be taken back, and ends. And what participants answer.
+"""Participants' links: each opens one person's own card, can be taken back, and ends. And what
+participants answer.
 
-A link is its number and a signature (HMAC-SHA256 with a secret of this server over the number and the row's own random
-part), so that neither a guessed number nor a copy of one table opens a card.
+A link is its number and a signature (HMAC-SHA256 with a secret of this server over the number and
+the row's own random part), so that neither a guessed number nor a copy of one table opens a card.
 """
 
 from __future__ import annotations
@@ -55,11 +56,15 @@ def token_of(session: Session, link: CardLink) -> str:
 
 
 def _ends(session: Session, course_id: int) -> datetime:
-    query = select(Night.on).where(Night.course_id == course_id, Night.on.is_not(None), Night.deleted_at.is_(None))
+    query = select(Night.on).where(
+        Night.course_id == course_id, Night.on.is_not(None), Night.deleted_at.is_(None)
+    )
     last = session.scalar(query.order_by(Night.on.desc()).limit(1))
     if last is None:
         return now() + LASTS_UNDATED
-    return max(datetime.combine(last, time(23, 59), now().tzinfo) + LASTS_AFTER, now() + LASTS_AFTER)
+    return max(
+        datetime.combine(last, time(23, 59), now().tzinfo) + LASTS_AFTER, now() + LASTS_AFTER
+    )
 
 
 def make_link(session: Session, course_id: int, person_id: int) -> CardLink:
@@ -68,7 +73,12 @@ def make_link(session: Session, course_id: int, person_id: int) -> CardLink:
     if person.deleted_at is not None:
         raise NotFoundError("this person was deleted")
     revoke(session, course_id, person_id)
-    made = CardLink(course_id=course_id, person_id=person_id, secret=secrets.token_hex(16), ends_at=_ends(session, course_id))
+    made = CardLink(
+        course_id=course_id,
+        person_id=person_id,
+        secret=secrets.token_hex(16),
+        ends_at=_ends(session, course_id),
+    )
     session.add(made)
     session.flush()
     return made
@@ -77,7 +87,9 @@ def make_link(session: Session, course_id: int, person_id: int) -> CardLink:
 def revoke(session: Session, course_id: int, person_id: int) -> None:
     """Take a person's links back."""
     query = select(CardLink).where(
-        CardLink.course_id == course_id, CardLink.person_id == person_id, CardLink.revoked_at.is_(None)
+        CardLink.course_id == course_id,
+        CardLink.person_id == person_id,
+        CardLink.revoked_at.is_(None),
     )
     for link in session.scalars(query):
         link.revoked_at = now()
@@ -86,12 +98,16 @@ def revoke(session: Session, course_id: int, person_id: int) -> None:
 
 def links(session: Session, course_id: int) -> dict[int, CardLink]:
     """The links that stand, by person."""
-    query = select(CardLink).where(CardLink.course_id == course_id, CardLink.revoked_at.is_(None), CardLink.ends_at > now())
+    query = select(CardLink).where(
+        CardLink.course_id == course_id, CardLink.revoked_at.is_(None), CardLink.ends_at > now()
+    )
     return {link.person_id: link for link in session.scalars(query.order_by(CardLink.id))}
 
 
 def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
-    """What a link opens. Whatever is wrong with it, the words are the same. Raises NotFoundError."""
+    """What a link opens. Whatever is wrong with it, the words are the same. Raises
+    NotFoundError.
+    """
     number, _, signature = token.partition(".")
     link = session.get(CardLink, int(number)) if number.isdecimal() and len(number) < 10 else None
     secret = link.secret if link else ""
@@ -100,13 +116,22 @@ def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
     if link is None or not good or link.revoked_at is not None or link.ends_at < now():
         raise NotFoundError(GONE)
     course, person = session.get(Course, link.course_id), session.get(Person, link.person_id)
-    if course is None or course.deleted_at is not None or person is None or person.deleted_at is not None:
+    if (
+        course is None
+        or course.deleted_at is not None
+        or person is None
+        or person.deleted_at is not None
+    ):
         raise NotFoundError(GONE)
     return link, course, person
 
 
-def say(session: Session, person: Person, course: Course, kind: str, text: Mapping[str, str]) -> Answer:
-    """Keep what a participant says: `stature`, `sheet`, or `brings` (the kit ticked). Raises InputError."""
+def say(
+    session: Session, person: Person, course: Course, kind: str, text: Mapping[str, str]
+) -> Answer:
+    """Keep what a participant says: `stature`, `sheet`, or `brings` (the kit ticked). Raises
+    InputError.
+    """
     told = kit.context(session, course)
     values: dict[str, Any]
     if kind == "stature":
@@ -117,7 +142,9 @@ def say(session: Session, person: Person, course: Course, kind: str, text: Mappi
         values = {"ticked": sorted(k for k, v in text.items() if v == "yes" and len(k) < 40)[:200]}
     else:
         raise InputError("kind", "there is no such answer")
-    query = select(Answer).where(Answer.person_id == person.id, Answer.kind == kind, Answer.state == "waiting")
+    query = select(Answer).where(
+        Answer.person_id == person.id, Answer.kind == kind, Answer.state == "waiting"
+    )
     for old in session.scalars(query):
         session.delete(old)
     made = Answer(course_id=course.id, person_id=person.id, kind=kind, values=values)
@@ -128,13 +155,19 @@ def say(session: Session, person: Person, course: Course, kind: str, text: Mappi
 
 def answers(session: Session, course_id: int) -> Sequence[Answer]:
     """What waits for a leader, and the kit people ticked."""
-    query = select(Answer).where(Answer.course_id == course_id, Answer.state == "waiting").order_by(Answer.id)
+    query = (
+        select(Answer)
+        .where(Answer.course_id == course_id, Answer.state == "waiting")
+        .order_by(Answer.id)
+    )
     return session.scalars(query.limit(MOST_ANSWERS)).all()
 
 
 def ticked(session: Session, person_id: int) -> frozenset[str]:
     """What a person said to bring."""
-    query = select(Answer).where(Answer.person_id == person_id, Answer.kind == "brings", Answer.state == "waiting")
+    query = select(Answer).where(
+        Answer.person_id == person_id, Answer.kind == "brings", Answer.state == "waiting"
+    )
     found = session.scalars(query.order_by(Answer.id.desc()).limit(1)).first()
     return frozenset(found.values.get("ticked", ())) if found else frozenset()
 
@@ -150,12 +183,23 @@ def settle(session: Session, course_id: int, answer_id: int, *, take: bool) -> N
         raise NotFoundError("this answer was settled by somebody else")
     found.state = "taken" if take else "left"
     if take and found.kind == "stature":
-        kit.one(session, course_id, "people", found.person_id, lock=True).stature_m = found.values["stature_m"]
+        kit.one(session, course_id, "people", found.person_id, lock=True).stature_m = found.values[
+            "stature_m"
+        ]
     if take and found.kind == "sheet":
         own = [s for s in kit.rows(session, course_id, "sheets") if s.owner_id == found.person_id]
         if own:
             sheet = kit.one(session, course_id, "sheets", own[0].id, lock=True)
-            sheet.width_m, sheet.length_m, sheet.outline = found.values["width_m"], found.values["length_m"], None
+            sheet.width_m, sheet.length_m, sheet.outline = (
+                found.values["width_m"],
+                found.values["length_m"],
+                None,
+            )
         else:
-            kit.add(session, course_id, "sheets", [{**found.values, "owner_id": found.person_id, "tie_outs": ["corners"]}])
+            kit.add(
+                session,
+                course_id,
+                "sheets",
+                [{**found.values, "owner_id": found.person_id, "tie_outs": ["corners"]}],
+            )
     session.flush()

@@ -1,11 +1,23 @@
-"""Tables. Every row belongs to a course and carries a version number, so that two leaders never overwrite each other."""
+"""Tables. Every row belongs to a course and carries a version number, so that two leaders never
+overwrite each other.
+"""
 
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, CheckConstraint, DateTime, ForeignKey, Index, LargeBinary, String, Text
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    CheckConstraint,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    String,
+    Text,
+)
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
@@ -18,11 +30,16 @@ def now() -> datetime:
 class Base(DeclarativeBase):
     """Declarative base with the shared types."""
 
-    type_annotation_map = {dict[str, Any]: JSON().with_variant(JSONB(), "postgresql"), list[Any]: JSONB}  # noqa: RUF012
+    type_annotation_map = {  # noqa: RUF012
+        dict[str, Any]: JSON().with_variant(JSONB(), "postgresql"),
+        list[Any]: JSONB,
+    }
 
 
 class Versioned:
-    """Key, version number (raised by every update), and a mark instead of deletion, so that deletion can be undone."""
+    """Key, version number (raised by every update), and a mark instead of deletion, so that
+    deletion can be undone.
+    """
 
     id: Mapped[int] = mapped_column(primary_key=True)
     version: Mapped[int] = mapped_column(nullable=False)
@@ -39,7 +56,9 @@ PROPOSED = "proposed"
 
 
 class Provider(Base):
-    """An organisation that runs courses. `keep_people_days`: how long after a course its people are kept."""
+    """An organisation that runs courses. `keep_people_days`: how long after a course its people are
+    kept.
+    """
 
     __tablename__ = "provider"
 
@@ -55,7 +74,9 @@ class Account(Base):
     __tablename__ = "account"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    provider_id: Mapped[int] = mapped_column(
+        ForeignKey("provider.id", ondelete="CASCADE"), index=True
+    )
     email: Mapped[str] = mapped_column(String(254), unique=True)
     name: Mapped[str] = mapped_column(String(80))
     password_hash: Mapped[str] = mapped_column(String(200))
@@ -68,7 +89,9 @@ class Course(Versioned, Base):
 
     __tablename__ = "course"
 
-    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    provider_id: Mapped[int] = mapped_column(
+        ForeignKey("provider.id", ondelete="CASCADE"), index=True
+    )
 
     name: Mapped[str] = mapped_column(String(120))
     place: Mapped[str] = mapped_column(String(200), default="")
@@ -87,7 +110,9 @@ class Owned(Versioned):
 
 
 class Site(Owned, Base):
-    """A place where the course spends nights: where on the earth, what grows round it, which ground, which way is uphill."""
+    """A place where the course spends nights: where on the earth, what grows round it, which
+    ground, which way is uphill.
+    """
 
     __tablename__ = "site"
 
@@ -101,7 +126,9 @@ class Site(Owned, Base):
 
 
 class GroundItem(Versioned, Base):
-    """Something on a site's ground: a point, an area, a spot height, or a reading of its survey. `kind` says which."""
+    """Something on a site's ground: a point, an area, a spot height, or a reading of its survey.
+    `kind` says which.
+    """
 
     __tablename__ = "ground_item"
 
@@ -111,7 +138,9 @@ class GroundItem(Versioned, Base):
 
 
 class GroundStep(Base):
-    """One change of a site's ground, for undo and redo: each item's values before and after (None: not there)."""
+    """One change of a site's ground, for undo and redo: each item's values before and after (None:
+    not there).
+    """
 
     __tablename__ = "ground_step"
 
@@ -124,7 +153,9 @@ class GroundStep(Base):
 
 
 class Night(Owned, Base):
-    """One night of a course. `intent` PROPOSED: as the weather proposes. `needs`: what is known of the weather and wanted."""
+    """One night of a course. `intent` PROPOSED: as the weather proposes. `needs`: what is known of
+    the weather and wanted.
+    """
 
     __tablename__ = "night"
 
@@ -237,15 +268,21 @@ class ShelterMember(Base):
     __tablename__ = "shelter_member"
     __table_args__ = (Index("one_bed_a_night", "night_id", "person_id", unique=True),)
 
-    shelter_id: Mapped[int] = mapped_column(ForeignKey("shelter.id", ondelete="CASCADE"), primary_key=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    shelter_id: Mapped[int] = mapped_column(
+        ForeignKey("shelter.id", ondelete="CASCADE"), primary_key=True
+    )
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("person.id", ondelete="CASCADE"), primary_key=True
+    )
     night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"))
 
     person: Mapped[Person] = relationship(lazy="joined")
 
 
 class PlanStep(Base):
-    """What a night's choices were before a change, for undo; once undone, what they were after it, for redo."""
+    """What a night's choices were before a change, for undo; once undone, what they were after it,
+    for redo.
+    """
 
     __tablename__ = "plan_step"
 
@@ -259,13 +296,15 @@ class PlanStep(Base):
 
 
 class NightPlan(Base):
-    """What a leader asks of a night's plan: the order of the aims, what is fixed, who is late. `found`: what was worked out
-    about the choices, by kind, each with the step it is about.
+    """What a leader asks of a night's plan: the order of the aims, what is fixed, who is late.
+    `found`: what was worked out about the choices, by kind, each with the step it is about.
     """
 
     __tablename__ = "night_plan"
 
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), primary_key=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), primary_key=True
+    )
     asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
     found: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
@@ -285,7 +324,9 @@ class NamedPlan(Base):
 
 
 class PlanJob(Base):
-    """Work for a worker: its state, how far it is, what came of it. `step`: the night's last change when it was asked for."""
+    """Work for a worker: its state, how far it is, what came of it. `step`: the night's last change
+    when it was asked for.
+    """
 
     __tablename__ = "plan_job"
 
@@ -304,7 +345,9 @@ class PlanJob(Base):
 
 
 class HungShape(Base):
-    """How a sheet hangs, kept by what it was worked out from: no names, no course. `nodes`: where the mesh's nodes hang."""
+    """How a sheet hangs, kept by what it was worked out from: no names, no course. `nodes`: where
+    the mesh's nodes hang.
+    """
 
     __tablename__ = "hung_shape"
 
@@ -329,8 +372,8 @@ class NeedsStep(Base):
 class ForecastRow(Base):
     """The last good forecast of a night, and the last failure to get a newer one.
 
-    `feed`: what a service is asked for, empty when the forecast was imported by hand and is not asked for again.
-    `form` is the open JSON form; None while none has come.
+    `feed`: what a service is asked for, empty when the forecast was imported by hand and is not
+    asked for again. `form` is the open JSON form; None while none has come.
     """
 
     __tablename__ = "forecast"
@@ -350,8 +393,12 @@ class Membership(Base):
 
     __tablename__ = "membership"
 
-    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), primary_key=True)
-    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), primary_key=True)
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), primary_key=True
+    )
+    account_id: Mapped[int] = mapped_column(
+        ForeignKey("account.id", ondelete="CASCADE"), primary_key=True
+    )
     role: Mapped[str] = mapped_column(String(20))
 
     account: Mapped[Account] = relationship(lazy="joined")
@@ -363,7 +410,9 @@ class SignIn(Base):
     __tablename__ = "sign_in"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    account_id: Mapped[int] = mapped_column(
+        ForeignKey("account.id", ondelete="CASCADE"), index=True
+    )
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     seen_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
@@ -377,7 +426,9 @@ class OneTime(Base):
     __tablename__ = "one_time"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    account_id: Mapped[int | None] = mapped_column(
+        ForeignKey("account.id", ondelete="CASCADE"), index=True
+    )
     purpose: Mapped[str] = mapped_column(String(20))
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
     ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
@@ -389,8 +440,12 @@ class Invitation(Base):
     __tablename__ = "invitation"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
-    course_id: Mapped[int | None] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    provider_id: Mapped[int] = mapped_column(
+        ForeignKey("provider.id", ondelete="CASCADE"), index=True
+    )
+    course_id: Mapped[int | None] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
     email: Mapped[str] = mapped_column(String(254))
     role: Mapped[str] = mapped_column(String(20))
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
@@ -403,7 +458,9 @@ class Mail(Base):
     __tablename__ = "mail"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    provider_id: Mapped[int] = mapped_column(ForeignKey("provider.id", ondelete="CASCADE"), index=True)
+    provider_id: Mapped[int] = mapped_column(
+        ForeignKey("provider.id", ondelete="CASCADE"), index=True
+    )
     to: Mapped[str] = mapped_column(String(254))
     subject: Mapped[str] = mapped_column(String(200))
     body: Mapped[str] = mapped_column(Text)
@@ -435,7 +492,9 @@ class CardLink(Base):
 
 
 class Answer(Base):
-    """What a participant said on the own card: kit brought, or a stature or sheet to be confirmed by a leader."""
+    """What a participant said on the own card: kit brought, or a stature or sheet to be confirmed
+    by a leader.
+    """
 
     __tablename__ = "answer"
 
@@ -449,7 +508,9 @@ class Answer(Base):
 
 
 class Change(Base):
-    """One row changed, written by the database itself: what it was and what it became, by whom (None: the server)."""
+    """One row changed, written by the database itself: what it was and what it became, by whom
+    (None: the server).
+    """
 
     __tablename__ = "change"
 

@@ -17,7 +17,15 @@ from tarvik.core.weather.forecast import Forecast
 from tarvik.core.weather.needs import NightNeeds, zone_named
 from tarvik.core.weather.wind import terrain_named
 from tarvik.exchange.forecast import as_form, read_json
-from tarvik.exchange.night_form import from_plain, holding_of, lying_of, net_of, read_rule, rules_shown, to_plain
+from tarvik.exchange.night_form import (
+    from_plain,
+    holding_of,
+    lying_of,
+    net_of,
+    read_rule,
+    rules_shown,
+    to_plain,
+)
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, NeedsStep, Night, Site, now
 
@@ -39,7 +47,9 @@ POLL_AHEAD_DAYS = 10
 
 def needs_of(night: Night) -> NightNeeds:
     """What is known of a night."""
-    return from_plain(night.needs or {}, night.on, None if night.intent == PROPOSED else night.intent)
+    return from_plain(
+        night.needs or {}, night.on, None if night.intent == PROPOSED else night.intent
+    )
 
 
 def night_of(session: Session, course: Course, night: Night) -> CoreNight:
@@ -56,9 +66,14 @@ def night_of(session: Session, course: Course, night: Night) -> CoreNight:
 
 
 def _locked(session: Session, night: Night, seen: int | None) -> Night:
-    """The night's row, locked. Raises ConflictError when somebody changed it since version `seen`."""
+    """The night's row, locked. Raises ConflictError when somebody changed it since version
+    `seen`.
+    """
     row = session.scalars(
-        select(Night).where(Night.id == night.id).with_for_update().execution_options(populate_existing=True)
+        select(Night)
+        .where(Night.id == night.id)
+        .with_for_update()
+        .execution_options(populate_existing=True)
     ).one()
     if seen is not None and row.version != seen:
         raise ConflictError("needs", "your changes", "other values", row.version)
@@ -74,11 +89,18 @@ def _remember(session: Session, row: Night, what: str) -> None:
         )
     )
     session.flush()
-    old = select(NeedsStep.id).where(NeedsStep.night_id == row.id).order_by(NeedsStep.id.desc()).offset(MOST_STEPS)
+    old = (
+        select(NeedsStep.id)
+        .where(NeedsStep.night_id == row.id)
+        .order_by(NeedsStep.id.desc())
+        .offset(MOST_STEPS)
+    )
     session.execute(delete(NeedsStep).where(NeedsStep.id.in_(old)))
 
 
-def set_needs(session: Session, night: Night, needs: NightNeeds, what: str, *, seen: int | None = None) -> Night:
+def set_needs(
+    session: Session, night: Night, needs: NightNeeds, what: str, *, seen: int | None = None
+) -> Night:
     """Keep needs (their date and intent are the night's own). Raises ConflictError."""
     row = _locked(session, night, seen)
     if to_plain(needs) != (row.needs or {}):
@@ -100,14 +122,21 @@ def set_intent(session: Session, night: Night, slug: str) -> Night:
 
 
 def use_site(session: Session, night: Night, site_id: int | None) -> Night:
-    """Spend the night at a site: its place, zone and terrain become the night's. Raises NotFoundError."""
+    """Spend the night at a site: its place, zone and terrain become the night's. Raises
+    NotFoundError.
+    """
     row = _locked(session, night, None)
     site = None if site_id is None else one_site(session, night.course_id, site_id)
     _remember(session, row, "the site")
     row.site_id = site.id if site else None
     if site:
         kept = dict(row.needs or {})
-        kept |= {"latitude": site.latitude, "longitude": site.longitude, "zone": site.zone, "terrain": site.terrain}
+        kept |= {
+            "latitude": site.latitude,
+            "longitude": site.longitude,
+            "zone": site.zone,
+            "terrain": site.terrain,
+        }
         row.needs = kept
     session.flush()
     return row
@@ -116,7 +145,10 @@ def use_site(session: Session, night: Night, site_id: int | None) -> Night:
 def last_needs_step(session: Session, night: Night) -> NeedsStep | None:
     """The change of the needs that undo would take back."""
     return session.scalars(
-        select(NeedsStep).where(NeedsStep.night_id == night.id).order_by(NeedsStep.id.desc()).limit(1)
+        select(NeedsStep)
+        .where(NeedsStep.night_id == night.id)
+        .order_by(NeedsStep.id.desc())
+        .limit(1)
     ).first()
 
 
@@ -189,9 +221,13 @@ def delete_site(session: Session, course_id: int, site_id: int, *, undo: bool = 
     return found
 
 
-def change_rule(session: Session, course_id: int, name: str, text: str, version: int, was: str, units: Units) -> Course:
+def change_rule(
+    session: Session, course_id: int, name: str, text: str, version: int, was: str, units: Units
+) -> Course:
     """Change one of a course's rules. Raises InputError, ConflictError, NotFoundError."""
-    row = session.scalars(select(Course).where(Course.id == course_id).with_for_update()).one_or_none()
+    row = session.scalars(
+        select(Course).where(Course.id == course_id).with_for_update()
+    ).one_or_none()
     if row is None or row.deleted_at is not None:
         raise NotFoundError("there is no such course, or it was deleted")
     value = read_rule(name, text, units)
@@ -205,7 +241,9 @@ def change_rule(session: Session, course_id: int, name: str, text: str, version:
 
 def forecast_row(session: Session, night: Night) -> ForecastRow | None:
     """The forecast kept for a night."""
-    return session.scalars(select(ForecastRow).where(ForecastRow.night_id == night.id)).one_or_none()
+    return session.scalars(
+        select(ForecastRow).where(ForecastRow.night_id == night.id)
+    ).one_or_none()
 
 
 def _row(session: Session, night: Night) -> ForecastRow:
@@ -223,16 +261,27 @@ def kept_forecast(row: ForecastRow | None, zone: str) -> Forecast | None:
     if row is None or row.form is None:
         return None
     read = read_json(json.dumps(row.form), zone_named(zone))
-    told = tuple(Finding(f["code"], f["element"], f["message"], f["remedy"], Level(f["level"])) for f in row.findings)
+    told = tuple(
+        Finding(f["code"], f["element"], f["message"], f["remedy"], Level(f["level"]))
+        for f in row.findings
+    )
     return Forecast(read.hours, read.issued_at, read.source, told)
 
 
-def keep_forecast(session: Session, night: Night, forecast: Forecast, *, feed: Mapping[str, Any] | None = None) -> ForecastRow:
+def keep_forecast(
+    session: Session, night: Night, forecast: Forecast, *, feed: Mapping[str, Any] | None = None
+) -> ForecastRow:
     """Keep a good forecast; `feed` None leaves what is asked for as it is, {} stops the asking."""
     row = _row(session, night)
     row.form = as_form(forecast)
     row.findings = [
-        {"code": f.code, "element": f.element, "message": f.message, "remedy": f.remedy, "level": int(f.level)}
+        {
+            "code": f.code,
+            "element": f.element,
+            "message": f.message,
+            "remedy": f.remedy,
+            "level": int(f.level),
+        }
         for f in forecast.findings
     ]
     row.fetched_at = row.asked_at = now()
@@ -243,7 +292,9 @@ def keep_forecast(session: Session, night: Night, forecast: Forecast, *, feed: M
     return row
 
 
-def note_failure(session: Session, night: Night, why: str, *, feed: Mapping[str, Any] | None = None) -> ForecastRow:
+def note_failure(
+    session: Session, night: Night, why: str, *, feed: Mapping[str, Any] | None = None
+) -> ForecastRow:
     """Say why no newer forecast came; the last good one stays."""
     row = _row(session, night)
     row.failure, row.asked_at = why[:400], now()
@@ -254,14 +305,24 @@ def note_failure(session: Session, night: Night, why: str, *, feed: Mapping[str,
 
 
 def due_for_polling(session: Session, at: datetime) -> Sequence[ForecastRow]:
-    """Forecasts that are asked from a service and were not asked for lately, of nights that are near and not over."""
+    """Forecasts that are asked from a service and were not asked for lately, of nights that are
+    near and not over.
+    """
     query = (
         select(ForecastRow)
         .join(Night, Night.id == ForecastRow.night_id)
-        .where(Night.deleted_at.is_(None), ForecastRow.feed != {}, ForecastRow.asked_at < at - POLL_EVERY)
+        .where(
+            Night.deleted_at.is_(None),
+            ForecastRow.feed != {},
+            ForecastRow.asked_at < at - POLL_EVERY,
+        )
         .where(
             (Night.on.is_(None))
-            | (Night.on.between((at - timedelta(days=1)).date(), (at + timedelta(days=POLL_AHEAD_DAYS)).date()))
+            | (
+                Night.on.between(
+                    (at - timedelta(days=1)).date(), (at + timedelta(days=POLL_AHEAD_DAYS)).date()
+                )
+            )
         )
         .order_by(ForecastRow.asked_at)
     )

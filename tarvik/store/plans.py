@@ -1,4 +1,6 @@
-"""A night's choices: which sheet stands in which pitch, and who sleeps under it. Every change can be undone."""
+"""A night's choices: which sheet stands in which pitch, and who sleeps under it. Every change can
+be undone.
+"""
 
 from __future__ import annotations
 
@@ -33,14 +35,25 @@ class Choice:
 
 def choice_of(plain: Mapping[str, Any]) -> Choice:
     """A choice from its plain values."""
-    return Choice(plain["sheet_id"], plain["pitch"], plain["settings"], tuple(plain["people"]), plain.get("spot"))
+    return Choice(
+        plain["sheet_id"],
+        plain["pitch"],
+        plain["settings"],
+        tuple(plain["people"]),
+        plain.get("spot"),
+    )
 
 
 def plain_of(choice: Choice) -> dict[str, Any]:
     """A choice as plain values, for keeping."""
     spot = dict(choice.spot) if choice.spot else None
-    return {"sheet_id": choice.sheet_id, "pitch": choice.pitch, "settings": dict(choice.settings),
-            "people": list(choice.people), "spot": spot}  # fmt: skip
+    return {
+        "sheet_id": choice.sheet_id,
+        "pitch": choice.pitch,
+        "settings": dict(choice.settings),
+        "people": list(choice.people),
+        "spot": spot,
+    }
 
 
 def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
@@ -63,7 +76,9 @@ def snapshot(session: Session, night: Night) -> list[Any]:
     """A night's choices as plain values."""
     query = select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
     return [
-        plain_of(Choice(s.sheet_id, s.pitch, s.settings, tuple(m.person_id for m in s.members), s.spot))
+        plain_of(
+            Choice(s.sheet_id, s.pitch, s.settings, tuple(m.person_id for m in s.members), s.spot)
+        )
         for s in session.scalars(query).unique()
     ]
 
@@ -72,14 +87,21 @@ def _remember(session: Session, night: Night, what: str) -> None:
     session.execute(delete(PlanStep).where(PlanStep.night_id == night.id, PlanStep.undone))
     session.add(PlanStep(night_id=night.id, what=what[:200], before=snapshot(session, night)))
     session.flush()
-    old = select(PlanStep.id).where(PlanStep.night_id == night.id).order_by(PlanStep.id.desc()).offset(MOST_STEPS)
+    old = (
+        select(PlanStep.id)
+        .where(PlanStep.night_id == night.id)
+        .order_by(PlanStep.id.desc())
+        .offset(MOST_STEPS)
+    )
     session.execute(delete(PlanStep).where(PlanStep.id.in_(old)))
 
 
 def _clear_beds(session: Session, night: Night, people: Sequence[int]) -> None:
     """Take people out of the shelters they are in; an emptied shelter goes."""
     session.execute(
-        delete(ShelterMember).where(ShelterMember.night_id == night.id, ShelterMember.person_id.in_(people or [0]))
+        delete(ShelterMember).where(
+            ShelterMember.night_id == night.id, ShelterMember.person_id.in_(people or [0])
+        )
     )
     session.flush()
     session.expire_all()
@@ -91,19 +113,24 @@ def _clear_beds(session: Session, night: Night, people: Sequence[int]) -> None:
 
 def _put(session: Session, night: Night, choice: Choice) -> ShelterRow:
     row = ShelterRow(
-        night_id=night.id, sheet_id=choice.sheet_id, pitch=choice.pitch, settings=dict(choice.settings),
+        night_id=night.id,
+        sheet_id=choice.sheet_id,
+        pitch=choice.pitch,
+        settings=dict(choice.settings),
         spot=dict(choice.spot) if choice.spot else None,
         members=[ShelterMember(person_id=p, night_id=night.id) for p in choice.people],
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
     return row
 
 
 def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
-    """Put people under a sheet in a pitch; they leave the shelters they were in, and the sheet its former pitch.
+    """Put people under a sheet in a pitch; they leave the shelters they were in, and the sheet its
+    former pitch.
 
-    Raises InputError for an unknown pitch, setting or nobody to sleep there; NotFoundError for a stranger's sheet.
+    Raises InputError for an unknown pitch, setting or nobody to sleep there; NotFoundError for a
+    stranger's sheet.
     """
     settings = pitch_named(choice.pitch).checked(choice.settings)
     one(session, night.course_id, "sheets", choice.sheet_id)
@@ -114,7 +141,9 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
     lock(session, night)
     _remember(session, night, "choosing a shelter")
     same = session.scalars(
-        select(ShelterRow).where(ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id)
+        select(ShelterRow).where(
+            ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id
+        )
     ).unique()
     spot = choice.spot
     for row in same:
@@ -165,7 +194,9 @@ def next_step(session: Session, night: Night) -> PlanStep | None:
 
 
 def current_step(session: Session, night: Night) -> int:
-    """Number of the last change of a night's choices, 0 before the first: what a leader has seen."""
+    """Number of the last change of a night's choices, 0 before the first: what a leader has
+    seen.
+    """
     step = last_step(session, night)
     return step.id if step else 0
 
@@ -195,7 +226,9 @@ def redo(session: Session, night: Night) -> str | None:
 
 
 def move_person(session: Session, night: Night, person_id: int, shelter_id: int | None) -> None:
-    """Put one person to bed in another of the night's shelters, or in none. An emptied shelter goes."""
+    """Put one person to bed in another of the night's shelters, or in none. An emptied shelter
+    goes.
+    """
     person = one(session, night.course_id, "people", person_id)
     lock(session, night)
     row = session.get(ShelterRow, shelter_id) if shelter_id is not None else None

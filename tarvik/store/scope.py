@@ -1,6 +1,8 @@
-"""Who is asking, and what of the database that one may see. The one place where queries are kept to a provider.
+"""Who is asking, and what of the database that one may see. The one place where queries are kept to
+a provider.
 
-The web sets the scope of each request; what runs for the server itself (workers, commands) has none and sees everything.
+The web sets the scope of each request; what runs for the server itself (workers, commands) has none
+and sees everything.
 """
 
 from __future__ import annotations
@@ -83,14 +85,19 @@ def _own(provider_id: int) -> tuple[Any, ...]:
     mine = select(Course.id).where(Course.provider_id == provider_id).scalar_subquery()
     return (
         with_loader_criteria(Course, Course.provider_id == provider_id, include_aliases=True),
-        *(with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True) for kind in OF_A_COURSE),
+        *(
+            with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True)
+            for kind in OF_A_COURSE
+        ),
         with_loader_criteria(Account, Account.provider_id == provider_id, include_aliases=True),
         with_loader_criteria(Mail, Mail.provider_id == provider_id, include_aliases=True),
     )
 
 
 def install(sessions: Any) -> None:
-    """Have every session of this kind keep its queries to the scope, and tell the database who makes changes."""
+    """Have every session of this kind keep its queries to the scope, and tell the database who
+    makes changes.
+    """
 
     @event.listens_for(sessions, "do_orm_execute")
     def _keep(state: ORMExecuteState) -> None:
@@ -107,4 +114,7 @@ def install(sessions: Any) -> None:
     def _tell(_session: Session, _transaction: SessionTransaction, connection: Connection) -> None:
         scope = current()
         if scope is not None and scope.account_id is not None:
-            connection.execute(text("select set_config('tarvik.account', :who, true)"), {"who": str(scope.account_id)})
+            connection.execute(
+                text("select set_config('tarvik.account', :who, true)"),
+                {"who": str(scope.account_id)},
+            )

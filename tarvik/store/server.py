@@ -1,7 +1,9 @@
-"""Tarvik's own PostgreSQL server: its own data folder, a free port on loopback, started and stopped with the program.
+"""Tarvik's own PostgreSQL server: its own data folder, a free port on loopback, started and stopped
+with the program.
 
-PostgreSQL refuses to run as root, so root runs it as the `postgres` user in a folder that user can reach. A server that
-dies is started again and recovers from its log; when this program dies, the server is told to stop by the kernel.
+PostgreSQL refuses to run as root, so root runs it as the `postgres` user in a folder that user can
+reach. A server that dies is started again and recovers from its log; when this program dies, the
+server is told to stop by the kernel.
 """
 
 from __future__ import annotations
@@ -35,22 +37,33 @@ class ServerError(RuntimeError):
 
 
 def binaries() -> Path:
-    """Folder of the newest installed PostgreSQL programs. Raises ServerError when there are none."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[4]))
+    """Folder of the newest installed PostgreSQL programs. Raises ServerError when there are
+    none.
+    """
+    found = sorted(
+        Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[4])
+    )
     if found:
         return found[-1].parent
     program = shutil.which("postgres")
     if program:
         return Path(program).resolve().parent
-    raise ServerError("PostgreSQL is not installed: run «apt-get install postgresql» as root, then start again")
+    raise ServerError(
+        "PostgreSQL is not installed: run «apt-get install postgresql» as root, then start again"
+    )
 
 
 def default_folder(checkout: Path) -> Path:
-    """Where the data of this checkout lies: in it, or for root where the database user can reach it."""
+    """Where the data of this checkout lies: in it, or for root where the database user can reach
+    it.
+    """
     if named := os.environ.get("TARVIK_DATA"):
         return Path(named)
     if os.geteuid() == 0:
-        return Path("/var/lib/tarvik") / hashlib.sha256(str(checkout.resolve()).encode()).hexdigest()[:12]
+        return (
+            Path("/var/lib/tarvik")
+            / hashlib.sha256(str(checkout.resolve()).encode()).hexdigest()[:12]
+        )
     return checkout / ".data"
 
 
@@ -87,14 +100,21 @@ class Server:
         try:
             account = pwd.getpwnam("postgres")
         except KeyError:
-            raise ServerError("there is no user «postgres»: install Debian's postgresql package") from None
+            raise ServerError(
+                "there is no user «postgres»: install Debian's postgresql package"
+            ) from None
         return {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": []}
 
     def _run(self, *command: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run(  # type: ignore[no-any-return]  # noqa: S603
-            command, cwd="/", capture_output=True, text=True, check=False, env={**os.environ, "LC_ALL": "C.UTF-8"},
+            command,
+            cwd="/",
+            capture_output=True,
+            text=True,
+            check=False,
+            env={**os.environ, "LC_ALL": "C.UTF-8"},
             **self._user(),  # type: ignore[call-overload]
-        )  # fmt: skip
+        )
 
     @property
     def _password(self) -> str:
@@ -107,9 +127,14 @@ class Server:
     def connect(self, database: str = "postgres") -> psycopg.Connection[tuple[object, ...]]:
         """A plain connection in autocommit."""
         return psycopg.connect(
-            host="127.0.0.1", port=self.port, user=ACCOUNT, password=self._password, dbname=database, autocommit=True,
+            host="127.0.0.1",
+            port=self.port,
+            user=ACCOUNT,
+            password=self._password,
+            dbname=database,
+            autocommit=True,
             connect_timeout=5,
-        )  # fmt: skip
+        )
 
     def _initialise(self) -> None:
         self.folder.mkdir(parents=True, exist_ok=True)
@@ -128,13 +153,23 @@ class Server:
             for path in (self.data, handed):
                 os.chown(path, user["user"], user["group"])  # type: ignore[arg-type]
         made = self._run(
-            str(binaries() / "initdb"), "-D", str(self.data), "-U", ACCOUNT, "--auth=scram-sha-256", "--encoding=UTF8",
-            f"--pwfile={handed}", "--no-locale",
-        )  # fmt: skip
+            str(binaries() / "initdb"),
+            "-D",
+            str(self.data),
+            "-U",
+            ACCOUNT,
+            "--auth=scram-sha-256",
+            "--encoding=UTF8",
+            f"--pwfile={handed}",
+            "--no-locale",
+        )
         handed.unlink(missing_ok=True)
         if made.returncode:
             shutil.rmtree(self.data, ignore_errors=True)
-            raise ServerError(f"the database folder could not be made: {made.stderr.strip() or made.stdout.strip()}")
+            raise ServerError(
+                "the database folder could not be made: "
+                f"{made.stderr.strip() or made.stdout.strip()}"
+            )
 
     def _running_port(self) -> int | None:
         """Port of a server that already runs on this folder, else None."""
@@ -142,8 +177,14 @@ class Server:
             lines = (self.data / "postmaster.pid").read_text().splitlines()
             os.kill(int(lines[0]), 0)
             port = int(lines[3])
-            with psycopg.connect(host="127.0.0.1", port=port, user=ACCOUNT, password=self._password, dbname="postgres",
-                                 connect_timeout=3):  # fmt: skip
+            with psycopg.connect(
+                host="127.0.0.1",
+                port=port,
+                user=ACCOUNT,
+                password=self._password,
+                dbname="postgres",
+                connect_timeout=3,
+            ):
                 return port
         except PermissionError:
             return None
@@ -151,7 +192,9 @@ class Server:
             return None
 
     def start(self) -> Server:
-        """Start the server (or use the one that already runs on this folder) and make the database if it is missing."""
+        """Start the server (or use the one that already runs on this folder) and make the database
+        if it is missing.
+        """
         self._initialise()
         running = self._running_port()
         if running:
@@ -159,10 +202,14 @@ class Server:
         else:
             self.port = self.port or free_port()
             self._launch()
-            self._watch = threading.Thread(target=self._keep_alive, name="database-watch", daemon=True)
+            self._watch = threading.Thread(
+                target=self._keep_alive, name="database-watch", daemon=True
+            )
             self._watch.start()
         with self.connect() as connection:
-            if not connection.execute("select 1 from pg_database where datname = %s", (ACCOUNT,)).fetchone():
+            if not connection.execute(
+                "select 1 from pg_database where datname = %s", (ACCOUNT,)
+            ).fetchone():
                 connection.execute(f"create database {ACCOUNT}")
         return self
 
@@ -170,17 +217,34 @@ class Server:
         log_file = self.folder / "postgres.log"
         with log_file.open("ab") as out:
             self._process = subprocess.Popen(  # noqa: S603
-                [str(binaries() / "postgres"), "-D", str(self.data), "-p", str(self.port), "-c", "listen_addresses=127.0.0.1",
-                 "-c", "unix_socket_directories=", "-c", "max_connections=60"],
-                cwd="/", stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True,
+                [
+                    str(binaries() / "postgres"),
+                    "-D",
+                    str(self.data),
+                    "-p",
+                    str(self.port),
+                    "-c",
+                    "listen_addresses=127.0.0.1",
+                    "-c",
+                    "unix_socket_directories=",
+                    "-c",
+                    "max_connections=60",
+                ],
+                cwd="/",
+                stdin=subprocess.DEVNULL,
+                stdout=out,
+                stderr=out,
+                start_new_session=True,
                 preexec_fn=_die_with_parent,  # noqa: PLW1509
                 **self._user(),  # type: ignore[call-overload]
-            )  # fmt: skip
+            )
         deadline = time.monotonic() + START_SECONDS
         while time.monotonic() < deadline:
             if self._process.poll() is not None:
                 tail = log_file.read_text(errors="replace").strip().splitlines()[-3:]
-                raise ServerError(f"the database did not start: {' / '.join(tail)} (see {log_file})")
+                raise ServerError(
+                    f"the database did not start: {' / '.join(tail)} (see {log_file})"
+                )
             try:
                 self.connect().close()
             except psycopg.OperationalError:
@@ -195,7 +259,9 @@ class Server:
             process = self._process
             if process is None or process.poll() is None:
                 continue
-            log.warning("the database stopped unexpectedly (code %s); starting it again", process.returncode)
+            log.warning(
+                "the database stopped unexpectedly (code %s); starting it again", process.returncode
+            )
             for pause in (0.2, 0.5, 1, 2, 4, 8):
                 if self._stopping.wait(pause):
                     return

@@ -1,7 +1,8 @@
-"""Who may do what: looked up and decided for every request in this one place, before any page is asked.
+"""Who may do what: looked up and decided for every request in this one place, before any page is
+asked.
 
-Somebody who is not signed in gets 403 (people see the sign-in page), a course one is no part of is not there (404), and
-what the role does not allow is refused (403).
+Somebody who is not signed in gets 403 (people see the sign-in page), a course one is no part of is
+not there (404), and what the role does not allow is refused (403).
 """
 
 from __future__ import annotations
@@ -27,10 +28,28 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 SAFE: Final = ("GET", "HEAD", "OPTIONS")
-NEVER_ASKED: Final = ("/static/", "/healthz", "/readyz", "/api/pitches", "/api/solve", "/openapi.json", "/docs", "/schema/",
-                      "/card-worker.js")  # fmt: skip
+NEVER_ASKED: Final = (
+    "/static/",
+    "/healthz",
+    "/readyz",
+    "/api/pitches",
+    "/api/solve",
+    "/openapi.json",
+    "/docs",
+    "/schema/",
+    "/card-worker.js",
+)
 """Open to all, and the same for all."""
-OPEN: Final = ("/sign-in", "/sign-out", "/forgot", "/reset/", "/setup/", "/invited/", "/card/", "/demo")
+OPEN: Final = (
+    "/sign-in",
+    "/sign-out",
+    "/forgot",
+    "/reset/",
+    "/setup/",
+    "/invited/",
+    "/card/",
+    "/demo",
+)
 """Open to all: how people get in, and participants' cards, which ask for their own link."""
 _COURSE: Final = re.compile(r"/courses/(\d{1,9})(/.*)?$")
 _NEEDED: Final = (
@@ -83,12 +102,22 @@ def _known(database: Database, token: str, course_id: int | None) -> Who | None:
         account, _ = found
         provider = session.get(Provider, account.provider_id)
         role = accounts.role_in(session, account, course_id) if course_id is not None else None
-        return Who(account.id, account.name, account.email, account.provider_id, provider.name if provider else "",
-                   account.owner, bool(provider and provider.demo), role)  # fmt: skip
+        return Who(
+            account.id,
+            account.name,
+            account.email,
+            account.provider_id,
+            provider.name if provider else "",
+            account.owner,
+            bool(provider and provider.demo),
+            role,
+        )
 
 
 def from_here(connection: HTTPConnection) -> bool:
-    """Whether a request comes from one of Tarvik's own pages: by its Origin, else by what the browser says of its site."""
+    """Whether a request comes from one of Tarvik's own pages: by its Origin, else by what the
+    browser says of its site.
+    """
     origin = connection.headers.get("origin")
     if origin is not None:
         return urlsplit(origin).netloc == connection.headers.get("host")
@@ -114,7 +143,13 @@ class Access:
         connection = HTTPConnection(scope)
         course = _COURSE.match(path)
         token = connection.cookies.get(self.cookie, "")
-        who = await run_in_threadpool(_known, self.database, token, int(course[1]) if course else None) if token else None
+        who = (
+            await run_in_threadpool(
+                _known, self.database, token, int(course[1]) if course else None
+            )
+            if token
+            else None
+        )
         scope["state"]["who"] = who
         refusal = self._refusal(connection, who, course, bool(token))
         if refusal is not None:
@@ -124,7 +159,11 @@ class Access:
             await self.app(scope, receive, send)
 
     def _refusal(
-        self, connection: HTTPConnection, who: Who | None, course: re.Match[str] | None, cookie: bool
+        self,
+        connection: HTTPConnection,
+        who: Who | None,
+        course: re.Match[str] | None,
+        cookie: bool,
     ) -> tuple[int, str] | None:
         """Status and words, None to go on."""
         method = connection.scope.get("method", "GET")
@@ -144,7 +183,9 @@ class Access:
             return 403, f"as {who.role.word} you may not do this; ask an owner of the course"
         return None
 
-    async def _refuse(self, refusal: tuple[int, str], scope: AsgiScope, receive: Receive, send: Send) -> None:
+    async def _refuse(
+        self, refusal: tuple[int, str], scope: AsgiScope, receive: Receive, send: Send
+    ) -> None:
         if scope["type"] == "websocket":
             await send({"type": "websocket.close", "code": 1008})
             return
@@ -152,8 +193,15 @@ class Access:
         status, words = refusal
         if words == "sign in first" and request.method == "GET" and wants_page(request):
             pages = scope["app"].state.tarvik.pages
-            back = quote(scope["path"]) + (f"?{scope['query_string'].decode('latin-1')}" if scope["query_string"] else "")
-            context = {"back": back, "typed": {}, "fault": None, "demo": scope["app"].state.tarvik.demo}
+            back = quote(scope["path"]) + (
+                f"?{scope['query_string'].decode('latin-1')}" if scope["query_string"] else ""
+            )
+            context = {
+                "back": back,
+                "typed": {},
+                "fault": None,
+                "demo": scope["app"].state.tarvik.demo,
+            }
             answer = pages.TemplateResponse(request, "sign_in.html", context, status_code=status)
         else:
             answer = problem(request, status, words)
@@ -163,5 +211,10 @@ class Access:
 def safe_back(path: str) -> str:
     """A path of this site to go on to; the start for anything else, so that no link leads away."""
     parts = urlsplit(path)
-    plain = path.startswith("/") and not path.startswith(("//", "/\\")) and not parts.scheme and not parts.netloc
+    plain = (
+        path.startswith("/")
+        and not path.startswith(("//", "/\\"))
+        and not parts.scheme
+        and not parts.netloc
+    )
     return path if plain and "\\" not in path and not any(ord(c) < 32 for c in path) else "/"

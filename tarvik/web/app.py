@@ -71,12 +71,17 @@ class Tarvik:
 
 
 def create_app(
-    database: Database, stand_ins: str | None = None, searcher: Searcher | None = None, *, demo: bool = False,
-    settings: Settings | None = None, hangings: Hangings | None = None,
-) -> FastAPI:  # fmt: skip
-    """The application on a migrated database. `stand_ins` is the address of the simulated weather service and wind meter;
-    `searcher` a second process for searches, `hangings` one that hangs sheets behind the pages. `demo`: one click signs
-    anybody in as the demo's leader.
+    database: Database,
+    stand_ins: str | None = None,
+    searcher: Searcher | None = None,
+    *,
+    demo: bool = False,
+    settings: Settings | None = None,
+    hangings: Hangings | None = None,
+) -> FastAPI:
+    """The application on a migrated database. `stand_ins` is the address of the simulated weather
+    service and wind meter; `searcher` a second process for searches, `hangings` one that hangs
+    sheets behind the pages. `demo`: one click signs anybody in as the demo's leader.
     """
     settings = settings or Settings()
     solver = Solver(searcher)
@@ -95,15 +100,28 @@ def create_app(
         database.close()
 
     app = FastAPI(
-        title="Tarvik", version=__version__, lifespan=lifespan, redoc_url=None, docs_url=None,
+        title="Tarvik",
+        version=__version__,
+        lifespan=lifespan,
+        redoc_url=None,
+        docs_url=None,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
-    )  # fmt: skip
+    )
     app.state.tarvik = Tarvik(
-        database, solver, make_templates(HERE / "templates"), queue, hangings or Hangings(database), settings, feed, stand_ins,
+        database,
+        solver,
+        make_templates(HERE / "templates"),
+        queue,
+        hangings or Hangings(database),
+        settings,
+        feed,
+        stand_ins,
         demo,
-    )  # fmt: skip
+    )
     app.add_middleware(Access, database=database, tls=settings.tls)
-    app.add_middleware(Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls))
+    app.add_middleware(
+        Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls)
+    )
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for part in (

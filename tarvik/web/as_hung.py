@@ -1,4 +1,6 @@
-"""Shelters as they hang, where that is known: pages judge by the hung shape, and say where they still see the taut fold."""
+"""Shelters as they hang, where that is known: pages judge by the hung shape, and say where they
+still see the taut fold.
+"""
 
 from __future__ import annotations
 
@@ -34,18 +36,24 @@ class Seen:
     told: Told | None
     taut: Solution
 
-    def findings(self, units: Units, names: Mapping[str, str] | None = None, people: int | None = None) -> list[Finding]:
-        """What the way it hangs adds to what is found of the shelter, notes left out; nothing while it is not known. With
-        `people` to lie there, mats that they do not want are not missed.
+    def findings(
+        self, units: Units, names: Mapping[str, str] | None = None, people: int | None = None
+    ) -> list[Finding]:
+        """What the way it hangs adds to what is found of the shelter, notes left out; nothing while
+        it is not known. With `people` to lie there, mats that they do not want are not missed.
         """
         if self.told is None or self.taut.figures is None:
             return []
-        found = [f for f in findings(self.told, self.taut.figures, units, names) if f.level > Level.NOTE]
+        found = [
+            f for f in findings(self.told, self.taut.figures, units, names) if f.level > Level.NOTE
+        ]
         enough = people is not None and self.told.sleepers >= people
         return [f for f in found if not (enough and f.code == "hangs_on_mats")]
 
     def judged(self, tonight: Tonight, units: Units, people: int | None = None) -> Tonight:
-        """A judgement with what the way it hangs adds: what stops a shelter leaves it short of something."""
+        """A judgement with what the way it hangs adds: what stops a shelter leaves it short of
+        something.
+        """
         more = self.findings(units, None, people)
         if not more:
             return tonight

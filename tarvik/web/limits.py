@@ -1,5 +1,5 @@
-"""Bodies that are too large and requests that come too often are refused; every answer gets the safety headers, a request
-id and a line in the log.
+"""Bodies that are too large and requests that come too often are refused; every answer gets the
+safety headers, a request id and a line in the log.
 """
 
 from __future__ import annotations
@@ -23,34 +23,45 @@ MOST_BODY: Final = 1_000_000
 WINDOW_S: Final = 10.0
 MOST_CALLERS: Final = 5000
 _HEADERS: Final = (
-    (b"content-security-policy",
-     b"default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; object-src 'none'; base-uri 'none'; "
-     b"form-action 'self'; frame-ancestors 'none'"),
+    (
+        b"content-security-policy",
+        b"default-src 'self'; img-src 'self' data:; style-src 'self'; script-src 'self'; "
+        b"object-src 'none'; base-uri 'none'; "
+        b"form-action 'self'; frame-ancestors 'none'",
+    ),
     (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"same-origin"),
     (b"x-frame-options", b"DENY"),
     (b"permissions-policy", b"camera=(), geolocation=(), microphone=()"),
     (b"cross-origin-opener-policy", b"same-origin"),
-)  # fmt: skip
+)
 _HSTS: Final = (b"strict-transport-security", b"max-age=31536000; includeSubDomains")
 log = logging.getLogger("tarvik.requests")
 
 
-def refusal(status: int, title: str, detail: str, headers: dict[str, str] | None = None) -> JSONResponse:
+def refusal(
+    status: int, title: str, detail: str, headers: dict[str, str] | None = None
+) -> JSONResponse:
     """A refusal before any page is asked."""
     field = "body" if status == 413 else None
     return JSONResponse(
         {"type": "about:blank", "title": title, "status": status, "detail": detail, "field": field},
-        status_code=status, media_type="application/problem+json", headers=headers,
-    )  # fmt: skip
+        status_code=status,
+        media_type="application/problem+json",
+        headers=headers,
+    )
 
 
 def _too_large() -> JSONResponse:
-    return refusal(413, "Too large", f"the body is larger than {MOST_BODY:,} bytes; send less at once")
+    return refusal(
+        413, "Too large", f"the body is larger than {MOST_BODY:,} bytes; send less at once"
+    )
 
 
 class Rate:
-    """How often each caller came lately, in this process: a count for the present and the former window."""
+    """How often each caller came lately, in this process: a count for the present and the former
+    window.
+    """
 
     def __init__(self, a_minute: int) -> None:
         self.most = a_minute * WINDOW_S / 60
@@ -90,13 +101,25 @@ class Limits:
         try:
             await self._answer(scope, receive, send, told)
         finally:
-            route = getattr(scope.get("route"), "path", "") or ("/static" if scope["path"].startswith("/static") else "-")
-            more = {"method": scope["method"], "route": route, "status": told["status"],
-                    "ms": round((time.perf_counter() - began) * 1e3, 1)}  # fmt: skip
-            log.log(logging.DEBUG if route in ("/static", "/healthz", "/readyz") else logging.INFO, "request", extra=more)
+            route = getattr(scope.get("route"), "path", "") or (
+                "/static" if scope["path"].startswith("/static") else "-"
+            )
+            more = {
+                "method": scope["method"],
+                "route": route,
+                "status": told["status"],
+                "ms": round((time.perf_counter() - began) * 1e3, 1),
+            }
+            log.log(
+                logging.DEBUG if route in ("/static", "/healthz", "/readyz") else logging.INFO,
+                "request",
+                extra=more,
+            )
             request_id.reset(mark)
 
-    async def _answer(self, scope: Scope, receive: Receive, send: Send, told: dict[str, Any]) -> None:
+    async def _answer(
+        self, scope: Scope, receive: Receive, send: Send, told: dict[str, Any]
+    ) -> None:
         seen = 0
 
         async def limited() -> Message:
@@ -107,8 +130,11 @@ class Limits:
 
         async def dressed(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message.get("headers", []), *self.headers,
-                                      (b"x-request-id", request_id.get().encode())]  # fmt: skip
+                message["headers"] = [
+                    *message.get("headers", []),
+                    *self.headers,
+                    (b"x-request-id", request_id.get().encode()),
+                ]
                 told["status"] = message["status"]
             await send(message)
 
@@ -120,10 +146,16 @@ class Limits:
         if length.isdigit() and int(length) > MOST_BODY:
             await _too_large()(scope, receive, dressed)
             return
-        wait = self.rate.wait_s(self._caller(scope), time.monotonic()) if not scope["path"].startswith("/static/") else 0.0
+        wait = (
+            self.rate.wait_s(self._caller(scope), time.monotonic())
+            if not scope["path"].startswith("/static/")
+            else 0.0
+        )
         if wait:
             words = "so many requests at once; wait a few seconds"
-            await refusal(429, "Too often", words, {"Retry-After": str(int(wait) + 1)})(scope, receive, dressed)
+            await refusal(429, "Too often", words, {"Retry-After": str(int(wait) + 1)})(
+                scope, receive, dressed
+            )
             return
         try:
             await self.app(scope, limited, dressed_unless_too_large)
@@ -134,4 +166,8 @@ class Limits:
     def _caller(self, scope: Scope) -> str:
         """A browser by its cookie, else an address."""
         token = HTTPConnection(scope).cookies.get(self.cookie, "")
-        return hashlib.sha256(token.encode()).hexdigest() if token else str((scope.get("client") or ("",))[0])
+        return (
+            hashlib.sha256(token.encode()).hexdigest()
+            if token
+            else str((scope.get("client") or ("",))[0])
+        )

@@ -1,4 +1,6 @@
-"""A night in words and figures: what the board's head says, and every figure of the night screen with its explanation."""
+"""A night in words and figures: what the board's head says, and every figure of the night screen
+with its explanation.
+"""
 
 from __future__ import annotations
 
@@ -8,9 +10,26 @@ from tarvik.core.constant import constant_record
 from tarvik.core.explain import Explained
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
 from tarvik.core.units import Units, format_length
-from tarvik.core.weather.cold import FIRE_FAR_M, FIRE_NEAR_M, FOAM_M, JAG_TI, MAGNUS, foam_mat_m2k_w, leaf_bed, wind_chill_c
+from tarvik.core.weather.cold import (
+    FIRE_FAR_M,
+    FIRE_NEAR_M,
+    FOAM_M,
+    JAG_TI,
+    MAGNUS,
+    foam_mat_m2k_w,
+    leaf_bed,
+    wind_chill_c,
+)
 from tarvik.core.weather.rain import ATLAS, LAWS_PARSONS, median_drop_mm, rain_slope, terminal_speed
-from tarvik.core.weather.wind import BEAUFORT_WORDS, EN_GUST, EXPOSURE, RAIN_HEIGHT_M, WMO, beaufort, wind_share
+from tarvik.core.weather.wind import (
+    BEAUFORT_WORDS,
+    EN_GUST,
+    EXPOSURE,
+    RAIN_HEIGHT_M,
+    WMO,
+    beaufort,
+    wind_share,
+)
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -30,12 +49,18 @@ def weather_words(needs: NightNeeds, units: Units) -> str:
     if needs.snow:
         parts.append("snow")
     elif needs.rain_mm_h is not None:
-        parts.append("dry" if needs.rain_mm_h < 0.1 else f"rain up to {format_rain(needs.rain_mm_h, units)}")
+        parts.append(
+            "dry" if needs.rain_mm_h < 0.1 else f"rain up to {format_rain(needs.rain_mm_h, units)}"
+        )
         if needs.rain_mm_h >= 0.1 and needs.rain_from and needs.rain_to:
             parts[-1] += f" from {needs.rain_from:%H:%M} to {needs.rain_to:%H:%M}"
     if needs.wind_m_s is not None:
         force = beaufort(needs.wind_m_s)
-        way = f" from {compass(needs.wind_from_deg)}" if needs.wind_from_deg is not None and force > 0 else ""
+        way = (
+            f" from {compass(needs.wind_from_deg)}"
+            if needs.wind_from_deg is not None and force > 0
+            else ""
+        )
         parts.append(f"force {force}{way}, gusts {format_speed(needs.gust, units)}")
     return ", ".join(parts)
 
@@ -51,7 +76,11 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
     down = wind * wind_share(RAIN_HEIGHT_M, needs.ground)
     weather = needs.weather(0)
     drop = median_drop_mm(weather.rain_mm_h)
-    gust_how = "the forecast's own" if needs.gust_m_s is not None else "by the gust rule, the forecast names none"
+    gust_how = (
+        "the forecast's own"
+        if needs.gust_m_s is not None
+        else "by the gust rule, the forecast names none"
+    )
     return [
         Explained(
             "force",
@@ -75,7 +104,10 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
             "shelter_wind",
             "Wind at the shelter",
             f"{down:.1f} m/s" if units is Units.METRIC else format_speed(down, units),
-            f"The mean wind brought down to {format_length(RAIN_HEIGHT_M, units)}, over the ground round the shelters.",
+            (
+                f"The mean wind brought down to {format_length(RAIN_HEIGHT_M, units)}, over the "
+                "ground round the shelters."
+            ),
             (
                 ("Ground", needs.ground.name),
                 ("Roughness length", f"{needs.ground.z0_m:g} m"),
@@ -126,7 +158,10 @@ def _cold(needs: NightNeeds, units: Units) -> list[Explained]:
                 "Dew point",
                 format_temperature(needs.dew_point_c, units),
                 "The temperature to which the air must cool for its water to come out.",
-                (("Temperature", format_temperature(needs.lowest_c, units)), ("Humidity", f"{needs.humidity_pct:g} %")),
+                (
+                    ("Temperature", format_temperature(needs.lowest_c, units)),
+                    ("Humidity", f"{needs.humidity_pct:g} %"),
+                ),
                 MAGNUS,
                 "A sheet under a clear sky is up to 4 degrees colder than the air, and dews first.",
             )
@@ -138,12 +173,21 @@ def _sun(needs: NightNeeds) -> list[Explained]:
     at = needs.evening
     if at is None or needs.place is None:
         return []
-    where = (("Place", f"{needs.place.latitude:.2f}°, {needs.place.longitude:.2f}°"), ("Time zone", needs.zone))
+    where = (
+        ("Place", f"{needs.place.latitude:.2f}°, {needs.place.longitude:.2f}°"),
+        ("Time zone", needs.zone),
+    )
     limits = "Level horizon: hills and trees bring dusk earlier."
     moon = f"{at.moon_share * 100:.0f} % lit, {at.moon_phase}"
     return [
         Explained(
-            "sunset", "Sunset", _clock(at.sunset), "The sun's upper edge goes under a level horizon.", where, _ASTRAL, limits
+            "sunset",
+            "Sunset",
+            _clock(at.sunset),
+            "The sun's upper edge goes under a level horizon.",
+            where,
+            _ASTRAL,
+            limits,
         ),
         Explained(
             "last_light",
@@ -168,7 +212,11 @@ def _sun(needs: NightNeeds) -> list[Explained]:
             "Moon",
             moon,
             "Share of the disc that is lit at midnight.",
-            (*where, ("Rises that day", _clock(at.moonrise)), ("Sets that day", _clock(at.moonset))),
+            (
+                *where,
+                ("Rises that day", _clock(at.moonrise)),
+                ("Sets that day", _clock(at.moonset)),
+            ),
             _ASTRAL,
             "Cloud hides it.",
         ),
@@ -182,18 +230,28 @@ def bed_words(body: Body, room: Clearance, units: Units) -> Explained:
         "bed",
         "Bed of leaves",
         f"{bed.armfuls} armfuls",
-        "Leaves or needles, dry, sticks picked out, knee high before they are lain on: knee height times the mat with a "
+        "Leaves or needles, dry, sticks picked out, knee high before they are lain on: knee "
+        "height times the mat with a "
         "hand's breadth round it. Conduction takes more heat than the air does.",
         (
             ("Loose", format_length(bed.loose_m, units)),
             ("Volume", f"{bed.volume_m3:.2f} m³"),
             ("Pressed to", format_length(bed.pressed_m, units)),
             ("Keeps", f"{bed.resistance_m2k_w:.1f} m²K/W"),
-            (f"A foam mat of {format_length(FOAM_M, units)} keeps", f"{foam_mat_m2k_w():.2f} m²K/W"),
+            (
+                f"A foam mat of {format_length(FOAM_M, units)} keeps",
+                f"{foam_mat_m2k_w():.2f} m²K/W",
+            ),
             ("One armful", f"{constant_record('armful').value:g} m³"),
         ),
-        "common practice (knee high); pressed thickness, conductivity and armful are engineering assumptions",
-        "Wet leaves keep little. Take only what the land manager allows, and never from living plants.",
+        (
+            "common practice (knee high); pressed thickness, conductivity and armful are "
+            "engineering assumptions"
+        ),
+        (
+            "Wet leaves keep little. Take only what the land manager allows, and never from "
+            "living plants."
+        ),
     )
 
 
@@ -201,10 +259,13 @@ def fire_words(units: Units) -> str:
     """A fire in front, in words and distances only."""
     step = f"{format_length(FIRE_NEAR_M, units)} to {format_length(FIRE_FAR_M, units)}"
     return (
-        f"A fire in front warms by its glow alone: one long step ({step}) outside the opening, off to one side of it and "
+        f"A fire in front warms by its glow alone: one long step ({step}) outside the "
+        "opening, off to one side of it and "
         f"clear of "
-        "lines, with a log or stone wall behind it that throws the glow back. At twice the distance a quarter of the warmth "
-        "arrives. Never under or close to synthetic cloth, never with the opening to the wind, and only where local rules "
+        "lines, with a log or stone wall behind it that throws the glow back. At twice the "
+        "distance a quarter of the warmth "
+        "arrives. Never under or close to synthetic cloth, never with the opening to the "
+        "wind, and only where local rules "
         "allow "
         "a fire."
     )

@@ -1,4 +1,6 @@
-"""HTML to PDF with WeasyPrint. Only the application's own styles and fonts are read; nothing is fetched."""
+"""HTML to PDF with WeasyPrint. Only the application's own styles and fonts are read; nothing is
+fetched.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ logging.getLogger("fontTools").setLevel(logging.ERROR)
 
 
 def with_drawing_styles(html: str) -> str:
-    """Put the drawings' styles into every drawing: WeasyPrint gives an SVG no styles of the page around it."""
+    """Put the drawings' styles into every drawing: WeasyPrint gives an SVG no styles of the page
+    around it.
+    """
     rules = (STATIC / "app" / "drawing.css").read_text().replace(".drawing ", "")
     return re.sub(r"(<svg [^>]*>)", lambda found: f"{found[1]}<style>{rules}</style>", html)
 
@@ -32,5 +36,7 @@ def to_pdf(html: str) -> bytes:
                 raise ValueError(f"not read: {url}")
             return super().fetch(path.as_uri(), headers)
 
-    made: bytes = HTML(string=html, base_url="http://tarvik.invalid/", url_fetcher=Shipped()).write_pdf()
+    made: bytes = HTML(
+        string=html, base_url="http://tarvik.invalid/", url_fetcher=Shipped()
+    ).write_pdf()
     return made

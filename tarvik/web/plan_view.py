@@ -1,4 +1,6 @@
-"""What the plan's screen shows: the map with the shelters, who sleeps where, what was reached, why, kit, the evening."""
+"""What the plan's screen shows: the map with the shelters, who sleeps where, what was reached, why,
+kit, the evening.
+"""
 
 from __future__ import annotations
 
@@ -25,16 +27,26 @@ if TYPE_CHECKING:
     from tarvik.store.models import Course, Night, PlanJob
 
 COUNTED = {
-    "wet": "people without a bed that stays dry in tonight's wind and rain, with the clearances over it",
-    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a leader's earshot or sight, "
-    "2 for each hard pitch without a practised person, 1 for each caution of the ground, 1 for each person beside a snorer",
+    "wet": (
+        "people without a bed that stays dry in tonight's wind and rain, with the clearances "
+        "over it"
+    ),
+    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a "
+    "leader's earshot or sight, "
+    "2 for each hard pitch without a practised person, 1 for each caution of the ground, 1 "
+    "for each person beside a snorer",
     "exposed": "people in shelters more than half open towards a wind of force 4 or more",
     "moves": "shelters put up, taken down or changed, and people who go to another sheet",
     "sitting": "people for whom there is no half square metre under a roof as high as they sit",
-    "own kit": "4 for each sheet used without its owner, 3 for each pair of sheets joined, 1 for each person who leaves the "
+    "own kit": "4 for each sheet used without its owner, 3 for each pair of sheets joined, 1 for "
+    "each person who leaves the "
     "own sheet, each piece of kit lent, each button, each join of two lines and each cut stick",
     "quick": "minutes to set all shelters, each by one able person",
-    "compact": "metres from the heart of the camp to each shelter, and a quarter of those it is farther from water, added up",
+    "compact": (
+        "metres from the heart of the camp to each shelter, and a quarter of those it is "
+        "farther "
+        "from water, added up"
+    ),
 }
 KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
 
@@ -46,7 +58,10 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     row = asks.of_night(session, night_id)
     asked = asks.asked_of(row)
     step = plans.current_step(session, night)
-    found = {kind: {**told, "fresh": told.get("step") == step} for kind, told in (row.found or {}).items()}
+    found = {
+        kind: {**told, "fresh": told.get("step") == step}
+        for kind, told in (row.found or {}).items()
+    }
     people = list(kit.rows(session, course_id, "people"))
     sheets = list(kit.rows(session, course_id, "sheets"))
     shelters, drawing, rigs = shelters_and_map(request, session, course, night)
@@ -63,32 +78,62 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     before, again = plans.last_step(session, night), plans.next_step(session, night)
     units = Units(course.units)
     return {
-        "course": course, "night": night, "nights": courses.nights(session, course_id), "tab": "plan", "asked": asked,
-        "shelters": shelters, "map": drawing, "Level": Level, "step": step, "names": names, "owners": owners,
+        "course": course,
+        "night": night,
+        "nights": courses.nights(session, course_id),
+        "tab": "plan",
+        "asked": asked,
+        "shelters": shelters,
+        "map": drawing,
+        "Level": Level,
+        "step": step,
+        "names": names,
+        "owners": owners,
         "numbers": {s["sheet_id"]: s["number"] for s in shelters},
-        "unplaced": [p for p in people if p.id not in placed], "people": people,
-        "resting": [s for s in sheets if s.id not in used], "locked": {k: set(v) for k, v in asked["locks"].items()},
+        "unplaced": [p for p in people if p.id not in placed],
+        "people": people,
+        "resting": [s for s in sheets if s.id not in used],
+        "locked": {k: set(v) for k, v in asked["locks"].items()},
         "counted": [(a, AIM_WORDS[a], COUNTED[a]) for a in asked["aims"]],
-        "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]], "found": found, "pitches": PITCHES,
-        "totals": totals(rigs, at_hand(session, course_id, night.site_id)), "job": job, "kept": _kept(job),
-        "named": asks.named(session, night_id), "undo": before.what if before else None, "redo": again.what if again else None,
-        "pairs": _pairs(course, names), "evening": _evening(found.get("evening"), people),
+        "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]],
+        "found": found,
+        "pitches": PITCHES,
+        "totals": totals(rigs, at_hand(session, course_id, night.site_id)),
+        "job": job,
+        "kept": _kept(job),
+        "named": asks.named(session, night_id),
+        "undo": before.what if before else None,
+        "redo": again.what if again else None,
+        "pairs": _pairs(course, names),
+        "evening": _evening(found.get("evening"), people),
         "turned": bool(found.get("plan")) and found["plan"].get("night_version") != night.version,
-        "weather": weather_words(nights.needs_of(night), units), "clock": clock,
-    }  # fmt: skip
+        "weather": weather_words(nights.needs_of(night), units),
+        "clock": clock,
+    }
 
 
 def shelters_and_map(
     request: Request, session: Session, course: Course, night: Night
 ) -> tuple[list[dict[str, Any]], str | None, list[Any]]:
-    """The night's shelters with their findings; the map when the site has one; the rigs that take the kit."""
+    """The night's shelters with their findings; the map when the site has one; the rigs that take
+    the kit.
+    """
     rows = {r.id: r for r in plans.shelters(session, night.id)}
     if night.site_id is None:
         out: list[dict[str, Any]] = [
-            {"id": r.id, "number": n, "owner": owner_name(r.sheet), "pitch": r.pitch, "people": plans.sleepers(r),
-             "findings": [], "fault": "", "placed": None, "shape": ""}
+            {
+                "id": r.id,
+                "number": n,
+                "owner": owner_name(r.sheet),
+                "pitch": r.pitch,
+                "people": plans.sleepers(r),
+                "findings": [],
+                "fault": "",
+                "placed": None,
+                "shape": "",
+            }
             for n, r in enumerate(rows.values(), start=1)
-        ]  # fmt: skip
+        ]
         drawing = None
     else:
         scene = scene_of(session, course.id, night.id)
@@ -96,15 +141,34 @@ def shelters_and_map(
         between(out)
         needs = scene.tonight.needs
         mapped = bool(scene.known.ground.things or scene.known.ground.areas)
-        drawing = None if not mapped else ground_map(
-            scene.known.ground, {}, scene.found,
-            [(s["id"], str(s["number"]), s["placed"], any(f.level is Level.STOPS for f in s["findings"]))
-             for s in out if s["placed"] is not None],
-            (), needs.wind_from_deg if needs.wind_m_s else None,
-        )  # fmt: skip
+        drawing = (
+            None
+            if not mapped
+            else ground_map(
+                scene.known.ground,
+                {},
+                scene.found,
+                [
+                    (
+                        s["id"],
+                        str(s["number"]),
+                        s["placed"],
+                        any(f.level is Level.STOPS for f in s["findings"]),
+                    )
+                    for s in out
+                    if s["placed"] is not None
+                ],
+                (),
+                needs.wind_from_deg if needs.wind_m_s else None,
+            )
+        )
     for shelter in out:
         row = rows[shelter["id"]]
-        shelter["sheet_id"], shelter["sheet"], shelter["name"] = row.sheet_id, row.sheet, PITCHES[row.pitch].name
+        shelter["sheet_id"], shelter["sheet"], shelter["name"] = (
+            row.sheet_id,
+            row.sheet,
+            PITCHES[row.pitch].name,
+        )
         shelter["owner_id"] = row.sheet.owner_id
     rigs = [s["placed"].rig for s in out if s["placed"] is not None and s["placed"].rig is not None]
     return out, drawing, rigs
@@ -119,21 +183,34 @@ def _repair(plain: dict[str, Any]) -> dict[str, Any]:
             said.append(f"one more sheet ({words})")
         elif kind != "kit":
             said.append(f"not holding to «{words}»")
-    ask = any(t.split(" ", maxsplit=1)[0] not in ("kit", "lock", "always", "bed") for t in plain["tags"])
+    ask = any(
+        t.split(" ", maxsplit=1)[0] not in ("kit", "lock", "always", "bed") for t in plain["tags"]
+    )
     return {**plain, "told": " and ".join(said), "ask": ask}
 
 
 def _kept(job: PlanJob | None) -> dict[str, Any] | None:
     """A plan that was found but not taken up: called off, or the choices changed meanwhile."""
-    if job is None or job.state not in ("done", "cancelled") or not (job.result or {}).get("choices"):
+    if (
+        job is None
+        or job.state not in ("done", "cancelled")
+        or not (job.result or {}).get("choices")
+    ):
         return None
     result = job.result or {}
-    return None if result.get("applied") else {"id": job.id, "state": job.state, "reached": result["reached"]}
+    return (
+        None
+        if result.get("applied")
+        else {"id": job.id, "state": job.state, "reached": result["reached"]}
+    )
 
 
 def _pairs(course: Course, names: dict[int, str]) -> list[tuple[str, int, int, str]]:
-    return [(k, a, b, f"{names[a]} and {names[b]}") for k, a, b in (course.rules or {}).get("pairs", [])
-            if a in names and b in names]  # fmt: skip
+    return [
+        (k, a, b, f"{names[a]} and {names[b]}")
+        for k, a, b in (course.rules or {}).get("pairs", [])
+        if a in names and b in names
+    ]
 
 
 def _evening(found: dict[str, Any] | None, people: list[Any]) -> dict[str, Any] | None:

@@ -22,8 +22,11 @@ log = logging.getLogger("tarvik.polling")
 LOOK_EVERY_S: Final = 30.0
 
 
-def fetch_for(database: Database, feed: Feed, night_id: int, query: Mapping[str, str], zone: str) -> str:
-    """Ask for one night and keep the answer, or note why there is none. Returns what went wrong, empty when nothing did.
+def fetch_for(
+    database: Database, feed: Feed, night_id: int, query: Mapping[str, str], zone: str
+) -> str:
+    """Ask for one night and keep the answer, or note why there is none. Returns what went wrong,
+    empty when nothing did.
 
     The service is asked outside any transaction: it may take its time.
     """

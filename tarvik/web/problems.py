@@ -1,4 +1,6 @@
-"""Errors become answers in one place: problem+json for programs and scripts, a kind page for people."""
+"""Errors become answers in one place: problem+json for programs and scripts, a kind page for
+people.
+"""
 
 from __future__ import annotations
 
@@ -21,25 +23,46 @@ if TYPE_CHECKING:
 log = logging.getLogger("tarvik.web")
 
 TITLES = {
-    400: "The request could not be read", 403: "Not allowed", 404: "Not found", 405: "Not possible here",
-    409: "Somebody else changed this too", 413: "Too large", 429: "Too often", 422: "Something needs another look",
-    500: "Something broke on our side", 503: "The database is not answering",
-}  # fmt: skip
+    400: "The request could not be read",
+    403: "Not allowed",
+    404: "Not found",
+    405: "Not possible here",
+    409: "Somebody else changed this too",
+    413: "Too large",
+    429: "Too often",
+    422: "Something needs another look",
+    500: "Something broke on our side",
+    503: "The database is not answering",
+}
 
 
 def wants_page(request: Request) -> bool:
     """Whether a person's browser asked, not a script."""
-    return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith("/api/")
+    return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith(
+        "/api/"
+    )
 
 
-def problem(request: Request, status: int, detail: str, field: str | None = None, **more: Any) -> Response:
+def problem(
+    request: Request, status: int, detail: str, field: str | None = None, **more: Any
+) -> Response:
     """The answer for one error."""
     title = TITLES.get(status, "Something went wrong")
     if wants_page(request):
         return request.app.state.tarvik.pages.TemplateResponse(  # type: ignore[no-any-return]
-            request, "problem.html", {"title": title, "detail": detail, "field": field, "status": status}, status_code=status
+            request,
+            "problem.html",
+            {"title": title, "detail": detail, "field": field, "status": status},
+            status_code=status,
         )
-    content = {"type": "about:blank", "title": title, "status": status, "detail": detail, "field": field, **more}
+    content = {
+        "type": "about:blank",
+        "title": title,
+        "status": status,
+        "detail": detail,
+        "field": field,
+        **more,
+    }
     return JSONResponse(content, status_code=status, media_type="application/problem+json")
 
 
@@ -88,7 +111,9 @@ def install(app: FastAPI) -> None:
     def _validation(request: Request, err: RequestValidationError) -> Response:
         errors = [_plain(dict(e)) for e in err.errors()[:50]]
         first = errors[0] if errors else {"field": "body", "message": "check the request"}
-        return problem(request, 422, f"{first['field']}: {first['message']}", first["field"], errors=errors)
+        return problem(
+            request, 422, f"{first['field']}: {first['message']}", first["field"], errors=errors
+        )
 
     @app.exception_handler(NotFoundError)
     def _missing(request: Request, err: NotFoundError) -> Response:
@@ -97,9 +122,14 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(ConflictError)
     def _conflict(request: Request, err: ConflictError) -> Response:
         return problem(
-            request, 409, f"You wrote «{err.mine}»; meanwhile somebody wrote «{err.theirs}».", err.column, mine=err.mine,
-            theirs=err.theirs, version=err.version,
-        )  # fmt: skip
+            request,
+            409,
+            f"You wrote «{err.mine}»; meanwhile somebody wrote «{err.theirs}».",
+            err.column,
+            mine=err.mine,
+            theirs=err.theirs,
+            version=err.version,
+        )
 
     @app.exception_handler(TooManyTriesError)
     def _too_often(request: Request, _err: TooManyTriesError) -> Response:
@@ -111,20 +141,41 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def _http(request: Request, err: HTTPException) -> Response:
-        detail = str(err.detail) if err.status_code not in (404, 405) else "There is nothing at this address."
+        detail = (
+            str(err.detail)
+            if err.status_code not in (404, 405)
+            else "There is nothing at this address."
+        )
         return problem(request, err.status_code, detail)
 
     @app.exception_handler(DBAPIError)
     @app.exception_handler(PoolTimeoutError)
     def _database(request: Request, err: Exception) -> Response:
         if isinstance(err, DataError):
-            return problem(request, 422, "A number or text in the request is beyond what can be kept; check it.", "request")
-        if isinstance(err, DBAPIError) and not (err.connection_invalidated or "connect" in str(err).lower()):
+            return problem(
+                request,
+                422,
+                "A number or text in the request is beyond what can be kept; check it.",
+                "request",
+            )
+        if isinstance(err, DBAPIError) and not (
+            err.connection_invalidated or "connect" in str(err).lower()
+        ):
             log.exception("database error", exc_info=err)
-            return problem(request, 500, "Nothing was changed. Try again; if it goes on, tell whoever runs this server.")
-        return problem(request, 503, "Nothing was lost of what had been saved. Try again in a few seconds.")
+            return problem(
+                request,
+                500,
+                "Nothing was changed. Try again; if it goes on, tell whoever runs this server.",
+            )
+        return problem(
+            request, 503, "Nothing was lost of what had been saved. Try again in a few seconds."
+        )
 
     @app.exception_handler(Exception)
     def _unforeseen(request: Request, err: Exception) -> Response:
         log.exception("unforeseen error", exc_info=err)
-        return problem(request, 500, "Nothing was changed. Try again; if it goes on, tell whoever runs this server.")
+        return problem(
+            request,
+            500,
+            "Nothing was changed. Try again; if it goes on, tell whoever runs this server.",
+        )

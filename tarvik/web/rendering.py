@@ -24,7 +24,8 @@ def verdict_tag(verdict: str) -> Markup:
     """A verdict as a sign of its own shape and its word."""
     word, path = VERDICTS[verdict]
     return Markup(
-        '<span class="verdict verdict-{v}"><svg viewBox="0 0 16 16" aria-hidden="true"><path d="{p}"/></svg>{w}</span>'
+        '<span class="verdict verdict-{v}"><svg viewBox="0 0 16 16" aria-hidden="true"><path '
+        'd="{p}"/></svg>{w}</span>'
     ).format(v=verdict, p=path, w=word)
 
 

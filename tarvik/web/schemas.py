@@ -44,7 +44,9 @@ class JoinIn(Strict):
 
 
 class SheetIn(Strict):
-    """A rectangle by its sides, or any outline. Without tie-outs, any point is taken as tied. `join` adds another sheet."""
+    """A rectangle by its sides, or any outline. Without tie-outs, any point is taken as tied.
+    `join` adds another sheet.
+    """
 
     width_m: Number | None = None
     length_m: Number | None = None
@@ -65,11 +67,16 @@ class SheetIn(Strict):
         hood = (self.hood_m[0], self.hood_m[1]) if self.hood_m else None
         if self.outline_m is not None:
             if self.width_m is not None or self.length_m is not None:
-                raise InputError("sheet", "give either width_m and length_m, or outline_m, not both")
+                raise InputError(
+                    "sheet", "give either width_m and length_m, or outline_m, not both"
+                )
             return Sheet(tuple((u, v) for u, v in self.outline_m), ties, hood)
         if self.width_m is None or self.length_m is None:
             missing = "width_m" if self.width_m is None else "length_m"
-            raise InputError(f"sheet.{missing}", "give the sheet's width_m and length_m in metres, or its outline_m")
+            raise InputError(
+                f"sheet.{missing}",
+                "give the sheet's width_m and length_m in metres, or its outline_m",
+            )
         return Sheet.rectangle(self.width_m, self.length_m, ties, hood)
 
 
@@ -81,7 +88,9 @@ class PersonIn(Strict):
 
 
 class TreeIn(BaseModel):
-    """A tree: its place (`at_m`, or `x_m` and `y_m`), and its trunk's diameter. What else is known of it is passed over."""
+    """A tree: its place (`at_m`, or `x_m` and `y_m`), and its trunk's diameter. What else is known
+    of it is passed over.
+    """
 
     at_m: Place | None = None
     x_m: Number | None = None
@@ -107,14 +116,18 @@ class HouseIn(Strict):
 
 
 Things = Annotated[list[Number], Field(max_length=MOST_THINGS)]
-Sized = Annotated[list[Annotated[list[Number], Field(min_length=1, max_length=2)]], Field(max_length=MOST_THINGS)]
+Sized = Annotated[
+    list[Annotated[list[Number], Field(min_length=1, max_length=2)]], Field(max_length=MOST_THINGS)
+]
 
 
 class SupportsIn(Strict):
-    """What is at hand. Of trees, poles, stakes and lines a field left out means no end of it; of the rest, none.
+    """What is at hand. Of trees, poles, stakes and lines a field left out means no end of it; of
+    the rest, none.
 
-    `forked_m`, `bipods_m` (legs) and `branches_m` (heights) in metres; `tripods_m` [leg, ridge pole]; `boats_m`,
-    `vehicles_m`, `fences_m` [height, length]; `in_the_way_m` trunks and rocks [x, y, diameter] in the shelter's frame.
+    `forked_m`, `bipods_m` (legs) and `branches_m` (heights) in metres; `tripods_m` [leg, ridge
+    pole]; `boats_m`, `vehicles_m`, `fences_m` [height, length]; `in_the_way_m` trunks and rocks [x,
+    y, diameter] in the shelter's frame.
     """
 
     trees: Annotated[list[TreeIn | Place], Field(max_length=MOST_THINGS)] | None = None
@@ -131,27 +144,51 @@ class SupportsIn(Strict):
     cut_sticks: bool = False
     house: HouseIn | None = None
     in_the_way_m: Annotated[
-        list[Annotated[list[Number], Field(min_length=3, max_length=3)]], Field(max_length=MOST_THINGS)
+        list[Annotated[list[Number], Field(min_length=3, max_length=3)]],
+        Field(max_length=MOST_THINGS),
     ] = Field(default_factory=list)
 
     def to_core(self) -> Supports:
         """The supports. Raises InputError."""
         trees = None
         if self.trees is not None:
-            trees = tuple(Tree((t[0], t[1])) if isinstance(t, list) else t.to_core() for t in self.trees)
-        poles = None if self.poles_m is None else tuple(Pole(least, most) for least, most in self.poles_m)
-        others = [Carrier(kind, size) for kind, field in SINGLE_CARRIERS.items() for size in getattr(self, field)]
+            trees = tuple(
+                Tree((t[0], t[1])) if isinstance(t, list) else t.to_core() for t in self.trees
+            )
+        poles = (
+            None
+            if self.poles_m is None
+            else tuple(Pole(least, most) for least, most in self.poles_m)
+        )
+        others = [
+            Carrier(kind, size)
+            for kind, field in SINGLE_CARRIERS.items()
+            for size in getattr(self, field)
+        ]
         for kind, field in SIZED_CARRIERS.items():
-            others += [Carrier(kind, size[0], size[1] if len(size) > 1 else 0.0) for size in getattr(self, field)]
+            others += [
+                Carrier(kind, size[0], size[1] if len(size) > 1 else 0.0)
+                for size in getattr(self, field)
+            ]
         return Supports(
-            trees, poles, self.stakes, None if self.lines_m is None else tuple(self.lines_m), tuple(others), self.cut_sticks,
+            trees,
+            poles,
+            self.stakes,
+            None if self.lines_m is None else tuple(self.lines_m),
+            tuple(others),
+            self.cut_sticks,
             House(**self.house.model_dump()) if self.house else PLAIN_HOUSE,
             tuple((x, y, d) for x, y, d in self.in_the_way_m),
-        )  # fmt: skip
+        )
 
 
 SINGLE_CARRIERS = {"forked stick": "forked_m", "bipod": "bipods_m", "branch": "branches_m"}
-SIZED_CARRIERS = {"tripod": "tripods_m", "boat": "boats_m", "vehicle": "vehicles_m", "fence": "fences_m"}
+SIZED_CARRIERS = {
+    "tripod": "tripods_m",
+    "boat": "boats_m",
+    "vehicle": "vehicles_m",
+    "fence": "fences_m",
+}
 
 
 class WeatherIn(Strict):
@@ -164,7 +201,9 @@ class WeatherIn(Strict):
 
 
 class LyingIn(Strict):
-    """How people lie: head ends (any, uphill, away), uphill in the shelter's frame, packs under the roof or not."""
+    """How people lie: head ends (any, uphill, away), uphill in the shelter's frame, packs under the
+    roof or not.
+    """
 
     head: HeadRule = HeadRule.ANY
     uphill_deg: Number | None = None
@@ -172,7 +211,9 @@ class LyingIn(Strict):
 
 
 class NightIn(Strict):
-    """A night by which the shelter is judged. Wind and gust for 10 m over open ground; what is left out is not known."""
+    """A night by which the shelter is judged. Wind and gust for 10 m over open ground; what is left
+    out is not known.
+    """
 
     lowest_c: Number | None = None
     highest_c: Number | None = None
@@ -201,7 +242,9 @@ class NightIn(Strict):
 
 
 class LiftIn(Strict):
-    """A place of the sheet drawn by a cord: `by_m` up from the fold, `out_m` away from the shelter's middle."""
+    """A place of the sheet drawn by a cord: `by_m` up from the fold, `out_m` away from the
+    shelter's middle.
+    """
 
     at_m: Place
     by_m: Annotated[float, Field(ge=-1.0, le=1.0, allow_inf_nan=False)] = 0.0
@@ -227,12 +270,19 @@ class HangIn(Strict):
             if not cloth.buffer(1e-6).covers(Point(lift.at_m[0], lift.at_m[1])):
                 raise InputError(f"hang.lifts[{n}].at_m", "this place is off the sheet")
         lifts = tuple(
-            Lift(f"lift {n + 1}", (lift.at_m[0], lift.at_m[1]), lift.by_m, lift.out_m) for n, lift in enumerate(self.lifts)
+            Lift(f"lift {n + 1}", (lift.at_m[0], lift.at_m[1]), lift.by_m, lift.out_m)
+            for n, lift in enumerate(self.lifts)
         )
         return Hanging(
-            fabric=fabric_named(self.fabric), tautness=self.tautness, wet=self.wet, pressure_pa=self.pressure_pa,
-            wind_from_deg=wind_from_deg, snow_kg_m2=self.snow_kg_m2, lifts=lifts, lines=self.lines,
-        )  # fmt: skip
+            fabric=fabric_named(self.fabric),
+            tautness=self.tautness,
+            wet=self.wet,
+            pressure_pa=self.pressure_pa,
+            wind_from_deg=wind_from_deg,
+            snow_kg_m2=self.snow_kg_m2,
+            lifts=lifts,
+            lines=self.lines,
+        )
 
 
 class SolveIn(Strict):
@@ -259,7 +309,9 @@ class SolveIn(Strict):
         known = set(Clearance.__dataclass_fields__)
         for name in self.clearance or {}:
             if name not in known:
-                raise InputError(f"clearance.{name}", f"no such clearance; there are {', '.join(sorted(known))}")
+                raise InputError(
+                    f"clearance.{name}", f"no such clearance; there are {', '.join(sorted(known))}"
+                )
         pitch = pitch_named(self.pitch)
         night = self.judged_night()
         weather = Weather(**self.weather.model_dump()) if self.weather else CALM
@@ -289,7 +341,9 @@ class SolveIn(Strict):
         if self.night is None:
             return None
         try:
-            return self.night.to_core(intent_named(self.intent).slug if self.intent else None, self._lying())
+            return self.night.to_core(
+                intent_named(self.intent).slug if self.intent else None, self._lying()
+            )
         except InputError as err:
             raise InputError(f"night.{err.field}", err.message) from err
 

@@ -1,4 +1,6 @@
-"""The application for one of several web processes, put together from the environment its parent left."""
+"""The application for one of several web processes, put together from the environment its parent
+left.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +21,8 @@ DATABASE: Final = "TARVIK_DATABASE_URL"
 STAND_INS: Final = "TARVIK_STAND_INS"
 DEMO: Final = "TARVIK_DEMO"
 KEEP_ALIVE_S: Final = 75
-"""How long a connection with nothing to do is kept: longer than a leader looks at a page, so that none is closed just as the
-next request comes.
+"""How long a connection with nothing to do is kept: longer than a leader looks at a page, so that
+none is closed just as the next request comes.
 """
 
 
@@ -31,6 +33,9 @@ def factory() -> FastAPI:
     warm()
     database = Database(os.environ[DATABASE], settings.pool)
     return create_app(
-        database, os.environ.get(STAND_INS) or None, demo=bool(os.environ.get(DEMO)), settings=settings,
+        database,
+        os.environ.get(STAND_INS) or None,
+        demo=bool(os.environ.get(DEMO)),
+        settings=settings,
         hangings=Hangings(database).start(),
-    )  # fmt: skip
+    )

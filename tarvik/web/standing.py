@@ -1,4 +1,6 @@
-"""A night's ground as screens show it: what stands where, solved with the wind as it meets it there, and what is wrong."""
+"""A night's ground as screens show it: what stands where, solved with the wind as it meets it
+there, and what is wrong.
+"""
 
 from __future__ import annotations
 
@@ -77,7 +79,9 @@ def site_of(session: Session, course_id: int, night: Night) -> Site:
 
 
 @lru_cache(maxsize=64)
-def hazards_of(ground: Ground, rules: GroundRules, wind_from_deg: float | None, rain_mm: float) -> list[Hazard]:
+def hazards_of(
+    ground: Ground, rules: GroundRules, wind_from_deg: float | None, rain_mm: float
+) -> list[Hazard]:
     return hazards(ground, rules, wind_from_deg, rain_mm)
 
 
@@ -91,7 +95,16 @@ def scene_of(session: Session, course_id: int, night_id: int) -> Scene:
     needs = tonight.needs
     wind = needs.wind_from_deg if needs.wind_m_s else None
     rain = (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS
-    return Scene(course, night, site, tonight, list(items), known, hazards_of(known.ground, rules, wind, rain), rules)
+    return Scene(
+        course,
+        night,
+        site,
+        tonight,
+        list(items),
+        known,
+        hazards_of(known.ground, rules, wind, rain),
+        rules,
+    )
 
 
 def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
@@ -100,33 +113,52 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
     if site_id is None:
         return supports
     trees = carriers(store.known(session, site_id)[1].ground)
-    return replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
+    return (
+        replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
+    )
 
 
 def carried_so(supports: Supports, row: ShelterRow) -> Supports:
-    """What a shelter is rigged from: where a plan has put it, the trees and poles the plan gave it."""
+    """What a shelter is rigged from: where a plan has put it, the trees and poles the plan gave
+    it.
+    """
     spot = row.spot or {}
     if not spot.get("planned"):
         return supports
     return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
 
 
-def figures_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Solution:
-    """The shelter solved with tonight's wind as it meets it there, as it hangs where that is known."""
+def figures_of(
+    request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None
+) -> Solution:
+    """The shelter solved with tonight's wind as it meets it there, as it hangs where that is
+    known.
+    """
     return seen_of(request, session, scene, row, front_deg).solution
 
 
-def seen_of(request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None) -> Seen:
-    """The shelter with tonight's wind as it meets it there, taut or as it hangs; on its back where it stands nowhere yet."""
+def seen_of(
+    request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None
+) -> Seen:
+    """The shelter with tonight's wind as it meets it there, taut or as it hangs; on its back where
+    it stands nowhere yet.
+    """
     people = plans.sleepers(row)
     body = body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
     wind = scene.tonight.needs.wind_from_deg
     asked = question(
-        row.sheet, row.pitch, scene.tonight, carried_so(kit.supports_of(session, scene.course.id), row), row.settings,
+        row.sheet,
+        row.pitch,
+        scene.tonight,
+        carried_so(kit.supports_of(session, scene.course.id), row),
+        row.settings,
         body=body,
-        wanted=len(row.members) or 1, people=tuple(body_of(p) for p in people),
-        wind_from_deg=None if front_deg is None or wind is None else wind_in_frame(wind, round(front_deg, 1)),
-    )  # fmt: skip
+        wanted=len(row.members) or 1,
+        people=tuple(body_of(p) for p in people),
+        wind_from_deg=None
+        if front_deg is None or wind is None
+        else wind_in_frame(wind, round(front_deg, 1)),
+    )
     return seen(tarvik(request).hangings, [(row.sheet, tarvik(request).solver.solve(asked))])[0]
 
 
@@ -139,8 +171,12 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
     return Spot((spot.x, spot.y), spot.front_deg % 360, spot.anchor or _middle(figures))
 
 
-def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow, spot: SpotIn) -> tuple[Placed, list[Finding]]:
-    """A shelter where it is put, and what is wrong there. Raises InputError where it does not fold."""
+def placed_of(
+    request: Request, session: Session, scene: Scene, row: ShelterRow, spot: SpotIn
+) -> tuple[Placed, list[Finding]]:
+    """A shelter where it is put, and what is wrong there. Raises InputError where it does not
+    fold.
+    """
     asked_front = spot.front_deg
     shape = seen_of(request, session, scene, row, asked_front)
     solution = shape.solution
@@ -148,15 +184,30 @@ def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow,
         raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
     figures = solution.figures
     if spot.snap:
-        there, names = snapped(figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground)
+        there, names = snapped(
+            figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground
+        )
         spot.x, spot.y, spot.front_deg, spot.anchor, spot.trees, spot.snap = (
-            *there.at, there.front_deg, there.anchor, list(names), False
-        )  # fmt: skip
-        if abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5:  # turned with its trees: the wind meets it anew
+            *there.at,
+            there.front_deg,
+            there.anchor,
+            list(names),
+            False,
+        )
+        if (
+            abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5
+        ):  # turned with its trees: the wind meets it anew
             return placed_of(request, session, scene, row, spot)
     try:
-        stands = place(figures.shelter.pitch, figures.shelter.sheet, figures.shelter.settings, _spot(spot, figures),
-                       Relief.of(scene.known.ground.heights), solution.assessment.rig, figures.mats)  # fmt: skip
+        stands = place(
+            figures.shelter.pitch,
+            figures.shelter.sheet,
+            figures.shelter.settings,
+            _spot(spot, figures),
+            Relief.of(scene.known.ground.heights),
+            solution.assessment.rig,
+            figures.mats,
+        )
     except FoldError:
         raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
     if spot.trees and stands.rig is not None:
@@ -167,32 +218,53 @@ def placed_of(request: Request, session: Session, scene: Scene, row: ShelterRow,
         words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
         remedy = "turn it, or take a pitch that closes to the wind"
         wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
-    return stands, [*wrong, *shape.findings(Units(scene.course.units), marks(figures.shelter), len(row.members))]
+    return stands, [
+        *wrong,
+        *shape.findings(Units(scene.course.units), marks(figures.shelter), len(row.members)),
+    ]
 
 
 def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[str, Any]]:
     """The night's shelters: those on the map with their findings, the others waiting beside it."""
     out: list[dict[str, Any]] = []
     for number, row in enumerate(plans.shelters(session, scene.night.id), start=1):
-        told: dict[str, Any] = {"id": row.id, "number": number, "owner": owner_name(row.sheet), "pitch": row.pitch,
-                                "placed": None, "findings": [], "people": plans.sleepers(row), "fault": "",
-                                "shape": ""}  # fmt: skip
+        told: dict[str, Any] = {
+            "id": row.id,
+            "number": number,
+            "owner": owner_name(row.sheet),
+            "pitch": row.pitch,
+            "placed": None,
+            "findings": [],
+            "people": plans.sleepers(row),
+            "fault": "",
+            "shape": "",
+        }
         if row.spot:
             try:
-                told["placed"], told["findings"] = placed_of(request, session, scene, row, SpotIn(**row.spot))
-                told["shape"] = seen_of(request, session, scene, row, SpotIn(**row.spot).front_deg).words
+                told["placed"], told["findings"] = placed_of(
+                    request, session, scene, row, SpotIn(**row.spot)
+                )
+                told["shape"] = seen_of(
+                    request, session, scene, row, SpotIn(**row.spot).front_deg
+                ).words
             except InputError as err:
                 told["fault"] = err.message
         trees = (row.spot or {}).get("trees", [])
         if told["placed"] is not None:
             told["fall"] = slope_of(told["placed"].gradient)
-        told["swing"] = swing_of(request, session, scene, row, trees[0]) if len(trees) == 1 else None
+        told["swing"] = (
+            swing_of(request, session, scene, row, trees[0]) if len(trees) == 1 else None
+        )
         out.append(told)
     return out
 
 
-def swing_of(request: Request, session: Session, scene: Scene, row: ShelterRow, tree: str) -> tuple[float, float] | None:
-    """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to); None while it stays."""
+def swing_of(
+    request: Request, session: Session, scene: Scene, row: ShelterRow, tree: str
+) -> tuple[float, float] | None:
+    """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to);
+    None while it stays.
+    """
     turned = nights.wind_at_dawn(session, scene.night)
     now = scene.tonight.needs.wind_from_deg
     if turned is None or now is None or abs((turned - now + 180) % 360 - 180) < SHIFT_DEG:
@@ -211,5 +283,13 @@ def between(shelters: list[dict[str, Any]]) -> None:
         for two in some[i + 1 :]:
             if one["placed"].taken.intersects(two["placed"].taken):
                 for a, b in ((one, two), (two, one)):
-                    a["findings"].insert(0, Finding("overlap", str(b["number"]), f"stands in the way of shelter {b['number']}",
-                                                    "move one of them", Level.STOPS))  # fmt: skip
+                    a["findings"].insert(
+                        0,
+                        Finding(
+                            "overlap",
+                            str(b["number"]),
+                            f"stands in the way of shelter {b['number']}",
+                            "move one of them",
+                            Level.STOPS,
+                        ),
+                    )

@@ -1,4 +1,6 @@
-"""A night read from the database as the case a plan is made from, and a plan written back as the night's choices."""
+"""A night read from the database as the case a plan is made from, and a plan written back as the
+night's choices.
+"""
 
 from __future__ import annotations
 
@@ -34,9 +36,18 @@ NIGHT_RAIN_HOURS: Final = 10.0
 def camper_of(person: Person) -> Camper:
     """A person as the plan sees one."""
     return Camper(
-        person.id, person.name, person.stature_m, person.role == "leader", person.age, person.patrol, person.quarters,
-        Shares(person.shares), Skill(person.skill), person.snores, person.lends,
-    )  # fmt: skip
+        person.id,
+        person.name,
+        person.stature_m,
+        person.role == "leader",
+        person.age,
+        person.patrol,
+        person.quarters,
+        Shares(person.shares),
+        Skill(person.skill),
+        person.snores,
+        person.lends,
+    )
 
 
 def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
@@ -55,11 +66,17 @@ def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
             found[POLE, min(least, most), most, row.owner_id] += row.count
     if may_cut(course.rules or {}):
         found[POLE, STICK_LEAST_M, CUT_MOST_M, None] += UNENDING
-    return tuple(Pool(kind, count, least, most, owner) for (kind, least, most, owner), count in sorted(
-        found.items(), key=lambda item: (item[0][0], item[0][2], item[0][1], item[0][3] or 0)))  # fmt: skip
+    return tuple(
+        Pool(kind, count, least, most, owner)
+        for (kind, least, most, owner), count in sorted(
+            found.items(), key=lambda item: (item[0][0], item[0][2], item[0][1], item[0][3] or 0)
+        )
+    )
 
 
-def camp_of(session: Session, course: Course, night: Night, tonight: CoreNight, pools: Sequence[Pool]) -> Camp | None:
+def camp_of(
+    session: Session, course: Course, night: Night, tonight: CoreNight, pools: Sequence[Pool]
+) -> Camp | None:
     """The night's ground; None while nothing is mapped."""
     if night.site_id is None:
         return None
@@ -70,7 +87,9 @@ def camp_of(session: Session, course: Course, night: Night, tonight: CoreNight, 
     needs = tonight.needs
     wind = needs.wind_from_deg if needs.wind_m_s else None
     found = hazards(known, rules, wind, (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS)
-    longest = sorted((p.most_m for p in pools if p.kind == LINE for _ in range(min(p.count, 2))), reverse=True)[:2]
+    longest = sorted(
+        (p.most_m for p in pools if p.kind == LINE for _ in range(min(p.count, 2))), reverse=True
+    )[:2]
     return Camp(known, tuple(found), rules, wind, tonight.uphill_deg, sum(longest) or None)
 
 
@@ -78,10 +97,15 @@ def standing_of(row: Any) -> Standing:
     """A shelter of the night as it stands."""
     spot = row.spot or {}
     return Standing(
-        (row.sheet_id,), row.pitch, tuple(sorted((k, float(v)) for k, v in row.settings.items())),
-        (spot["x"], spot["y"]) if spot else None, spot.get("front_deg"), tuple(p.id for p in plans.sleepers(row)),
-        tuple(spot.get("anchor") or (0.0, 0.0)), tuple(spot.get("trees") or ()),
-    )  # fmt: skip
+        (row.sheet_id,),
+        row.pitch,
+        tuple(sorted((k, float(v)) for k, v in row.settings.items())),
+        (spot["x"], spot["y"]) if spot else None,
+        spot.get("front_deg"),
+        tuple(p.id for p in plans.sleepers(row)),
+        tuple(spot.get("anchor") or (0.0, 0.0)),
+        tuple(spot.get("trees") or ()),
+    )
 
 
 def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool = False) -> Case:
@@ -96,25 +120,43 @@ def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool 
     bed = {p: s.sheets[0] for s in standing for p in s.people}
     held = asked["locks"]
     locks = Locks(
-        people={p: bed[p] for p in held["people"] if p in bed}, standing=frozenset(held["standing"]),
+        people={p: bed[p] for p in held["people"] if p in bed},
+        standing=frozenset(held["standing"]),
         unused=frozenset(held["unused"]),
-    )  # fmt: skip
+    )
     bag = Bag(
         tuple(InBag(s.id, sheet_of(s), s.owner_id) for s in kit.rows(session, course_id, "sheets")),
         tuple(camper_of(p) for p in kit.rows(session, course_id, "people")),
-        kit.supports_of(session, course_id), pools, rules.join_sheets, rules.buttons,
-    )  # fmt: skip
-    return Case(bag, tonight, camp_of(session, course, night, tonight, pools), rules, locks, standing, tuple(asked["aims"]),
-                few_moves)  # fmt: skip
+        kit.supports_of(session, course_id),
+        pools,
+        rules.join_sheets,
+        rules.buttons,
+    )
+    return Case(
+        bag,
+        tonight,
+        camp_of(session, course, night, tonight, pools),
+        rules,
+        locks,
+        standing,
+        tuple(asked["aims"]),
+        few_moves,
+    )
 
 
-def choices_of(offers: Sequence[Offer], beds: Mapping[int, tuple[int, ...] | None]) -> list[plans.Choice]:
+def choices_of(
+    offers: Sequence[Offer], beds: Mapping[int, tuple[int, ...] | None]
+) -> list[plans.Choice]:
     """A plan as the night's choices; the spare shelter is nobody's bed and is kept apart."""
     out = []
     for offer in offers:
         people = tuple(p for p, sheets in beds.items() if sheets == offer.sheets and p >= 0)
         if people:
-            out.append(plans.Choice(offer.sheets[0], offer.pitch, dict(offer.settings), people, spot_of(offer)))
+            out.append(
+                plans.Choice(
+                    offer.sheets[0], offer.pitch, dict(offer.settings), people, spot_of(offer)
+                )
+            )
     return out
 
 
@@ -123,4 +165,11 @@ def spot_of(offer: Offer) -> dict[str, Any] | None:
     if offer.spot is None:
         return None
     (x, y), (a, b) = offer.spot.at, offer.spot.anchor
-    return {"x": x, "y": y, "front_deg": offer.spot.front_deg, "anchor": [a, b], "trees": list(offer.trees), "planned": True}
+    return {
+        "x": x,
+        "y": y,
+        "front_deg": offer.spot.front_deg,
+        "anchor": [a, b],
+        "trees": list(offer.trees),
+        "planned": True,
+    }

@@ -1,7 +1,9 @@
-"""Hung shapes behind the pages: processes of low rank hang one sheet after the other while boards and benches are read.
+"""Hung shapes behind the pages: processes of low rank hang one sheet after the other while boards
+and benches are read.
 
-What it finds is kept by content in the database and in memory, so that a shape once solved is never solved again; pages
-judge by it as soon as it is known. The processes are asked and answer over their own standard input and output.
+What it finds is kept by content in the database and in memory, so that a shape once solved is never
+solved again; pages judge by it as soon as it is known. The processes are asked and answer over
+their own standard input and output.
 """
 
 from __future__ import annotations
@@ -56,32 +58,53 @@ MOST_WAITING: Final = 4000
 
 
 def shape_key(shelter: Shelter, rig: Rig, hanging: Hanging) -> str:
-    """What makes two hung shapes the same: cloth, fold, what holds it, and how it is pulled and loaded."""
+    """What makes two hung shapes the same: cloth, fold, what holds it, and how it is pulled and
+    loaded.
+    """
     plain = not (hanging.lifts or hanging.moved or hanging.pressure_pa or hanging.snow_kg_m2)
     if not plain:
         return _shape_key(shelter, rig, hanging)
     known: dict[Any, tuple[Rig, str]] = shelter.__dict__.setdefault("_shape_keys", {})
     key = (id(rig), hanging.fabric, hanging.tautness, hanging.wet, hanging.lines)
     if key not in known:
-        known[key] = rig, _shape_key(shelter, rig, hanging)  # with the rig, so that its number stays its own
+        known[key] = (
+            rig,
+            _shape_key(shelter, rig, hanging),
+        )  # with the rig, so that its number stays its own
     return known[key][1]
 
 
 def _shape_key(shelter: Shelter, rig: Rig, hanging: Hanging) -> str:
     fabric = hanging.fabric
     told = [
-        METHOD, shelter.pitch.slug, _fine(shelter.sheet.outline), _fine(shelter.uv), _fine(shelter.xyz), sorted(
-            (k, round(v, 4)) for k, v in shelter.settings.items()),
+        METHOD,
+        shelter.pitch.slug,
+        _fine(shelter.sheet.outline),
+        _fine(shelter.uv),
+        _fine(shelter.xyz),
+        sorted((k, round(v, 4)) for k, v in shelter.settings.items()),
         [(s.kind, s.point, _fine(s.at), round(s.height_m, 3)) for s in rig.supports],
         [(x.start, _fine(x.to), round(x.span_m, 3), x.purpose) for x in rig.lines],
-        [(s.point, s.purpose, s.optional, _fine(s.at)) for s in rig.stakes], rig.through_line,
-        [fabric.slug, fabric.weight_kg_m2, fabric.warp_n_m, fabric.weft_n_m, fabric.shear_n_m, fabric.wet_share,
-         fabric.wet_stretch],
-        hanging.tautness, hanging.wet, round(hanging.pressure_pa, 2),
-        round(hanging.wind_from_deg, 1) if hanging.pressure_pa else None, hanging.snow_kg_m2,
+        [(s.point, s.purpose, s.optional, _fine(s.at)) for s in rig.stakes],
+        rig.through_line,
+        [
+            fabric.slug,
+            fabric.weight_kg_m2,
+            fabric.warp_n_m,
+            fabric.weft_n_m,
+            fabric.shear_n_m,
+            fabric.wet_share,
+            fabric.wet_stretch,
+        ],
+        hanging.tautness,
+        hanging.wet,
+        round(hanging.pressure_pa, 2),
+        round(hanging.wind_from_deg, 1) if hanging.pressure_pa else None,
+        hanging.snow_kg_m2,
         [(x.name, _fine(x.uv), round(x.by_m, 3), round(x.out_m, 3)) for x in hanging.lifts],
-        sorted((k, _fine(v)) for k, v in hanging.moved.items()), hanging.lines,
-    ]  # fmt: skip
+        sorted((k, _fine(v)) for k, v in hanging.moved.items()),
+        hanging.lines,
+    ]
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
 
 
@@ -90,13 +113,19 @@ def _fine(values: Any) -> Any:
 
 
 def told_key(solution: Solution, hanging: Hanging) -> str:
-    """What makes two accounts of a hung shape the same: the shape, and who is to lie under it on what night."""
+    """What makes two accounts of a hung shape the same: the shape, and who is to lie under it on
+    what night.
+    """
     shelter, rig, figures = _parts(solution)
     q = solution.question
     told = [
-        shape_key(shelter, rig, hanging), _fine([p.stature_m for p in (q.body, *q.people)]),
-        sorted(q.body.measured.items()), repr(figures.weather), repr(figures.clearance), repr(figures.lying),
-    ]  # fmt: skip
+        shape_key(shelter, rig, hanging),
+        _fine([p.stature_m for p in (q.body, *q.people)]),
+        sorted(q.body.measured.items()),
+        repr(figures.weather),
+        repr(figures.clearance),
+        repr(figures.lying),
+    ]
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
 
 
@@ -107,11 +136,15 @@ def _parts(solution: Solution) -> tuple[Shelter, Rig, Any]:
 
 
 def can_hang(solution: Solution) -> bool:
-    """Whether there is anything to hang: a sheet that folds so, and is no bed or bag that lies on the ground."""
+    """Whether there is anything to hang: a sheet that folds so, and is no bed or bag that lies on
+    the ground.
+    """
     return (
-        solution.shelter is not None and solution.figures is not None and solution.assessment.rig is not None
+        solution.shelter is not None
+        and solution.figures is not None
+        and solution.assessment.rig is not None
         and solution.question.pitch.bed is None
-    )  # fmt: skip
+    )
 
 
 def pack_nodes(hung: Hung) -> bytes:
@@ -158,7 +191,9 @@ class _Hand:
 
 
 class Hangings:
-    """Hung shapes as pages ask for them. Safe to use from many threads. Without `start` all is worked out when asked for."""
+    """Hung shapes as pages ask for them. Safe to use from many threads. Without `start` all is
+    worked out when asked for.
+    """
 
     def __init__(self, database: Database) -> None:
         self._database = database
@@ -195,7 +230,9 @@ class Hangings:
         return bool(self._hands)
 
     def known(self, wishes: Iterable[tuple[Solution, Hanging]]) -> list[Told | None]:
-        """What is told of each shape that is known already; None for the others and for what does not hang."""
+        """What is told of each shape that is known already; None for the others and for what does
+        not hang.
+        """
         keys = [told_key(s, h) if can_hang(s) else "" for s, h in wishes]
         missing = {k for k in keys if k and not self._told.has(k)}
         if missing:
@@ -209,7 +246,9 @@ class Hangings:
         self._told.get(key, lambda: told)
 
     def want(self, wishes: Iterable[tuple[Solution, Hanging]]) -> None:
-        """Have shapes worked out behind the page; those known or asked for already are not asked for again."""
+        """Have shapes worked out behind the page; those known or asked for already are not asked
+        for again.
+        """
         if not self.there:
             return
         with self._turn:
@@ -223,7 +262,9 @@ class Hangings:
             self._turn.notify_all()
 
     def now(self, solution: Solution, hanging: Hanging) -> tuple[Told, Hung]:
-        """What is told of a shape, and the shape; worked out here and now when it is not known. Raises FoldError."""
+        """What is told of a shape, and the shape; worked out here and now when it is not known.
+        Raises FoldError.
+        """
         shelter, rig, figures = _parts(solution)
         key, shape = told_key(solution, hanging), shape_key(shelter, rig, hanging)
         with self._database.session() as session:
@@ -235,7 +276,11 @@ class Hangings:
             hung = hung_as(shelter, rig, hanging, unpack_nodes(packed), settled=settled)
         else:
             hung = hang(shelter, rig, hanging)
-        told = Told.of_plain(plain) if plain else tell(hung, figures, solution.question.body, solution.question.people)
+        told = (
+            Told.of_plain(plain)
+            if plain
+            else tell(hung, figures, solution.question.body, solution.question.people)
+        )
         if not packed or not plain:
             with self._database.session() as session:
                 store.keep(session, shape, {"settled": hung.settled}, pack_nodes(hung))
@@ -258,7 +303,9 @@ class Hangings:
         while True:
             with self._turn:
                 while not self._stopping and (not self._waiting or time.monotonic() < self._from):
-                    self._turn.wait(max(self._from - time.monotonic(), 0.0) if self._waiting else None)
+                    self._turn.wait(
+                        max(self._from - time.monotonic(), 0.0) if self._waiting else None
+                    )
                 if self._stopping:
                     return
                 key, wish = self._waiting.popitem(last=False)
@@ -282,16 +329,29 @@ class Hangings:
         shelter, rig, _ = _parts(wish.solution)
         question = wish.solution.question
         plain, packed = hand.ask(
-            (question.sheet, question.pitch.slug, dict(wish.solution.settings), question.body, question.supports,
-             question.weather, question.clearance, question.people, question.lying, question.free_to_turn,
-             question.uphill_off_wind_deg, wish.hanging)
-        )  # fmt: skip
+            (
+                question.sheet,
+                question.pitch.slug,
+                dict(wish.solution.settings),
+                question.body,
+                question.supports,
+                question.weather,
+                question.clearance,
+                question.people,
+                question.lying,
+                question.free_to_turn,
+                question.uphill_off_wind_deg,
+                wish.hanging,
+            )
+        )
         if plain is None:
             self._learn(wish.key, None)
             return
         told = Told.of_plain(plain)
         with self._database.session() as session:
-            store.keep(session, shape_key(shelter, rig, wish.hanging), {"settled": told.settled}, packed)
+            store.keep(
+                session, shape_key(shelter, rig, wish.hanging), {"settled": told.settled}, packed
+            )
             store.keep(session, wish.key, plain)
         self._learn(wish.key, told)
 
@@ -304,9 +364,33 @@ class Hangings:
 
 def _answer(asked: Sequence[Any]) -> tuple[dict[str, Any] | None, bytes | None]:
     """Fold, rig and hang what is asked; (None, None) where nothing hangs."""
-    sheet, slug, settings, body, supports, weather, clearance, people, lying, turns, uphill, hanging = asked
-    question = Question(sheet, PITCHES[slug], settings, body=body, supports=supports, weather=weather, clearance=clearance,
-                        people=people, lying=lying, free_to_turn=turns, uphill_off_wind_deg=uphill)  # fmt: skip
+    (
+        sheet,
+        slug,
+        settings,
+        body,
+        supports,
+        weather,
+        clearance,
+        people,
+        lying,
+        turns,
+        uphill,
+        hanging,
+    ) = asked
+    question = Question(
+        sheet,
+        PITCHES[slug],
+        settings,
+        body=body,
+        supports=supports,
+        weather=weather,
+        clearance=clearance,
+        people=people,
+        lying=lying,
+        free_to_turn=turns,
+        uphill_off_wind_deg=uphill,
+    )
     solution = solve(question)
     try:
         shelter, rig, figures = _parts(solution)

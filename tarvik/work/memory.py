@@ -32,17 +32,29 @@ T = TypeVar("T")
 
 MOST_KEPT = 4000
 MOST_FIGURES = 512
-"""Figures kept apart from the answers that hold them: those of the board that is being worked out."""
+"""Figures kept apart from the answers that hold them: those of the board that is being worked out.
+"""
 
 
 def key_of(question: Question) -> Hashable:
     """What makes two questions the same."""
     return (
-        question.sheet, question.pitch.slug, tuple(sorted(question.settings.items())), *_key_of_body(question.body),
-        question.intent.slug, question.supports, question.weather, question.clearance, question.wanted,
-        tuple(p.stature_m for p in question.people), question.lying, question.free_to_turn, question.uphill_off_wind_deg,
-        question.shorter, question.also,
-    )  # fmt: skip
+        question.sheet,
+        question.pitch.slug,
+        tuple(sorted(question.settings.items())),
+        *_key_of_body(question.body),
+        question.intent.slug,
+        question.supports,
+        question.weather,
+        question.clearance,
+        question.wanted,
+        tuple(p.stature_m for p in question.people),
+        question.lying,
+        question.free_to_turn,
+        question.uphill_off_wind_deg,
+        question.shorter,
+        question.also,
+    )
 
 
 def _key_of_body(body: Body) -> tuple[Hashable, ...]:
@@ -55,12 +67,23 @@ def asked_of(question: Question) -> Ask:
 
 
 def key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hashable:
-    """What makes two searches for settings the same: of the sheet what they look at, of the weather how rain falls."""
+    """What makes two searches for settings the same: of the sheet what they look at, of the weather
+    how rain falls.
+    """
     return (
-        pitch.slug, searched_cloth(pitch, sheet), tuple(sorted(given.items())), *_key_of_body(aim.body),
-        aim.intent.slug, aim.supports, aim.clearance, aim.wanted, aim.weather if rain_slope(aim.weather) else None,
-        aim.shorter, aim.also, aim.more_than,
-    )  # fmt: skip
+        pitch.slug,
+        searched_cloth(pitch, sheet),
+        tuple(sorted(given.items())),
+        *_key_of_body(aim.body),
+        aim.intent.slug,
+        aim.supports,
+        aim.clearance,
+        aim.wanted,
+        aim.weather if rain_slope(aim.weather) else None,
+        aim.shorter,
+        aim.also,
+        aim.more_than,
+    )
 
 
 class Kept(Generic[T]):
@@ -96,8 +119,8 @@ class Kept(Generic[T]):
 
 
 class KeptWorkings(Workings):
-    """Settings, folded sheets and figures from memory: a changed forecast changes neither of the first two, and sheets that
-    differ in their tie-outs alone share all three.
+    """Settings, folded sheets and figures from memory: a changed forecast changes neither of the
+    first two, and sheets that differ in their tie-outs alone share all three.
     """
 
     def __init__(self) -> None:
@@ -105,13 +128,17 @@ class KeptWorkings(Workings):
         self._shelters: Kept[Shelter | list[Refusal]] = Kept()
         self._figures: Kept[Figures] = Kept(MOST_FIGURES)
 
-    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+    def settings(
+        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
         """The best settings, those given kept."""
         key = key_of_search(pitch, sheet, aim, given)
         return self._settings.get(key, lambda: best_settings(pitch, sheet, aim, given))
 
     def missing(self, question: Question) -> Ask | None:
-        """What has to be searched before this question can be measured; None when nothing has. Raises InputError."""
+        """What has to be searched before this question can be measured; None when nothing has.
+        Raises InputError.
+        """
         ask = asked_of(question)
         return None if len(ask[3]) == len(question.pitch.settings) or self.knows(ask) else ask
 
@@ -123,20 +150,38 @@ class KeptWorkings(Workings):
         """Keep what another process found."""
         self._settings.get(key_of_search(*ask), lambda: found)
 
-    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
+    def shelter(
+        self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]
+    ) -> Shelter | list[Refusal]:
         """The folded sheet, or why not."""
         cloth, at = cloth_of(pitch, sheet), tuple(sorted(settings.items()))
-        bare = self._shelters.get((pitch.slug, cloth, at), lambda: super(KeptWorkings, self).shelter(pitch, cloth, settings))
+        bare = self._shelters.get(
+            (pitch.slug, cloth, at),
+            lambda: super(KeptWorkings, self).shelter(pitch, cloth, settings),
+        )
         if cloth is sheet or not isinstance(bare, Shelter):
             return bare
         return self._shelters.get((pitch.slug, sheet, at), lambda: bare.of(sheet))
 
     def figures(
-        self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
+        self,
+        shelter: Shelter,
+        body: Body,
+        weather: Weather,
+        clearance: Clearance,
+        lying: Lying,
+        people: tuple[Body, ...],
     ) -> Figures:
         """What a shelter gives, measured once for all sheets of the same cloth."""
         bare = shelter.measured
-        key = (bare, *_key_of_body(body), weather, clearance, lying, tuple(p.stature_m for p in people))
+        key = (
+            bare,
+            *_key_of_body(body),
+            weather,
+            clearance,
+            lying,
+            tuple(p.stature_m for p in people),
+        )
         made = super().figures
         found = self._figures.get(key, lambda: made(bare, body, weather, clearance, lying, people))
         return found if bare is shelter else found.of(shelter)

@@ -1,4 +1,6 @@
-"""Talking with a process of our own over its standard input and output, one pickled message after the other."""
+"""Talking with a process of our own over its standard input and output, one pickled message after
+the other.
+"""
 
 from __future__ import annotations
 
@@ -33,12 +35,16 @@ def send(stream: IO[bytes], message: object) -> None:
 
 def start(module: str) -> subprocess.Popen[bytes]:
     """Start a process that runs a module and answers what it is sent."""
-    return subprocess.Popen([sys.executable, "-m", module], stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - our own module
+    return subprocess.Popen(  # noqa: S603 - our own module
+        [sys.executable, "-m", module], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+    )
 
 
-def answer(answers_to: Callable[[Any], Iterable[object]], get_ready: Callable[[], object] = lambda: None) -> int:
-    """In such a process: get ready, then send the answers to each message that comes, until there are no more. Returns the
-    exit code.
+def answer(
+    answers_to: Callable[[Any], Iterable[object]], get_ready: Callable[[], object] = lambda: None
+) -> int:
+    """In such a process: get ready, then send the answers to each message that comes, until there
+    are no more. Returns the exit code.
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
     asked, answers = sys.stdin.buffer, sys.stdout.buffer

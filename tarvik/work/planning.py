@@ -1,4 +1,6 @@
-"""A worker's jobs: the plan itself, why it is so, what more kit would buy, the evening, what to do when it goes wrong."""
+"""A worker's jobs: the plan itself, why it is so, what more kit would buy, the evening, what to do
+when it goes wrong.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +51,10 @@ MORE_SHEET: Final = -7
 
 def told(reached: Sequence[Reached]) -> list[dict[str, Any]]:
     """Aims with their values as plain values."""
-    return [{"aim": r.aim, "words": AIM_WORDS[r.aim], "value": r.value, "bound": r.bound} for r in reached]
+    return [
+        {"aim": r.aim, "words": AIM_WORDS[r.aim], "value": r.value, "bound": r.bound}
+        for r in reached
+    ]
 
 
 class _Report:
@@ -83,7 +88,9 @@ class _Report:
             return not self.wanted
 
     def still(self) -> bool:
-        """Tell again what was told last, so that the seconds go on, and whether nobody wants the job any more."""
+        """Tell again what was told last, so that the seconds go on, and whether nobody wants the
+        job any more.
+        """
         words, more = self._last
         if words and self.wanted:
             self.say(words, **more)
@@ -112,18 +119,31 @@ class Planner:
         self._ready: tuple[Case, Made] | None = None
 
     def perform(self, job_id: int) -> None:
-        """Do one job; nothing when it is done already or called off. A fault ends the job with its words."""
+        """Do one job; nothing when it is done already or called off. A fault ends the job with its
+        words.
+        """
         with self.database.session() as session:
             job = asks.begin(session, job_id)
             if job is None:
                 return
             night = courses.night_by_id(session, job.night_id)
-            course_id, night_id, kind, step, version = night.course_id, night.id, job.kind, job.step, night.version
+            course_id, night_id, kind, step, version = (
+                night.course_id,
+                night.id,
+                job.kind,
+                job.step,
+                night.version,
+            )
             wish = dict(job.asked)
         report = _Report(self.database, job_id)
         try:
-            work = {"plan": self._plan, "why": self._why, "slack": self._slack, "evening": self._evening,
-                    "mishap": self._mishap}[kind]  # fmt: skip
+            work = {
+                "plan": self._plan,
+                "why": self._why,
+                "slack": self._slack,
+                "evening": self._evening,
+                "mishap": self._mishap,
+            }[kind]
             state, result, after = work(course_id, night_id, wish, report)
         except InputError as err:
             state, result, after = "failed", {"words": err.message}, None
@@ -131,12 +151,16 @@ class Planner:
             raise  # the queue tries again
         except Exception:
             log.exception("job %s failed", job_id)
-            state, result, after = "failed", {"words": "this could not be worked out; the choices are as they were"}, None
+            state, result, after = (
+                "failed",
+                {"words": "this could not be worked out; the choices are as they were"},
+                None,
+            )
         self._finish(job_id, night_id, kind, (step, version), state, result, after)
 
     def ahead(self, night_id: int) -> None:
-        """Make the plan of a night before it is asked for, so that it is there sooner when it is. Given up as soon as a job
-        waits; what was gathered until then is kept all the same.
+        """Make the plan of a night before it is asked for, so that it is there sooner when it is.
+        Given up as soon as a job waits; what was gathered until then is kept all the same.
         """
         with self.database.session() as session:
             night = session.get(Night, night_id)
@@ -154,8 +178,18 @@ class Planner:
         """Make a case's plan; where it is proved best, keep it for whoever asks for it."""
         self._offers.of(case, self.solver.alone, stop, lambda _: None, self.solver.elsewhere)
         if not stop():
-            limits, clock = Limits(stop=stop, good_enough=GOOD_ENOUGH), (time.monotonic, float(seconds))
-            made = make(case, self.solver.alone, limits, kept=self._offers, clock=clock, elsewhere=self.solver.elsewhere)
+            limits, clock = (
+                Limits(stop=stop, good_enough=GOOD_ENOUGH),
+                (time.monotonic, float(seconds)),
+            )
+            made = make(
+                case,
+                self.solver.alone,
+                limits,
+                kept=self._offers,
+                clock=clock,
+                elsewhere=self.solver.elsewhere,
+            )
             if made.chosen.proven:
                 self._ready = case, made
 
@@ -164,11 +198,18 @@ class Planner:
             return asks.any_waiting(session)
 
     def _finish(
-        self, job_id: int, night_id: int, kind: str, seen: tuple[int, int], state: str, result: dict[str, Any],
+        self,
+        job_id: int,
+        night_id: int,
+        kind: str,
+        seen: tuple[int, int],
+        state: str,
+        result: dict[str, Any],
         after: list[plans.Choice] | None,
-    ) -> None:  # fmt: skip
-        """Keep the result, and make a plan the night's choices unless they were changed meanwhile: all of it once. `seen`:
-        the last step of the choices and the night's version as the job found them.
+    ) -> None:
+        """Keep the result, and make a plan the night's choices unless they were changed meanwhile:
+        all of it once. `seen`: the last step of the choices and the night's version as the job
+        found them.
         """
         step, version = seen
         with self.database.session() as session:
@@ -176,7 +217,9 @@ class Planner:
             plans.lock(session, night)
             now = plans.current_step(session, night)
             same = now == step
-            if not asks.end(session, job_id, state, {**result, "applied": bool(after is not None and same)}):
+            if not asks.end(
+                session, job_id, state, {**result, "applied": bool(after is not None and same)}
+            ):
                 return
             if after is not None and same:
                 plans.replace_all(session, night, after, "the plan")
@@ -191,12 +234,16 @@ class Planner:
 
     def _limits(self, report: _Report, seconds: float) -> Limits:
         end = time.monotonic() + seconds
-        return Limits(left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH)
+        return Limits(
+            left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH
+        )
 
     def _plan(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
         case, seconds = self._case(course_id, night_id, few_moves=bool(wish.get("few_moves")))
         if not case.bag.campers or not case.bag.sheets:
-            raise InputError("people", "a plan needs people and sheets: add them on the group and kit page")
+            raise InputError(
+                "people", "a plan needs people and sheets: add them on the group and kit page"
+            )
         names = {c.number: c.name for c in case.bag.campers}
 
         so_far: dict[str, Any] = {}
@@ -208,7 +255,9 @@ class Planner:
 
         def better(model: PlanModel, chosen: Chosen) -> None:
             waiting = [names[p] for p, s in chosen.beds.items() if s is None and p in names]
-            words = "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
+            words = (
+                "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
+            )
             first = not so_far
             so_far.update(reached=told(chosen.reached), gap=chosen.gap)
             report.say(words, at_once=first, **so_far)
@@ -223,35 +272,72 @@ class Planner:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
         result = self._told(case, made.model, made.chosen, made.by_rule)
         if not report.wanted:
-            return "cancelled", {**result, "words": "called off; the best plan so far can be taken up"}, None
+            return (
+                "cancelled",
+                {**result, "words": "called off; the best plan so far can be taken up"},
+                None,
+            )
         if result["without"]:
             report.say("looking what stands in the way", at_once=True)
             found = impasse(made.model, self._limits(report, 10.0))
-            result["impasse"] = None if found is None else {
-                "sets": [[found.words.get(t, t) for t in some] for some in found.sets],
-                "repairs": [{"tags": r.tags, "words": r.words, "short": [[s.kind, s.pieces] for s in r.short]}
-                            for r in found.repairs],
-            }  # fmt: skip
+            result["impasse"] = (
+                None
+                if found is None
+                else {
+                    "sets": [[found.words.get(t, t) for t in some] for some in found.sets],
+                    "repairs": [
+                        {
+                            "tags": r.tags,
+                            "words": r.words,
+                            "short": [[s.kind, s.pieces] for s in r.short],
+                        }
+                        for r in found.repairs
+                    ],
+                }
+            )
         return "done", result, choices_of(made.offers, made.chosen.beds)
 
-    def _told(self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]) -> dict[str, Any]:
+    def _told(
+        self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]
+    ) -> dict[str, Any]:
         offers = [model.asked.offers[n] for n in chosen.offers]
         spare = next((o for o in offers if chosen.beds.get(SPARE) == o.sheets), None)
         shelters = [
-            {"sheets": o.sheets, "pitch": o.pitch, "trees": o.trees, "sit": o.sit, "calm": o.calm, "stakes": o.stakes,
-             "cautions": o.cautions, "open": round(o.open_share, 2), "force": o.gale_force, "beds": o.most}
+            {
+                "sheets": o.sheets,
+                "pitch": o.pitch,
+                "trees": o.trees,
+                "sit": o.sit,
+                "calm": o.calm,
+                "stakes": o.stakes,
+                "cautions": o.cautions,
+                "open": round(o.open_share, 2),
+                "force": o.gale_force,
+                "beds": o.most,
+            }
             for o in offers
-        ]  # fmt: skip
+        ]
         return {
-            "reached": told(chosen.reached), "by_rule": told(by_rule), "proven": chosen.proven, "gap": chosen.gap,
-            "without": [p for p, s in chosen.beds.items() if s is None and p >= 0], "offers": len(model.asked.offers),
-            "choices": [plans.plain_of(c) for c in choices_of(offers, chosen.beds)], "shelters": shelters,
-            "spare": None if spare is None else {"sheet": spare.sheets[0], "pitch": spare.pitch, "spot": spot_of(spare)},
-        }  # fmt: skip
+            "reached": told(chosen.reached),
+            "by_rule": told(by_rule),
+            "proven": chosen.proven,
+            "gap": chosen.gap,
+            "without": [p for p, s in chosen.beds.items() if s is None and p >= 0],
+            "offers": len(model.asked.offers),
+            "choices": [plans.plain_of(c) for c in choices_of(offers, chosen.beds)],
+            "shelters": shelters,
+            "spare": None
+            if spare is None
+            else {"sheet": spare.sheets[0], "pitch": spare.pitch, "spot": spot_of(spare)},
+        }
 
-    def _standing(self, case: Case) -> tuple[PlanModel, list[int], dict[int, tuple[int, ...] | None], list[Offer]]:
+    def _standing(
+        self, case: Case
+    ) -> tuple[PlanModel, list[int], dict[int, tuple[int, ...] | None], list[Offer]]:
         """What stands, in the model of all offers."""
-        stood = standing_offers(case.bag, case.night, case.camp, case.standing, self.solver.solve_all)
+        stood = standing_offers(
+            case.bag, case.night, case.camp, case.standing, self.solver.solve_all
+        )
         known = self._offers.of(case, self.solver.solve_all, lambda: False, lambda _: None)
         model = plan_model(asked(case, [*stood, *known]))
         place: dict[tuple[int, ...], int] = {}
@@ -263,12 +349,16 @@ class Planner:
                 beds.update({p: standing.sheets for p in standing.people if p in beds})
         return model, list(place.values()), beds, stood
 
-    def _as_chosen(self, model: PlanModel, taken: Sequence[int], beds: Mapping[int, tuple[int, ...] | None]) -> Chosen | None:
+    def _as_chosen(
+        self, model: PlanModel, taken: Sequence[int], beds: Mapping[int, tuple[int, ...] | None]
+    ) -> Chosen | None:
         values = fixed(model, (taken, beds))
         if values is None:
             return None
         linear = model.linear
-        return chosen_of(model, values, [Reached(a, v := linear.value(a, values), v) for a in linear.aims])
+        return chosen_of(
+            model, values, [Reached(a, v := linear.value(a, values), v) for a in linear.aims]
+        )
 
     def _why(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
         case, _seconds = self._case(course_id, night_id)
@@ -278,7 +368,13 @@ class Planner:
         if chosen is None:
             return (
                 "failed",
-                {"words": "the choices as they are break a rule or want more kit than there is; make a plan first"},
+                {
+                    "words": (
+                        "the choices as they are break a rule or want more kit than there "
+                        "is; "
+                        "make a plan first"
+                    )
+                },
                 None,
             )
         out = []
@@ -287,11 +383,20 @@ class Planner:
                 break
             offer = model.asked.offers[n]
             found = rivals(model, chosen, offer.sheets)
-            out.append({
-                "sheet": offer.sheets[0], "pitch": offer.pitch,
-                "rivals": [{"pitch": model.asked.offers[r.offer].pitch, "aim": AIM_WORDS.get(r.aim, ""), "worse": r.worse}
-                           for r in found],
-            })  # fmt: skip
+            out.append(
+                {
+                    "sheet": offer.sheets[0],
+                    "pitch": offer.pitch,
+                    "rivals": [
+                        {
+                            "pitch": model.asked.offers[r.offer].pitch,
+                            "aim": AIM_WORDS.get(r.aim, ""),
+                            "worse": r.worse,
+                        }
+                        for r in found
+                    ],
+                }
+            )
             report.say(f"{len(out)} of {len(taken)} shelters")
         return "done", {"shelters": out}, None
 
@@ -318,11 +423,22 @@ class Planner:
                 break
             report.say(words, at_once=True)
             limits = self._limits(report, SLACK_SECONDS)
-            made = make(replace(case, bag=bag), hands[0], limits, quiet, self._offers, None, hands[1])
+            made = make(
+                replace(case, bag=bag), hands[0], limits, quiet, self._offers, None, hands[1]
+            )
             before = {r.aim: r.value for r in base.chosen.reached}
-            gains = [{"aim": r.aim, "words": AIM_WORDS[r.aim], "less": before[r.aim] - r.value}
-                     for r in made.chosen.reached if before.get(r.aim, r.value) != r.value]  # fmt: skip
-            out.append({"words": words, "gains": gains, "better": made.chosen.value() < base.chosen.value()})
+            gains = [
+                {"aim": r.aim, "words": AIM_WORDS[r.aim], "less": before[r.aim] - r.value}
+                for r in made.chosen.reached
+                if before.get(r.aim, r.value) != r.value
+            ]
+            out.append(
+                {
+                    "words": words,
+                    "gains": gains,
+                    "better": made.chosen.value() < base.chosen.value(),
+                }
+            )
         return "done", {"base": told(base.chosen.reached), "more": out}, None
 
     def _evening(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
@@ -331,31 +447,67 @@ class Planner:
             wish = asks.asked_of(asks.of_night(session, night_id))["evening"]
         shelters = self._to_pitch(case)
         arrival, due, why = due_of(case, wish["arrival"])
-        hands = Hands(case.bag.campers, {int(p): int(m) for p, m in wish["late"].items()}, frozenset(wish["gone"]),
-                      int(wish["mallets"]))  # fmt: skip
+        hands = Hands(
+            case.bag.campers,
+            {int(p): int(m) for p, m in wish["late"].items()},
+            frozenset(wish["gone"]),
+            int(wish["mallets"]),
+        )
         report.say("putting the tasks in order", at_once=True)
         done = {(int(n), stage): int(at) for n, stage, at in wish["done"]}
         found = evening(shelters, hands, due, self._limits(report, 5.0), done)
-        tasks = [{"shelter": t.shelter, "stage": t.stage, "start": t.start, "end": t.end, "who": t.who, "mallet": t.mallet}
-                 for t in found.tasks]  # fmt: skip
+        tasks = [
+            {
+                "shelter": t.shelter,
+                "stage": t.stage,
+                "start": t.start,
+                "end": t.end,
+                "who": t.who,
+                "mallet": t.mallet,
+            }
+            for t in found.tasks
+        ]
         late = {str(n): m for n, m in found.late.items() if m}
-        return "done", {
-            "tasks": tasks, "late": late, "due": due, "why": why, "arrival": wish["arrival"], "done_min": found.done,
-            "proven": found.proven, "on": arrival.isoformat() if arrival else None,
-        }, None  # fmt: skip
+        return (
+            "done",
+            {
+                "tasks": tasks,
+                "late": late,
+                "due": due,
+                "why": why,
+                "arrival": wish["arrival"],
+                "done_min": found.done,
+                "proven": found.proven,
+                "on": arrival.isoformat() if arrival else None,
+            },
+            None,
+        )
 
     def _to_pitch(self, case: Case) -> list[ToPitch]:
-        offers = standing_offers(case.bag, case.night, case.camp, case.standing, self.solver.solve_all)
+        offers = standing_offers(
+            case.bag, case.night, case.camp, case.standing, self.solver.solve_all
+        )
         stood = {o.sheets: o for o in reversed(offers)}
         out = []
         for number, standing in enumerate(case.standing, start=1):
             pitch = PITCHES[standing.pitch]
             offer = stood.get(standing.sheets)
             stakes = offer.stakes if offer else len(pitch.anchors)
-            out.append(ToPitch(number, standing.people, pitch.minutes, len(pitch.high_points()), stakes, pitch.minutes > 6))
+            out.append(
+                ToPitch(
+                    number,
+                    standing.people,
+                    pitch.minutes,
+                    len(pitch.high_points()),
+                    stakes,
+                    pitch.minutes > 6,
+                )
+            )
         return out
 
-    def _mishap(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
+    def _mishap(
+        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report
+    ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         report.say("folding each shelter into its storm form", at_once=True)
         model, taken, beds, stood = self._standing(case)
@@ -369,34 +521,75 @@ class Planner:
             there = [people[p] for p in standing.people if p in people]
             some.append((offer, there, self.solver.solve(self._question(case, offer, len(there)))))
         foul = foul_weather(some, case.rules, self.solver.workings)
-        hurt = int(wish.get("hurt") or next((c.number for c in case.bag.campers if not c.leader), case.bag.campers[0].number))
+        hurt = int(
+            wish.get("hurt")
+            or next(
+                (c.number for c in case.bag.campers if not c.leader), case.bag.campers[0].number
+            )
+        )
         place = casualty(model.asked, taken, beds, hurt) if hurt in people else None
-        return "done", {
-            "foul": [{"sheet": f.sheets[0], "force": f.force, "move": f.move.move.title if f.move else None,
-                      "steps": f.move.move.steps if f.move else (), "minutes": f.move.move.minutes if f.move else None,
-                      "peak_m": f.move.after.figures.peak_m if f.move and f.move.after and f.move.after.figures else None,
-                      "go_to": {str(p): s[0] for p, s in f.go_to.items()}, "without": f.without} for f in foul],
-            "casualty": None if place is None else {
-                "hurt": hurt, "sheet": place.sheets[0] if place.sheets else None, "carer": place.carer,
-                "moves": {str(p): s[0] for p, s in place.moves.items()}, "words": place.words, "bent": place.bent},
-        }, None  # fmt: skip
+        return (
+            "done",
+            {
+                "foul": [
+                    {
+                        "sheet": f.sheets[0],
+                        "force": f.force,
+                        "move": f.move.move.title if f.move else None,
+                        "steps": f.move.move.steps if f.move else (),
+                        "minutes": f.move.move.minutes if f.move else None,
+                        "peak_m": f.move.after.figures.peak_m
+                        if f.move and f.move.after and f.move.after.figures
+                        else None,
+                        "go_to": {str(p): s[0] for p, s in f.go_to.items()},
+                        "without": f.without,
+                    }
+                    for f in foul
+                ],
+                "casualty": None
+                if place is None
+                else {
+                    "hurt": hurt,
+                    "sheet": place.sheets[0] if place.sheets else None,
+                    "carer": place.carer,
+                    "moves": {str(p): s[0] for p, s in place.moves.items()},
+                    "words": place.words,
+                    "bent": place.bent,
+                },
+            },
+            None,
+        )
 
     def _question(self, case: Case, offer: Offer, people: int) -> Question:
         sheet = next(b.sheet for b in case.bag.sheets if b.number == offer.sheets[0])
         night = case.night
         wind = night.needs.wind_from_deg
         turned = offer.spot is not None and wind is not None
-        from_deg = wind_in_frame(wind, offer.spot.front_deg) if offer.spot is not None and wind is not None else 90.0
+        from_deg = (
+            wind_in_frame(wind, offer.spot.front_deg)
+            if offer.spot is not None and wind is not None
+            else 90.0
+        )
         tall = max((c.stature_m for c in case.bag.campers), default=1.75)
         return Question(
-            sheet=sheet, pitch=PITCHES[offer.pitch], settings=dict(offer.settings), body=Body(tall), intent=night.needs.wanted,
-            supports=case.bag.supports, weather=night.needs.weather(from_deg), wanted=max(people, 1), lying=night.lying,
-            free_to_turn=not turned, uphill_off_wind_deg=night.uphill_off_wind_deg,
-        )  # fmt: skip
+            sheet=sheet,
+            pitch=PITCHES[offer.pitch],
+            settings=dict(offer.settings),
+            body=Body(tall),
+            intent=night.needs.wanted,
+            supports=case.bag.supports,
+            weather=night.needs.weather(from_deg),
+            wanted=max(people, 1),
+            lying=night.lying,
+            free_to_turn=not turned,
+            uphill_off_wind_deg=night.uphill_off_wind_deg,
+        )
 
 
 def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
-    """(arrival, minutes after it by which all is to stand, why then): the first of dark and rain, less a margin."""
+    """(arrival, minutes after it by which all is to stand, why then): the first of dark and rain,
+    less a margin.
+    """
     needs = case.night.needs
     light = needs.evening
     if needs.on is None:
@@ -409,7 +602,9 @@ def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
         ends.append((light.last_light, "last light"))
     if needs.rain_mm_h and needs.rain_from is not None:
         rain = start.replace(hour=needs.rain_from.hour, minute=needs.rain_from.minute)
-        ends.append((rain if rain >= start - timedelta(hours=6) else rain + timedelta(days=1), "the rain"))
+        ends.append(
+            (rain if rain >= start - timedelta(hours=6) else rain + timedelta(days=1), "the rain")
+        )
     if not ends:
         return start, None, "neither dark nor rain is known"
     first, why = min(ends, key=lambda e: e[0])

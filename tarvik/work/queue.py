@@ -1,7 +1,8 @@
-"""The queue of jobs in the database (procrastinate): pages put jobs in, workers on any machine take them out.
+"""The queue of jobs in the database (procrastinate): pages put jobs in, workers on any machine take
+them out.
 
-A worker that dies over a job stops showing signs of life; another, or the same started again, takes the job up anew. What
-follows from a job is done by whoever ends it, once (`asks.end`).
+A worker that dies over a job stops showing signs of life; another, or the same started again, takes
+the job up anew. What follows from a job is done by whoever ends it, once (`asks.end`).
 """
 
 from __future__ import annotations
@@ -39,7 +40,9 @@ def conninfo(url: str) -> str:
 
 
 class Queue:
-    """Where pages put jobs. Opens its connection with the first job. Safe to use from many threads."""
+    """Where pages put jobs. Opens its connection with the first job. Safe to use from many
+    threads.
+    """
 
     def __init__(self, url: str) -> None:
         self._url = url
@@ -52,12 +55,15 @@ class Queue:
             self._opened().configure_task(TASK, queue=QUEUE).defer(job_id=job_id)
 
     def look_ahead(self, night_id: int) -> None:
-        """Let a worker that has nothing else to do get ready for a night's plan. Does nothing when that is asked already, or
-        the queue cannot be reached: whatever is not ready is worked out with the plan.
+        """Let a worker that has nothing else to do get ready for a night's plan. Does nothing when
+        that is asked already, or the queue cannot be reached: whatever is not ready is worked out
+        with the plan.
         """
         try:
             with self._lock:
-                task = self._opened().configure_task(AHEAD, queue=QUEUE, priority=-1, queueing_lock=f"{AHEAD} {night_id}")
+                task = self._opened().configure_task(
+                    AHEAD, queue=QUEUE, priority=-1, queueing_lock=f"{AHEAD} {night_id}"
+                )
                 task.defer(night_id=night_id)
         except procrastinate.exceptions.AlreadyEnqueued:
             pass
@@ -66,7 +72,9 @@ class Queue:
 
     def _opened(self) -> procrastinate.App:
         if self._app is None:
-            connector = procrastinate.SyncPsycopgConnector(conninfo=conninfo(self._url), min_size=1, max_size=2)
+            connector = procrastinate.SyncPsycopgConnector(
+                conninfo=conninfo(self._url), min_size=1, max_size=2
+            )
             self._app = procrastinate.App(connector=connector)
             self._app.open()
         return self._app
@@ -80,14 +88,19 @@ class Queue:
 
 
 def work_on(
-    url: str, perform: Callable[[int], None], *, once: bool = False, signals: bool = True, stop: Event | None = None,
+    url: str,
+    perform: Callable[[int], None],
+    *,
+    once: bool = False,
+    signals: bool = True,
+    stop: Event | None = None,
     ahead: Callable[[int], None] = lambda _: None,
-) -> None:  # fmt: skip
-    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there are none. `ahead` gets
-    ready for a night's plan.
+) -> None:
+    """Take jobs and do them until told to stop, by a signal or the event; with `once`, until there
+    are none. `ahead` gets ready for a night's plan.
 
-    A database that stops answering is waited for: the worker may stand on another machine than what starts it again.
-    With `once` it is an error (procrastinate's or psycopg's own).
+    A database that stops answering is waited for: the worker may stand on another machine than what
+    starts it again. With `once` it is an error (procrastinate's or psycopg's own).
     """
     while True:
         try:
@@ -95,7 +108,10 @@ def work_on(
         except (procrastinate.exceptions.ConnectorException, psycopg.OperationalError) as err:
             if once:
                 raise
-            log.warning("the database does not answer the worker (%s); it is asked again", err.__cause__ or err)
+            log.warning(
+                "the database does not answer the worker (%s); it is asked again",
+                err.__cause__ or err,
+            )
             if (stop or Event()).wait(AGAIN_AFTER_S):
                 return
         else:
@@ -109,9 +125,17 @@ async def _until(stop: Event, working: asyncio.Task[None]) -> None:
 
 
 async def _work(
-    url: str, perform: Callable[[int], None], ahead: Callable[[int], None], *, once: bool, signals: bool, stop: Event | None
+    url: str,
+    perform: Callable[[int], None],
+    ahead: Callable[[int], None],
+    *,
+    once: bool,
+    signals: bool,
+    stop: Event | None,
 ) -> None:
-    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4))
+    app = procrastinate.App(
+        connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4)
+    )
 
     @app.task(name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1))
     def work(job_id: int) -> None:
@@ -125,12 +149,18 @@ async def _work(
         rescuing = asyncio.create_task(_rescue(app))
         working = asyncio.create_task(
             app.run_worker_async(
-                queues=[QUEUE], name=f"{socket.gethostname()}-{os.getpid()}", concurrency=1, wait=not once,
-                install_signal_handlers=signals, update_heartbeat_interval=SIGN_OF_LIFE_S,
-                stalled_worker_timeout=DEAD_AFTER_S, fetch_job_polling_interval=2.0, delete_jobs="successful",
+                queues=[QUEUE],
+                name=f"{socket.gethostname()}-{os.getpid()}",
+                concurrency=1,
+                wait=not once,
+                install_signal_handlers=signals,
+                update_heartbeat_interval=SIGN_OF_LIFE_S,
+                stalled_worker_timeout=DEAD_AFTER_S,
+                fetch_job_polling_interval=2.0,
+                delete_jobs="successful",
                 shutdown_graceful_timeout=1.0,
             )
-        )  # fmt: skip
+        )
         stopping = asyncio.create_task(_until(stop, working)) if stop is not None else None
         try:
             await working

@@ -1,8 +1,10 @@
-"""A second process that searches for settings and gathers offers for plans, so that a board or a plan uses both cores:
-most of the time is spent under Python's lock, where threads only wait for each other.
+"""A second process that searches for settings and gathers offers for plans, so that a board or a
+plan uses both cores: most of the time is spent under Python's lock, where threads only wait for
+each other.
 
-It is asked and answers over its own standard input and output, one pickled message after the other, and ends when its
-input ends: also when the program that started it was killed. It needs no more than the core.
+It is asked and answers over its own standard input and output, one pickled message after the other,
+and ends when its input ends: also when the program that started it was killed. It needs no more
+than the core.
 """
 
 from __future__ import annotations
@@ -38,7 +40,9 @@ if TYPE_CHECKING:
     _Gather = tuple[int, Portion | None, Depth, tuple[int, ...]]
 
 _SWITCH_S: Final = 0.0005
-"""How long a thread may keep Python's lock while others wait: an answer from the other process is not to wait longer."""
+"""How long a thread may keep Python's lock while others wait: an answer from the other process is
+not to wait longer.
+"""
 
 
 _KEYS: Final = count()
@@ -80,30 +84,45 @@ class Searcher:
         return self._process is not None
 
     def own_kib(self) -> int:
-        """Memory that it has for itself, not shared with other programs, in kibibytes; 0 when it is not there."""
+        """Memory that it has for itself, not shared with other programs, in kibibytes; 0 when it is
+        not there.
+        """
         with self._lock:
             if self._process is None:
                 return 0
             told = Path(f"/proc/{self._process.pid}/smaps_rollup").read_text()
-        return sum(int(line.split()[1]) for line in told.splitlines() if line.startswith("Private_"))
+        return sum(
+            int(line.split()[1]) for line in told.splitlines() if line.startswith("Private_")
+        )
 
-    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+    def settings(
+        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
         """`best_settings` of the other process for one question."""
         out: list[dict[str, float] | None] = []
         self.search([(pitch, sheet, aim, given)], lambda _, found: out.append(found))
         return out[0]
 
-    def search(self, asked: Sequence[Ask], tell: Callable[[int, dict[str, float] | None], None]) -> None:
-        """`best_settings` of the other process for each, told with its number as soon as it is found; when that process has
-        died, of this one. All are sent before the first answer is waited for, so that it never waits for this program.
-        Raises the first error that `best_settings` raises, once all are answered.
+    def search(
+        self, asked: Sequence[Ask], tell: Callable[[int, dict[str, float] | None], None]
+    ) -> None:
+        """`best_settings` of the other process for each, told with its number as soon as it is
+        found; when that process has died, of this one. All are sent before the first answer is
+        waited for, so that it never waits for this program. Raises the first error that
+        `best_settings` raises, once all are answered.
         """
         told, raised = 0, None
         with self._lock:
             process = self._process
             if process is not None and process.stdin is not None and process.stdout is not None:
                 try:
-                    send(process.stdin, [(pitch.slug, sheet, aim, dict(given)) for pitch, sheet, aim, given in asked])
+                    send(
+                        process.stdin,
+                        [
+                            (pitch.slug, sheet, aim, dict(given))
+                            for pitch, sheet, aim, given in asked
+                        ],
+                    )
                     while told < len(asked):
                         found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
                         raised = raised or error
@@ -118,8 +137,12 @@ class Searcher:
             tell(number, best_settings(*asked[number]))
 
     def offers(self, portion: Portion) -> Hand:
-        """What gathers a portion's offers there, some units at a time; here, when that process has died."""
-        apart = replace(portion, camp=None if portion.camp is None else replace(portion.camp))  # nothing worked out goes along
+        """What gathers a portion's offers there, some units at a time; here, when that process has
+        died.
+        """
+        apart = replace(
+            portion, camp=None if portion.camp is None else replace(portion.camp)
+        )  # nothing worked out goes along
         key = next(_KEYS)
         here: list[Gathering] = []
 
@@ -177,7 +200,10 @@ class _Answers:
         if isinstance(asked, tuple):
             tasks = [partial(self._gathered, *asked)]
         else:
-            tasks = [partial(best_settings, PITCHES[slug], sheet, aim, given) for slug, sheet, aim, given in asked]
+            tasks = [
+                partial(best_settings, PITCHES[slug], sheet, aim, given)
+                for slug, sheet, aim, given in asked
+            ]
         for task in tasks:
             try:
                 yield task(), None
@@ -186,7 +212,9 @@ class _Answers:
 
 
 def main() -> int:
-    """Answer questions until there are no more. By the time the first comes, what a search calls is loaded."""
+    """Answer questions until there are no more. By the time the first comes, what a search calls is
+    loaded.
+    """
     return answer(_Answers().to, warm_settings)
 
 

@@ -1,4 +1,6 @@
-"""A board's questions shared out between this process, which measures, and another that searches for settings."""
+"""A board's questions shared out between this process, which measures, and another that searches
+for settings.
+"""
 
 from __future__ import annotations
 
@@ -48,29 +50,42 @@ class _Searched(Workings):
     def __init__(self, known: KeptWorkings) -> None:
         self._known = known
 
-    def settings(self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+    def settings(
+        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
         ask = (pitch, sheet, aim, given)
         if not self._known.knows(ask):
             raise _UnsearchedError(ask)
         return self._known.settings(*ask)
 
-    def shelter(self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]) -> Shelter | list[Refusal]:
+    def shelter(
+        self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]
+    ) -> Shelter | list[Refusal]:
         return self._known.shelter(pitch, sheet, settings)
 
     def figures(
-        self, shelter: Shelter, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: tuple[Body, ...]
+        self,
+        shelter: Shelter,
+        body: Body,
+        weather: Weather,
+        clearance: Clearance,
+        lying: Lying,
+        people: tuple[Body, ...],
     ) -> Figures:
         return self._known.figures(shelter, body, weather, clearance, lying, people)
 
 
 def _searched_settings(question: Question) -> int:
     """How many sliding settings a search for the answer moves: so long it takes."""
-    return sum(s.searched and not s.is_choice and s.name not in question.settings for s in question.pitch.settings)
+    return sum(
+        s.searched and not s.is_choice and s.name not in question.settings
+        for s in question.pitch.settings
+    )
 
 
 def _searched_alike(questions: Sequence[Question]) -> dict[int, list[int]]:
-    """Of questions with the same search, as of sheets that differ in their tie-outs, the number of the first, and those of the
-    others. Raises InputError.
+    """Of questions with the same search, as of sheets that differ in their tie-outs, the number of
+    the first, and those of the others. Raises InputError.
     """
     first: dict[Hashable, int] = {}
     out: dict[int, list[int]] = {}
@@ -81,18 +96,29 @@ def _searched_alike(questions: Sequence[Question]) -> dict[int, list[int]]:
 
 
 class Sharing:
-    """One board being worked out. The other process searches from the list's beginning, which takes longest, some questions at
-    a time; this one measures what was found there, and while nothing is, it searches and measures from the list's end: so
-    both are done at once. What turns out, once measured, to need a second search under slanted rain, goes back to the other
-    process first. Of questions that are searched alike the first goes before; what it took then does for the others.
+    """One board being worked out. The other process searches from the list's beginning, which takes
+    longest, some questions at a time; this one measures what was found there, and while nothing is,
+    it searches and measures from the list's end: so both are done at once. What turns out, once
+    measured, to need a second search under slanted rain, goes back to the other process first. Of
+    questions that are searched alike the first goes before; what it took then does for the others.
     """
 
     def __init__(
-        self, searcher: Searcher, known: KeptWorkings, answer: Callable[[Question, Workings], Solution],
+        self,
+        searcher: Searcher,
+        known: KeptWorkings,
+        answer: Callable[[Question, Workings], Solution],
         answered: Callable[[Question], bool],
-    ) -> None:  # fmt: skip
-        """`answer` solves a question with the workings it is given; `answered` tells those that need no work."""
-        self._searcher, self._known, self._answer, self._answered = searcher, known, answer, answered
+    ) -> None:
+        """`answer` solves a question with the workings it is given; `answered` tells those that
+        need no work.
+        """
+        self._searcher, self._known, self._answer, self._answered = (
+            searcher,
+            known,
+            answer,
+            answered,
+        )
         self._waiting: deque[_Waiting] = deque()
         self._more = Condition()
         self._over = False
@@ -115,7 +141,9 @@ class Sharing:
                         break
                     number, question = item
                     try:
-                        out[number] = self._answer(question, self._known if own or number in sent_back else searched)
+                        out[number] = self._answer(
+                            question, self._known if own or number in sent_back else searched
+                        )
                         for other in alike.get(number, ()):
                             self._found.put((other, questions[other]))
                     except _UnsearchedError as missing:
@@ -153,7 +181,9 @@ class Sharing:
             raise
 
     def _some(self) -> list[_Asked]:
-        """The next questions for the other process; those that need no search go straight to be measured."""
+        """The next questions for the other process; those that need no search go straight to be
+        measured.
+        """
         some: list[_Asked] = []
         most = max(1, min(BATCH, len(self._waiting) // (4 * BATCH)))
         while self._waiting and len(some) < most:

@@ -20,7 +20,9 @@ WORKERS: Final = 2
 
 
 class Solver:
-    """Solves with a bounded memory, with the help of another process when it is given one. Safe to use from many threads."""
+    """Solves with a bounded memory, with the help of another process when it is given one. Safe to
+    use from many threads.
+    """
 
     def __init__(self, searcher: Searcher | None = None) -> None:
         self._solutions: Kept[Solution] = Kept()
@@ -41,18 +43,27 @@ class Solver:
     @property
     def elsewhere(self) -> Elsewhere | None:
         """The other process as other hands for a plan's offers; None when it is not there."""
-        return self._searcher.offers if self._searcher is not None and self._searcher.there else None
+        return (
+            self._searcher.offers if self._searcher is not None and self._searcher.there else None
+        )
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked, worked out by two at a time."""
         if self._searcher is not None and self._searcher.there:
-            sharing = Sharing(self._searcher, self.workings, self._answer, lambda q: self._solutions.has(key_of(q)))
+            sharing = Sharing(
+                self._searcher,
+                self.workings,
+                self._answer,
+                lambda q: self._solutions.has(key_of(q)),
+            )
             return sharing.answers(questions)
         with ThreadPoolExecutor(WORKERS) as pool:
             return list(pool.map(self.solve, questions))
 
     def forget(self, *, searches: bool = True) -> None:
-        """Empty the memory (for benchmarks); with `searches` false only what depends on the weather."""
+        """Empty the memory (for benchmarks); with `searches` false only what depends on the
+        weather.
+        """
         self._solutions.clear()
         if searches:
             self.workings.clear()

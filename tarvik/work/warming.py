@@ -1,4 +1,6 @@
-"""Touch what searches and measures once, so that the first who asks waits for no loading; compiled where it is not yet."""
+"""Touch what searches and measures once, so that the first who asks waits for no loading; compiled
+where it is not yet.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Solution
 
 WARMING: Final = ("a-frame", "plow-point-lifted", "closed-wedge")
-"""A convex lid, a roof whose cloth gives, and one hollow and shut: between them every compiled function is called."""
+"""A convex lid, a roof whose cloth gives, and one hollow and shut: between them every compiled
+function is called.
+"""
 SIDES_M: Final = (1.8, 2.2, 3.0, 4.2)
 WANTED: Final = 2
 SLANTED: Final = Weather(4, 8, 200)
@@ -24,19 +28,25 @@ SLANTED: Final = Weather(4, 8, 200)
 
 def small_questions() -> list[Question]:
     """Small searches of these pitches."""
-    return [Question(Sheet.rectangle(x, x), PITCHES[slug], {}, wanted=WANTED) for slug in WARMING for x in SIDES_M]
+    return [
+        Question(Sheet.rectangle(x, x), PITCHES[slug], {}, wanted=WANTED)
+        for slug in WARMING
+        for x in SIDES_M
+    ]
 
 
 def warm_settings() -> None:
-    """Call what the search for settings alone calls: a process that measures nothing does without the rest, 40 MB of it."""
+    """Call what the search for settings alone calls: a process that measures nothing does without
+    the rest, 40 MB of it.
+    """
     for question in small_questions():
         for aim in (question.aim(), replace(question.aim(), weather=SLANTED)):
             best_settings(question.pitch, question.sheet, aim)
 
 
 def warm_search() -> list[Solution]:
-    """Call every compiled function of the search and the figures: pairs, triples, rows and obstacles come up among these.
-    Returns what was found of the largest sheets, in calm.
+    """Call every compiled function of the search and the figures: pairs, triples, rows and
+    obstacles come up among these. Returns what was found of the largest sheets, in calm.
     """
     largest = []
     for question in small_questions():

@@ -12,16 +12,27 @@ if TYPE_CHECKING:
     from tarvik.commands.testbed import Testbed
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
-SCREENS = ["/", "/courses/{c}", "/courses/{c}/kit", "/courses/{c}/nights/{n}/board", "/courses/{c}/nights/{n}/camp",
-    "/courses/{c}/nights/{n}/weather", "/courses/{c}/rules", "/knots", "/courses/{c}/nights/{n}/ground",
+SCREENS = [
+    "/",
+    "/courses/{c}",
+    "/courses/{c}/kit",
+    "/courses/{c}/nights/{n}/board",
+    "/courses/{c}/nights/{n}/camp",
+    "/courses/{c}/nights/{n}/weather",
+    "/courses/{c}/rules",
+    "/knots",
+    "/courses/{c}/nights/{n}/ground",
     "/courses/{c}/nights/{n}/plan",
-    "/courses/{c}/nights/{n0}/ground", "/courses/{c}/nights/{n}/people/1",
+    "/courses/{c}/nights/{n0}/ground",
+    "/courses/{c}/nights/{n}/people/1",
     "/courses/{c}/nights/{n}/compare?c={s}:plow-point&c={s}:closed-wedge",
-           "/courses/{c}/nights/{n}/bench/{s}/lean-to-floored"]  # fmt: skip
+    "/courses/{c}/nights/{n}/bench/{s}/lean-to-floored",
+]
 
-NAMELESS = """() => [...document.querySelectorAll('input, select, textarea, button, a[href], summary')]
-  .filter(e => e.type !== 'hidden' && !(e.labels && e.labels.length) && !e.getAttribute('aria-label')
-    && !(e.textContent || '').trim() && !e.title)
+NAMELESS = """() => [...document.querySelectorAll(
+    'input, select, textarea, button, a[href], summary')]
+  .filter(e => e.type !== 'hidden' && !(e.labels && e.labels.length)
+    && !e.getAttribute('aria-label') && !(e.textContent || '').trim() && !e.title)
   .map(e => e.outerHTML.slice(0, 120))"""
 SETTLED = """() => !document.querySelector('[aria-busy=true], [data-slow]:not([data-done])')"""
 TWICE = """() => { const ids = [...document.querySelectorAll('[id]')].map(e => e.id);
@@ -30,7 +41,10 @@ TWICE = """() => { const ids = [...document.querySelectorAll('[id]')].map(e => e
 
 def open_screen(page: Page, bed: Testbed, path: str) -> None:
     """Open a screen and wait until it is worked out."""
-    page.goto(bed.url + path.format(c=bed.course, n=bed.nights[3], n0=bed.nights[0], s=bed.sheets["Bertil K"]))
+    page.goto(
+        bed.url
+        + path.format(c=bed.course, n=bed.nights[3], n0=bed.nights[0], s=bed.sheets["Bertil K"])
+    )
     page.wait_for_selector("html[data-ready]")
     if "board" in path:
         page.wait_for_selector("[data-done]")
@@ -39,7 +53,9 @@ def open_screen(page: Page, bed: Testbed, path: str) -> None:
 
 @pytest.mark.parametrize("path", SCREENS)
 def test_every_control_has_a_name(page: Page, bed: Testbed, path: str) -> None:
-    """WCAG 4.1.2 and 3.3.2: every control tells what it is; ids are unique; one first heading; a language."""
+    """WCAG 4.1.2 and 3.3.2: every control tells what it is; ids are unique; one first heading; a
+    language.
+    """
     open_screen(page, bed, path)
     assert page.evaluate(NAMELESS) == []
     assert page.evaluate(TWICE) == []
@@ -61,10 +77,14 @@ def test_the_first_tab_skips_to_the_content(page: Page, bed: Testbed, path: str)
 
 
 def test_nothing_breaks_the_security_policy(page: Page, bed: Testbed) -> None:
-    """No inline script or style is refused, nothing is asked from another host, no message of an error."""
+    """No inline script or style is refused, nothing is asked from another host, no message of an
+    error.
+    """
     messages: list[str] = []
     asked: list[str] = []
-    page.on("console", lambda m: messages.append(m.text) if m.type in ("error", "warning") else None)
+    page.on(
+        "console", lambda m: messages.append(m.text) if m.type in ("error", "warning") else None
+    )
     page.on("request", lambda r: asked.append(r.url))
     for path in SCREENS:
         open_screen(page, bed, path)

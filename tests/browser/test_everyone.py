@@ -1,4 +1,6 @@
-"""axe-core on every screen, a card without network, and the leader's whole job by keyboard alone."""
+"""axe-core on every screen, a card without network, and the leader's whole job by keyboard
+alone.
+"""
 
 from __future__ import annotations
 
@@ -32,12 +34,17 @@ MORE = [
 
 
 def findings(page: Page) -> list[Any]:
-    """Serious and critical findings of axe-core (WCAG 2.2 A and AA), each with the first element."""
-    found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]})
+    """Serious and critical findings of axe-core (WCAG 2.2 A and AA), each with the first
+    element.
+    """
+    found = Axe().run(
+        page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}
+    )
     return [
         (v["id"], v["help"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:200])
-        for v in found.response["violations"] if v["impact"] in ("serious", "critical")
-    ]  # fmt: skip
+        for v in found.response["violations"]
+        if v["impact"] in ("serious", "critical")
+    ]
 
 
 @pytest.fixture(scope="module")
@@ -47,7 +54,11 @@ def token(bed: Testbed) -> str:
         people = kit.rows(session, bed.course, "people")
         night = session.get_one(Night, bed.nights[2])
         sheet = bed.sheets[people[6].name]
-        plans.choose(session, night, plans.Choice(sheet, "plow-point", {"height": 1.3}, (people[6].id, people[3].id)))
+        plans.choose(
+            session,
+            night,
+            plans.Choice(sheet, "plow-point", {"height": 1.3}, (people[6].id, people[3].id)),
+        )
         links.make_link(session, bed.course, people[3].id)
         return links.token_of(session, links.make_link(session, bed.course, people[6].id))
 
@@ -69,8 +80,12 @@ def test_axe_on_a_participants_card(browser: Browser, bed: Testbed, token: str, 
     context.close()
 
 
-def test_a_card_opens_without_network_after_the_first_visit(browser: Browser, bed: Testbed, token: str) -> None:
-    """As in the field: opened once at home, then the network is gone; and it says that it is an old copy."""
+def test_a_card_opens_without_network_after_the_first_visit(
+    browser: Browser, bed: Testbed, token: str
+) -> None:
+    """As in the field: opened once at home, then the network is gone; and it says that it is an old
+    copy.
+    """
     context = patient_context(browser, viewport={"width": 390, "height": 844})
     page = context.new_page()
     page.goto(f"{bed.url}/card/{token}?night=3")
@@ -80,7 +95,10 @@ def test_a_card_opens_without_network_after_the_first_visit(browser: Browser, be
     page.goto(f"{bed.url}/card/{token}?night=3")
     expect(page.locator("h2", has_text="Plow point")).to_be_visible()
     expect(page.locator("#offline")).to_be_visible()
-    assert page.evaluate("getComputedStyle(document.querySelector('.setup-card')).borderTopStyle") == "solid"  # styled, too
+    assert (
+        page.evaluate("getComputedStyle(document.querySelector('.setup-card')).borderTopStyle")
+        == "solid"
+    )  # styled, too
     context.close()
 
 
@@ -90,7 +108,8 @@ def press_to(page: Page, words: str, most: int = 160) -> None:
         page.keyboard.press("Tab")
         told = page.evaluate("""() => { const e = document.activeElement;
             return e === document.body ? '' : [e.textContent, e.getAttribute('aria-label'),
-            e.labels?.[0]?.textContent, e.value].filter(Boolean).join(' ').replace(/\\s+/g, ' ').trim() }""")
+            e.labels?.[0]?.textContent, e.value].filter(Boolean).join(' ')
+            .replace(/\\s+/g, ' ').trim() }""")
         if words in told:
             return
     raise AssertionError(f"the Tab key does not lead to «{words}»")
@@ -118,7 +137,9 @@ def type_kit(page: Page) -> None:
 
 
 def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> None:
-    """In by the demo's button, a course made, a person and kit typed, a pitch chosen on the board, the camp sheet read."""
+    """In by the demo's button, a course made, a person and kit typed, a pitch chosen on the board,
+    the camp sheet read.
+    """
     context = patient_context(browser, viewport={"width": 1280, "height": 800})
     page = context.new_page()
     page.goto(bed.url)

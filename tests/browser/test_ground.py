@@ -1,4 +1,6 @@
-"""The ground in headless Chromium: shelters put on best spots and dragged, readings taken, by keyboard too, on a phone."""
+"""The ground in headless Chromium: shelters put on best spots and dragged, readings taken, by
+keyboard too, on a phone.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ def shelter(bed: Testbed) -> int:
     with bed.database.session() as session:
         night = courses.night(session, bed.course, bed.nights[1])
         sheet = kit.rows(session, bed.course, "sheets")[0]
-        return plans.choose(session, night, plans.Choice(sheet.id, "plow-point", {}, (sheet.owner_id,))).id
+        return plans.choose(
+            session, night, plans.Choice(sheet.id, "plow-point", {}, (sheet.owner_id,))
+        ).id
 
 
 def opened(page: Page, bed: Testbed) -> None:
@@ -36,7 +40,9 @@ def settled(page: Page) -> None:
 
 
 def test_a_shelter_is_placed_dragged_and_turned(page: Page, bed: Testbed, shelter: int) -> None:
-    """Best spot, then the mouse, then the keyboard; it is solved anew while it moves, and says what is wrong."""
+    """Best spot, then the mouse, then the keyboard; it is solved anew while it moves, and says what
+    is wrong.
+    """
     opened(page, bed)
     row = page.locator(f'[data-row-shelter="{shelter}"]')
     row.locator("[data-act=spots]").click()
@@ -63,7 +69,9 @@ def test_a_shelter_is_placed_dragged_and_turned(page: Page, bed: Testbed, shelte
     with page.expect_response("**/spot"):
         page.keyboard.press("]")
     settled(page)
-    assert (float(group.get_attribute("data-front") or 0) - front) % 360 == pytest.approx(5, abs=0.11)
+    assert (float(group.get_attribute("data-front") or 0) - front) % 360 == pytest.approx(
+        5, abs=0.11
+    )
     row.locator("[data-act=off]").click()
     expect(group).to_have_count(0)
 
@@ -113,12 +121,18 @@ def test_the_map_moves_by_keyboard_and_fits_a_phone(page: Page, bed: Testbed) ->
     assert wide[2] < float((start or "").split()[2])
     page.set_viewport_size({"width": 390, "height": 844})
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
-    small = page.locator(".map-tools .btn").evaluate_all("b => b.filter(e => e.getBoundingClientRect().height < 44).length")
+    small = page.locator(".map-tools .btn").evaluate_all(
+        "b => b.filter(e => e.getBoundingClientRect().height < 44).length"
+    )
     assert small == 0
 
 
-def test_five_hundred_points_redraw_smoothly(page: Page, bed: Testbed, record_property: pytest.FixtureRequest) -> None:
-    """Frame times while the map is panned are told in the report; nothing is asserted of them but that there are frames."""
+def test_five_hundred_points_redraw_smoothly(
+    page: Page, bed: Testbed, record_property: pytest.FixtureRequest
+) -> None:
+    """Frame times while the map is panned are told in the report; nothing is asserted of them but
+    that there are frames.
+    """
     opened(page, bed)
     frames = page.evaluate("""async () => {
       const svg = document.querySelector('.map-box svg');
@@ -132,7 +146,8 @@ def test_five_hundred_points_redraw_smoothly(page: Page, bed: Testbed, record_pr
       const times = [];
       let last = performance.now();
       for (let i = 0; i < 40; i++) {
-        box.dispatchEvent(new KeyboardEvent('keydown', {key: i % 2 ? 'ArrowLeft' : 'ArrowRight', bubbles: true}));
+        const key = i % 2 ? 'ArrowLeft' : 'ArrowRight';
+        box.dispatchEvent(new KeyboardEvent('keydown', {key, bubbles: true}));
         await new Promise(requestAnimationFrame);
         times.push(performance.now() - last); last = performance.now();
       }

@@ -1,4 +1,6 @@
-"""Answers that come late, pages left early: the newest answer shows, what was typed is kept, what was unfolded stays."""
+"""Answers that come late, pages left early: the newest answer shows, what was typed is kept, what
+was unfolded stays.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,8 @@ HOLD = """(part) => {
   window.held = [];
   window.fetch = async (url, options) => {
     const answer = await ask(url, options);
-    if (String(url).includes(part) && !window.held.length) await new Promise((go) => window.held.push(go));
+    if (String(url).includes(part) && !window.held.length)
+      await new Promise((go) => window.held.push(go));
     return answer;
   };
 }"""
@@ -31,15 +34,22 @@ HOLD = """(part) => {
 
 
 def at_the_bench(page: Page, bed: Testbed, owner: str, pitch: str, there: str, part: str) -> None:
-    """Open a pitch, wait until `there` is, and keep back the first answer to `part` from then on."""
-    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets[owner]}/{pitch}")
+    """Open a pitch, wait until `there` is, and keep back the first answer to `part` from then
+    on.
+    """
+    page.goto(
+        f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets[owner]}/{pitch}"
+    )
     page.wait_for_selector(there)
     page.evaluate(HOLD, part)
 
 
 def let_go(page: Page) -> None:
     """Let the answer that was kept back come, and what follows from it happen."""
-    page.evaluate("async () => { window.held[0](); for (let i = 0; i < 5; i++) await new Promise(requestAnimationFrame); }")
+    page.evaluate(
+        "async () => { window.held[0](); for (let i = 0; i < 5; i++) await new "
+        "Promise(requestAnimationFrame); }"
+    )
 
 
 def test_a_late_answer_of_the_bench_is_not_shown(page: Page, bed: Testbed) -> None:
@@ -82,7 +92,9 @@ def test_a_lift_made_while_the_last_is_worked_out_stays(page: Page, bed: Testbed
     expect(page.locator("#hung [name=hang_by]")).to_have_value(by)
 
 
-def test_what_is_unfolded_while_an_answer_is_on_its_way_stays_unfolded(page: Page, bed: Testbed) -> None:
+def test_what_is_unfolded_while_an_answer_is_on_its_way_stays_unfolded(
+    page: Page, bed: Testbed
+) -> None:
     at_the_bench(page, bed, "Bertil K", "a-frame", "#ways[aria-busy=false]", "/view")
     page.locator("[name=height]").focus()
     page.keyboard.press("ArrowRight")
@@ -95,11 +107,14 @@ def test_what_is_unfolded_while_an_answer_is_on_its_way_stays_unfolded(page: Pag
 
 
 def test_what_was_typed_is_saved_though_the_page_is_left_at_once(page: Page, bed: Testbed) -> None:
-    """The browser is told to carry what is written past the page's end; on a slow network that is where it ends up."""
+    """The browser is told to carry what is written past the page's end; on a slow network that is
+    where it ends up.
+    """
     page.goto(f"{bed.url}/courses/{bed.course}/kit")
     page.wait_for_selector("html[data-ready]")
     page.evaluate("""() => { const ask = window.fetch; window.carried = [];
-      window.fetch = (url, told) => { window.carried.push([told.method, told.keepalive]); return ask(url, told); }; }""")
+      window.fetch = (url, told) => {
+        window.carried.push([told.method, told.keepalive]); return ask(url, told); }; }""")
     slowed(page, latency_ms=1500.0)
     cell = page.locator("#people tr[data-id] [data-column=note]").nth(3)
     cell.fill("left in a hurry")

@@ -1,4 +1,6 @@
-"""The leader's whole job in headless Chromium: new course, roster, kit, board, bench, choose, print; also by keyboard."""
+"""The leader's whole job in headless Chromium: new course, roster, kit, board, bench, choose,
+print; also by keyboard.
+"""
 
 from __future__ import annotations
 
@@ -115,14 +117,18 @@ def test_a_cell_keeps_what_was_typed_and_undo_brings_a_row_back(page: Page, bed:
     expect(page.locator("#people tr[data-id]")).to_have_count(count)
 
 
-def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page, bed: Testbed) -> None:
+def test_the_second_of_two_leaders_sees_both_values(
+    browser: Browser, page: Page, bed: Testbed
+) -> None:
     context = patient_context(browser)
     let_in(context, bed)
     other = context.new_page()
     for leader in (page, other):
         leader.goto(f"{bed.url}/courses/{bed.course}/kit")
         ready(leader)
-    cells = [leader.locator("#people tr[data-id] [data-column=note]").nth(1) for leader in (page, other)]
+    cells = [
+        leader.locator("#people tr[data-id] [data-column=note]").nth(1) for leader in (page, other)
+    ]
     cells[0].fill("brings the kettle")
     cells[0].press("Tab")
     expect(cells[0]).to_have_attribute("data-was", "brings the kettle")  # saved
@@ -134,7 +140,9 @@ def test_the_second_of_two_leaders_sees_both_values(browser: Browser, page: Page
     expect(cells[1]).to_have_attribute("data-was", "brings the axe")
     expect(note).to_have_count(0)
     page.reload()
-    expect(page.locator("#people tr[data-id] [data-column=note]").nth(1)).to_have_value("brings the axe")
+    expect(page.locator("#people tr[data-id] [data-column=note]").nth(1)).to_have_value(
+        "brings the axe"
+    )
     other.close()
 
 
@@ -154,10 +162,14 @@ def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
     expect(page.locator(".chosen").first).to_contain_text("Isaura W")
 
 
-@pytest.mark.parametrize("path", ["", "/kit", "/nights/{n}/board", "/nights/{n}/camp", "/nights/{n}/bench/{s}/a-frame"])
+@pytest.mark.parametrize(
+    "path", ["", "/kit", "/nights/{n}/board", "/nights/{n}/camp", "/nights/{n}/bench/{s}/a-frame"]
+)
 def test_no_screen_is_wider_than_a_phone(page: Page, bed: Testbed, path: str) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
-    page.goto(f"{bed.url}/courses/{bed.course}{path.format(n=bed.nights[0], s=bed.sheets['Gwilym P'])}")
+    page.goto(
+        f"{bed.url}/courses/{bed.course}{path.format(n=bed.nights[0], s=bed.sheets['Gwilym P'])}"
+    )
     ready(page)
     if "board" in path:
         page.wait_for_selector("[data-done]")
@@ -167,7 +179,9 @@ def test_no_screen_is_wider_than_a_phone(page: Page, bed: Testbed, path: str) ->
 def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/board")
     page.wait_for_selector("[data-done]")
-    page.fill("[data-filter=owner]", "Juno")  # nobody of her stature lies dry under her poncho's A-frame
+    page.fill(
+        "[data-filter=owner]", "Juno"
+    )  # nobody of her stature lies dry under her poncho's A-frame
     page.select_option("[data-filter=verdict]", "cannot")
     expect(page.locator(".board tbody tr:visible")).to_have_count(1)
     page.fill("[data-filter=owner]", "nobody at all")
@@ -177,5 +191,7 @@ def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.select_option("[name=wanted]", "most")
     page.wait_for_selector("[data-done]")
     page.select_option("[data-filter=family]", "corner")
-    expect(page.locator(".board thead th:visible")).to_have_count(7)  # six corner pitches and the sheets
+    expect(page.locator(".board thead th:visible")).to_have_count(
+        7
+    )  # six corner pitches and the sheets
     assert page.locator("link[href*='//'], script[src*='//']").count() == 0

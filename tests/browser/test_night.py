@@ -1,4 +1,6 @@
-"""The night in headless Chromium: fields by keyboard, a forecast asked for and imported, the wind turned on the bench."""
+"""The night in headless Chromium: fields by keyboard, a forecast asked for and imported, the wind
+turned on the bench.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ def open_night(page: Page, bed: Testbed, number: int) -> None:
 
 
 def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
-    """Typed, left with Tab, saved; what follows changes at once; a fault stays beside its field with the text still there."""
+    """Typed, left with Tab, saved; what follows changes at once; a fault stays beside its field
+    with the text still there.
+    """
     open_night(page, bed, 1)
     wind = page.locator("[data-column=wind_m_s]")
     wind.focus()
@@ -42,7 +46,9 @@ def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
     expect(lowest).to_have_value("-2 °C")
     expect(page.locator(".night-figures")).to_contain_text("Wind chill")
     page.locator(".night-figures summary", has_text="Wind chill").click()
-    expect(page.locator(".night-figures details[open] .explained")).to_contain_text("Joint Action Group")
+    expect(page.locator(".night-figures details[open] .explained")).to_contain_text(
+        "Joint Action Group"
+    )
     page.click("text=Undo «Lowest temperature»")
     expect(page.locator("[data-column=lowest_c]")).to_have_value("")
 
@@ -66,20 +72,32 @@ def test_a_forecast_is_pasted_looked_at_and_kept(page: Page, bed: Testbed) -> No
     page.fill("textarea[name=text]", "not a forecast")
     page.click("text=Look at it first")
     expect(page.locator(".import .fault")).to_contain_text("time")
-    page.fill("textarea[name=text]", "time,temp_c,wind_kn\n2027-09-26T18:00+00:00,7,12\n2027-09-26T21:00+00:00,5,14\n")
+    page.fill(
+        "textarea[name=text]",
+        "time,temp_c,wind_kn\n2027-09-26T18:00+00:00,7,12\n2027-09-26T21:00+00:00,5,14\n",
+    )
     page.click("text=Look at it first")
     expect(page.locator(".import")).to_contain_text("2 hours read")
     expect(page.locator(".import .findings")).to_contain_text("no hours from")
     page.click("text=Keep this forecast")
     expect(page.locator(".forecast")).to_contain_text("imported, received")
-    expect(page.locator(".forecast .findings")).to_contain_text("13 of the night's 15 hours are not in the forecast")
+    expect(page.locator(".forecast .findings")).to_contain_text(
+        "13 of the night's 15 hours are not in the forecast"
+    )
 
 
 def test_the_wind_turned_on_the_bench_shrinks_the_dry_ground(page: Page, bed: Testbed) -> None:
-    """The slider says the side in words; with the wind into the front there is less dry ground; the rose follows."""
-    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets['Bertil K']}/lean-to")
+    """The slider says the side in words; with the wind into the front there is less dry ground; the
+    rose follows.
+    """
+    page.goto(
+        f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/"
+        f"{bed.sheets['Bertil K']}/lean-to"
+    )
     page.wait_for_selector("html[data-ready]")
-    figure = page.locator(".figure", has=page.get_by_text("Dry ground", exact=True)).locator("strong")
+    figure = page.locator(".figure", has=page.get_by_text("Dry ground", exact=True)).locator(
+        "strong"
+    )
     back = float(figure.inner_text().split()[0])
     slider = page.locator("input[name=from]")
     expect(page.locator("[data-side]")).to_have_text("the back")
@@ -99,7 +117,8 @@ def test_the_wind_meter_is_read(page: Page, bed: Testbed) -> None:
     said: list[str] = []
     page.expose_function("heard", lambda words: said.append(str(words)))
     page.evaluate("""() => { const meter = document.querySelector('output.meter');
-      new MutationObserver(() => heard(meter.textContent)).observe(meter, {childList: true, characterData: true}); }""")
+      new MutationObserver(() => heard(meter.textContent))
+        .observe(meter, {childList: true, characterData: true}); }""")
     page.click("text=Measure the wind here")
     expect(page.locator("[data-column=wind_m_s]")).not_to_have_value(wind)
     assert [s for s in said if "1 of 12 readings" in s]

@@ -1,4 +1,6 @@
-"""The plan in the browser: made while one watches, people dragged, fixed, undone; the evening; on a telephone."""
+"""The plan in the browser: made while one watches, people dragged, fixed, undone; the evening; on a
+telephone.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,8 @@ def address(bed: Testbed) -> str:
 
 
 def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
-    # tall enough that no plan's list scrolls between the press on a name and its drop, which would drag another name
+    # tall enough that no plan's list scrolls between the press on a name and its drop, which would
+    # drag another name
     page.set_viewport_size({"width": 1280, "height": 2000})
     page.goto(address(bed))
     page.wait_for_selector(".plan[data-done]")
@@ -29,11 +32,17 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
         .observe(line, {attributeFilter: ['hidden']}); }""")
     page.click("text=Make the plan")
     page.wait_for_selector(".plan[data-ended='plan done']")
-    assert page.locator(".job-line[data-shown] progress").count() == 1  # how far it was could be seen
+    assert (
+        page.locator(".job-line[data-shown] progress").count() == 1
+    )  # how far it was could be seen
     page.wait_for_selector("[data-row-shelter]")
     assert page.locator(".unplaced").count() == 0
     assert page.locator("[data-person]").count() == 16
-    assert page.locator(".map-box [data-shelter]").count() == page.locator("li[data-row-shelter]").count() > 3
+    assert (
+        page.locator(".map-box [data-shelter]").count()
+        == page.locator("li[data-row-shelter]").count()
+        > 3
+    )
     # a person dragged from one shelter to another, and back by undo
     rows = page.locator("li[data-row-shelter]")
     chip = rows.nth(0).locator("[data-person]").first
@@ -41,7 +50,12 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     with page.expect_response(f"**/people/{person}"):
         chip.locator(".chip-name").drag_to(rows.nth(1).locator(".shelter-row"))
     page.wait_for_selector(".map-lists:not([aria-busy])")
-    assert page.locator("li[data-row-shelter]").filter(has=page.locator(f"[data-person='{person}']")).count() == 1
+    assert (
+        page.locator("li[data-row-shelter]")
+        .filter(has=page.locator(f"[data-person='{person}']"))
+        .count()
+        == 1
+    )
     with page.expect_response("**/undo**"):
         page.click(".plan > .tools [data-act=undo]")
     # the same by keyboard: the list beside the name

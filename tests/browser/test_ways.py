@@ -1,4 +1,6 @@
-"""Beyond one shelter, in headless Chromium: compare, order, trade-off, the turning view, a bed for one, knots."""
+"""Beyond one shelter, in headless Chromium: compare, order, trade-off, the turning view, a bed for
+one, knots.
+"""
 
 from __future__ import annotations
 
@@ -29,9 +31,9 @@ def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
     assert heads.count() == 27
     first = heads.first.get_attribute("data-pitch")
     page.select_option("[data-order]", "best")
-    assert page.locator("tbody tr").first.locator("td.cell").first.get_attribute("data-pitch") == heads.first.get_attribute(
+    assert page.locator("tbody tr").first.locator("td.cell").first.get_attribute(
         "data-pitch"
-    )
+    ) == heads.first.get_attribute("data-pitch")
     page.select_option("[data-order]", "family")
     assert heads.first.get_attribute("data-pitch") == first
     ticks = page.locator("input[data-compare]:visible")
@@ -100,9 +102,12 @@ def test_the_hung_sheet_is_lifted_by_a_handle_and_by_keys(page: Page, bed: Testb
         page.keyboard.press("ArrowUp")
     expect(page.locator("#hung [name=hang_at]")).to_have_value(name or "")
     page.wait_for_function(
-        "([name, height]) => Number(document.querySelector(`#hung [data-lift='${name}']`)?.dataset.height) > height + 0.05",
+        (
+            "([name, height]) => Number(document.querySelector(`#hung "
+            "[data-lift='${name}']`)?.dataset.height) > height + 0.05"
+        ),
         arg=[name, before],
-    )  # fmt: skip
+    )
     page.wait_for_selector("#hung-advice[aria-busy=false]")
     expect(page.locator("#hung canvas")).to_be_visible()
     expect(page.locator("#hung")).to_contain_text("Go round again")

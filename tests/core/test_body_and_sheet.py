@@ -13,15 +13,21 @@ from tarvik.core.errors import InputError
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 
 
-@pytest.mark.parametrize(("name", "ratio"), [("eye", 0.936), ("shoulder", 0.818), ("sitting", 0.520)])
+@pytest.mark.parametrize(
+    ("name", "ratio"), [("eye", 0.936), ("shoulder", 0.818), ("sitting", 0.520)]
+)
 def test_ratios_are_the_published_ones(name: str, ratio: float) -> None:
-    """Drillis and Contini 1966, as in Winter, Biomechanics and Motor Control of Human Movement, figure of segment lengths."""
+    """Drillis and Contini 1966, as in Winter, Biomechanics and Motor Control of Human Movement,
+    figure of segment lengths.
+    """
     assert Body(1.0).height(name) == pytest.approx(ratio)
 
 
 @given(st.floats(0.9, 2.3))
 def test_a_body_stands_in_order(stature: float) -> None:
-    """Waist under the lowest rib under the shoulder under the eye under the crown under the reach."""
+    """Waist under the lowest rib under the shoulder under the eye under the crown under the
+    reach.
+    """
     heights = [Body(stature).height(n) for n in ("waist", "lowest_rib", "shoulder", "eye")]
     assert heights == sorted(heights)
     assert heights[-1] < stature < Body(stature).height("reach")

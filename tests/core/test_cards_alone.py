@@ -23,9 +23,10 @@ from tests.reference import STANDING, some_settings
 SIZES = ((2.4, 2.4), (3.0, 3.0), (2.6, 3.4), (3.7, 4.3))
 SHELTERS = [
     fold_sheet(PITCHES[slug], Sheet.rectangle(*size), found)
-    for slug in STANDING for size in SIZES
+    for slug in STANDING
+    for size in SIZES
     if (found := some_settings(slug, Sheet.rectangle(*size))) is not None
-]  # fmt: skip
+]
 TAPE_M = 0.005
 """A tape is read to the centimetre: a distance is off by half of one at most."""
 
@@ -35,13 +36,17 @@ def name(shelter: Shelter) -> str:
 
 
 def laid_out(shelter: Shelter, told: dict[frozenset[str], float]) -> dict[str, np.ndarray]:
-    """Every mark put where its told distances from those already there say, the first two along a line; which of two places
-    it is, where the distances leave two, is seen by eye (the drawing shows the side).
+    """Every mark put where its told distances from those already there say, the first two along a
+    line; which of two places it is, where the distances leave two, is seen by eye (the drawing
+    shows the side).
     """
     names = marks(shelter)
     order = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet]
     true = {p: shelter.at(p)[:2] for p in order}
-    first, second = order[0], next(p for p in order[1:] if frozenset((names[order[0]], names[p])) in told)
+    first, second = (
+        order[0],
+        next(p for p in order[1:] if frozenset((names[order[0]], names[p])) in told),
+    )
     base = told[frozenset((names[first], names[second]))]
     along = (true[second] - true[first]) / np.hypot(*(true[second] - true[first]))
     square = np.array([-along[1], along[0]])
@@ -49,8 +54,12 @@ def laid_out(shelter: Shelter, told: dict[frozenset[str], float]) -> dict[str, n
     for point in order:
         if point in placed:
             continue
-        known = [(placed[q], told.get(frozenset((names[point], names[q])), 0.0)) for q in placed
-                 if frozenset((names[point], names[q])) in told or np.hypot(*(true[point] - true[q])) <= 0.05]  # fmt: skip
+        known = [
+            (placed[q], told.get(frozenset((names[point], names[q])), 0.0))
+            for q in placed
+            if frozenset((names[point], names[q])) in told
+            or np.hypot(*(true[point] - true[q])) <= 0.05
+        ]
         (p, a), (q, b) = known[:2]
         apart = max(np.hypot(*(q - p)), 1e-9)
         x = (a**2 - b**2 + apart**2) / (2 * apart)
@@ -69,22 +78,31 @@ def laid_out(shelter: Shelter, told: dict[frozenset[str], float]) -> dict[str, n
 
 @pytest.mark.parametrize("shelter", SHELTERS, ids=name)
 def test_the_distances_mark_out_the_plan(shelter: Shelter) -> None:
-    """Stakes put by the told distances, exact or read off a tape, stand where they should: every distance between two, told
-    or not, comes out."""
+    """Stakes put by the told distances, exact or read off a tape, stand where they should: every
+    distance between two, told or not, comes out.
+    """
     names = marks(shelter)
     for exact in (True, False):
-        told = {frozenset((d.a, d.b)): d.metres if exact else round(d.metres, 2) for d in stake_out(shelter)}
+        told = {
+            frozenset((d.a, d.b)): d.metres if exact else round(d.metres, 2)
+            for d in stake_out(shelter)
+        }
         placed = laid_out(shelter, told)
         assert len(placed) == len({names[p] for p in placed})
         for a, b in combinations(placed, 2):
             wanted = float(math.dist(shelter.at(a)[:2], shelter.at(b)[:2]))
-            # A place from two distances can be off by several times what these are, where they meet at a flat angle.
-            assert np.hypot(*(placed[a] - placed[b])) == pytest.approx(wanted, abs=1e-6 if exact else 20 * TAPE_M)
+            # A place from two distances can be off by several times what these are, where they meet
+            # at a flat angle.
+            assert np.hypot(*(placed[a] - placed[b])) == pytest.approx(
+                wanted, abs=1e-6 if exact else 20 * TAPE_M
+            )
 
 
 @pytest.mark.parametrize("shelter", SHELTERS, ids=name)
 def test_every_distance_in_the_steps_is_the_shelters(shelter: Shelter) -> None:
-    """Told in metres and in feet, read back from the words: the ground between two marks, or square off the ridge."""
+    """Told in metres and in feet, read back from the words: the ground between two marks, or square
+    off the ridge.
+    """
     rig = assess(shelter, Supports(others=None)).rig
     places = {p: shelter.at(p)[:2] for p in shelter.pattern.points}
     high = shelter.pitch.high_points()
@@ -97,7 +115,9 @@ def test_every_distance_in_the_steps_is_the_shelters(shelter: Shelter) -> None:
                 if b == "ridge":
                     p, q = places[high[0]], places[high[-1]]
                     along = (q - p) / np.hypot(*(q - p))
-                    wanted = abs(float(along[0] * (places[a] - p)[1] - along[1] * (places[a] - p)[0]))
+                    wanted = abs(
+                        float(along[0] * (places[a] - p)[1] - along[1] * (places[a] - p)[0])
+                    )
                 else:
                     wanted = float(np.hypot(*(places[a] - places[b])))
                 text = format_length(wanted, units)
@@ -108,12 +128,19 @@ def test_every_distance_in_the_steps_is_the_shelters(shelter: Shelter) -> None:
 
 @pytest.mark.parametrize("slug", STANDING)
 def test_stakes_are_numbered_in_the_order_they_are_driven(slug: str) -> None:
-    """Stakes are told from 1 on, none twice; what the rig adds is counted on; and the steps name each of the pitch's own."""
+    """Stakes are told from 1 on, none twice; what the rig adds is counted on; and the steps name
+    each of the pitch's own.
+    """
     shelter = next(s for s in SHELTERS if s.pitch.slug == slug)
     for supports in (
-        Supports(), Supports(trees=(), poles=(Pole(0.3, 2.6),) * 6),
-        Supports(trees=(Tree(),), poles=(), others=tuple(Carrier(k, 4.0) for k in ("bipod", "tripod", "branch", "boat"))),
-    ):  # fmt: skip
+        Supports(),
+        Supports(trees=(), poles=(Pole(0.3, 2.6),) * 6),
+        Supports(
+            trees=(Tree(),),
+            poles=(),
+            others=tuple(Carrier(k, 4.0) for k in ("bipod", "tripod", "branch", "boat")),
+        ),
+    ):
         rig = assess(shelter, supports).rig
         assert rig is not None
         numbers = [int(mark) for mark in stake_marks(shelter, rig) if mark.isdigit()]
@@ -124,7 +151,11 @@ def test_stakes_are_numbered_in_the_order_they_are_driven(slug: str) -> None:
         first_told = [names[p] for step in shelter.pitch.steps for p in step.stakes]
         assert [int(m) for m in first_told] == sorted(int(m) for m in first_told)
         said = " ".join(s.text for s in steps(shelter, rig))
-        said += "".join(f" {n}" for a, b in re.findall(r"\b(\d+) to (\d+)\b", said) for n in range(int(a), int(b) + 1))
+        said += "".join(
+            f" {n}"
+            for a, b in re.findall(r"\b(\d+) to (\d+)\b", said)
+            for n in range(int(a), int(b) + 1)
+        )
         assert all(re.search(rf"\b{mark}\b", said) for mark in first_told)
 
 
@@ -136,19 +167,26 @@ def test_more_hands_are_quicker_and_first_times_slower(slug: str) -> None:
         taken = [minutes(shelter.pitch, rig, skill, hands) for hands in (1, 2, 3, 8)]
         assert all(a >= b for a, b in pairwise(taken))
         assert taken[2] == taken[3]
-    alone = [minutes(shelter.pitch, rig, skill) for skill in ("practised", "learning", "first time")]
+    alone = [
+        minutes(shelter.pitch, rig, skill) for skill in ("practised", "learning", "first time")
+    ]
     assert alone == sorted(alone)
     assert alone[0] >= shelter.pitch.minutes
 
 
 def test_steps_and_arm_spans_are_the_bodys_own() -> None:
-    """Counted back with the person's own step and span, a distance is told to half a step or a twentieth of a span."""
+    """Counted back with the person's own step and span, a distance is told to half a step or a
+    twentieth of a span.
+    """
     for stature in (1.4, 1.6, 1.75, 1.95):
         body = Body(stature)
         for metres in np.arange(0.35, 7.0, 0.31):
             text = measured(float(metres), Units.METRIC, body)
             found = re.search(r"\(([\d.]+) steps?, ([\d.]+) spans\)", text)
             assert found is not None
-            walked, spanned = float(found[1]) * body.height("step"), float(found[2]) * body.height("span")
+            walked, spanned = (
+                float(found[1]) * body.height("step"),
+                float(found[2]) * body.height("span"),
+            )
             assert abs(walked - metres) <= body.height("step") / 2 + 1e-9
             assert abs(spanned - metres) <= body.height("span") / 20 + 1e-9

@@ -1,4 +1,6 @@
-"""The evening's schedule against plain rules: nobody in two places, stages in order, mallets shared, late comers wait."""
+"""The evening's schedule against plain rules: nobody in two places, stages in order, mallets
+shared, late comers wait.
+"""
 
 from __future__ import annotations
 
@@ -13,13 +15,19 @@ LIMITS = Limits(workers=1)
 
 
 def crew(count: int) -> list[Camper]:
-    return [Camper(n, f"P{n}", 1.7, leader=n == 1, skill=list(Skill)[n % 3]) for n in range(1, count + 1)]
+    return [
+        Camper(n, f"P{n}", 1.7, leader=n == 1, skill=list(Skill)[n % 3])
+        for n in range(1, count + 1)
+    ]
 
 
 def check(found: Evening, shelters: list[ToPitch], hands: Hands) -> None:
     """Every rule of the evening, by plain loops."""
     for shelter in shelters:
-        mine = sorted((t for t in found.tasks if t.shelter == shelter.number), key=lambda t: STAGES.index(t.stage))
+        mine = sorted(
+            (t for t in found.tasks if t.shelter == shelter.number),
+            key=lambda t: STAGES.index(t.stage),
+        )
         assert [t.stage for t in mine] == list(STAGES)
         assert all(a.end <= b.start for a, b in itertools.pairwise(mine))
     for person in hands.campers:
@@ -37,11 +45,22 @@ def test_random_evenings_keep_every_rule() -> None:
     for _ in range(12):
         people = crew(dice.randint(2, 6))
         numbers = [c.number for c in people]
-        cuts = sorted(dice.sample(range(1, len(numbers)), dice.randint(0, min(2, len(numbers) - 1))))
+        cuts = sorted(
+            dice.sample(range(1, len(numbers)), dice.randint(0, min(2, len(numbers) - 1)))
+        )
         groups = [numbers[a:b] for a, b in itertools.pairwise([0, *cuts, len(numbers)])]
-        shelters = [ToPitch(n, tuple(g), dice.choice([3, 5, 8]), dice.choice([1, 2]), 4, dice.random() < 0.3)
-                    for n, g in enumerate(groups, start=1)]  # fmt: skip
-        hands = Hands(people, {numbers[0]: dice.choice([0, 15])}, frozenset(numbers[-1:] if len(numbers) > 4 else ()), 1)
+        shelters = [
+            ToPitch(
+                n, tuple(g), dice.choice([3, 5, 8]), dice.choice([1, 2]), 4, dice.random() < 0.3
+            )
+            for n, g in enumerate(groups, start=1)
+        ]
+        hands = Hands(
+            people,
+            {numbers[0]: dice.choice([0, 15])},
+            frozenset(numbers[-1:] if len(numbers) > 4 else ()),
+            1,
+        )
         check(evening(shelters, hands, 40, LIMITS), shelters, hands)
 
 

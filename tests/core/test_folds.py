@@ -1,4 +1,6 @@
-"""Cloth does not stretch: closed forms against symbolic maths, and every pitch on random rectangles."""
+"""Cloth does not stretch: closed forms against symbolic maths, and every pitch on random
+rectangles.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +27,12 @@ from tarvik.core.shelter import fold_sheet, foldable, refusals
 SIDES = st.floats(1.2, 6.0)
 
 
-def cases_that_fold(slug: str, rng: np.random.Generator, wanted: int) -> list[tuple[Sheet, dict[str, float]]]:
-    """Random sheets and settings over the whole range a pitch offers, those that form; doors and flaps in every state."""
+def cases_that_fold(
+    slug: str, rng: np.random.Generator, wanted: int
+) -> list[tuple[Sheet, dict[str, float]]]:
+    """Random sheets and settings over the whole range a pitch offers, those that form; doors and
+    flaps in every state.
+    """
     pitch, found = PITCHES[slug], []
     for _ in range(400):
         width, length = rng.uniform(1.6, 5.0, 2)
@@ -36,7 +42,9 @@ def cases_that_fold(slug: str, rng: np.random.Generator, wanted: int) -> list[tu
         if isinstance(fitting, Misfit):
             continue
         values = {
-            s.name: rng.integers(s.least, s.most + 1, 60).astype(float) if s.is_choice else rng.uniform(s.least, s.most, 60)
+            s.name: rng.integers(s.least, s.most + 1, 60).astype(float)
+            if s.is_choice
+            else rng.uniform(s.least, s.most, 60)
             for s in pitch.settings
         }
         good = np.flatnonzero(foldable(fitting.pitch, fitting.box, values))
@@ -48,13 +56,19 @@ def cases_that_fold(slug: str, rng: np.random.Generator, wanted: int) -> list[tu
 
 @pytest.mark.parametrize("slug", PITCHES)
 def test_every_fold_is_cloth(slug: str) -> None:
-    """200 random sheets and settings: panels tile the sheet, keep every edge and diagonal within 0.1 mm (bias that a pitch
-    declares aside, and that within its cap), are joined, stay flat, pass through none, and nothing is below the ground.
+    """200 random sheets and settings: panels tile the sheet, keep every edge and diagonal within
+    0.1 mm (bias that a pitch declares aside, and that within its cap), are joined, stay flat, pass
+    through none, and nothing is below the ground.
     """
     pitch = PITCHES[slug]
     for sheet, settings in cases_that_fold(slug, np.random.default_rng(7), 200):
         shelter = fold_sheet(pitch, sheet, settings)
-        assert tiling_fault_m2(sheet, {p: shelter.sheet_at(p) for p in shelter.pattern.points}, shelter.panels) < 1e-7
+        assert (
+            tiling_fault_m2(
+                sheet, {p: shelter.sheet_at(p) for p in shelter.pattern.points}, shelter.panels
+            )
+            < 1e-7
+        )
         i, j = shelter.pattern.rigid_pairs().T
         flat = np.linalg.norm(shelter.uv[i] - shelter.uv[j], axis=1)
         world = np.linalg.norm(shelter.xyz[i] - shelter.xyz[j], axis=1)
@@ -70,16 +84,22 @@ def test_every_fold_is_cloth(slug: str) -> None:
 def test_a_panel_through_another_is_seen() -> None:
     """Two triangles of which one stands through the other, and the same two apart."""
     pattern = Pattern(
-        ("A", "B", "C", "D", "E", "F"), (Panel("1", Role.ROOF, ("A", "B", "C")), Panel("2", Role.ROOF, ("D", "E", "F")))
+        ("A", "B", "C", "D", "E", "F"),
+        (Panel("1", Role.ROOF, ("A", "B", "C")), Panel("2", Role.ROOF, ("D", "E", "F"))),
     )
     lying = [[0, 0, 0], [2, 0, 0], [0, 2, 0]]
-    through, beside = [[0.5, 0.5, -1], [0.5, 0.5, 1], [0.6, 0.5, 1]], [[3, 3, -1], [3, 3, 1], [3.1, 3, 1]]
+    through, beside = (
+        [[0.5, 0.5, -1], [0.5, 0.5, 1], [0.6, 0.5, 1]],
+        [[3, 3, -1], [3, 3, 1], [3.1, 3, 1]],
+    )
     xyz = np.array([lying + through, lying + beside], dtype=float)
     assert panels_cross(pattern, xyz).tolist() == [True, False]
 
 
 def test_plow_point_against_symbolic_circles() -> None:
-    """Side corners of a rectangle: where the sphere about the peak, the sphere about the rear stake and the ground meet."""
+    """Side corners of a rectangle: where the sphere about the peak, the sphere about the rear stake
+    and the ground meet.
+    """
     x, y = sp.symbols("x y", real=True)
     width, length, h = sp.Rational(24, 10), 3, sp.Rational(13, 10)
     reach = sp.sqrt(width**2 + length**2 - h**2)
@@ -90,7 +110,9 @@ def test_plow_point_against_symbolic_circles() -> None:
 
 
 def test_plow_point_of_a_square() -> None:
-    """Computed value: length sqrt(D^2 - h^2), side corners at the side's length from peak and rear."""
+    """Computed value: length sqrt(D^2 - h^2), side corners at the side's length from peak and
+    rear.
+    """
     shelter = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.2})
     assert shelter.at("R")[0] == pytest.approx(math.sqrt(18 - 1.44))
     for corner in ("A", "B"):
@@ -99,19 +121,31 @@ def test_plow_point_of_a_square() -> None:
 
 
 def test_a_frame_and_lean_to_closed_forms() -> None:
-    """Half span sqrt((W/2)^2 - h^2); depth sqrt(W^2 - h^2); with a floor the roof is W - f (Pythagoras, symbolic)."""
+    """Half span sqrt((W/2)^2 - h^2); depth sqrt(W^2 - h^2); with a floor the roof is W - f
+    (Pythagoras, symbolic).
+    """
     w, h, f = sp.symbols("w h f", positive=True)
     span = sp.lambdify((w, h), sp.sqrt((w / 2) ** 2 - h**2))
     depth = sp.lambdify((w, h, f), sp.sqrt((w - f) ** 2 - h**2))
     sheet = Sheet.rectangle(2.9, 2.9)
-    assert fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.0}).at("A")[1] == pytest.approx(span(2.9, 1.0))
-    assert fold_sheet(PITCHES["lean-to"], sheet, {"height": 1.3}).at("A")[0] == pytest.approx(depth(2.9, 1.3, 0))
+    assert fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.0}).at("A")[1] == pytest.approx(
+        span(2.9, 1.0)
+    )
+    assert fold_sheet(PITCHES["lean-to"], sheet, {"height": 1.3}).at("A")[0] == pytest.approx(
+        depth(2.9, 1.3, 0)
+    )
     floored = fold_sheet(PITCHES["lean-to-floored"], sheet, {"height": 1.1, "floor": 0.8})
     assert floored.at("A")[0] == pytest.approx(depth(2.9, 1.1, 0.8))
     assert floored.at("A")[0] - floored.at("C")[0] == pytest.approx(0.8)
 
 
-@given(near=st.floats(0.5, 1.5), far=st.floats(0.5, 1.5), corner=st.floats(0, 0.3), width=SIDES, length=SIDES)
+@given(
+    near=st.floats(0.5, 1.5),
+    far=st.floats(0.5, 1.5),
+    corner=st.floats(0, 0.3),
+    width=SIDES,
+    length=SIDES,
+)
 def test_diagonal_fly_corners_by_general_optimiser(
     near: float, far: float, corner: float, width: float, length: float
 ) -> None:
@@ -123,23 +157,37 @@ def test_diagonal_fly_corners_by_general_optimiser(
 
     def off(xy: np.ndarray) -> list[float]:
         place = np.array([xy[0], xy[1], corner])
-        return [float(np.linalg.norm(place - top) - width), float(np.linalg.norm(place - rear) - length)]
+        return [
+            float(np.linalg.norm(place - top) - width),
+            float(np.linalg.norm(place - rear) - length),
+        ]
 
-    found = least_squares(off, shelter.at("A")[:2] + np.array([0.05, -0.05]), xtol=1e-14, ftol=1e-14, gtol=1e-14).x
+    found = least_squares(
+        off, shelter.at("A")[:2] + np.array([0.05, -0.05]), xtol=1e-14, ftol=1e-14, gtol=1e-14
+    ).x
     assert found == pytest.approx(shelter.at("A")[:2], abs=1e-5)
 
 
 @pytest.mark.parametrize("slug", PITCHES)
 def test_the_solver_finds_the_fold_from_a_rough_start(slug: str) -> None:
-    """From places up to 5 cm off, the batched solver comes back to a rigid fold, each case by itself."""
+    """From places up to 5 cm off, the batched solver comes back to a rigid fold, each case by
+    itself.
+    """
     pitch = PITCHES[slug]
     rng = np.random.default_rng(3)
-    values = {s.name: np.full(4000, s.default) if s.is_choice or not s.searched else rng.uniform(s.least, s.most, 4000)
-              for s in pitch.settings}  # fmt: skip
+    values = {
+        s.name: np.full(4000, s.default)
+        if s.is_choice or not s.searched
+        else rng.uniform(s.least, s.most, 4000)
+        for s in pitch.settings
+    }
     box = (3.4, 3.4 if pitch.shape is Shape.SQUARE else 3.1)
     good = np.flatnonzero(foldable(pitch, box, values))[:50]
     layout = pitch.layout(box, {name: v[good] for name, v in values.items()})
-    moved = ~layout.held & np.isin(np.arange(len(layout.pattern.points)), layout.pattern.rigid_pairs())[:, None]
+    moved = (
+        ~layout.held
+        & np.isin(np.arange(len(layout.pattern.points)), layout.pattern.rigid_pairs())[:, None]
+    )
     noise = rng.uniform(-0.02, 0.02, layout.start.shape) * moved
     rough = Layout(layout.pattern, layout.uv, layout.start + noise, layout.held)
     assert length_residual(rough, rough.start).max() > 1e-3
@@ -155,8 +203,12 @@ def test_a_fold_that_cannot_be_says_so() -> None:
 
 @pytest.mark.parametrize("slug", PITCHES)
 @given(width=SIDES, length=SIDES, height=st.floats(0.3, 2.5))
-def test_limits_explain_every_refusal(slug: str, width: float, length: float, height: float) -> None:
-    """A setting the sheet does not allow comes with the most it allows, and that most can be folded."""
+def test_limits_explain_every_refusal(
+    slug: str, width: float, length: float, height: float
+) -> None:
+    """A setting the sheet does not allow comes with the most it allows, and that most can be
+    folded.
+    """
     pitch = pitch_named(slug)
     length = width if pitch.shape is Shape.SQUARE else length
     for refusal in refusals(pitch, (width, length), {"height": height}):
@@ -165,7 +217,9 @@ def test_limits_explain_every_refusal(slug: str, width: float, length: float, he
             nearest = refusal.least + 1e-4 if refusal.too_small else refusal.most - 1e-4
             values = batch({"height": nearest}, pitch)
             others = list(refusals(pitch, (width, length), {"height": nearest}))
-            assert foldable(pitch, (width, length), values)[0] or any(r.setting != "height" for r in others)
+            assert foldable(pitch, (width, length), values)[0] or any(
+                r.setting != "height" for r in others
+            )
 
 
 def test_scaling_the_sheet_scales_the_fold() -> None:
@@ -181,7 +235,9 @@ def test_swapping_the_sides_mirrors_a_plow_point() -> None:
 
 
 def test_a_fold_with_a_place_missing_is_none_whichever_it_is() -> None:
-    """One point without a place, and the fold's change of length is no number: never that of the other points."""
+    """One point without a place, and the fold's change of length is no number: never that of the
+    other points.
+    """
     pitch = PITCHES["a-frame"]
     layout = pitch.layout((3.0, 3.0), batch({}, pitch))
     for point in range(len(layout.pattern.points)):

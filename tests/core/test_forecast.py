@@ -1,4 +1,6 @@
-"""Forecasts: what is wrong with them is said, nothing is guessed, and what they say of a night is right."""
+"""Forecasts: what is wrong with them is said, nothing is guessed, and what they say of a night is
+right.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ def at(hours: int) -> datetime:
 
 
 def plain(hours: int, **values: float) -> list[Hour]:
-    return [Hour(at(h), 10.0 - h / 10, 0.0, 4.0, 6.0, 240.0, 80.0, 50.0, **values) for h in range(hours)]  # type: ignore[arg-type]
+    return [
+        Hour(at(h), 10.0 - h / 10, 0.0, 4.0, 6.0, 240.0, 80.0, 50.0, **values) for h in range(hours)
+    ]  # type: ignore[arg-type]
 
 
 def codes(forecast: Forecast) -> set[str]:
@@ -55,7 +59,11 @@ def test_hours_given_twice() -> None:
 
 def test_values_out_of_range_are_left_out_with_what_they_may_be() -> None:
     made = assemble(
-        [Hour(at(0), temp_c=61.0, wind_m_s=4.0), Hour(at(1), temp_c=9.0, humidity_pct=-3.0), Hour(at(2), math.nan)]
+        [
+            Hour(at(0), temp_c=61.0, wind_m_s=4.0),
+            Hour(at(1), temp_c=9.0, humidity_pct=-3.0),
+            Hour(at(2), math.nan),
+        ]
     )
     assert [h.temp_c for h in made.hours] == [None, 9.0, None]
     assert "Fahrenheit" in made.findings[0].remedy
@@ -71,7 +79,13 @@ def test_the_outlook_of_a_night_by_hand() -> None:
         Hour(at(3), 6, 0, 6, None, 30),
     ]
     seen = outlook(assemble(hours), at(0), at(4))
-    assert (seen.lowest_c, seen.highest_c, seen.rain_mm_h, seen.wind_m_s, seen.gust_m_s) == (5, 9, 2.4, 6, 12)
+    assert (seen.lowest_c, seen.highest_c, seen.rain_mm_h, seen.wind_m_s, seen.gust_m_s) == (
+        5,
+        9,
+        2.4,
+        6,
+        12,
+    )
     assert seen.rain_mm == pytest.approx(2.8)
     assert (seen.rain_from, seen.rain_to) == (at(1), at(3))
     x = sum(w * math.sin(math.radians(d)) for w, d in ((4, -10), (4, 10), (6, 30), (6, 30)))
@@ -96,17 +110,29 @@ def test_missing_hours_of_a_night_are_said() -> None:
 
 def test_taking_over_a_forecast_keeps_what_it_does_not_say() -> None:
     before = NightNeeds(
-        on=date(2027, 9, 23), zone="Europe/London", lowest_c=3.0, gust_m_s=30.0, wind_m_s=20.0, fire=True, humidity_pct=70
+        on=date(2027, 9, 23),
+        zone="Europe/London",
+        lowest_c=3.0,
+        gust_m_s=30.0,
+        wind_m_s=20.0,
+        fire=True,
+        humidity_pct=70,
     )
     after = needs_from(
-        outlook(assemble([Hour(at(h), rain_mm_h=0.5 * (h == 2), wind_m_s=5.0) for h in range(16)]), *(before.window or ())),
+        outlook(
+            assemble([Hour(at(h), rain_mm_h=0.5 * (h == 2), wind_m_s=5.0) for h in range(16)]),
+            *(before.window or ()),
+        ),
         before,
     )
     assert after.lowest_c == 3.0
     assert after.fire
     assert after.humidity_pct == 70
     assert (after.wind_m_s, after.gust_m_s) == (5.0, None)
-    assert (after.rain_from is not None and after.rain_from.hour, after.rain_to is not None and after.rain_to.hour) == (19, 20)
+    assert (
+        after.rain_from is not None and after.rain_from.hour,
+        after.rain_to is not None and after.rain_to.hour,
+    ) == (19, 20)
 
 
 def test_age() -> None:
@@ -122,7 +148,11 @@ CSV = "time,temp_c,rain_mm_h,wind_kmh,gust_kmh,wind_from_deg,humidity_pct,snow\n
 
 
 def test_csv_with_units_zones_and_compass_points() -> None:
-    read = read_csv(CSV + "2027-09-23T18:00+01:00,8,1.2,36,54,WSW,90,no\n2027-09-23T19:00+01:00,7,,36,,250,,yes\n", LONDON)
+    read = read_csv(
+        CSV
+        + "2027-09-23T18:00+01:00,8,1.2,36,54,WSW,90,no\n2027-09-23T19:00+01:00,7,,36,,250,,yes\n",
+        LONDON,
+    )
     assert read.hours[0] == Hour(at(1), 8, 1.2, pytest.approx(10.0), pytest.approx(15.0), 247.5, 90)
     assert read.hours[1].rain_mm_h is None
     assert read.hours[1].snow
@@ -191,7 +221,10 @@ def test_what_is_no_forecast_is_refused_with_words(text: str, words: str) -> Non
         read_any(text, LONDON)
 
 
-@given(st.text(max_size=300) | st.text(alphabet='{}[]",:0123456789 \n;timehourstemp_cT+-', max_size=300))
+@given(
+    st.text(max_size=300)
+    | st.text(alphabet='{}[]",:0123456789 \n;timehourstemp_cT+-', max_size=300)
+)
 def test_any_text_is_read_or_refused_kindly(text: str) -> None:
     for given_text in (text, CSV + text, json.dumps({"hours": [{"time": text, "temp_c": text}]})):
         try:

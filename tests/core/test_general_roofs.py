@@ -1,4 +1,6 @@
-"""Roofs of any kind in the compiled kernel: areas against Shapely, mats against the exact figures, rain in the search."""
+"""Roofs of any kind in the compiled kernel: areas against Shapely, mats against the exact figures,
+rain in the search.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ CALM_FALL = np.zeros((1, 2))
 
 
 def packed(shelter: Shelter) -> tuple[np.ndarray, np.ndarray]:
-    """The roof's faces as the kernel wants them: (1, F, V, 3) padded with the last corner, and the corners used."""
+    """The roof's faces as the kernel wants them: (1, F, V, 3) padded with the last corner, and the
+    corners used.
+    """
     faces = [f.xyz for f in shelter.faces() if f.role is not Role.FLOOR]
     room, corners = pack(faces)
     for i, n in enumerate(corners):
@@ -48,21 +52,29 @@ def packed(shelter: Shelter) -> tuple[np.ndarray, np.ndarray]:
 
 
 def areas_of(shelter: Shelter, falls: np.ndarray, finest: float = 0.01) -> tuple[np.ndarray, int]:
-    """Peak, sheltered, sitting and standing ground by the quick way, and whether the roof is a convex lid."""
+    """Peak, sheltered, sitting and standing ground by the quick way, and whether the roof is a
+    convex lid.
+    """
     faces, corners = packed(shelter)
     out, lid = np.empty((1, 4)), np.zeros(1, dtype=np.int64)
-    quick_areas(faces, corners, sitting_height(BODY), standing_height(BODY), falls, finest, out, lid)
+    quick_areas(
+        faces, corners, sitting_height(BODY), standing_height(BODY), falls, finest, out, lid
+    )
     return out[0], int(lid[0])
 
 
 @given(data=st.data(), count=st.integers(1, 9))
 def test_area_of_a_union_against_shapely(data: st.DataObject, count: int) -> None:
-    """Random convex polygons, overlapping or apart: the exact strips give what Shapely's union gives."""
+    """Random convex polygons, overlapping or apart: the exact strips give what Shapely's union
+    gives.
+    """
     rng = np.random.default_rng(data.draw(st.integers(0, 10_000)))
     polygons, sizes = np.zeros((count, ROOM, 2)), np.zeros(count, dtype=np.int64)
     shapes = []
     for i in range(count):
-        hull = shapely.convex_hull(shapely.MultiPoint(rng.uniform(-1, 1, (6, 2)) + rng.uniform(-1, 1, 2)))
+        hull = shapely.convex_hull(
+            shapely.MultiPoint(rng.uniform(-1, 1, (6, 2)) + rng.uniform(-1, 1, 2))
+        )
         ring = np.asarray(hull.exterior.coords)[:-1]
         polygons[i, : len(ring)], sizes[i] = ring, len(ring)
         shapes.append(hull)
@@ -74,8 +86,12 @@ def test_ground_under_a_height_against_shapely(shelter: Shelter, height: float) 
     """Any roof: what is covered, less what any face lower than the height is over."""
     roof = Roof.over(shelter.faces())
     exact = roof.above(height).area
-    assert area_under(roof.faces, roof.corners, roof.plane, height) == pytest.approx(exact, abs=1e-6)
-    assert area_under(roof.faces, roof.corners, roof.plane, 0.0) == pytest.approx(roof.plan().area, abs=1e-6)
+    assert area_under(roof.faces, roof.corners, roof.plane, height) == pytest.approx(
+        exact, abs=1e-6
+    )
+    assert area_under(roof.faces, roof.corners, roof.plane, 0.0) == pytest.approx(
+        roof.plan().area, abs=1e-6
+    )
 
 
 @given(shelter=SHELTERS)
@@ -89,7 +105,9 @@ def test_the_search_sees_the_same_areas(shelter: Shelter) -> None:
 
 @given(shelter=SHELTERS, wind=st.floats(1, 12), bearing=st.floats(0, 360))
 def test_the_search_sees_slanted_rain(shelter: Shelter, wind: float, bearing: float) -> None:
-    """With the winds of the whole spread the quick dry ground is the exact one; with the few it tries, never less."""
+    """With the winds of the whole spread the quick dry ground is the exact one; with the few it
+    tries, never less.
+    """
     weather = Weather(5, wind, bearing)
     exact = measure(shelter, BODY, weather).dry_area_m2
     every, _ = areas_of(shelter, fall_directions(weather))
@@ -106,9 +124,23 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
     areas, lid = areas_of(shelter, tellings(falls)[0])
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     return best_case(
-        faces, corners, np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 3, INNER_M, wanted, tellings(falls)[0], falls,
-        np.array([lid]), areas[1:2].copy(), np.zeros(1), np.zeros(1, dtype=np.int64), 100.0, -1e18,
-    )  # fmt: skip
+        faces,
+        corners,
+        np.array(CLEAR.heights()),
+        CLEAR.boxes(1.75),
+        size,
+        3,
+        INNER_M,
+        wanted,
+        tellings(falls)[0],
+        falls,
+        np.array([lid]),
+        areas[1:2].copy(),
+        np.zeros(1),
+        np.zeros(1, dtype=np.int64),
+        100.0,
+        -1e18,
+    )
 
 
 def share_of(side: float, falls: np.ndarray, least: float, halvings: int) -> tuple[int, float]:
@@ -117,16 +149,30 @@ def share_of(side: float, falls: np.ndarray, least: float, halvings: int) -> tup
     faces = np.array([[np.full((4, 3), np.nan)], [corners]])  # the first one does not fold
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     return highest_share(
-        faces, np.array([4]), np.array(CLEAR.heights()), CLEAR.boxes(1.75), size, 1, np.arange(2), 1, INNER_M, CALM_FALL,
-        falls, falls, least, 0.002, halvings,
-    )  # fmt: skip
+        faces,
+        np.array([4]),
+        np.array(CLEAR.heights()),
+        CLEAR.boxes(1.75),
+        size,
+        1,
+        np.arange(2),
+        1,
+        INNER_M,
+        CALM_FALL,
+        falls,
+        falls,
+        least,
+        0.002,
+        halvings,
+    )
 
 
 @pytest.mark.parametrize("side", [1.0, 1.2, 1.35])
 @pytest.mark.parametrize("slope", [0.0, 0.1])
 def test_the_share_of_a_mat_in_a_square(side: float, slope: float) -> None:
-    """The largest rectangle of a mat's shape in a square lies along its diagonal; the heading tried there is a degree off,
-    and there the rectangle's extent across the square is its side (plane geometry). Rain from four sides wets each edge.
+    """The largest rectangle of a mat's shape in a square lies along its diagonal; the heading tried
+    there is a degree off, and there the rectangle's extent across the square is its side (plane
+    geometry). Rain from four sides wets each edge.
     """
     falls = np.array([(0.0, 0.0), (slope, 0.0), (-slope, 0.0), (0.0, slope), (0.0, -slope)])
     length, width = CLEAR.mat_length(1.75), CLEAR.mat_width_m
@@ -154,25 +200,40 @@ def test_the_quick_count_never_claims_a_mat_too_many(shelter: Shelter, wanted: i
 
 @settings(max_examples=30)
 @given(shelter=SHELTERS, wind=st.floats(2, 12), bearing=st.floats(0, 360))
-def test_in_slanted_rain_too_it_claims_none_too_many(shelter: Shelter, wind: float, bearing: float) -> None:
-    """Some falls tell where to look; what is found is counted in all of them, as the exact count does."""
+def test_in_slanted_rain_too_it_claims_none_too_many(
+    shelter: Shelter, wind: float, bearing: float
+) -> None:
+    """Some falls tell where to look; what is found is counted in all of them, as the exact count
+    does.
+    """
     weather = Weather(4.0, wind, bearing)
     assert counted(shelter, weather, 40)[1] <= measure(shelter, BODY, weather).sleepers
 
 
 def test_as_many_as_fit_are_found_in_slanted_rain() -> None:
     """Room for a fifth is there only for peaks of 2.15 to 2.35 m, and only for some headings."""
-    asked = Question(Sheet.rectangle(3.54, 3.88), PITCHES["plow-point"], {}, body=Body(1.85), intent=INTENTS["storm"],
-                     weather=Weather(5.0, 4.0915, 130.03))  # fmt: skip
+    asked = Question(
+        Sheet.rectangle(3.54, 3.88),
+        PITCHES["plow-point"],
+        {},
+        body=Body(1.85),
+        intent=INTENTS["storm"],
+        weather=Weather(5.0, 4.0915, 130.03),
+    )
     found = solve(asked).figures
-    at = [solve(replace(asked, settings={"height": h})).figures for h in np.linspace(0.6, 2.5, 20).tolist()]
+    at = [
+        solve(replace(asked, settings={"height": h})).figures
+        for h in np.linspace(0.6, 2.5, 20).tolist()
+    ]
     assert found is not None and found.sleepers == max(f.sleepers for f in at if f is not None) == 5
 
 
 @settings(max_examples=30)
 @given(shelter=SHELTERS)
 def test_a_lid_taken_as_any_roof_sleeps_as_many(shelter: Shelter) -> None:
-    """The way for hollow roofs, on roofs that are lids too: the same count, up to the three that are exact."""
+    """The way for hollow roofs, on roofs that are lids too: the same count, up to the three that
+    are exact.
+    """
     roof = Roof.over(shelter.faces())
     if roof.rim is None:
         return
@@ -198,7 +259,11 @@ def test_a_door_inside_takes_ground_from_the_bed() -> None:
     door = np.array([[1.0, 0.0, 0.2], [1.2, 0.0, 0.2], [1.2, 1.3, 0.2], [1.0, 1.3, 0.2]])
     free = lay_mats(Ground.under(Roof.over([Face("r", Role.ROOF, roof)]), None, CLEAR), 1.9, CLEAR)
     blocked = lay_mats(
-        Ground.under(Roof.over([Face("r", Role.ROOF, roof), Face("d", Role.DOOR, door)]), None, CLEAR), 1.9, CLEAR
+        Ground.under(
+            Roof.over([Face("r", Role.ROOF, roof), Face("d", Role.DOOR, door)]), None, CLEAR
+        ),
+        1.9,
+        CLEAR,
     )
     assert (len(free), len(blocked)) == (2, 0)
 
@@ -208,23 +273,38 @@ def test_no_room_is_told_as_none() -> None:
     plane_room = np.ascontiguousarray(low[None])
     polygons, sizes = np.empty((8, 40, 2)), np.empty(8, dtype=np.int64)
     made, _ = general_entries(
-        plane_room, np.array([3]), np.array(CLEAR.heights()), CLEAR.boxes(1.7), CALM_FALL, np.arange(0, 180, 30), 180,
-            INNER_M, np.inf,
-        polygons, sizes, sizes.copy(), np.empty((40, 2)), 0.0,
-    )  # fmt: skip
+        plane_room,
+        np.array([3]),
+        np.array(CLEAR.heights()),
+        CLEAR.boxes(1.7),
+        CALM_FALL,
+        np.arange(0, 180, 30),
+        180,
+        INNER_M,
+        np.inf,
+        polygons,
+        sizes,
+        sizes.copy(),
+        np.empty((40, 2)),
+        0.0,
+    )
     assert made == 0
 
 
 @pytest.mark.parametrize("slug", ["lean-to", "plow-point", "lean-to-awning", "half-cone"])
 def test_the_search_lies_dry_in_slanted_rain_when_that_can_be(slug: str) -> None:
-    """Rain from the front: no setting of a grid sleeps somebody where the searched one sleeps nobody."""
+    """Rain from the front: no setting of a grid sleeps somebody where the searched one sleeps
+    nobody.
+    """
     sheet, weather = Sheet.rectangle(3.2, 3.2), Weather(5, 5, 300)
     found = solve(Question(sheet, PITCHES[slug], {}, wanted=1, weather=weather))
     asked = Question(sheet, PITCHES[slug], {}, wanted=1, weather=weather)
     assert found.figures is not None
     best = 0
     for height in np.linspace(0.5, 2.2, 18):
-        figures = solve(Question(sheet, PITCHES[slug], {"height": float(height)}, wanted=1, weather=weather)).figures
+        figures = solve(
+            Question(sheet, PITCHES[slug], {"height": float(height)}, wanted=1, weather=weather)
+        ).figures
         best = max(best, figures.sleepers if figures else 0)
     assert min(found.figures.sleepers, 1) >= min(best, 1)
     assert worth(found.figures, asked.aim()) > (100 if best else 0)
@@ -246,7 +326,9 @@ def test_twice_the_sheet_at_twice_the_measures_is_twice_the_shelter(slug: str) -
 
 @pytest.mark.parametrize("slug", STANDING)
 def test_shut_or_open_a_strip_doubled_under_changes_no_opening(slug: str) -> None:
-    """Where a square is made of an oblong sheet, the doubled strip adds no opening and no covered ground."""
+    """Where a square is made of an oblong sheet, the doubled strip adds no opening and no covered
+    ground.
+    """
     pitch = PITCHES[slug]
     if pitch.shape != "square":
         assert solve(Question(Sheet.rectangle(3.0, 3.8), pitch, {}, wanted=1)).shelter is not None

@@ -1,4 +1,6 @@
-"""Relief, water, hazards, tree pairs, placing and best spots, against independent Shapely and plain loops."""
+"""Relief, water, hazards, tree pairs, placing and best spots, against independent Shapely and plain
+loops.
+"""
 
 from __future__ import annotations
 
@@ -39,13 +41,18 @@ def tilted(gx: float, gy: float, half: float = 10.0) -> tuple[SpotHeight, ...]:
 
 def wood(rng: np.random.Generator, count: int, size: float = 40.0) -> Ground:
     places = rng.uniform(0, size, (count, 2))
-    return Ground(tuple(
-        Thing(f"t{i}", Kind.TREE, (float(x), float(y)), float(rng.uniform(0.03, 0.5))) for i, (x, y) in enumerate(places)
-    ))  # fmt: skip
+    return Ground(
+        tuple(
+            Thing(f"t{i}", Kind.TREE, (float(x), float(y)), float(rng.uniform(0.03, 0.5)))
+            for i, (x, y) in enumerate(places)
+        )
+    )
 
 
 @given(gx=st.floats(-0.3, 0.3), gy=st.floats(-0.3, 0.3), x=st.floats(-30, 30), y=st.floats(-30, 30))
-def test_a_plane_is_a_plane_inside_the_spots_and_beyond(gx: float, gy: float, x: float, y: float) -> None:
+def test_a_plane_is_a_plane_inside_the_spots_and_beyond(
+    gx: float, gy: float, x: float, y: float
+) -> None:
     relief = Relief.of(tilted(gx, gy))
     assert relief is not None
     assert relief.height_at(np.array([[x, y]]))[0] == pytest.approx(100 + gx * x + gy * y, abs=1e-6)
@@ -62,13 +69,18 @@ def test_heights_in_a_line_tell_no_surface() -> None:
 
 
 def test_water_gathers_in_a_bowl_and_runs_over() -> None:
-    """A bowl 0.4 m deep: what a night's rain brings stands at its bottom; volume and depth agree with the bowl's own shape."""
+    """A bowl 0.4 m deep: what a night's rain brings stands at its bottom; volume and depth agree
+    with the bowl's own shape.
+    """
     spots = tuple(
         SpotHeight((float(x), float(y)), 0.025 * (x * x + y * y) / 4)
-        for x in range(-12, 13) for y in range(-12, 13) if x * x + y * y <= 150
-    )  # fmt: skip
+        for x in range(-12, 13)
+        for y in range(-12, 13)
+        if x * x + y * y <= 150
+    )
     rim = tuple(
-        SpotHeight((14 * math.sin(a), 14 * math.cos(a)), 0.025 * 144 / 4 - 0.3) for a in np.arange(0, 2 * math.pi, 0.2)
+        SpotHeight((14 * math.sin(a), 14 * math.cos(a)), 0.025 * 144 / 4 - 0.3)
+        for a in np.arange(0, 2 * math.pi, 0.2)
     )
     relief = Relief.of(spots + rim)
     assert relief is not None
@@ -80,7 +92,12 @@ def test_water_gathers_in_a_bowl_and_runs_over() -> None:
     x, y = np.mean(little[0].cells, axis=0)
     assert math.hypot(x, y) < 0.5
     held = sum(
-        max(little[0].deepest_m + float(flow.height_m.min()) - float(relief.height_at(np.array([p]))[0]), 0)
+        max(
+            little[0].deepest_m
+            + float(flow.height_m.min())
+            - float(relief.height_at(np.array([p]))[0]),
+            0,
+        )
         for p in little[0].cells
     )
     assert held * flow.cell_m**2 * 1000 == pytest.approx(little[0].litres, rel=0.02)
@@ -89,7 +106,12 @@ def test_water_gathers_in_a_bowl_and_runs_over() -> None:
 def test_all_the_rain_leaves_over_the_rim() -> None:
     """What drains off the edge of the model is its whole area, on any ground (conservation)."""
     rng = np.random.default_rng(3)
-    relief = Relief.of([SpotHeight((float(x), float(y)), float(h)) for x, y, h in rng.uniform(0, 20, (60, 3)) * [1, 1, 0.05]])
+    relief = Relief.of(
+        [
+            SpotHeight((float(x), float(y)), float(h))
+            for x, y, h in rng.uniform(0, 20, (60, 3)) * [1, 1, 0.05]
+        ]
+    )
     assert relief is not None
     flow = water(relief, (0, 0, 20, 20), 1.0)
     rows, columns = flow.height_m.shape
@@ -108,7 +130,12 @@ def test_a_plane_sheds_its_water_without_a_puddle() -> None:
 
 def test_dead_trees_fall_one_and_a_half_heights() -> None:
     """Common practice; changeable by the course."""
-    ground = Ground((Thing("d", Kind.TREE, (0, 0), 0.3, 12.0, Health.DEAD), Thing("s", Kind.TREE, (5, 5), 0.3, 12.0)))
+    ground = Ground(
+        (
+            Thing("d", Kind.TREE, (0, 0), 0.3, 12.0, Health.DEAD),
+            Thing("s", Kind.TREE, (5, 5), 0.3, 12.0),
+        )
+    )
     (hazard,) = hazards(ground)
     assert hazard.finding.level is Level.STOPS
     assert math.sqrt(hazard.shape.area / math.pi) == pytest.approx(FALL_ZONE * 12, rel=0.01)
@@ -129,7 +156,10 @@ def test_smoke_drifts_down_the_wind() -> None:
 
 def test_distances_from_water_and_path_are_the_courses() -> None:
     ground = Ground(
-        areas=(Area("beck", Sort.WATER, ((0, 0), (50, 0)), 2.0), Area("track", Sort.PATH, ((0, 60), (50, 60)), 1.0))
+        areas=(
+            Area("beck", Sort.WATER, ((0, 0), (50, 0)), 2.0),
+            Area("track", Sort.PATH, ((0, 60), (50, 60)), 1.0),
+        )
     )
     found = {h.finding.code: h for h in hazards(ground, GroundRules(water_m=10, path_m=2))}
     assert found["near_water"].shape.contains(Point(25, 10.9))
@@ -157,8 +187,11 @@ def test_tree_pairs_against_plain_loops(seed: int, ridge: float) -> None:
         for b in thick[n + 1 :]:
             clear = math.dist(a.at, b.at) - (a.across_m + b.across_m) / 2
             course = LineString([a.at, b.at])
-            blocked = any(course.distance(Point(t.at)) - t.across_m / 2 < 0.3 for t in ground.things if t not in (a, b)
-                          and 0 < course.project(Point(t.at)) < course.length)  # fmt: skip
+            blocked = any(
+                course.distance(Point(t.at)) - t.across_m / 2 < 0.3
+                for t in ground.things
+                if t not in (a, b) and 0 < course.project(Point(t.at)) < course.length
+            )
             if ridge + 0.3 <= clear <= ridge + 8.0 and not blocked:
                 expected.add(frozenset((a.name, b.name)))
     found = tree_pairs(ground, ridge, 0.15)
@@ -174,14 +207,18 @@ SLUGS = ("a-frame", "plow-point", "lean-to", "diagonal-fly", "plow-point-lifted"
 
 @settings(max_examples=60, deadline=None)
 @given(
-    slug=st.sampled_from(SLUGS), gx=st.floats(-0.2, 0.2), gy=st.floats(-0.2, 0.2), front=st.floats(0, 360),
-    x=st.floats(-5, 5), y=st.floats(-5, 5),
-)  # fmt: skip
+    slug=st.sampled_from(SLUGS),
+    gx=st.floats(-0.2, 0.2),
+    gy=st.floats(-0.2, 0.2),
+    front=st.floats(0, 360),
+    x=st.floats(-5, 5),
+    y=st.floats(-5, 5),
+)
 def test_on_a_slope_all_lengths_are_kept_and_the_ground_is_met(
     slug: str, gx: float, gy: float, front: float, x: float, y: float
 ) -> None:
-    """No edge of any panel changes by 0.1 mm, no point lies below the ground, those staked lie on it, and a pole measured
-    straight up is as long as was asked.
+    """No edge of any panel changes by 0.1 mm, no point lies below the ground, those staked lie on
+    it, and a pole measured straight up is as long as was asked.
     """
     pitch = PITCHES[slug]
     settings_ = {s.name: s.default for s in pitch.settings}
@@ -203,7 +240,9 @@ def test_on_a_slope_all_lengths_are_kept_and_the_ground_is_met(
     assert np.allclose(above[np.abs(shelter.xyz[:, 2]) < 1e-9], 0, atol=1e-6)
     if slug == "a-frame":
         peak = placed.xyz[shelter.pattern.index(pitch.high_points()[0])]
-        assert peak[2] - (100 + peak[:2] @ np.array([gx, gy])) == pytest.approx(settings_["height"], abs=1e-6)
+        assert peak[2] - (100 + peak[:2] @ np.array([gx, gy])) == pytest.approx(
+            settings_["height"], abs=1e-6
+        )
 
 
 @given(front=st.floats(0, 360), wind=st.floats(0, 360))
@@ -212,16 +251,22 @@ def test_a_turned_shelter_looks_where_it_is_told(front: float, wind: float) -> N
     shelter = fold_sheet(PITCHES["plow-point"], SHEET, {"height": 1.3})
     placed = Placed(shelter, Spot((3.0, 4.0), front))
     ahead = placed.world(np.array([[-1.0, 0.0]]))[0, :2] - np.array([3.0, 4.0])
-    assert ahead == pytest.approx([math.sin(math.radians(front)), math.cos(math.radians(front))], abs=1e-9)
+    assert ahead == pytest.approx(
+        [math.sin(math.radians(front)), math.cos(math.radians(front))], abs=1e-9
+    )
     own = math.radians(wind_in_frame(wind, front))
     there = placed.world(np.array([[math.sin(own), math.cos(own)]]))[0, :2] - np.array([3.0, 4.0])
-    assert there == pytest.approx([math.sin(math.radians(wind)), math.cos(math.radians(wind))], abs=1e-9)
+    assert there == pytest.approx(
+        [math.sin(math.radians(wind)), math.cos(math.radians(wind))], abs=1e-9
+    )
 
 
 @settings(max_examples=40, deadline=None)
 @given(seed=st.integers(0, 10**6), slug=st.sampled_from(SLUGS), front=st.floats(0, 360))
 def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: float) -> None:
-    """The drawing turned by Shapely's own rotation instead of ours: same cloth, same trunks in it, under mats, at stakes."""
+    """The drawing turned by Shapely's own rotation instead of ours: same cloth, same trunks in it,
+    under mats, at stakes.
+    """
     rng = np.random.default_rng(seed)
     ground = wood(rng, 12, 12.0)
     pitch = PITCHES[slug]
@@ -233,7 +278,9 @@ def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: f
     cloth = union_all([Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6)
 
     def moved(shape: Polygon) -> Polygon:
-        turned = affinity.rotate(shape, 270 - front, origin=(0, 0))  # bearings run clockwise, Shapely's angles the other way
+        turned = affinity.rotate(
+            shape, 270 - front, origin=(0, 0)
+        )  # bearings run clockwise, Shapely's angles the other way
         return affinity.translate(turned, 6.0, 6.0)
 
     there = moved(cloth)
@@ -242,7 +289,9 @@ def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: f
     for thing in ground.things:
         trunk = Point(thing.at).buffer(max(thing.across_m / 2, 0.01), quad_segs=8)
         codes = {f.code for f in found if f.element == thing.name}
-        under = any(moved(Polygon(m.corners())).intersection(trunk).area > 1e-4 for m in figures.mats)
+        under = any(
+            moved(Polygon(m.corners())).intersection(trunk).area > 1e-4 for m in figures.mats
+        )
         if under:
             assert "under_mat" in codes
         elif there.intersection(trunk).area > 1e-4:
@@ -282,7 +331,11 @@ def test_best_spots_of_a_ridge_hang_between_their_trees() -> None:
             x, y, _ = placed.xyz[shelter.pattern.index(point)]
             assert course.distance(Point(x, y)) < 1e-6
         assert math.dist(placed.cloth.centroid.coords[0], dead.at) > 12
-        stops = [f for f in conflicts(placed, ground, found, own=frozenset(spot.trees)) if f.level is Level.STOPS]
+        stops = [
+            f
+            for f in conflicts(placed, ground, found, own=frozenset(spot.trees))
+            if f.level is Level.STOPS
+        ]
         assert not [f for f in stops if f.code != "in_cloth"], stops
 
 
@@ -302,31 +355,48 @@ def test_a_one_tree_pitch_turns_its_back_to_the_wind() -> None:
 
 
 def test_a_free_shelter_avoids_the_hollow() -> None:
-    ground = Ground(areas=(Area("dip", Sort.HOLLOW, ((-20, -20), (2, -20), (2, 20), (-20, 20))),
-                           Area("pad", Sort.PAD, ((2, -20), (20, -20), (20, 20), (2, 20)))))  # fmt: skip
+    ground = Ground(
+        areas=(
+            Area("dip", Sort.HOLLOW, ((-20, -20), (2, -20), (2, 20), (-20, 20))),
+            Area("pad", Sort.PAD, ((2, -20), (20, -20), (20, 20), (2, 20))),
+        )
+    )
     pitch = PITCHES["half-cone"]
     shelter = fold_sheet(pitch, SHEET, {s.name: s.default for s in pitch.settings})
     for spot in best_spots(shelter, None, (), ground, hazards(ground), Weather(4, 5, 0)):
         assert Placed(shelter, spot.spot).cloth.bounds[0] > 2.0
 
 
-@pytest.mark.parametrize("make", [
-    lambda: Thing("a", Kind.TREE, (math.nan, 0)), lambda: Thing("a", Kind.TREE, (0, 0), -1.0),
-    lambda: Area("a", Sort.PAD, ((0, 0),)),
-    lambda: Thing("a", Kind.TREE, (0, 0), 0.2, 1000.0), lambda: SpotHeight((0, 0), math.inf),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "make",
+    [
+        lambda: Thing("a", Kind.TREE, (math.nan, 0)),
+        lambda: Thing("a", Kind.TREE, (0, 0), -1.0),
+        lambda: Area("a", Sort.PAD, ((0, 0),)),
+        lambda: Thing("a", Kind.TREE, (0, 0), 0.2, 1000.0),
+        lambda: SpotHeight((0, 0), math.inf),
+    ],
+)
 def test_hostile_ground_is_refused(make: object) -> None:
     with pytest.raises(InputError):
         make()  # type: ignore[operator]
 
 
 def test_a_shelter_dragged_near_its_trees_takes_them() -> None:
-    """A ridge dropped half a metre off, a few degrees askew, hangs in the line between the two trees; far off it stays."""
-    ground = Ground((Thing("one", Kind.TREE, (0.0, 0.0), 0.3), Thing("two", Kind.TREE, (4.6, 0.0), 0.2)))
+    """A ridge dropped half a metre off, a few degrees askew, hangs in the line between the two
+    trees; far off it stays.
+    """
+    ground = Ground(
+        (Thing("one", Kind.TREE, (0.0, 0.0), 0.3), Thing("two", Kind.TREE, (4.6, 0.0), 0.2))
+    )
     shelter, rig, _ = shelter_and_rig("a-frame", 2)
     (best, *_) = best_spots(shelter, rig, (), ground, [], Weather())
     for turn, dx, dy in ((4.0, 0.2, 0.3), (-5.0, -0.1, -0.25), (0.0, 0.0, 0.0)):
-        off = Spot((best.spot.at[0] + dx, best.spot.at[1] + dy), best.spot.front_deg + turn, best.spot.anchor)
+        off = Spot(
+            (best.spot.at[0] + dx, best.spot.at[1] + dy),
+            best.spot.front_deg + turn,
+            best.spot.anchor,
+        )
         spot, trees = snapped(shelter, rig, off, ground)
         assert set(trees) == {"one", "two"}
         placed = Placed(shelter, spot)
@@ -339,12 +409,19 @@ def test_a_shelter_dragged_near_its_trees_takes_them() -> None:
 
 
 def test_a_corner_dragged_near_a_tree_takes_it() -> None:
-    ground = Ground((Thing("oak", Kind.TREE, (3.0, 3.0), 0.4), Thing("dead", Kind.TREE, (9.0, 9.0), 0.4, 8, Health.DEAD)))
+    ground = Ground(
+        (
+            Thing("oak", Kind.TREE, (3.0, 3.0), 0.4),
+            Thing("dead", Kind.TREE, (9.0, 9.0), 0.4, 8, Health.DEAD),
+        )
+    )
     shelter, rig, _ = shelter_and_rig("plow-point", 1)
     tie = next(s.at for s in rig.supports if s.kind == "tree")
     spot, trees = snapped(shelter, rig, Spot((3.3, 2.8), 120.0, tie), ground)
     assert (spot.at, trees, spot.front_deg) == ((3.0, 3.0), ("oak",), 120.0)
-    assert snapped(shelter, rig, Spot((9.1, 9.0), 120.0, tie), ground)[1] == ()  # nothing is tied to a dead tree
+    assert (
+        snapped(shelter, rig, Spot((9.1, 9.0), 120.0, tie), ground)[1] == ()
+    )  # nothing is tied to a dead tree
 
 
 def test_level_pads_are_taken_first() -> None:
@@ -352,8 +429,12 @@ def test_level_pads_are_taken_first() -> None:
         Area("west", Sort.NO_GO, ((-9, -9), (-1, -9), (-1, 9), (-9, 9))),
         Area("east", Sort.PAD, ((4, -9), (9, -9), (9, 9), (4, 9))),
     )
-    shelter = fold_sheet(PITCHES["half-cone"], SHEET, {s.name: s.default for s in PITCHES["half-cone"].settings})
-    (best, *_) = best_spots(shelter, None, (), Ground(areas=pads), hazards(Ground(areas=pads)), Weather())
+    shelter = fold_sheet(
+        PITCHES["half-cone"], SHEET, {s.name: s.default for s in PITCHES["half-cone"].settings}
+    )
+    (best, *_) = best_spots(
+        shelter, None, (), Ground(areas=pads), hazards(Ground(areas=pads)), Weather()
+    )
     assert 4 <= best.spot.at[0] <= 9
     assert "on a level pad" in best.reasons
 
@@ -366,5 +447,6 @@ def test_a_tie_out_of_reach_is_told() -> None:
     assert "high_tie" in {f.code for f in conflicts(placed, Ground(), [])}
     low = fold_sheet(pitch, SHEET, {"height": 1.2})
     assert "high_tie" not in {
-        f.code for f in conflicts(Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), [])
+        f.code
+        for f in conflicts(Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), [])
     }

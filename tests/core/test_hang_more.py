@@ -1,4 +1,6 @@
-"""What is told of a hung sheet: pools, advice, and every pitch on random sheets (TARVIK_HANG=50 for all of them)."""
+"""What is told of a hung sheet: pools, advice, and every pitch on random sheets (TARVIK_HANG=50 for
+all of them).
+"""
 
 from __future__ import annotations
 
@@ -69,10 +71,14 @@ def test_what_hangs_from_nothing_says_so(slug: str) -> None:
 
 
 def test_lifting_the_middle_gains_sitting_ground() -> None:
-    """By a quarter of a metre above the fold: more ground to sit on (common practice: lift the middle of a corner pitch)."""
+    """By a quarter of a metre above the fold: more ground to sit on (common practice: lift the
+    middle of a corner pitch).
+    """
     plain = hung("plow-point", SQUARE, {"height": 1.2})
     raised = lifted(plain, "K", (1.5, 1.5), 0.25)
-    before, after = (measure_hung(h, ADULT, CALM, DEFAULT_CLEARANCE, DEFAULT_LYING) for h in (plain, raised))
+    before, after = (
+        measure_hung(h, ADULT, CALM, DEFAULT_CLEARANCE, DEFAULT_LYING) for h in (plain, raised)
+    )
     assert raised.at((1.5, 1.5))[2] > 0.75
     assert after.sit_area_m2 > before.sit_area_m2 * 1.3
     assert after.sleepers >= before.sleepers
@@ -86,17 +92,26 @@ def test_mats_under_a_hung_sheet_keep_their_clearance() -> None:
         corners = mat.corners()
         share = np.linspace(0, 1, 20)
         places = np.array(
-            [corners[0] + s * (corners[1] - corners[0]) + t * (corners[3] - corners[0]) for s in share for t in share]
+            [
+                corners[0] + s * (corners[1] - corners[0]) + t * (corners[3] - corners[0])
+                for s in share
+                for t in share
+            ]
         )
         assert figures.room.height_at(places).min() >= DEFAULT_CLEARANCE.edge_m - 1e-6
         strip = np.array(
-            [np.array(mat.head()) + t * (np.array([mat.x, mat.y]) - np.array(mat.head())) for t in (0.05, 0.3, 0.6)]
+            [
+                np.array(mat.head()) + t * (np.array([mat.x, mat.y]) - np.array(mat.head()))
+                for t in (0.05, 0.3, 0.6)
+            ]
         )
         assert figures.room.height_at(strip).min() >= DEFAULT_CLEARANCE.head_m - 1e-6
 
 
 def test_water_in_a_bowl_is_its_volume() -> None:
-    """A paraboloid d (r / R)^2 on a square sheet fills to its lowest rim: pi R^2 d / 2 litres, R half a side (calculus)."""
+    """A paraboloid d (r / R)^2 on a square sheet fills to its lowest rim: pi R^2 d / 2 litres, R
+    half a side (calculus).
+    """
     mesh = mesh_of(flat_sheet(2.0, 2.0), 81)
     r2 = ((mesh.uv - 1.0) ** 2).sum(axis=1)
     xyz = np.column_stack([mesh.uv, 2.0 + 0.1 * r2])
@@ -114,7 +129,10 @@ def test_a_slack_flat_shade_pools_and_feeds_itself_and_a_steep_one_does_not() ->
     assert found[0].grows is Grows.FEEDS_ITSELF
     assert found[0].litres > POOL_MOST_L
     assert pools(hung("four-corner-shade", SQUARE, settings, Hanging(lines=13))) == []
-    assert pools(hung("a-frame", SQUARE, {"height": 1.2}, Hanging(wet=True, tautness=0.0, lines=9))) == []
+    assert (
+        pools(hung("a-frame", SQUARE, {"height": 1.2}, Hanging(wet=True, tautness=0.0, lines=9)))
+        == []
+    )
 
 
 def test_pulling_a_stake_out_tightens_it_and_its_neighbours() -> None:
@@ -133,7 +151,8 @@ def test_a_stake_left_slack_is_named_with_how_far_to_move_it() -> None:
     assert loose_stakes(go_round(base, nobody)) == []
     stakes = {f.tie.name: f.tie for f in base.forces if f.tie.number >= 0}
     inwards = {
-        tie.number: tuple((-0.06 * np.array(tie.at[:2]) / np.linalg.norm(tie.at[:2])).tolist()) for tie in stakes.values()
+        tie.number: tuple((-0.06 * np.array(tie.at[:2]) / np.linalg.norm(tie.at[:2])).tolist())
+        for tie in stakes.values()
     }
     slack = hang(base.shelter, base.rig, replace(base.hanging, moved=inwards))
     named = dict(loose_stakes(go_round(slack, nobody)))
@@ -166,7 +185,9 @@ def test_an_unknown_fabric_is_refused_with_the_known_ones() -> None:
 
 
 def test_a_many_cornered_outline_hangs_on_a_mesh_of_bearable_size() -> None:
-    """A half circle of 80 corners, as curved edges come: grid lines do not run through every one of them."""
+    """A half circle of 80 corners, as curved edges come: grid lines do not run through every one of
+    them.
+    """
     turn = np.linspace(0.0, np.pi, 80)
     outline = tuple((float(1.9 + 1.9 * np.cos(a)), float(1.9 * np.sin(a))) for a in turn)
     shelter = fold_sheet(PITCHES["half-cone"], Sheet(outline), {"height": 1.1})
@@ -178,14 +199,21 @@ def test_a_many_cornered_outline_hangs_on_a_mesh_of_bearable_size() -> None:
     assert found.mesh.area.sum() == pytest.approx(shelter.sheet.area_m2, rel=1e-6)
 
 
-@pytest.mark.parametrize("slug", ["corner-wrap", "closed-wedge", "awning-wedge", "half-cone", "boat-night", "a-frame-closed"])
+@pytest.mark.parametrize(
+    "slug",
+    ["corner-wrap", "closed-wedge", "awning-wedge", "half-cone", "boat-night", "a-frame-closed"],
+)
 def test_a_mesh_tiles_the_sheet_and_follows_its_creases(slug: str) -> None:
     rng = np.random.default_rng(7)
     for sheet, settings in cases_that_fold(slug, rng, 2):
         shelter = fold_sheet(PITCHES[slug], sheet, settings)
         mesh = mesh_of(shelter, 11)
         assert mesh.area.sum() == pytest.approx(Polygon(sheet.outline).area, rel=1e-6)
-        edges = {frozenset(e) for t in mesh.triangles.tolist() for e in zip(t, (*t[1:], t[0]), strict=True)}
+        edges = {
+            frozenset(e)
+            for t in mesh.triangles.tolist()
+            for e in zip(t, (*t[1:], t[0]), strict=True)
+        }
         for panel in shelter.panels:
             for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
                 start, end = np.array(shelter.sheet_at(a)), np.array(shelter.sheet_at(b))
@@ -198,7 +226,9 @@ def test_a_mesh_tiles_the_sheet_and_follows_its_creases(slug: str) -> None:
 
 
 def test_every_line_of_the_rig_has_its_pull() -> None:
-    """A pole with a guy at 45 degrees balances a pull along the ground with root two of it (statics)."""
+    """A pole with a guy at 45 degrees balances a pull along the ground with root two of it
+    (statics).
+    """
     shelter = fold_sheet(PITCHES["lean-to"], SQUARE, {"height": 1.2})
     rig = assess(shelter, Supports(trees=())).rig
     assert rig is not None
@@ -216,7 +246,9 @@ def test_every_line_of_the_rig_has_its_pull() -> None:
 def test_pulling_out_a_point_draws_it_away_from_the_middle_and_lifting_gains_are_told() -> None:
     plain = hung("plow-point", SQUARE, {"height": 1.2}, Hanging(lines=9))
     edge = (0.75, 0.0)
-    drawn = hang(plain.shelter, plain.rig, replace(plain.hanging, lifts=(Lift("edge", edge, 0.0, 0.2),)))
+    drawn = hang(
+        plain.shelter, plain.rig, replace(plain.hanging, lifts=(Lift("edge", edge, 0.0, 0.2),))
+    )
     middle = plain.shelter.xyz[:, :2].mean(axis=0)
     before, after = (float(np.hypot(*(h.at(edge)[:2] - middle))) for h in (plain, drawn))
     assert after > before + 0.01
@@ -227,11 +259,15 @@ def test_pulling_out_a_point_draws_it_away_from_the_middle_and_lifting_gains_are
     assert told[0].way == "up"
     assert told[0].sit_m2 > 0
     again = lifted(plain, "middle", (1.5, 1.5), LIFT_TRIED_M)
-    assert told[0].sit_m2 == pytest.approx(HungRoom.under(again).above(0.9).area - room.above(0.9).area, abs=1e-9)
+    assert told[0].sit_m2 == pytest.approx(
+        HungRoom.under(again).above(0.9).area - room.above(0.9).area, abs=1e-9
+    )
 
 
 def test_a_hairline_left_by_rounding_does_not_part_the_ground() -> None:
-    """Two halves of a square a ten-thousandth of a millimetre apart are one piece of ground to lie on."""
+    """Two halves of a square a ten-thousandth of a millimetre apart are one piece of ground to lie
+    on.
+    """
     halves = MultiPolygon([box(0.0, 0.0, 1.0, 2.0), box(1.0 + 1e-7, 0.0, 2.0, 2.0)])
     eased = _eased(halves)
     assert eased.geom_type == "Polygon"

@@ -1,4 +1,6 @@
-"""What a night asks for shows in what is searched: low and closed for a storm, high and open for heat (common practice)."""
+"""What a night asks for shows in what is searched: low and closed for a storm, high and open for
+heat (common practice).
+"""
 
 from __future__ import annotations
 
@@ -19,13 +21,22 @@ from tarvik.core.shelter import fold_batch
 from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.weather.rain import Weather
 
-UNDER_A_SHEET = [slug for slug, pitch in PITCHES.items() if pitch.bed is None and slug != "plow-point-awning"]
-DOORS = {"a-frame-closed": "doors", "a-frame-doored": "doors", "closed-wedge": "doors", "awning-wedge": "door"}
+UNDER_A_SHEET = [
+    slug for slug, pitch in PITCHES.items() if pitch.bed is None and slug != "plow-point-awning"
+]
+DOORS = {
+    "a-frame-closed": "doors",
+    "a-frame-doored": "doors",
+    "closed-wedge": "doors",
+    "awning-wedge": "door",
+}
 
 
 def asked(slug: str, intent: str, side_m: float = 3.05) -> Question:
     """One sleeper under a square sheet on such a night."""
-    return Question(Sheet.rectangle(side_m, side_m), PITCHES[slug], {}, intent=INTENTS[intent], wanted=1)
+    return Question(
+        Sheet.rectangle(side_m, side_m), PITCHES[slug], {}, intent=INTENTS[intent], wanted=1
+    )
 
 
 def open_m2(found: Solution) -> float:
@@ -44,7 +55,9 @@ def test_a_storm_closes_and_heat_opens(slug: str) -> None:
         assert storm.figures.peak_m <= heat.figures.peak_m + 0.1
 
 
-@pytest.mark.parametrize("slug", ["a-frame-flown", "lean-to", "plow-point", "diagonal-fly", "corner-wrap", "boat-porch"])
+@pytest.mark.parametrize(
+    "slug", ["a-frame-flown", "lean-to", "plow-point", "diagonal-fly", "corner-wrap", "boat-porch"]
+)
 def test_heat_and_view_open_far_more(slug: str) -> None:
     storm = open_m2(solve(asked(slug, "storm")))
     for intent in ("shade", "fair-view"):
@@ -54,7 +67,9 @@ def test_heat_and_view_open_far_more(slug: str) -> None:
 @pytest.mark.parametrize("intent", ["fair-view", "warm-insects", "shade"])
 def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str) -> None:
     """Common practice; and lower when it is cold or storms."""
-    fair, storm, cold = (solve(asked("plow-point", name)).figures for name in (intent, "storm", "cold-fire"))
+    fair, storm, cold = (
+        solve(asked("plow-point", name)).figures for name in (intent, "storm", "cold-fire")
+    )
     assert fair is not None
     assert storm is not None
     assert cold is not None
@@ -64,7 +79,9 @@ def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str) -> None:
 
 @pytest.mark.parametrize(("slug", "name"), DOORS.items())
 def test_doors_stand_as_the_night_asks(slug: str, name: str) -> None:
-    """Open for heat and a view; shut in a storm; in steady rain as the pitch has them: shut, or an awning low in front."""
+    """Open for heat and a view; shut in a storm; in steady rain as the pitch has them: shut, or an
+    awning low in front.
+    """
     door = PITCHES[slug].setting(name)
     assert solve(asked(slug, "shade")).settings[name] != door.shut_at
     assert solve(asked(slug, "fair-view")).settings[name] != door.shut_at
@@ -74,18 +91,24 @@ def test_doors_stand_as_the_night_asks(slug: str, name: str) -> None:
 
 @pytest.mark.parametrize("intent", ["storm", "steady-rain"])
 def test_doors_open_sooner_than_that_nobody_lies_dry(intent: str) -> None:
-    """Under an 8 ft wedge nobody fits with the doors shut: flown, they make room for one; everyone's bed comes first."""
+    """Under an 8 ft wedge nobody fits with the doors shut: flown, they make room for one;
+    everyone's bed comes first.
+    """
     wanted = asked("closed-wedge", intent, 2.44)
     found, shut = solve(wanted), solve(replace(wanted, settings={"doors": 0}))
     assert found.figures is not None
     assert shut.figures is not None
     assert (found.figures.sleepers, shut.figures.sleepers) == (1, 0)
     assert found.settings["doors"] != 0
-    assert solve(replace(wanted, wanted=None)).settings["doors"] == 0  # nobody is named who is to lie there
+    assert (
+        solve(replace(wanted, wanted=None)).settings["doors"] == 0
+    )  # nobody is named who is to lie there
 
 
 def test_a_corner_that_does_not_reach_the_ground_flies_in_a_storm_too() -> None:
-    """Half the square's diagonal of 1.016 m is 0.72 m: between poles of 1.45 and 1.15 m it ends above the ground."""
+    """Half the square's diagonal of 1.016 m is 0.72 m: between poles of 1.45 and 1.15 m it ends
+    above the ground.
+    """
     high = {"pole": 1.45, "pole_far": 1.15, "tie": 1.016}
     found = solve(replace(asked("awning-wedge", "storm", 3.05), settings=high))
     assert found.verdict is Verdict.FORMS
@@ -93,11 +116,15 @@ def test_a_corner_that_does_not_reach_the_ground_flies_in_a_storm_too() -> None:
 
 
 def test_a_door_that_is_given_stays() -> None:
-    assert solve(replace(asked("closed-wedge", "shade"), settings={"doors": 0})).settings["doors"] == 0
+    assert (
+        solve(replace(asked("closed-wedge", "shade"), settings={"doors": 0})).settings["doors"] == 0
+    )
 
 
 def test_doors_fly_only_with_what_is_at_hand() -> None:
-    """A line to the tree and two guys fly the doors; with a line less they stay shut, so that it forms."""
+    """A line to the tree and two guys fly the doors; with a line less they stay shut, so that it
+    forms.
+    """
     question = asked("closed-wedge", "fair-view")
     for lines, doors in ((3, 3), (2, 0)):
         found = solve(replace(question, supports=replace(UNLIMITED, lines_m=(5.0,) * lines)))
@@ -108,7 +135,10 @@ def test_doors_fly_only_with_what_is_at_hand() -> None:
 def test_nobody_gets_wet_for_air() -> None:
     """Slanted rain from the front: as many lie dry as with the doors shut."""
     rain = Weather(6.0, 8.0, 270.0)
-    airy, shut = replace(asked("closed-wedge", "shade"), weather=rain), replace(asked("closed-wedge", "storm"), weather=rain)
+    airy, shut = (
+        replace(asked("closed-wedge", "shade"), weather=rain),
+        replace(asked("closed-wedge", "storm"), weather=rain),
+    )
     found, other = solve(airy), solve(shut)
     assert found.figures is not None
     assert other.figures is not None
@@ -116,7 +146,9 @@ def test_nobody_gets_wet_for_air() -> None:
 
 
 @pytest.mark.parametrize("intent", ["shade", "storm", "steady-rain"])
-@pytest.mark.parametrize("slug", ["closed-wedge", "awning-wedge", "lean-to", "a-frame-doored", "a-frame-closed"])
+@pytest.mark.parametrize(
+    "slug", ["closed-wedge", "awning-wedge", "lean-to", "a-frame-doored", "a-frame-closed"]
+)
 def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> None:
     """Every height and every state of the doors, by the exact figures."""
     question = asked(slug, intent)
@@ -126,10 +158,14 @@ def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> 
     name = next(s.name for s in question.pitch.settings if s.searched)
     setting, states = question.pitch.setting(name), [{}]
     if slug in DOORS:
-        states = [{DOORS[slug]: n} for n in range(int(question.pitch.setting(DOORS[slug]).most) + 1)]
+        states = [
+            {DOORS[slug]: n} for n in range(int(question.pitch.setting(DOORS[slug]).most) + 1)
+        ]
     for value in np.linspace(setting.least, setting.most, 30):
         for state in states:
-            figures = solve(replace(question, settings=found.settings | {name: float(value)} | state)).figures
+            figures = solve(
+                replace(question, settings=found.settings | {name: float(value)} | state)
+            ).figures
             assert figures is None or worth(figures, question.aim()) <= 1.01 * best
 
 
@@ -140,13 +176,17 @@ def test_openings_of_many_cases_at_once_are_those_of_each(slug: str) -> None:
     compared = 0
     for n in range(12):
         sheet = Sheet.rectangle(*(round(float(x), 2) for x in dice.uniform(2.8, 4.2, 2)))
-        settings = {s.name: float(dice.uniform(s.least, s.most)) for s in pitch.settings} if n else {}
+        settings = (
+            {s.name: float(dice.uniform(s.least, s.most)) for s in pitch.settings} if n else {}
+        )
         found, fitting = solve(Question(sheet, pitch, settings)), fit(pitch, sheet)
         if found.figures is None or isinstance(fitting, Misfit):
             continue
         values = {name: np.array([value]) for name, value in found.settings.items()}
         _, xyz = fold_batch(fitting.pitch, fitting.box, values)
-        assert open_area(fitting.pitch, xyz, values)[0] == pytest.approx(found.figures.open_area_m2, abs=1e-3)
+        assert open_area(fitting.pitch, xyz, values)[0] == pytest.approx(
+            found.figures.open_area_m2, abs=1e-3
+        )
         compared += 1
     assert compared or slug in (
         "pole-tent",

@@ -31,7 +31,9 @@ from tests.reference import OBLONGS
 BODY = Body(1.75)
 
 
-def moved(shelter: Shelter, degrees: float, mirror: bool = False, by: tuple[float, float] = (0.0, 0.0)) -> Shelter:
+def moved(
+    shelter: Shelter, degrees: float, mirror: bool = False, by: tuple[float, float] = (0.0, 0.0)
+) -> Shelter:
     """The same shelter turned anticlockwise, mirrored in the x axis before, and slid."""
     a = math.radians(degrees)
     turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
@@ -40,8 +42,15 @@ def moved(shelter: Shelter, degrees: float, mirror: bool = False, by: tuple[floa
     return Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, xyz, shelter.whole)
 
 
-@given(shelter=SHELTERS, degrees=st.floats(0, 360), mirror=st.booleans(), by=st.tuples(st.floats(-50, 50), st.floats(-50, 50)))
-def test_areas_and_heights_do_not_move(shelter: Shelter, degrees: float, mirror: bool, by: tuple[float, float]) -> None:
+@given(
+    shelter=SHELTERS,
+    degrees=st.floats(0, 360),
+    mirror=st.booleans(),
+    by=st.tuples(st.floats(-50, 50), st.floats(-50, 50)),
+)
+def test_areas_and_heights_do_not_move(
+    shelter: Shelter, degrees: float, mirror: bool, by: tuple[float, float]
+) -> None:
     one, two = (Roof.over(s.faces()) for s in (shelter, moved(shelter, degrees, mirror, by)))
     assert two.peak_m == pytest.approx(one.peak_m)
     assert two.plan().area == pytest.approx(one.plan().area, abs=1e-6)
@@ -49,17 +58,23 @@ def test_areas_and_heights_do_not_move(shelter: Shelter, degrees: float, mirror:
         assert two.area_above(height) == pytest.approx(one.area_above(height), abs=1e-6)
 
 
-@given(shelter=SHELTERS, degrees=st.floats(0, 360), wind=st.floats(0.5, 12), bearing=st.floats(0, 360))
+@given(
+    shelter=SHELTERS, degrees=st.floats(0, 360), wind=st.floats(0.5, 12), bearing=st.floats(0, 360)
+)
 def test_turning_shelter_and_wind_together_changes_nothing(
     shelter: Shelter, degrees: float, wind: float, bearing: float
 ) -> None:
-    """Bearings run clockwise and turns anticlockwise, so the wind's bearing falls by as much as the shelter turns."""
+    """Bearings run clockwise and turns anticlockwise, so the wind's bearing falls by as much as the
+    shelter turns.
+    """
     turned = moved(shelter, degrees)
     before, after = Weather(6, wind, bearing), Weather(6, wind, (bearing - degrees) % 360)
     assert dry_ground(Roof.over(turned.faces()), after).area_m2 == pytest.approx(
         dry_ground(Roof.over(shelter.faces()), before).area_m2, abs=1e-6
     )
-    assert open_to_wind(turned, after.wind_from_deg) == pytest.approx(open_to_wind(shelter, bearing), abs=1e-6)
+    assert open_to_wind(turned, after.wind_from_deg) == pytest.approx(
+        open_to_wind(shelter, bearing), abs=1e-6
+    )
 
 
 @given(shelter=SHELTERS)
@@ -76,12 +91,20 @@ def test_a_slid_shelter_sleeps_as_many(shelter: Shelter, by: tuple[float, float]
 
 @given(shelter=SHELTERS, more=st.floats(0.01, 0.3))
 def test_more_room_over_the_mat_never_takes_more_mats(shelter: Shelter, more: float) -> None:
-    tight, roomy = Clearance(), replace(Clearance(), head_m=0.5 + more, middle_m=0.35 + more, foot_m=0.21 + more)
-    assert measure(shelter, BODY, clearance=roomy).sleepers <= measure(shelter, BODY, clearance=tight).sleepers
+    tight, roomy = (
+        Clearance(),
+        replace(Clearance(), head_m=0.5 + more, middle_m=0.35 + more, foot_m=0.21 + more),
+    )
+    assert (
+        measure(shelter, BODY, clearance=roomy).sleepers
+        <= measure(shelter, BODY, clearance=tight).sleepers
+    )
 
 
 @given(shelter=SHELTERS, wind=st.floats(0.5, 14), bearing=st.floats(0, 360))
-def test_slanted_rain_never_leaves_more_dry_or_more_mats(shelter: Shelter, wind: float, bearing: float) -> None:
+def test_slanted_rain_never_leaves_more_dry_or_more_mats(
+    shelter: Shelter, wind: float, bearing: float
+) -> None:
     calm, windy = measure(shelter, BODY), measure(shelter, BODY, Weather(5, wind, bearing))
     assert windy.dry_area_m2 <= calm.dry_area_m2 + 1e-9
     assert windy.covered_area_m2 == pytest.approx(calm.covered_area_m2)
@@ -111,15 +134,21 @@ def test_a_storm_shelter_is_no_higher_than_a_fair_one(slug: str) -> None:
 
 
 def test_the_floor_s_fold_seeks_tie_outs() -> None:
-    """On a sheet with quarter tie-outs the fold of the floor comes to lie on a pair of them, and no button is made."""
+    """On a sheet with quarter tie-outs the fold of the floor comes to lie on a pair of them, and no
+    button is made.
+    """
     ties = tie_out_points(3, 3, frozenset({TieOuts.CORNERS, TieOuts.QUARTERS}))
-    found = solve(Question(Sheet.rectangle(3, 3, ties), PITCHES["lean-to-floored"], {}, BODY, wanted=1))
+    found = solve(
+        Question(Sheet.rectangle(3, 3, ties), PITCHES["lean-to-floored"], {}, BODY, wanted=1)
+    )
     assert min(abs(found.settings["floor"] - tie) for tie in (0.75, 1.5)) <= TIE_OUT_REACH_M + 1e-9
     assert not any(r.code == "button" for r in found.assessment.reasons)
 
 
 def test_an_offset_crease_leans_the_roof() -> None:
-    """The crease 0.3 m off the middle: one side 1.8 m, the other 1.2 m, both from the ridge to the ground."""
+    """The crease 0.3 m off the middle: one side 1.8 m, the other 1.2 m, both from the ridge to the
+    ground.
+    """
     shelter = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.3})
     assert math.dist(shelter.at("P"), shelter.at("A")) == pytest.approx(1.8)
     assert math.dist(shelter.at("P"), shelter.at("C")) == pytest.approx(1.2)
@@ -131,11 +160,20 @@ def test_turning_the_sheet_swaps_its_sides() -> None:
     assert one.xyz == pytest.approx(two.xyz)
 
 
-@given(stakes=st.integers(0, 30), count=st.integers(0, 4), poles=st.integers(0, 4), trees=st.integers(0, 5))
+@given(
+    stakes=st.integers(0, 30),
+    count=st.integers(0, 4),
+    poles=st.integers(0, 4),
+    trees=st.integers(0, 5),
+)
 def test_totals_add_up(stakes: int, count: int, poles: int, trees: int) -> None:
-    """Needed less there is what is short; what is left after a rig and what it took make the whole."""
+    """Needed less there is what is short; what is left after a rig and what it took make the
+    whole.
+    """
     kit = Supports((Tree(),) * trees, (Pole(1.0, 1.5),) * poles, stakes, (3.0,) * 4)
-    rig = assess(fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.2}), Supports()).rig
+    rig = assess(
+        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.2}), Supports()
+    ).rig
     assert rig is not None
     table = {t.what: t for t in totals([rig] * count, kit)}
     assert table["Stakes"].needed == count * rig.stakes_needed()

@@ -1,4 +1,6 @@
-"""The compiled polygon work against Shapely, an independent library, and rows of mats against plain arithmetic."""
+"""The compiled polygon work against Shapely, an independent library, and rows of mats against plain
+arithmetic.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,15 @@ from shapely import LineString, MultiPoint, Polygon, box
 
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.ground import Ground
-from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area, centroid, chord, clip, hull, support
+from tarvik.core.measure.kernel.polygon import (
+    MOST_CORNERS,
+    area,
+    centroid,
+    chord,
+    clip,
+    hull,
+    support,
+)
 from tarvik.core.measure.mats import lay_mats
 from tarvik.core.measure.outline import hull_and_pockets
 
@@ -47,18 +57,33 @@ def test_hull_area_and_centre(points: list[tuple[float, float]]) -> None:
 
 @given(points=POINTS, turn=st.floats(0, 2 * math.pi), b=st.floats(-2, 2))
 def test_clip_support_and_chord(points: list[tuple[float, float]], turn: float, b: float) -> None:
-    """The part beyond a line, the furthest reach and the width along a line, as Shapely has them."""
+    """The part beyond a line, the furthest reach and the width along a line, as Shapely has
+    them.
+    """
     outline = ring(points)
     n = np.array([math.cos(turn), math.sin(turn)])
     out = np.zeros((MOST_CORNERS, 2))
     count = clip(roomy(outline), len(outline), n[0], n[1], b, out)
     across = np.array([-n[1], n[0]])
-    half = Polygon([n * b - 20 * across, n * b + 20 * across, n * (b + 40) + 20 * across, n * (b + 40) - 20 * across])
+    half = Polygon(
+        [
+            n * b - 20 * across,
+            n * b + 20 * across,
+            n * (b + 40) + 20 * across,
+            n * (b + 40) - 20 * across,
+        ]
+    )
     wanted = Polygon(outline).intersection(half)
     assert (area(out, count) if count >= 3 else 0.0) == pytest.approx(wanted.area, abs=1e-7)
-    assert support(roomy(outline), len(outline), n[0], n[1]) == pytest.approx(float((outline @ n).max()))
+    assert support(roomy(outline), len(outline), n[0], n[1]) == pytest.approx(
+        float((outline @ n).max())
+    )
     low, high = chord(roomy(outline), len(outline), n[0], n[1], b)
-    cut = Polygon(outline).buffer(1e-9).intersection(LineString([n * b - 20 * across, n * b + 20 * across]))
+    cut = (
+        Polygon(outline)
+        .buffer(1e-9)
+        .intersection(LineString([n * b - 20 * across, n * b + 20 * across]))
+    )
     assert max(high - low, 0.0) == pytest.approx(cut.length, abs=1e-4)
 
 
@@ -66,12 +91,20 @@ def ground(shape: Polygon) -> Ground:
     """High and dry ground of any outline."""
     planes, pockets = hull_and_pockets(shape)
     x0, y0, x1, y1 = shape.bounds
-    return Ground(np.array([x0 - 1, x1 + 1, y0 - 1, y1 + 1]), planes, np.zeros(len(planes), dtype=np.int64), pockets,
-                  np.zeros(len(pockets), dtype=np.int64), shape.area,
-                  np.asarray(shape.convex_hull.exterior.coords)[:-1][::-1].copy())  # fmt: skip
+    return Ground(
+        np.array([x0 - 1, x1 + 1, y0 - 1, y1 + 1]),
+        planes,
+        np.zeros(len(planes), dtype=np.int64),
+        pockets,
+        np.zeros(len(pockets), dtype=np.int64),
+        shape.area,
+        np.asarray(shape.convex_hull.exterior.coords)[:-1][::-1].copy(),
+    )
 
 
-@pytest.mark.parametrize(("width", "depth"), [(2.0, 2.0), (3.7, 1.9), (2.5, 3.8), (3.1, 4.0), (5.0, 3.75), (1.3, 5.6)])
+@pytest.mark.parametrize(
+    ("width", "depth"), [(2.0, 2.0), (3.7, 1.9), (2.5, 3.8), (3.1, 4.0), (5.0, 3.75), (1.3, 5.6)]
+)
 def test_rooms_are_filled_row_by_row(width: float, depth: float) -> None:
     """A rectangle takes at least what rows of mats, all one way or the other, take by division."""
     length, mat = 1.85, 0.6

@@ -1,4 +1,6 @@
-"""Wind loads: hand-worked statics, balance, published strengths, lines against the catenary; nets, shade, caught water."""
+"""Wind loads: hand-worked statics, balance, published strengths, lines against the catenary; nets,
+shade, caught water.
+"""
 
 from __future__ import annotations
 
@@ -47,12 +49,16 @@ from tests.core.test_invariants import moved
 from tests.core.test_measures import SHELTERS
 
 POLES = Supports(trees=(), poles=(Pole(0.4, 3.0), Pole(0.4, 3.0)))
-LEAN_TO = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(2.5, 3.0), {"height": 1.5})  # 2 m deep, 36.87 degrees steep
+LEAN_TO = fold_sheet(
+    PITCHES["lean-to"], Sheet.rectangle(2.5, 3.0), {"height": 1.5}
+)  # 2 m deep, 36.87 degrees steep
 
 
 def test_a_lean_to_with_its_back_to_the_wind_by_hand() -> None:
-    """2.5 x 3 m of cloth at 36.87 degrees, push 1.2 (30 to 90 degrees): 100 Pa press with 900 N square to it: 540 N along the
-    wind, 720 N down; that is pressure times the 4.5 m2 it shows the wind times the coefficient."""
+    """2.5 x 3 m of cloth at 36.87 degrees, push 1.2 (30 to 90 degrees): 100 Pa press with 900 N
+    square to it: 540 N along the wind, 720 N down; that is pressure times the 4.5 m2 it shows the
+    wind times the coefficient.
+    """
     (load,) = panel_loads(LEAN_TO, 90.0, 100.0)
     assert load.area_m2 == pytest.approx(7.5)
     assert load.slope_deg == pytest.approx(36.87, abs=0.01)
@@ -63,8 +69,9 @@ def test_a_lean_to_with_its_back_to_the_wind_by_hand() -> None:
 
 
 def test_lift_on_the_open_side_by_hand() -> None:
-    """Wind into the open front: pull 1.4 at 30 degrees falling to 0.5 at 90; half the force hangs on each edge's two "
-    "corners."""
+    """Wind into the open front: pull 1.4 at 30 degrees falling to 0.5 at 90; half the force hangs
+    on each edge's two " "corners.
+    """
     (load,) = panel_loads(LEAN_TO, 270.0, 100.0)
     pull = 1.4 + (0.5 - 1.4) * (36.8699 - 30) / 60
     assert load.coefficient == pytest.approx(-pull, abs=1e-4)
@@ -76,32 +83,46 @@ def test_lift_on_the_open_side_by_hand() -> None:
 
 
 def test_a_pole_and_its_guy_by_hand() -> None:
-    """Lean-to on poles in a wind into its front: the rear stakes take a quarter of the force each and what the cloth pulls
-    there; pole, guy and cloth balance at the front corners; every newton arrives in the ground."""
+    """Lean-to on poles in a wind into its front: the rear stakes take a quarter of the force each
+    and what the cloth pulls there; pole, guy and cloth balance at the front corners; every newton
+    arrives in the ground.
+    """
     rig = assess(LEAN_TO, POLES).rig
     assert rig is not None
     loads = panel_loads(LEAN_TO, 270.0, 100.0)
     found = balance(LEAN_TO, rig, loads)
     assert found.total == pytest.approx(loads[0].force_n)
-    assert found.reaction == pytest.approx(-found.total, abs=0.01 * float(np.linalg.norm(found.total)))
+    assert found.reaction == pytest.approx(
+        -found.total, abs=0.01 * float(np.linalg.norm(found.total))
+    )
     assert found.loose == ()
     guys = [x for x in found.lines if rig.lines[x.line].purpose == "pole guy"]
     assert len(guys) == 2
     assert guys[0].newtons == pytest.approx(guys[1].newtons, rel=1e-3)
-    lift = float(loads[0].force_n[2]) / 4  # at each front corner, held down by guy and cloth, the pole cannot pull
+    lift = (
+        float(loads[0].force_n[2]) / 4
+    )  # at each front corner, held down by guy and cloth, the pole cannot pull
     down = guys[0].newtons * math.sin(math.radians(45))
     assert down <= lift + max(s.push_n for s in found.supports) + 1.0
 
 
 @given(shelter=SHELTERS, bearing=st.floats(0, 360), poles=st.booleans())
-def test_everything_the_wind_does_arrives_in_the_ground(shelter: Shelter, bearing: float, poles: bool) -> None:
-    """Reactions of stakes, trees and poles balance the wind, wherever no point is said to be unheld."""
+def test_everything_the_wind_does_arrives_in_the_ground(
+    shelter: Shelter, bearing: float, poles: bool
+) -> None:
+    """Reactions of stakes, trees and poles balance the wind, wherever no point is said to be
+    unheld.
+    """
     rig = assess(shelter, POLES if poles else UNLIMITED).rig
     assert rig is not None
     found = balance(shelter, rig, panel_loads(shelter, bearing, 50.0))
     size = sum(float(np.linalg.norm(p.force_n)) for p in panel_loads(shelter, bearing, 50.0))
-    assert min([0.0, *(x.newtons for x in found.lines), *(s.push_n for s in found.supports)]) >= -1e-9
-    assume(not found.loose and all(a.hold is not Hold.FLOWN for a in shelter.pitch.anchors))  # flown corners give
+    assert (
+        min([0.0, *(x.newtons for x in found.lines), *(s.push_n for s in found.supports)]) >= -1e-9
+    )
+    assume(
+        not found.loose and all(a.hold is not Hold.FLOWN for a in shelter.pitch.anchors)
+    )  # flown corners give
     assert np.linalg.norm(found.reaction + found.total) <= 0.05 * size
 
 
@@ -117,7 +138,9 @@ def test_loads_turn_with_shelter_and_wind(shelter: Shelter, bearing: float, degr
 
 
 def test_coefficients_at_the_ends_of_their_tables() -> None:
-    """EN 1991-1-4 tables 7.6, 7.9 and 7.1 (from memory): what is tabulated comes out where it is tabulated."""
+    """EN 1991-1-4 tables 7.6, 7.9 and 7.1 (from memory): what is tabulated comes out where it is
+    tabulated.
+    """
     assert coefficient(30.0, 1.0) == pytest.approx(1.2)
     assert coefficient(10.0, 1.0) == pytest.approx(PUSH[2])
     assert coefficient(90.0, -1.0) == pytest.approx(-0.5)
@@ -139,7 +162,9 @@ def test_a_6_mm_ridge_cord_holds_about_300_kgf() -> None:
 
 
 def test_stakes_by_ground_and_depth() -> None:
-    """Order of grounds as practice knows it; half the depth holds a quarter; unknown ground and mad depths are refused."""
+    """Order of grounds as practice knows it; half the depth holds a quarter; unknown ground and mad
+    depths are refused.
+    """
     holds = {slug: stake_holds_n(g) for slug, g in GROUNDS.items()}
     assert holds["sand"] < holds["litter"] < holds["turf"] < holds["clay"]
     assert stake_holds_n(depth_m=0.10) == pytest.approx(stake_holds_n() / 4)
@@ -152,7 +177,9 @@ def test_stakes_by_ground_and_depth() -> None:
 
 @given(span=st.floats(1, 12), load=st.floats(5, 2000), sag=st.floats(0.01, 0.06))
 def test_the_line_against_the_catenary(span: float, load: float, sag: float) -> None:
-    """The exact catenary of the same sag (its parameter found numerically) pulls within a few parts in a thousand."""
+    """The exact catenary of the same sag (its parameter found numerically) pulls within a few parts
+    in a thousand.
+    """
     line = from_sag(span, load, sag * span)
     a = brentq(lambda p: p * (math.cosh(span / (2 * p)) - 1) - sag * span, span, 1000 * span)
     length = 2 * a * math.sinh(span / (2 * a))
@@ -177,8 +204,9 @@ def gale(wind: float, slug: str = "a-frame", bearing: float = 0.0, **how: object
 
 
 def test_the_force_to_move_at_is_where_the_weakest_part_is_used_up() -> None:
-    """Forces grow with the square of the wind; at the wind named the weakest part is used to the full, and deeper stakes put
-    it off by the square root of what they hold more."""
+    """Forces grow with the square of the wind; at the wind named the weakest part is used to the
+    full, and deeper stakes put it off by the square root of what they hold more.
+    """
     calm = gale(6.0)
     limit = calm.move_at_m_s  # type: ignore[attr-defined]
     at_limit = gale(limit)
@@ -229,7 +257,9 @@ def solved(slug: str, known: Night, size: float = 3.0, **settings: float) -> obj
 
 
 def test_tonight_says_what_is_worst() -> None:
-    """A gale pulls stakes; a still damp night is dewy; snow lies on a flat roof; and calm weather says nothing of wind."""
+    """A gale pulls stakes; a still damp night is dewy; snow lies on a flat roof; and calm weather
+    says nothing of wind.
+    """
     storm = night(wind_m_s=16.0, gust_m_s=26.0, rain_mm_h=8.0, lowest_c=6.0)
     judged = judge(solved("a-frame", storm, height=1.2, offset=0, turn=0), storm)  # type: ignore[arg-type]
     assert judged.verdict in (Verdict.NEEDS, Verdict.CANNOT)
@@ -240,7 +270,9 @@ def test_tonight_says_what_is_worst() -> None:
     assert "dew" in codes
     assert not codes & {"stake_pulls", "open_to_wind", "nobody_dry"}
     snow = night(snow=True, lowest_c=-3.0)
-    assert "snow_lies" in {f.code for f in judge(solved("lean-to", snow, height=0.8, turn=0), snow).findings}  # type: ignore[arg-type]
+    assert "snow_lies" in {
+        f.code for f in judge(solved("lean-to", snow, height=0.8, turn=0), snow).findings
+    }  # type: ignore[arg-type]
 
 
 def test_beds_decide_at_night_and_not_at_lunch() -> None:
@@ -248,19 +280,27 @@ def test_beds_decide_at_night_and_not_at_lunch() -> None:
     sheet, known = Sheet.rectangle(1.45, 1.6), night(rain_mm_h=2.0, lowest_c=8.0)
     asked = Question(sheet, PITCHES["lean-to"], {"height": 0.8, "turn": 0}, Body(1.95))
     assert judge(solve(asked), known).verdict is Verdict.CANNOT
-    assert judge(solve(asked), replace(known, needs=NightNeeds(intent="lunch"))).verdict is Verdict.FORMS
+    assert (
+        judge(solve(asked), replace(known, needs=NightNeeds(intent="lunch"))).verdict
+        is Verdict.FORMS
+    )
 
 
 def test_a_net_under_a_tall_and_a_low_ridge() -> None:
     """Common practice: a raised A-frame takes a net; a low one leaves it on the cloth."""
     box = Net(NetKind.BOX, 2.0, 0.8, 1.0)
-    tall = hang_net(roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(4, 4), {"height": 1.6})), box)
-    low = hang_net(roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 0.9})), box)
+    tall = hang_net(
+        roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(4, 4), {"height": 1.6})), box
+    )
+    low = hang_net(
+        roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 0.9})), box
+    )
     assert tall.fit is Fit.FREE
     assert tall.air_m >= 0.05
     assert low.fit is Fit.NO
     point = hang_net(
-        roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.1})), Net(NetKind.POINT, 2.0, 0.8, 1.0)
+        roof_of(fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.1})),
+        Net(NetKind.POINT, 2.0, 0.8, 1.0),
     )
     assert point.fit in (Fit.FREE, Fit.TOUCHES)
     with pytest.raises(InputError, match="height_m"):
@@ -269,7 +309,9 @@ def test_a_net_under_a_tall_and_a_low_ridge() -> None:
 
 @given(shelter=SHELTERS, height=st.floats(0.3, 1.2))
 def test_a_net_that_hangs_free_clears_the_cloth(shelter: Shelter, height: float) -> None:
-    """Its own points, turned and set where it is said to hang, lie under the roof by the air it is said to have."""
+    """Its own points, turned and set where it is said to hang, lie under the roof by the air it is
+    said to have.
+    """
     roof, net = roof_of(shelter), Net(NetKind.BOX, 1.8, 0.7, height)
     found = hang_net(roof, net)
     assume(found.fit is not Fit.NO)
@@ -277,11 +319,15 @@ def test_a_net_that_hangs_free_clears_the_cloth(shelter: Shelter, height: float)
     top = net.surface()
     x = found.x + top[:, 0] * math.cos(a) - top[:, 1] * math.sin(a)
     y = found.y + top[:, 0] * math.sin(a) + top[:, 1] * math.cos(a)
-    assert np.nanmin(roof.height_at(np.column_stack([x, y])) - top[:, 2]) == pytest.approx(found.air_m, abs=1e-6)
+    assert np.nanmin(roof.height_at(np.column_stack([x, y])) - top[:, 2]) == pytest.approx(
+        found.air_m, abs=1e-6
+    )
 
 
 def test_shade_by_hand_and_through_a_day() -> None:
-    """Light from the north at 45 degrees goes south; from the east at 30 it goes 1.73 m west for every metre down."""
+    """Light from the north at 45 degrees goes south; from the east at 30 it goes 1.73 m west for
+    every metre down.
+    """
     assert sun_travel(0.0, 45.0) == pytest.approx((0.0, -1.0), abs=1e-12)
     assert sun_travel(90.0, 30.0) == pytest.approx((-math.sqrt(3), 0.0), abs=1e-12)
     place = Place(54.62, -2.48, UTC)
@@ -300,9 +346,12 @@ def test_shade_by_hand_and_through_a_day() -> None:
 
 
 def test_rain_water_at_a_low_corner() -> None:
-    """A fly whose two low corners stand off nothing else: each side's water goes to its own corner; a level eave keeps "
-    "none."""
-    fly = fold_sheet(PITCHES["diagonal-fly"], Sheet.rectangle(3, 3), {"height": 1.6, "height_far": 1.6})
+    """A fly whose two low corners stand off nothing else: each side's water goes to its own corner;
+    a level eave keeps " "none.
+    """
+    fly = fold_sheet(
+        PITCHES["diagonal-fly"], Sheet.rectangle(3, 3), {"height": 1.6, "height_far": 1.6}
+    )
     found = catches(fly, 5.0)
     total = sum(c.drains_m2 for c in found)
     assert total == pytest.approx(roof_of(fly).plan().area, rel=0.02)
@@ -314,6 +363,9 @@ def test_rain_water_at_a_low_corner() -> None:
 
 def test_a_net_alone_is_said_where_it_will_do() -> None:
     """The board's cell speaks of a net too tall only when there are insects."""
-    known = Night(NightNeeds(insects=Insects.MANY, lowest_c=15.0, rain_mm_h=1.0), net=Net(NetKind.BOX, 2, 0.8, 2.4))
+    known = Night(
+        NightNeeds(insects=Insects.MANY, lowest_c=15.0, rain_mm_h=1.0),
+        net=Net(NetKind.BOX, 2, 0.8, 2.4),
+    )
     low = solved("a-frame", known, height=1.0, offset=0, turn=0)
     assert "net_touches" in {f.code for f in judge(low, known).findings}  # type: ignore[arg-type]

@@ -1,4 +1,6 @@
-"""Who lies where: the count against exhaustive search in slanted rain, mixed statures, head rules, drips, packs."""
+"""Who lies where: the count against exhaustive search in slanted rain, mixed statures, head rules,
+drips, packs.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,14 @@ from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.drips import DRIP_REACH_M, drip_zones, drips, under_drips
-from tarvik.core.measure.figures import Figures, kneeling_height, measure, sitting_height, standing_height, tallest_sleeper_m
+from tarvik.core.measure.figures import (
+    Figures,
+    kneeling_height,
+    measure,
+    sitting_height,
+    standing_height,
+    tallest_sleeper_m,
+)
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import PACK_M2, HeadRule, Lying
 from tarvik.core.measure.mats import Mat, lay_mats
@@ -30,11 +39,15 @@ from tests.reference import OBLONGS, STANDING, mat_fits, pairs_overlap, ray_heig
 
 ROOM = Clearance()
 ADULT = Body(1.75)
-WEATHERS = st.builds(Weather, st.floats(1, 20), st.sampled_from([0.0, 1.0, 3.0, 6.0]), st.floats(0, 360))
+WEATHERS = st.builds(
+    Weather, st.floats(1, 20), st.sampled_from([0.0, 1.0, 3.0, 6.0]), st.floats(0, 360)
+)
 
 
 def dry_and_clear(shelter: Shelter, mat: Mat, weather: Weather) -> bool:
-    """Whether a mat has its clearances and no ray against the rain comes through to it (a millimetre inside its edge)."""
+    """Whether a mat has its clearances and no ray against the rain comes through to it (a
+    millimetre inside its edge).
+    """
     inner = replace(mat, length_m=mat.length_m - 0.002, width_m=mat.width_m - 0.002)
     a, b, c, _ = inner.corners()
     s, t = np.meshgrid(np.linspace(0, 1, 13), np.linspace(0, 1, 7))
@@ -45,18 +58,30 @@ def dry_and_clear(shelter: Shelter, mat: Mat, weather: Weather) -> bool:
 
 @settings(max_examples=100)
 @given(shelter=SHELTERS, weather=WEATHERS, stature=st.floats(1.4, 2.0))
-def test_the_count_is_no_less_than_exhaustive_search(shelter: Shelter, weather: Weather, stature: float) -> None:
-    """Every mat of a 10 cm and 10 degree grid against every set of three of them; and what is claimed beyond it fits."""
+def test_the_count_is_no_less_than_exhaustive_search(
+    shelter: Shelter, weather: Weather, stature: float
+) -> None:
+    """Every mat of a 10 cm and 10 degree grid against every set of three of them; and what is
+    claimed beyond it fits.
+    """
     figures = measure(shelter, Body(stature), weather)
     exhaustive = fitting_mats(shelter.faces(), stature, ROOM, weather)
-    assert min(figures.sleepers, 3) >= most_apart(exhaustive, ROOM.mat_length(stature), ROOM.mat_width_m)
+    assert min(figures.sleepers, 3) >= most_apart(
+        exhaustive, ROOM.mat_length(stature), ROOM.mat_width_m
+    )
     assert pairs_overlap(list(figures.mats)) < 1e-6
     assert all(dry_and_clear(shelter, mat, weather) for mat in figures.mats)
 
 
 @settings(max_examples=40)
-@given(shelter=SHELTERS, weather=WEATHERS, statures=st.lists(st.floats(1.3, 2.0), min_size=2, max_size=4))
-def test_mixed_statures_each_lie_on_their_own_mat(shelter: Shelter, weather: Weather, statures: list[float]) -> None:
+@given(
+    shelter=SHELTERS,
+    weather=WEATHERS,
+    statures=st.lists(st.floats(1.3, 2.0), min_size=2, max_size=4),
+)
+def test_mixed_statures_each_lie_on_their_own_mat(
+    shelter: Shelter, weather: Weather, statures: list[float]
+) -> None:
     """Nobody lies twice, every mat is its person's length, dry, clear and apart from the others."""
     people = [Body(s) for s in statures]
     figures = measure(shelter, people[0], weather, people=people)
@@ -91,20 +116,36 @@ def _grown(shelter: Shelter, by: float) -> Shelter:
 
 
 @settings(max_examples=60)
-@given(shelter=SHELTERS, stature=st.floats(1.4, 2.0), lift=st.floats(0.01, 0.3), grow=st.floats(1.0, 1.3))
-def test_more_height_or_ground_never_sleeps_fewer(shelter: Shelter, stature: float, lift: float, grow: float) -> None:
-    """Lifted as a whole in calm air, or larger in all directions: no mat less, up to the three that are exact."""
+@given(
+    shelter=SHELTERS,
+    stature=st.floats(1.4, 2.0),
+    lift=st.floats(0.01, 0.3),
+    grow=st.floats(1.0, 1.3),
+)
+def test_more_height_or_ground_never_sleeps_fewer(
+    shelter: Shelter, stature: float, lift: float, grow: float
+) -> None:
+    """Lifted as a whole in calm air, or larger in all directions: no mat less, up to the three that
+    are exact.
+    """
     before = measure(shelter, Body(stature)).sleepers
     assert min(measure(_lifted(shelter, lift), Body(stature)).sleepers, 3) >= min(before, 3)
     assert min(measure(_grown(shelter, grow), Body(stature)).sleepers, 3) >= min(before, 3)
 
 
 @given(shelter=SHELTERS, weather=WEATHERS, steps=st.integers(1, 179), mirror=st.booleans())
-def test_turned_or_mirrored_it_sleeps_as_many(shelter: Shelter, weather: Weather, steps: int, mirror: bool) -> None:
-    """Turned by whole steps of the headings tried (2 degrees), wind and all; mirrored, wind and all."""
+def test_turned_or_mirrored_it_sleeps_as_many(
+    shelter: Shelter, weather: Weather, steps: int, mirror: bool
+) -> None:
+    """Turned by whole steps of the headings tried (2 degrees), wind and all; mirrored, wind and
+    all.
+    """
     bearing = 180 - weather.wind_from_deg if mirror else weather.wind_from_deg
     turned = replace(weather, wind_from_deg=(bearing - 2 * steps) % 360)
-    before, after = measure(shelter, ADULT, weather), measure(moved(shelter, 2 * steps, mirror), ADULT, turned)
+    before, after = (
+        measure(shelter, ADULT, weather),
+        measure(moved(shelter, 2 * steps, mirror), ADULT, turned),
+    )
     assert after.dry_area_m2 == pytest.approx(before.dry_area_m2, abs=1e-6)
     assert min(after.sleepers, 3) == min(before.sleepers, 3)
     assert after.open_to_wind == pytest.approx(before.open_to_wind, abs=1e-6)
@@ -123,11 +164,15 @@ def test_heads_point_uphill_when_the_course_wants_it(slug: str, uphill: float) -
     assert figures.sleepers <= free.sleepers
     for mat in figures.mats:
         assert (np.array(mat.head()) - (mat.x, mat.y)) @ way >= -1e-6
-    assert measure(shelter, ADULT, lying=Lying(HeadRule.UPHILL)).sleepers == free.sleepers  # no slope known
+    assert (
+        measure(shelter, ADULT, lying=Lying(HeadRule.UPHILL)).sleepers == free.sleepers
+    )  # no slope known
 
 
 def test_heads_away_from_the_opening() -> None:
-    """A lean-to opens to -x: heads at the back. An A-frame opens both ways: the rule leaves it open."""
+    """A lean-to opens to -x: heads at the back. An A-frame opens both ways: the rule leaves it
+    open.
+    """
     lean_to = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(3.2, 3.2), {"height": 1.2})
     rule = Lying(HeadRule.AWAY)
     towards = rule.towards(lean_to)
@@ -141,9 +186,14 @@ def test_heads_away_from_the_opening() -> None:
 
 
 def test_drips_of_an_a_frame_are_its_eaves_and_of_a_lean_to_its_rear_edge() -> None:
-    """Common practice: water leaves a roof at its low edge; nothing drips from gables and ridges."""
+    """Common practice: water leaves a roof at its low edge; nothing drips from gables and
+    ridges.
+    """
     a_frame = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0})
-    assert {frozenset(d.points) for d in drips(a_frame) if len(d.points) == 2} == {frozenset("AB"), frozenset("CD")}
+    assert {frozenset(d.points) for d in drips(a_frame) if len(d.points) == 2} == {
+        frozenset("AB"),
+        frozenset("CD"),
+    }
     lean_to = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(3, 3), {"height": 1.0})
     assert {frozenset(d.points) for d in drips(lean_to) if len(d.points) == 2} == {frozenset("AB")}
     assert {d.points for d in drips(lean_to) if len(d.points) == 1} == {("A",), ("B",)}
@@ -154,7 +204,9 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
     """Against distances between outlines; the zone kept free holds everything that near."""
     mat = Mat(x, y, heading, 1.85, 0.6)
     outline = Polygon(mat.corners())
-    nearest = min(outline.distance(LineString(d.xyz[:, :2])) for d in drips(shelter) if len(d.points) == 2)
+    nearest = min(
+        outline.distance(LineString(d.xyz[:, :2])) for d in drips(shelter) if len(d.points) == 2
+    )
     assert bool(under_drips([mat], shelter)) == (nearest < DRIP_REACH_M - 1e-6)
     if all(outline.disjoint(Polygon(zone)) for zone in drip_zones(shelter)):
         assert not under_drips([mat], shelter)
@@ -168,9 +220,15 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
 @example(shelter=shelter_of("plow-point-lifted", 2.5, 2.875, 2.0), weather=Weather(1.0, 0.0, 0.0))
 @given(shelter=SHELTERS, weather=WEATHERS)
 def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather: Weather) -> None:
-    """When mats are said to lie under a drip, as many would not fit clear of it: laid clear, there are fewer."""
+    """When mats are said to lie under a drip, as many would not fit clear of it: laid clear, there
+    are fewer.
+    """
     figures = measure(shelter, ADULT, weather)
-    clear = lay_mats(Ground.under(figures.roof, figures.dry_ground.less(drip_zones(shelter)), ROOM), ADULT.stature_m, ROOM)
+    clear = lay_mats(
+        Ground.under(figures.roof, figures.dry_ground.less(drip_zones(shelter)), ROOM),
+        ADULT.stature_m,
+        ROOM,
+    )
     assert figures.wetted == under_drips(figures.mats, shelter)
     if figures.wetted:
         assert len(clear) < figures.sleepers
@@ -193,20 +251,27 @@ def test_packs_need_ground_beside_the_mats() -> None:
 
 
 def test_zones_by_hand() -> None:
-    """A lean-to 3 m deep in its sheet, front at 2.4 m: the ground under a height h is (1 - h / 2.4) of its depth of 1.8 m."""
+    """A lean-to 3 m deep in its sheet, front at 2.4 m: the ground under a height h is (1 - h / 2.4)
+    of its depth of 1.8 m.
+    """
     shelter = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(3, 3), {"height": 2.4})
     figures = measure(shelter, ADULT)
     for area, height in (
-        (figures.sit_area_m2, sitting_height(ADULT)), (figures.kneel_area_m2, kneeling_height(ADULT)),
+        (figures.sit_area_m2, sitting_height(ADULT)),
+        (figures.kneel_area_m2, kneeling_height(ADULT)),
         (figures.stand_area_m2, standing_height(ADULT)),
-    ):  # fmt: skip
+    ):
         assert area == pytest.approx(3 * 1.8 * (1 - height / 2.4))
     assert sitting_height(ADULT) < kneeling_height(ADULT) < standing_height(ADULT)
 
 
 def test_the_tallest_sleeper_knows_the_rain() -> None:
-    """Driven rain leaves less dry ground, so the tallest who lies dry is no taller than in calm air."""
+    """Driven rain leaves less dry ground, so the tallest who lies dry is no taller than in calm
+    air.
+    """
     shelter = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(2.4, 2.4), {"height": 1.1})
-    calm, driven = (tallest_sleeper_m(measure(shelter, ADULT, Weather(4, w, 0))) for w in (0.0, 4.0))
+    calm, driven = (
+        tallest_sleeper_m(measure(shelter, ADULT, Weather(4, w, 0))) for w in (0.0, 4.0)
+    )
     assert calm is not None
     assert driven is None or driven <= calm

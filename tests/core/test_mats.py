@@ -1,4 +1,6 @@
-"""Sleepers: nothing claimed that does not fit, nothing missed that an exhaustive search finds, and the trade's own facts."""
+"""Sleepers: nothing claimed that does not fit, nothing missed that an exhaustive search finds, and
+the trade's own facts.
+"""
 
 from __future__ import annotations
 
@@ -47,14 +49,18 @@ def most_sleepers(slug: str, side_m: float, stature_m: float) -> int:
         ("a-frame", 2.9, 1.75, 2, 9),
     ],
 )
-def test_facts_of_the_trade(slug: str, side_m: float, stature_m: float, least: int, most: int) -> None:
+def test_facts_of_the_trade(
+    slug: str, side_m: float, stature_m: float, least: int, most: int
+) -> None:
     """Common practice: who fits under which square sheet in calm rain."""
     assert least <= most_sleepers(slug, side_m, stature_m) <= most
 
 
 @given(shelter=SHELTERS, stature=st.floats(1.2, 2.0))
 def test_every_mat_claimed_fits(shelter: Shelter, stature: float) -> None:
-    """Each mat lies covered with its clearances (point by point, by ray casting), and no two overlap."""
+    """Each mat lies covered with its clearances (point by point, by ray casting), and no two
+    overlap.
+    """
     mats = lay_mats(Ground.under(Roof.over(shelter.faces()), None, ROOM), stature, ROOM)
     assert pairs_overlap(mats) < 1e-6
     assert all(mat_fits(shelter, mat, ROOM) for mat in mats)
@@ -81,12 +87,21 @@ def test_mats_on_slanted_rain_are_dry(shelter: Shelter, wind: float, bearing: fl
 
 
 def test_ground_of_any_shape() -> None:
-    """An L of two 0.7 m wide, 2.6 m long legs takes a mat in each leg, and none across the notch."""
+    """An L of two 0.7 m wide, 2.6 m long legs takes a mat in each leg, and none across the
+    notch.
+    """
     shape = Polygon([(0, 0), (2.6, 0), (2.6, 0.7), (0.7, 0.7), (0.7, 2.6), (0, 2.6)])
     hull, pockets = hull_and_pockets(shape)
     assert len(pockets) == 1
-    ground = Ground(np.array([-1, 4, -1, 4.0]), hull, np.zeros(len(hull), dtype=np.int64), pockets,
-                    np.zeros(1, dtype=np.int64), shape.area, np.asarray(shape.convex_hull.exterior.coords)[:-1])  # fmt: skip
+    ground = Ground(
+        np.array([-1, 4, -1, 4.0]),
+        hull,
+        np.zeros(len(hull), dtype=np.int64),
+        pockets,
+        np.zeros(1, dtype=np.int64),
+        shape.area,
+        np.asarray(shape.convex_hull.exterior.coords)[:-1],
+    )
     mats = lay_mats(ground, 1.7, ROOM)
     assert len(mats) == 2
     assert all(shape.buffer(1e-6).covers(Polygon(m.corners())) for m in mats)
@@ -94,18 +109,29 @@ def test_ground_of_any_shape() -> None:
 
 
 def test_a_box_takes_exactly_what_fits() -> None:
-    """A room of 1.8 m by 1.85 m, high everywhere, takes three mats of 0.6 m by 1.85 m; a centimetre less takes two."""
+    """A room of 1.8 m by 1.85 m, high everywhere, takes three mats of 0.6 m by 1.85 m; a centimetre
+    less takes two.
+    """
     for width, count in ((1.801, 3), (1.79, 2)):
         outline = np.array([(0, 0), (width, 0), (width, 1.852), (0, 1.852)])
         hull, pockets = hull_and_pockets(Polygon(outline))
-        ground = Ground(np.array([-1, 3, -1, 3.0]), hull, np.zeros(4, dtype=np.int64), pockets,
-                        np.zeros(0, dtype=np.int64), width * 1.852, outline)  # fmt: skip
+        ground = Ground(
+            np.array([-1, 3, -1, 3.0]),
+            hull,
+            np.zeros(4, dtype=np.int64),
+            pockets,
+            np.zeros(0, dtype=np.int64),
+            width * 1.852,
+            outline,
+        )
         assert len(lay_mats(ground, 1.75, ROOM)) == count
 
 
 def test_a_t_of_three_needs_mixed_headings() -> None:
     """Two mats end to end beside none, and one across: only a mix of headings lays three here."""
-    shape = Polygon([(0, 0), (0.62, 0), (0.62, 1.3), (2.5, 1.3), (2.5, 0), (3.12, 0), (3.12, 1.95), (0, 1.95)])
+    shape = Polygon(
+        [(0, 0), (0.62, 0), (0.62, 1.3), (2.5, 1.3), (2.5, 0), (3.12, 0), (3.12, 1.95), (0, 1.95)]
+    )
     hull, pockets = hull_and_pockets(shape)
     ground = Ground(
         np.array([-1, 5, -1, 4.0]),
@@ -144,5 +170,12 @@ def test_turning_the_roof_turns_the_mats() -> None:
     for degrees in (30, 90, 146):
         a = math.radians(degrees)
         turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
-        turned = Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, shelter.xyz @ turn.T, shelter.whole)
+        turned = Shelter(
+            shelter.pitch,
+            shelter.sheet,
+            shelter.settings,
+            shelter.uv,
+            shelter.xyz @ turn.T,
+            shelter.whole,
+        )
         assert measure(turned, Body(1.75)).sleepers == measure(shelter, Body(1.75)).sleepers

@@ -1,4 +1,6 @@
-"""Covered ground, roof height, sections, sitting ground, dry ground: against ray casting and an independent library."""
+"""Covered ground, roof height, sections, sitting ground, dry ground: against ray casting and an
+independent library.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,13 @@ from tarvik.core.measure.section import clear_height, section
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Face, Shelter, fold_sheet
-from tarvik.core.weather.rain import Weather, fall_directions, median_drop_mm, rain_slope, terminal_speed
+from tarvik.core.weather.rain import (
+    Weather,
+    fall_directions,
+    median_drop_mm,
+    rain_slope,
+    terminal_speed,
+)
 from tests.reference import STANDING, ray_heights, some_settings, triangles
 
 
@@ -34,7 +42,13 @@ def shelter_of(slug: str, width: float, length: float, height: float) -> Shelter
     return fold_sheet(PITCHES[slug], sheet, settings or {})
 
 
-SHELTERS = st.builds(shelter_of, st.sampled_from(STANDING), st.floats(1.8, 4.5), st.floats(1.8, 4.5), st.floats(0.5, 2.0))
+SHELTERS = st.builds(
+    shelter_of,
+    st.sampled_from(STANDING),
+    st.floats(1.8, 4.5),
+    st.floats(1.8, 4.5),
+    st.floats(0.5, 2.0),
+)
 
 
 @given(shelter=SHELTERS)
@@ -44,9 +58,13 @@ def test_roof_height_against_trimesh(shelter: Shelter) -> None:
     corners = triangles(shelter)
     low, high = corners[..., :2].min(axis=(0, 1)) - 0.2, corners[..., :2].max(axis=(0, 1)) + 0.2
     ground = rng.uniform(low, high, (60, 2))
-    mesh = trimesh.Trimesh(corners.reshape(-1, 3), np.arange(len(corners) * 3).reshape(-1, 3), process=False)
+    mesh = trimesh.Trimesh(
+        corners.reshape(-1, 3), np.arange(len(corners) * 3).reshape(-1, 3), process=False
+    )
     origins = np.column_stack([ground, np.full(60, -1.0)])
-    places, rays, _ = mesh.ray.intersects_location(origins, np.tile([0.0, 0.0, 1.0], (60, 1)), multiple_hits=True)
+    places, rays, _ = mesh.ray.intersects_location(
+        origins, np.tile([0.0, 0.0, 1.0], (60, 1)), multiple_hits=True
+    )
     lowest = np.full(60, np.inf)
     np.minimum.at(lowest, rays, places[:, 2])
     ours = np.nan_to_num(Roof.over(shelter.faces()).height_at(ground), nan=np.inf)
@@ -57,7 +75,9 @@ def test_roof_height_against_trimesh(shelter: Shelter) -> None:
 
 @given(shelter=SHELTERS)
 def test_areas_against_a_grid(shelter: Shelter) -> None:
-    """Covered, sitting and standing ground against counting the cells of a 2 cm grid under ray-cast heights."""
+    """Covered, sitting and standing ground against counting the cells of a 2 cm grid under ray-cast
+    heights.
+    """
     step = 0.02
     low, high = shelter.xyz[:, :2].min(axis=0), shelter.xyz[:, :2].max(axis=0)
     x, y = (np.arange(a + step / 2, b, step) for a, b in zip(low, high, strict=True))
@@ -66,16 +86,24 @@ def test_areas_against_a_grid(shelter: Shelter) -> None:
     figures = measure(shelter, body)
     perimeter = 4 * float((high - low).sum())
     for area, least in (
-        (figures.covered_area_m2, 0.0), (figures.sit_area_m2, sitting_height(body)), (figures.stand_area_m2, 1.80)
-    ):  # fmt: skip
+        (figures.covered_area_m2, 0.0),
+        (figures.sit_area_m2, sitting_height(body)),
+        (figures.stand_area_m2, 1.80),
+    ):
         counted = float((np.isfinite(height) & (height >= least)).sum()) * step**2
-        assert area == pytest.approx(counted, abs=0.005 * figures.covered_area_m2 + 0.1 * step * perimeter)
+        assert area == pytest.approx(
+            counted, abs=0.005 * figures.covered_area_m2 + 0.1 * step * perimeter
+        )
     assert figures.dry_area_m2 == pytest.approx(figures.covered_area_m2)
 
 
 @given(shelter=SHELTERS, wind=st.floats(1, 15), bearing=st.floats(0, 360), rain=st.floats(0.5, 40))
-def test_dry_ground_against_rays(shelter: Shelter, wind: float, bearing: float, rain: float) -> None:
-    """Ground is dry when a ray up against the fall of the rain hits cloth, for every wind tried and in calm air."""
+def test_dry_ground_against_rays(
+    shelter: Shelter, wind: float, bearing: float, rain: float
+) -> None:
+    """Ground is dry when a ray up against the fall of the rain hits cloth, for every wind tried and
+    in calm air.
+    """
     weather = Weather(rain, wind, bearing)
     roof = Roof.over(shelter.faces())
     dry = dry_ground(roof, weather)
@@ -102,9 +130,13 @@ def test_shadow_by_hand() -> None:
     assert shadow(Roof.over([face]), np.array([0.5, 0.0])).bounds == pytest.approx((1, 0, 2, 1))
 
 
-@pytest.mark.parametrize(("drop", "speed"), [(1.0, 4.03), (2.0, 6.49), (3.0, 8.06), (4.0, 8.83), (5.0, 9.09)])
+@pytest.mark.parametrize(
+    ("drop", "speed"), [(1.0, 4.03), (2.0, 6.49), (3.0, 8.06), (4.0, 8.83), (5.0, 9.09)]
+)
 def test_terminal_speeds_against_the_published_table(drop: float, speed: float) -> None:
-    """Gunn and Kinzer 1949, table of terminal velocities at sea level; the fit used is known to be within 3 %."""
+    """Gunn and Kinzer 1949, table of terminal velocities at sea level; the fit used is known to be
+    within 3 %.
+    """
     assert terminal_speed(drop) == pytest.approx(speed, rel=0.03)
 
 
@@ -130,10 +162,14 @@ def test_sections_agree_with_the_roof(shelter: Shelter, turn: float) -> None:
 
 
 def test_slope_low_points_and_openings_of_a_lean_to() -> None:
-    """Worked by hand: a lean-to 2 m deep and 1.5 m high slopes atan(1.5/2); water leaves at the rear corners; it is open
-    to the front (2.5 x 3 sheet: 3 m by 1.5 m) and by a triangle at each side, closed behind."""
+    """Worked by hand: a lean-to 2 m deep and 1.5 m high slopes atan(1.5/2); water leaves at the
+    rear corners; it is open to the front (2.5 x 3 sheet: 3 m by 1.5 m) and by a triangle at each
+    side, closed behind.
+    """
     shelter = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(2.5, 3.0), {"height": 1.5})
-    assert least_slope_deg(Roof.over(shelter.faces())) == pytest.approx(math.degrees(math.atan(1.5 / 2)))
+    assert least_slope_deg(Roof.over(shelter.faces())) == pytest.approx(
+        math.degrees(math.atan(1.5 / 2))
+    )
     assert set(low_points(shelter)) == {"A", "B"}
     areas = sorted(round(o.area_m2, 6) for o in openings(shelter))
     assert areas == [1.5, 1.5, 4.5]
@@ -156,7 +192,9 @@ def test_general_regions_agree_with_the_lid(shelter: Shelter) -> None:
 
 
 def test_taking_away_two_parts_takes_both() -> None:
-    """The case in which the library's difference, without a grid, silently left one of two parts standing."""
+    """The case in which the library's difference, without a grid, silently left one of two parts
+    standing.
+    """
     lid = Roof.over(shelter_of("diagonal-fly", 2.0, 2.0, 0.625).faces())
     general = Roof(lid.faces, lid.corners, lid.plane, None)
     assert general.above(0.5).area == pytest.approx(1.048466693513632)

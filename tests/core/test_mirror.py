@@ -1,4 +1,6 @@
-"""Roofs that are their own mirror image: judged by Shapely, and what one side tells against both worked out."""
+"""Roofs that are their own mirror image: judged by Shapely, and what one side tells against both
+worked out.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ CLEAR, STEPS = Clearance(), 180
 
 def image(shape: Polygon, axis: int, middle: float) -> Polygon:
     """The polygon mirrored about x (axis 0) or y (1) = middle."""
-    return affinity.scale(shape, -1 if axis == 0 else 1, -1 if axis == 1 else 1, origin=(middle, middle))
+    return affinity.scale(
+        shape, -1 if axis == 0 else 1, -1 if axis == 1 else 1, origin=(middle, middle)
+    )
 
 
 def alike(shelter: Shelter, axis: int, middle: float) -> bool:
@@ -54,8 +58,14 @@ def alike(shelter: Shelter, axis: int, middle: float) -> bool:
     return True
 
 
-@given(shelter=SHELTERS, wind=st.sampled_from([0.0, 5.0]), bearing=st.sampled_from([90.0, 270.0, 0.0, 30.0]))
-def test_what_is_called_a_mirror_image_is_one(shelter: Shelter, wind: float, bearing: float) -> None:
+@given(
+    shelter=SHELTERS,
+    wind=st.sampled_from([0.0, 5.0]),
+    bearing=st.sampled_from([90.0, 270.0, 0.0, 30.0]),
+)
+def test_what_is_called_a_mirror_image_is_one(
+    shelter: Shelter, wind: float, bearing: float
+) -> None:
     """Rain along x keeps a roof its own image of y, rain along y that of x, rain askew neither."""
     weather = Weather(5, wind, bearing) if wind else CALM
     axis, middle = roof_of(shelter).mirror(fall_directions(weather))
@@ -64,25 +74,35 @@ def test_what_is_called_a_mirror_image_is_one(shelter: Shelter, wind: float, bea
         assert axis in across
         assert alike(shelter, axis, middle)
         dry = dry_ground(roof_of(shelter), weather).region
-        assert affinity.scale(dry, *((-1, 1) if axis == 0 else (1, -1)), origin=(middle, middle)).symmetric_difference(
-            dry
-        ).area < 1e-6 * max(dry.area, 1.0)
+        assert affinity.scale(
+            dry, *((-1, 1) if axis == 0 else (1, -1)), origin=(middle, middle)
+        ).symmetric_difference(dry).area < 1e-6 * max(dry.area, 1.0)
 
 
 def test_most_pitches_are_their_own_mirror_image() -> None:
-    """Common practice: a tent, a lean-to and a square plow point are the same from the left and from the right."""
+    """Common practice: a tent, a lean-to and a square plow point are the same from the left and
+    from the right.
+    """
     square = Sheet.rectangle(3.0, 3.0)
     for slug in ("a-frame", "a-frame-closed", "lean-to", "plow-point", "closed-wedge", "half-cone"):
-        shelter = fold_sheet(PITCHES[slug], square, {s.name: s.default for s in PITCHES[slug].settings})
+        shelter = fold_sheet(
+            PITCHES[slug], square, {s.name: s.default for s in PITCHES[slug].settings}
+        )
         assert roof_of(shelter).mirror(np.zeros((1, 2)))[0] == 1, slug
-    porch = fold_sheet(PITCHES["a-frame-porch"], square, {s.name: s.default for s in PITCHES["a-frame-porch"].settings})
+    porch = fold_sheet(
+        PITCHES["a-frame-porch"],
+        square,
+        {s.name: s.default for s in PITCHES["a-frame-porch"].settings},
+    )
     assert roof_of(porch).mirror(np.zeros((1, 2)))[0] != 1
 
 
 @settings(max_examples=60)
 @given(shelter=SHELTERS, windy=st.booleans(), stride=st.sampled_from([3, 5]))
 def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> None:
-    """The centres found for the headings of one side, and their images, are those found for every heading."""
+    """The centres found for the headings of one side, and their images, are those found for every
+    heading.
+    """
     weather = Weather(5, 4, 90) if windy else CALM
     falls = fall_directions(weather)
     axis, middle = roof_of(shelter).mirror(falls)
@@ -92,11 +112,27 @@ def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> N
     found = []
     for side in (axis, NEITHER):
         tried = headings_of(STEPS, stride, 0, side)
-        polygons, sizes, heading = np.empty((1440, 40, 2)), np.empty(1440, dtype=np.int64), np.empty(1440, dtype=np.int64)
+        polygons, sizes, heading = (
+            np.empty((1440, 40, 2)),
+            np.empty(1440, dtype=np.int64),
+            np.empty(1440, dtype=np.int64),
+        )
         made, _ = general_entries(
-            faces[0], corners, np.array(CLEAR.heights()), CLEAR.boxes(1.6), falls, tried, STEPS, INNER_M, np.inf, polygons,
-            sizes, heading, np.empty((40, 2)), 0.0,
-        )  # fmt: skip
+            faces[0],
+            corners,
+            np.array(CLEAR.heights()),
+            CLEAR.boxes(1.6),
+            falls,
+            tried,
+            STEPS,
+            INNER_M,
+            np.inf,
+            polygons,
+            sizes,
+            heading,
+            np.empty((40, 2)),
+            0.0,
+        )
         if side != NEITHER:
             made = with_images(polygons, sizes, heading, made, STEPS, side, middle)
         assert all(area(polygons[e], sizes[e]) > 0 for e in range(made))
@@ -112,7 +148,9 @@ def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> N
 
 @settings(max_examples=60)
 @given(shelter=SHELTERS, stature=st.sampled_from([1.3, 1.6, 1.8]))
-def test_as_many_lie_under_a_roof_as_with_no_regard_to_mirrors(shelter: Shelter, stature: float) -> None:
+def test_as_many_lie_under_a_roof_as_with_no_regard_to_mirrors(
+    shelter: Shelter, stature: float
+) -> None:
     ground = Ground.under(roof_of(shelter), None, CLEAR)
     if ground is not None:
         whole = replace(ground, mirror=(NEITHER, 0.0))
@@ -123,22 +161,37 @@ def test_as_many_lie_under_a_roof_as_with_no_regard_to_mirrors(shelter: Shelter,
 @pytest.mark.parametrize("stride", [1, 3, 5])
 @pytest.mark.parametrize("first", [0, 15, 90, 105, 165])
 def test_every_heading_is_tried_or_its_image_is(axis: int, stride: int, first: int) -> None:
-    """Mirrored about y, the heading of so many degrees becomes that of as many less than none; about x, less than 180."""
+    """Mirrored about y, the heading of so many degrees becomes that of as many less than none;
+    about x, less than 180.
+    """
     tried = headings_of(STEPS, stride, first, axis).tolist()
     assert len(tried) == len(set(tried))
-    images = {(STEPS - h) % STEPS for h in tried} if axis == 1 else {(90 - h) % STEPS for h in tried} if axis == 0 else set()
+    images = (
+        {(STEPS - h) % STEPS for h in tried}
+        if axis == 1
+        else {(90 - h) % STEPS for h in tried}
+        if axis == 0
+        else set()
+    )
     assert set(tried) | images == set(range(0, STEPS, stride))
     assert first == tried[0] or first in images
 
 
 def test_convex_obstacles_have_their_sides() -> None:
-    """A square told with its last corner again has four sides, each a metre from the middle, looking outwards."""
+    """A square told with its last corner again has four sides, each a metre from the middle,
+    looking outwards.
+    """
     square = np.array([[1.0, 1], [-1, 1], [-1, -1], [1, -1], [1, -1], [1, -1]])
     for ring in (square, square[::-1]):
         normals, sides = outward(np.ascontiguousarray(ring[None]))
         assert sides[0] == 4
         assert normals[0, :4, 2] == pytest.approx(np.ones(4))
-        assert {tuple(np.round(n).astype(int).tolist()) for n in normals[0, :4, :2]} == {(0, 1), (-1, 0), (0, -1), (1, 0)}
+        assert {tuple(np.round(n).astype(int).tolist()) for n in normals[0, :4, :2]} == {
+            (0, 1),
+            (-1, 0),
+            (0, -1),
+            (1, 0),
+        }
 
 
 @settings(max_examples=40)

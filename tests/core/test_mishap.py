@@ -1,4 +1,6 @@
-"""When the wind rises or somebody is hurt: who goes where, against plain loops over people, beds and rules."""
+"""When the wind rises or somebody is hurt: who goes where, against plain loops over people, beds
+and rules.
+"""
 
 from __future__ import annotations
 
@@ -40,12 +42,18 @@ def roomy(seed: int, dice: random.Random) -> tuple[PlanQuestion, list[Offer], Be
     asked = random_course(seed, most_people=7)
     campers = tuple(c for c in asked.campers if c.number > 0)
     by_sheets = {o.sheets: o for o in asked.offers}
-    offers = [replace(o, beds=((1.95, dice.choice([1, 2, 4])),), gale_force=dice.choice([5, 6, 7, 8]))
-              for o in by_sheets.values()]  # fmt: skip
+    offers = [
+        replace(o, beds=((1.95, dice.choice([1, 2, 4])),), gale_force=dice.choice([5, 6, 7, 8]))
+        for o in by_sheets.values()
+    ]
     asked, beds = replace(asked, campers=campers), Beds()
     for camper in campers:
-        places = [o for o in offers if holds(o, [*(there := inside(asked, beds, o.sheets)), camper])
-                  and not any(barred(camper, c, asked.rules) for c in there)]  # fmt: skip
+        places = [
+            o
+            for o in offers
+            if holds(o, [*(there := inside(asked, beds, o.sheets)), camper])
+            and not any(barred(camper, c, asked.rules) for c in there)
+        ]
         beds[camper.number] = dice.choice(places).sheets if places else None
     return asked, offers, beds
 
@@ -61,15 +69,20 @@ def holds(offer: Offer, people: list[Camper]) -> bool:
 
 @pytest.mark.parametrize("part", range(4))
 def test_where_somebody_hurt_lies(part: int) -> None:
-    """60 random courses, each of their people hurt in turn: two dry beds, a leader beside, nobody wet or with whom they may
-    not share for it, and nobody moved where that was not needed."""
+    """60 random courses, each of their people hurt in turn: two dry beds, a leader beside, nobody
+    wet or with whom they may not share for it, and nobody moved where that was not needed.
+    """
     told = 0
     for seed in range(part, 60, 4):
         asked, offers, taken, beds = planned(seed)
         by_sheets = {o.sheets: o for o in offers}
         for hurt in asked.campers:
             found = casualty(asked, taken, beds, hurt.number)
-            leaders = [c for c in asked.campers if c.leader and c.number != hurt.number and beds.get(c.number)]
+            leaders = [
+                c
+                for c in asked.campers
+                if c.leader and c.number != hurt.number and beds.get(c.number)
+            ]
             after = beds | dict(found.moves)
 
             def free(sheets: tuple[int, ...], carer: Camper | None) -> bool:
@@ -80,7 +93,9 @@ def test_where_somebody_hurt_lies(part: int) -> None:
             carers = leaders or [None]
 
             def against(sheets: tuple[int, ...], carer: Camper | None, where: Beds) -> int:
-                """Of those who lie there, how many may not share with somebody who comes there for it."""
+                """Of those who lie there, how many may not share with somebody who comes there for
+                it.
+                """
                 come = [c for c in (hurt, carer) if c is not None and beds.get(c.number) != sheets]  # noqa: B023
                 lying = [c for c in inside(asked, where, sheets) if c not in (hurt, carer)]  # noqa: B023
                 return sum(any(barred(c, new, asked.rules) for new in come) for c in lying)  # noqa: B023
@@ -101,7 +116,11 @@ def test_where_somebody_hurt_lies(part: int) -> None:
             for number, sheets in found.moves.items():
                 mover = next(c for c in asked.campers if c.number == number)
                 assert beds[number] == found.sheets != sheets
-                assert not any(barred(mover, c, asked.rules) for c in inside(asked, after, sheets) if c.number != number)
+                assert not any(
+                    barred(mover, c, asked.rules)
+                    for c in inside(asked, after, sheets)
+                    if c.number != number
+                )
             bent = against(found.sheets, carer, after)
             assert not ((found.moves or bent) and without_a_move)
             assert bool(found.bent) == bool(bent)
@@ -109,7 +128,9 @@ def test_where_somebody_hurt_lies(part: int) -> None:
     assert told
 
 
-STAYS = [slug for slug in ("closed-wedge", "wind-wedge", "a-frame-closed", "bag") if not moves_from(slug)]
+STAYS = [
+    slug for slug in ("closed-wedge", "wind-wedge", "a-frame-closed", "bag") if not moves_from(slug)
+]
 """Pitches that no move brings down."""
 
 
@@ -117,18 +138,35 @@ STAYS = [slug for slug in ("closed-wedge", "wind-wedge", "a-frame-closed", "bag"
 def shelter(pitch: str, height: float) -> Solution:
     """A shelter that stands, high or low."""
     settings = {} if pitch in STAYS else {"height": height, "turn": 0.0}
-    return solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES[pitch], settings, wanted=1, supports=Supports(others=None)))
+    return solve(
+        Question(
+            Sheet.rectangle(3.0, 3.0),
+            PITCHES[pitch],
+            settings,
+            wanted=1,
+            supports=Supports(others=None),
+        )
+    )
 
 
 def test_where_everybody_goes_when_the_wind_rises() -> None:
-    """60 random courses: who cannot stay under a lowered sheet goes where there is room, where more wind is stood, and to
-    those with whom sharing is allowed; who is left without finds no such place at the end either."""
+    """60 random courses: who cannot stay under a lowered sheet goes where there is room, where more
+    wind is stood, and to those with whom sharing is allowed; who is left without finds no such
+    place at the end either.
+    """
     moved = without = lowered = 0
     for seed in range(60):
         dice = random.Random(1000 + seed)
         asked, offers, beds = roomy(seed, dice)
         pitches = ["a-frame", "lean-to", *STAYS]
-        standing = [(o, inside(asked, beds, o.sheets), shelter(dice.choice(pitches), dice.choice([1.1, 1.5]))) for o in offers]
+        standing = [
+            (
+                o,
+                inside(asked, beds, o.sheets),
+                shelter(dice.choice(pitches), dice.choice([1.1, 1.5])),
+            )
+            for o in offers
+        ]
         told = foul_weather(standing, asked.rules)
         assert [f.sheets for f in told] == [o.sheets for o in offers]
         ends: dict[tuple[int, ...], list[Camper]] = {f.sheets: [] for f in told}
@@ -145,7 +183,9 @@ def test_where_everybody_goes_when_the_wind_rises() -> None:
                 assert not plan.go_to
                 assert not plan.without
                 ends[offer.sheets] += own
-            assert {*plan.go_to, *plan.without} == ({c.number for c in own} if plan.move is None else set())
+            assert {*plan.go_to, *plan.without} == (
+                {c.number for c in own} if plan.move is None else set()
+            )
             for number, sheets in plan.go_to.items():
                 moved += 1
                 assert sheets != offer.sheets
@@ -153,7 +193,9 @@ def test_where_everybody_goes_when_the_wind_rises() -> None:
                 ends[sheets].append(people[number])
         for (offer, own, _), plan in zip(standing, told, strict=True):
             if plan.move is None:
-                ends[offer.sheets] += own if any(offer.sheets in p.go_to.values() for p in told) else []
+                ends[offer.sheets] += (
+                    own if any(offer.sheets in p.go_to.values() for p in told) else []
+                )
             assert len(ends[offer.sheets]) <= max(
                 len(own), min((offer.room(c.stature_m) for c in ends[offer.sheets]), default=0)
             )

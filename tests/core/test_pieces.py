@@ -13,7 +13,14 @@ from shapely import MultiPoint, Polygon
 
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.dry import DryGround, dry_ground, shadow
-from tarvik.core.measure.kernel.pieces import MOST_PIECES, MOST_POINTS, MOST_SIDES, dry_under, hull_and_gaps, part
+from tarvik.core.measure.kernel.pieces import (
+    MOST_PIECES,
+    MOST_POINTS,
+    MOST_SIDES,
+    dry_under,
+    hull_and_gaps,
+    part,
+)
 from tarvik.core.measure.roof import Region, Roof, as_region, common, joined, roof_of, without
 from tarvik.core.shelter import Face, Shelter
 from tarvik.core.weather.rain import Weather, fall_directions
@@ -40,7 +47,19 @@ def parted(points: np.ndarray, ends: np.ndarray, shape: np.ndarray) -> list[list
     (inner, inner_ends), (outer, outer_ends) = empty(), empty()
     work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
     held, left = part(
-        points, ends, len(ends) - 1, shape, len(shape), inner, inner_ends, 0, outer, outer_ends, 0, work, crossed
+        points,
+        ends,
+        len(ends) - 1,
+        shape,
+        len(shape),
+        inner,
+        inner_ends,
+        0,
+        outer,
+        outer_ends,
+        0,
+        work,
+        crossed,
     )
     return [
         [some[a:b].copy() for a, b in pairwise(cuts[: count + 1])]
@@ -57,12 +76,20 @@ def same(pieces: list[np.ndarray], region: Region) -> bool:
     shapes = [Polygon(p) for p in pieces]
     twice = sum(common(one, two).area for one, two in combinations(shapes, 2))
     within = sum(common(one, region).area for one in shapes)
-    return twice < 1e-7 and abs(sum(s.area for s in shapes) - region.area) < 1e-7 and abs(within - region.area) < 1e-7
+    return (
+        twice < 1e-7
+        and abs(sum(s.area for s in shapes) - region.area) < 1e-7
+        and abs(within - region.area) < 1e-7
+    )
 
 
 @given(piece=POINTS, shapes=st.lists(POINTS, min_size=1, max_size=5))
-def test_what_polygons_leave_and_keep(piece: list[tuple[float, float]], shapes: list[list[tuple[float, float]]]) -> None:
-    """One polygon after the other taken away: inside and outside are what Shapely says, and nothing lies twice."""
+def test_what_polygons_leave_and_keep(
+    piece: list[tuple[float, float]], shapes: list[list[tuple[float, float]]]
+) -> None:
+    """One polygon after the other taken away: inside and outside are what Shapely says, and nothing
+    lies twice.
+    """
     left, region = [ring(piece)], Polygon(ring(piece))
     for shape in map(ring, shapes):
         whole = len(left)
@@ -74,30 +101,49 @@ def test_what_polygons_leave_and_keep(piece: list[tuple[float, float]], shapes: 
 
 
 @given(piece=POINTS, far=st.floats(7, 20), more=st.floats(0, 3))
-def test_what_is_not_crossed_stays_in_one(piece: list[tuple[float, float]], far: float, more: float) -> None:
-    """A polygon beside a piece, one round it, the same one and one that shares a side with it cut nothing."""
+def test_what_is_not_crossed_stays_in_one(
+    piece: list[tuple[float, float]], far: float, more: float
+) -> None:
+    """A polygon beside a piece, one round it, the same one and one that shares a side with it cut
+    nothing.
+    """
     one = ring(piece)
     around = np.array([(-3.0, -3.0), (3.0, -3.0), (3.0, 3.0), (-3.0, 3.0)]) * (1 + more)
     a, b = one[0], one[1]
     out = np.array([b[1] - a[1], a[0] - b[0]])
-    for shape, held in ((one + far, 0), (around, 1), (one, 1), (np.array([b, a, a + out, b + out]), 0)):
+    for shape, held in (
+        (one + far, 0),
+        (around, 1),
+        (one, 1),
+        (np.array([b, a, a + out, b + out]), 0),
+    ):
         inside, outside = parted(*packed([one]), shape)
         assert (len(inside), len(outside)) == (held, 1 - held)
         assert np.allclose(sorted((inside or outside)[0].tolist()), sorted(one.tolist()), atol=1e-9)
 
 
-@given(faces=st.lists(POINTS, min_size=1, max_size=5), moves=st.lists(st.tuples(PLACE, PLACE), min_size=1, max_size=6))
-def test_ground_in_every_shadow(faces: list[list[tuple[float, float]]], moves: list[tuple[float, float]]) -> None:
-    """Shadows that lie in each other, over each other, apart: their union for each fall, what all unions share, and that the
-    falls told to wet anything give the same alone."""
+@given(
+    faces=st.lists(POINTS, min_size=1, max_size=5),
+    moves=st.lists(st.tuples(PLACE, PLACE), min_size=1, max_size=6),
+)
+def test_ground_in_every_shadow(
+    faces: list[list[tuple[float, float]]], moves: list[tuple[float, float]]
+) -> None:
+    """Shadows that lie in each other, over each other, apart: their union for each fall, what all
+    unions share, and that the falls told to wet anything give the same alone.
+    """
     rings = [ring(f) for f in faces]
     corners = np.array([len(r) for r in rings])
     shadows = np.zeros((1 + len(moves), len(rings), corners.max(), 2))
     for k, move in enumerate([(0.0, 0.0), *moves]):
         for f, r in enumerate(rings):
             shadows[k, f, : len(r)] = r + np.array(move) * 0.3 * (1 + f)
-    sizes = np.array([[Polygon(s[:n]).area for s, n in zip(some, corners, strict=True)] for some in shadows])
-    unions = [joined([Polygon(s[:n]) for s, n in zip(some, corners, strict=True)]) for some in shadows]
+    sizes = np.array(
+        [[Polygon(s[:n]).area for s, n in zip(some, corners, strict=True)] for some in shadows]
+    )
+    unions = [
+        joined([Polygon(s[:n]) for s, n in zip(some, corners, strict=True)]) for some in shadows
+    ]
     wets = np.zeros(len(shadows), dtype=bool)
     size, points, ends = dry_under(shadows, corners, sizes, np.arange(1, len(shadows)), wets)
     shared = alone = unions[0]
@@ -110,7 +156,9 @@ def test_ground_in_every_shadow(faces: list[list[tuple[float, float]]], moves: l
 
 
 @given(piece=POINTS, shapes=st.lists(POINTS, min_size=0, max_size=4))
-def test_the_hull_and_its_gaps(piece: list[tuple[float, float]], shapes: list[list[tuple[float, float]]]) -> None:
+def test_the_hull_and_its_gaps(
+    piece: list[tuple[float, float]], shapes: list[list[tuple[float, float]]]
+) -> None:
     left = [ring(piece)]
     for shape in map(ring, shapes):
         left = parted(*packed(left), shape)[1]
@@ -124,7 +172,9 @@ def test_the_hull_and_its_gaps(piece: list[tuple[float, float]], shapes: list[li
 @settings(max_examples=60)
 @given(shelter=SHELTERS, weather=WEATHERS)
 def test_dry_ground_as_mats_take_it(shelter: Shelter, weather: Weather) -> None:
-    """The hull's half-planes, less the pockets, are the dry ground as it is drawn; its area is told alike."""
+    """The hull's half-planes, less the pockets, are the dry ground as it is drawn; its area is told
+    alike.
+    """
     dry = dry_ground(roof_of(shelter), weather)
     assert dry.area_m2 == pytest.approx(dry.region.area, abs=1e-7)
     assume(dry.area_m2 > 1e-3)
@@ -134,15 +184,22 @@ def test_dry_ground_as_mats_take_it(shelter: Shelter, weather: Weather) -> None:
     hull = as_region(dry.region.convex_hull)
     pockets = joined([Polygon(t) for t in triangles])
     assert without(hull, [dry.region]).symmetric_difference(pockets).area < 1e-6
-    assert sum(Polygon(t).area for t in triangles) == pytest.approx(hull.area - dry.region.area, abs=1e-6)
+    assert sum(Polygon(t).area for t in triangles) == pytest.approx(
+        hull.area - dry.region.area, abs=1e-6
+    )
 
 
 def test_more_pieces_than_there_is_room_for() -> None:
-    """Of a heap of crossing strips the kernel gives up; the ground is the same as Shapely's, and nothing of it is lost."""
+    """Of a heap of crossing strips the kernel gives up; the ground is the same as Shapely's, and
+    nothing of it is lost.
+    """
     rng = np.random.default_rng(5)
     faces = []
     for turn in rng.uniform(0, np.pi, 70):
-        along, across = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)]) * 0.02
+        along, across = (
+            np.array([np.cos(turn), np.sin(turn)]),
+            np.array([-np.sin(turn), np.cos(turn)]) * 0.02,
+        )
         middle = rng.uniform(-0.5, 0.5, 2)
         xy = [middle + s * along + t * across for s, t in ((-2, -1), (2, -1), (2, 1), (-2, 1))]
         faces.append(Face("strip", Role.ROOF, np.column_stack([xy, np.full(4, 1.0)])))

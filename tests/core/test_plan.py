@@ -1,4 +1,6 @@
-"""The group's plan: its optimum against every plan looked at and another solver; no rule broken; minimal conflicts."""
+"""The group's plan: its optimum against every plan looked at and another solver; no rule broken;
+minimal conflicts.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ ONE = Limits(workers=1)
 def small_enough(seed: int) -> bool:
     """Whether looking at every plan takes no more than a moment."""
     asked = random_course(seed)
-    sets = np.prod([1 + sum(o.sheets == s for o in asked.offers) for s in {o.sheets for o in asked.offers}])
+    sets = np.prod(
+        [1 + sum(o.sheets == s for o in asked.offers) for s in {o.sheets for o in asked.offers}]
+    )
     return bool(sets * (1 + len({o.sheets for o in asked.offers})) ** len(asked.campers) <= 60_000)
 
 
@@ -35,14 +39,18 @@ SEEDS = list(itertools.islice((s for s in itertools.count(1) if small_enough(s))
 
 @pytest.mark.parametrize("part", range(10))
 def test_no_plan_is_better_than_the_one_chosen(part: int) -> None:
-    """200 random courses: the plan's aims equal the least over every set of offers and every way of going to bed."""
+    """200 random courses: the plan's aims equal the least over every set of offers and every way of
+    going to bed.
+    """
     for seed in SEEDS[part::10]:
         asked = random_course(seed)
         model = plan_model(asked)
         chosen = choose(model, ONE)
         assert chosen.possible and chosen.proven, seed
         told = dict(zip(asked.aims, best_by_looking_at_all(asked), strict=True))
-        assert {r.aim: r.value for r in chosen.reached} == {a: told[a] for a in model.linear.aims}, seed
+        assert {r.aim: r.value for r in chosen.reached} == {
+            a: told[a] for a in model.linear.aims
+        }, seed
 
 
 def by_highs(model: PlanModel) -> tuple[int, ...]:
@@ -53,13 +61,22 @@ def by_highs(model: PlanModel) -> tuple[int, ...]:
     out = []
     for terms in linear.aims.values():
         table = [(dict(r.terms), r.low, r.high) for r in rows] + [(t, None, v) for t, v in kept]
-        i, j, d = zip(*((k, v, c) for k, (some, _, _) in enumerate(table) for v, c in some.items()), strict=True)
+        i, j, d = zip(
+            *((k, v, c) for k, (some, _, _) in enumerate(table) for v, c in some.items()),
+            strict=True,
+        )
         low = [-np.inf if a is None else a for _, a, _ in table]
         high = [np.inf if b is None else b for _, _, b in table]
         cost = np.zeros(len(linear.low))
         cost[list(terms)] = list(terms.values())
-        found = milp(cost, constraints=LinearConstraint(coo_matrix((d, (i, j)), shape=(len(table), len(cost))), low, high),
-                     bounds=Bounds(linear.low, linear.high), integrality=np.ones(len(cost)))  # fmt: skip
+        found = milp(
+            cost,
+            constraints=LinearConstraint(
+                coo_matrix((d, (i, j)), shape=(len(table), len(cost))), low, high
+            ),
+            bounds=Bounds(linear.low, linear.high),
+            integrality=np.ones(len(cost)),
+        )
         assert found.status == 0
         out.append(round(found.fun))
         kept.append((terms, out[-1]))
@@ -86,14 +103,21 @@ def test_no_plan_breaks_a_hard_rule(part: int) -> None:
 
 
 def test_a_search_that_finds_nothing_new_is_stopped_all_the_same() -> None:
-    """Between two plans a proof may take minutes: whoever calls it off then is heard, and a fault in asking is told."""
+    """Between two plans a proof may take minutes: whoever calls it off then is heard, and a fault
+    in asking is told.
+    """
     model = plan_model(random_course(5, most_people=40, most_sheets=40, trees=60, each=8))
     told: list[int] = []
 
     def called_off() -> bool:  # never where a plan is told, only from beside
         return threading.current_thread() is not threading.main_thread()
 
-    chosen = choose(model, Limits(stop=called_off), leaders_rule(model.asked), lambda c: told.append(len(c.offers)))
+    chosen = choose(
+        model,
+        Limits(stop=called_off),
+        leaders_rule(model.asked),
+        lambda c: told.append(len(c.offers)),
+    )
     assert chosen.possible and told and not chosen.proven
 
     def unheard() -> bool:
@@ -123,16 +147,21 @@ def test_the_leaders_rule_makes_a_plan_that_can_be() -> None:
 def test_pruning_keeps_the_optimum() -> None:
     for seed in range(8000, 8030):
         asked = replace(random_course(seed, each=3), standing=())
-        doubled = [*asked.offers, *(replace(o, minutes=o.minutes + 1, stakes=o.stakes + 1) for o in asked.offers)]
+        doubled = [
+            *asked.offers,
+            *(replace(o, minutes=o.minutes + 1, stakes=o.stakes + 1) for o in asked.offers),
+        ]
         fewer = pruned(doubled, asked.pools)
         assert len(fewer) <= len(asked.offers)
-        full, less = (choose(plan_model(replace(asked, offers=tuple(some))), ONE) for some in (doubled, fewer))
+        full, less = (
+            choose(plan_model(replace(asked, offers=tuple(some))), ONE) for some in (doubled, fewer)
+        )
         assert full.value() == less.value()
 
 
 def test_conflicts_are_minimal_and_repairs_repair() -> None:
-    """50 courses in which not everybody can have a bed: each set is in the way, and no smaller part of it is; every repair
-    makes a plan, and nothing less of it does.
+    """50 courses in which not everybody can have a bed: each set is in the way, and no smaller part
+    of it is; every repair makes a plan, and nothing less of it does.
     """
     found = 0
     for seed in itertools.count(20_000):
@@ -153,7 +182,9 @@ def test_conflicts_are_minimal_and_repairs_repair() -> None:
         for repair in told.repairs:
             assert feasible(model, [t for t in tags if t not in repair.tags], ONE)
             for one in repair.tags:
-                assert not feasible(model, [t for t in tags if t not in repair.tags or t == one], ONE), (seed, repair)
+                assert not feasible(
+                    model, [t for t in tags if t not in repair.tags or t == one], ONE
+                ), (seed, repair)
         if found == 50:
             return
 
@@ -163,19 +194,28 @@ def test_three_stakes_short_are_told_as_three() -> None:
     from tarvik.core.plan.model import PlanQuestion
     from tarvik.core.plan.offers import STAKE, Pool
 
-    asked = PlanQuestion((Camper(1, "A", 1.7),), (Offer((1,), "a-frame", (), ((1.9, 1),), stakes=6),), (Pool(STAKE, 3),))
+    asked = PlanQuestion(
+        (Camper(1, "A", 1.7),),
+        (Offer((1,), "a-frame", (), ((1.9, 1),), stakes=6),),
+        (Pool(STAKE, 3),),
+    )
     some = repairs(plan_model(asked), ONE)
     stakes = next(r for r in some if r.tags == ("kit stake",))
     assert [(s.kind, s.pieces) for s in stakes.short] == [("stake", 3)]
 
 
 def test_fewest_moves_when_something_stands() -> None:
-    """What stands is kept where it serves: with «moves» first after a dry bed, nothing beats the plan in moves."""
+    """What stands is kept where it serves: with «moves» first after a dry bed, nothing beats the
+    plan in moves.
+    """
     for seed in SEEDS[:60]:
         asked = random_course(seed)
         if not asked.standing:
             continue
-        asked = replace(asked, aims=("wet", "moves", "rules", "exposed", "sitting", "own kit", "quick", "compact"))
+        asked = replace(
+            asked,
+            aims=("wet", "moves", "rules", "exposed", "sitting", "own kit", "quick", "compact"),
+        )
         assert choose(plan_model(asked), ONE).value()[:2] == best_by_looking_at_all(asked)[:2]
 
 
@@ -192,13 +232,18 @@ def test_a_locked_person_sleeps_where_the_leader_said() -> None:
             kept += 1
             assert sheet in (chosen.beds[person] or ())
             place = {asked.offers[n].sheets: k for k, n in enumerate(chosen.offers)}
-            beds = [-1 if chosen.beds[c.number] is None else place[chosen.beds[c.number]] for c in asked.campers]
+            beds = [
+                -1 if chosen.beds[c.number] is None else place[chosen.beds[c.number]]
+                for c in asked.campers
+            ]
             assert value_of(asked, [asked.offers[n] for n in chosen.offers], beds) is not None
     assert kept > 10
 
 
 def test_a_thicket_between_hides_novices_from_their_leader() -> None:
-    """Within earshot counts only in sight; without the thicket, or with a leader on this side of it, all is well."""
+    """Within earshot counts only in sight; without the thicket, or with a leader on this side of
+    it, all is well.
+    """
     from shapely import box
 
     from tarvik.core.plan.model import PlanQuestion
@@ -206,7 +251,18 @@ def test_a_thicket_between_hides_novices_from_their_leader() -> None:
     from tarvik.core.site.placing import Spot
 
     def at(sheet: int, x: float) -> Offer:
-        return Offer((sheet,), "a-frame", (), ((1.9, 1),), Spot((x, 0.0), 0.0), (), box(x - 1, -1, x + 1, 1), (x, 0.0), 1, 1)
+        return Offer(
+            (sheet,),
+            "a-frame",
+            (),
+            ((1.9, 1),),
+            Spot((x, 0.0), 0.0),
+            (),
+            box(x - 1, -1, x + 1, 1),
+            (x, 0.0),
+            1,
+            1,
+        )
 
     campers = (Camper(1, "L", 1.7, leader=True), Camper(2, "N", 1.7, skill=Skill.NOVICE))
     for blinds, far in ((box(4, -5, 6, 5), 3), (box(4, 20, 6, 25), 0), (None, 0)):

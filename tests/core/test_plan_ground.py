@@ -1,4 +1,6 @@
-"""Whole plans on random woods: every mat dry by rays, no shelter in another's way, nothing on the path or the wrong tree."""
+"""Whole plans on random woods: every mat dry by rays, no shelter in another's way, nothing on the
+path or the wrong tree.
+"""
 
 from __future__ import annotations
 
@@ -49,8 +51,12 @@ def windy_case(seed: int) -> Case:
     path = Area("path", Sort.PATH, ((0.0, 8.0), (40.0, 10.0)), 1.5)
     ground = Ground(case.camp.ground.things, (path,))
     night = Night(NightNeeds(rain_mm_h=4.0, wind_m_s=6.0, wind_from_deg=WIND_FROM))
-    camp = Camp(ground, tuple(hazards(ground, wind_from_deg=WIND_FROM, rain_mm=20.0)), wind_from_deg=WIND_FROM,
-                longest_line_m=11.0)  # fmt: skip
+    camp = Camp(
+        ground,
+        tuple(hazards(ground, wind_from_deg=WIND_FROM, rain_mm=20.0)),
+        wind_from_deg=WIND_FROM,
+        longest_line_m=11.0,
+    )
     return replace(case, camp=camp, night=night)
 
 
@@ -67,7 +73,9 @@ def test_a_plan_stands_on_its_ground(seed: int) -> None:
     for offer in offers:
         sheet = next(b.sheet for b in case.bag.sheets if (b.number,) == offer.sheets)
         assert offer.spot is not None and offer.ground is not None
-        standing = place(PITCHES[offer.pitch], sheet, dict(offer.settings), offer.spot, case.camp.relief)
+        standing = place(
+            PITCHES[offer.pitch], sheet, dict(offer.settings), offer.spot, case.camp.relief
+        )
         assert offer.ground.buffer(0.01).covers(standing.cloth)
         assert not offer.ground.intersects(path)
         for name, trunk in trunks.items():
@@ -81,10 +89,15 @@ def test_a_plan_stands_on_its_ground(seed: int) -> None:
         for mat in figures.mats[: len(people)]:
             corners = mat.corners()
             inside = np.array(
-                [np.average(corners, axis=0, weights=w) for w in np.random.default_rng(1).dirichlet([1] * 4, 60)]
+                [
+                    np.average(corners, axis=0, weights=w)
+                    for w in np.random.default_rng(1).dirichlet([1] * 4, 60)
+                ]
             )
             for way in (None, *rain_ways(weather, 7)):
-                assert np.isfinite(ray_heights(standing.shelter, inside, way)).all()  # every drop's path meets cloth
+                assert np.isfinite(
+                    ray_heights(standing.shelter, inside, way)
+                ).all()  # every drop's path meets cloth
     for one, two in itertools.combinations(offers, 2):
         assert one.ground is not None and two.ground is not None
         assert one.ground.distance(two.ground) >= case.rules.gap_m - 1e-6
@@ -92,7 +105,9 @@ def test_a_plan_stands_on_its_ground(seed: int) -> None:
 
 
 def test_a_course_planned_in_blocks_breaks_no_rule(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Nine people in three patrols, planned as a large course is: the whole keeps every rule the blocks keep."""
+    """Nine people in three patrols, planned as a large course is: the whole keeps every rule the
+    blocks keep.
+    """
     monkeypatch.setattr("tarvik.core.plan.make.WHOLE_MOST", 6)
     monkeypatch.setattr("tarvik.core.plan.blocks.BLOCK", 3)
     case = large_case(9, 60, patrols=3)
@@ -103,8 +118,9 @@ def test_a_course_planned_in_blocks_breaks_no_rule(monkeypatch: pytest.MonkeyPat
 
 
 def test_of_like_ground_that_near_water_is_taken() -> None:
-    """One person in the open, the fire's own place closed: the same ground with the stream on the one side and on the other.
-    Each offer's way is that to the fire and a quarter of what it is farther from the stream.
+    """One person in the open, the fire's own place closed: the same ground with the stream on the
+    one side and on the other. Each offer's way is that to the fire and a quarter of what it is
+    farther from the stream.
     """
     case = large_case(1, 0, seed=3)
     plenty = (Pool(STAKE, 20), Pool(POLE, 2, 1.05, 1.45), Pool(LINE, 9, 0.0, 5.5))
@@ -115,13 +131,19 @@ def test_of_like_ground_that_near_water_is_taken() -> None:
         stream = Area("stream", Sort.WATER, ((x, -60.0), (x, 60.0)), 1.0)
         strip = Area("strip", Sort.NO_GO, ((-1.0, -50.0), (1.0, -50.0), (1.0, 50.0), (-1.0, 50.0)))
         ground = Ground((Thing("fire", Kind.FIRE, (0.0, 0.0), 1.0),), (stream, strip))
-        camp = Camp(ground, tuple(hazards(ground, wind_from_deg=None, rain_mm=0.0)), longest_line_m=11.0)
-        made = make(replace(case, camp=camp, night=Night(NightNeeds(rain_mm_h=2.0))), Solver().alone)
+        camp = Camp(
+            ground, tuple(hazards(ground, wind_from_deg=None, rain_mm=0.0)), longest_line_m=11.0
+        )
+        made = make(
+            replace(case, camp=camp, night=Night(NightNeeds(rain_mm_h=2.0))), Solver().alone
+        )
         assert made.chosen.proven
         for offer in made.model.asked.offers:
             assert offer.at is not None
             here, fire = (stream.shape().distance(shapely.Point(p)) for p in (offer.at, (0.0, 0.0)))
-            assert offer.out_m == pytest.approx(math.hypot(*offer.at) + 0.25 * max(here - fire, 0.0), abs=1e-9)
+            assert offer.out_m == pytest.approx(
+                math.hypot(*offer.at) + 0.25 * max(here - fire, 0.0), abs=1e-9
+            )
         (taken,) = made.offers
         assert taken.at is not None
         sides.append(taken.at[0])
@@ -129,7 +151,9 @@ def test_of_like_ground_that_near_water_is_taken() -> None:
 
 
 def test_the_same_question_gives_the_same_plan_on_a_busy_machine() -> None:
-    """Once alone, once beside a thread that takes what time it gets: the same offers and the same beds, not just as good."""
+    """Once alone, once beside a thread that takes what time it gets: the same offers and the same
+    beds, not just as good.
+    """
     case = windy_case(4)
     offers = Offers()
     first = make(case, Solver().alone, kept=offers)
@@ -152,11 +176,15 @@ def test_the_same_question_gives_the_same_plan_on_a_busy_machine() -> None:
 
 @pytest.mark.parametrize("looks", [1, 4, 9, 40])
 def test_what_was_gathered_until_a_stop_is_gone_on_with(looks: int) -> None:
-    """Stopped at some look, in the first depth or the second, and asked again: the same offers, and fewer questions."""
+    """Stopped at some look, in the first depth or the second, and asked again: the same offers, and
+    fewer questions.
+    """
     case = windy_case(3)
     solver = Solver()
 
-    def gathered(kept: Offers, stop: Callable[[], bool] = lambda: False) -> tuple[list[object], int]:
+    def gathered(
+        kept: Offers, stop: Callable[[], bool] = lambda: False
+    ) -> tuple[list[object], int]:
         asked = 0
 
         def solve_all(questions: Sequence[Question]) -> list[Solution]:
@@ -176,39 +204,57 @@ def test_what_was_gathered_until_a_stop_is_gone_on_with(looks: int) -> None:
 
 
 def test_grounds_too_near_are_those_that_distances_tell() -> None:
-    """Cloths with lines, at random: the pairs of different sheets nearer than the gap, looked at one by one."""
+    """Cloths with lines, at random: the pairs of different sheets nearer than the gap, looked at
+    one by one.
+    """
     dice = np.random.default_rng(9)
     offers = []
     for n in range(60):
         x, y = dice.uniform(0, 14, 2)
-        cloth = shapely.affinity.rotate(shapely.box(x, y, x + 3, y + 2), float(dice.uniform(0, 180)))
+        cloth = shapely.affinity.rotate(
+            shapely.box(x, y, x + 3, y + 2), float(dice.uniform(0, 180))
+        )
         line = shapely.LineString([(x, y), (x - 1.5, y - 1.0)])
         ground = shapely.GeometryCollection([cloth, shapely.MultiPoint([(x - 1.5, y - 1.0)]), line])
         offers.append(Offer((n % 12,), "a-frame", (), ((1.9, 1),), ground=ground, at=(x, y)))
     told = {tuple(pair) for pair in conflicting(offers, 0.6).tolist()}
     wanted = {
-        (a, b) for a, b in itertools.combinations(range(60), 2)
-        if offers[a].sheets != offers[b].sheets and offers[a].ground.distance(offers[b].ground) < 0.6 - 1e-9  # type: ignore[union-attr]
-    }  # fmt: skip
+        (a, b)
+        for a, b in itertools.combinations(range(60), 2)
+        if offers[a].sheets != offers[b].sheets
+        and offers[a].ground.distance(offers[b].ground) < 0.6 - 1e-9  # type: ignore[union-attr]
+    }
     assert told == wanted and 50 < len(wanted) < 1500
 
 
 def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
-    """One person put under another's sheet and fixed there: the plans told first, over some of the offers only, leave every
-    other shelter where it stood or take it down, keep every rule, and the last of all is no worse.
+    """One person put under another's sheet and fixed there: the plans told first, over some of the
+    offers only, leave every other shelter where it stood or take it down, keep every rule, and the
+    last of all is no worse.
     """
     case, kept = windy_case(2), Offers()
     before = make(case, Solver().alone, kept=kept)
     standing = tuple(
-        Standing(o.sheets, o.pitch, o.settings, o.spot.at, o.spot.front_deg,
-                 tuple(p for p, s in before.chosen.beds.items() if s == o.sheets), o.spot.anchor, o.trees)
-        for o in before.offers if o.spot is not None
-    )  # fmt: skip
+        Standing(
+            o.sheets,
+            o.pitch,
+            o.settings,
+            o.spot.at,
+            o.spot.front_deg,
+            tuple(p for p, s in before.chosen.beds.items() if s == o.sheets),
+            o.spot.anchor,
+            o.trees,
+        )
+        for o in before.offers
+        if o.spot is not None
+    )
     assert len(standing) > 1
     person, goal = standing[0].people[0], standing[1].sheets[0]
     told: list[tuple[PlanModel, Chosen]] = []
     held = replace(case, standing=standing, locks=Locks(people={person: goal}))
-    after = make(held, Solver().alone, tell=lambda model, chosen: told.append((model, chosen)), kept=kept)
+    after = make(
+        held, Solver().alone, tell=lambda model, chosen: told.append((model, chosen)), kept=kept
+    )
     near = [(m, c) for m, c in told if len(m.asked.offers) < len(after.model.asked.offers)]
     assert near
     untouched = {s.sheets: s for s in standing if s.sheets != (goal,)}
@@ -216,5 +262,7 @@ def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
         assert goal in (chosen.beds[person] or ())
         for offer in (model.asked.offers[n] for n in chosen.offers):
             assert offer.sheets not in untouched or stands_as(offer, untouched[offer.sheets])
-        assert not broken_rules(model.asked, [model.asked.offers[n] for n in chosen.offers], chosen.beds)
+        assert not broken_rules(
+            model.asked, [model.asked.offers[n] for n in chosen.offers], chosen.beds
+        )
     assert after.chosen.value() <= near[-1][1].value()

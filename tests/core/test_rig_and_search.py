@@ -49,11 +49,16 @@ def codes(solution_or: object) -> set[str]:
 
 
 def test_a_guy_runs_at_45_degrees() -> None:
-    """Common practice: a corner's or pole's guy at about 45 degrees; its straight length is then h times root two."""
+    """Common practice: a corner's or pole's guy at about 45 degrees; its straight length is then h
+    times root two.
+    """
     found = assess(A_FRAME, Supports((), (Pole(1.0, 1.4), Pole(1.0, 1.4)), 20, None))
     guys = [line for line in found.rig.lines if line.purpose == "pole guy"]
     assert len(guys) == 2
-    assert all(g.span_m == pytest.approx(1.2 * math.sqrt(2)) and g.cord_m == pytest.approx(guy_m(g.span_m)) for g in guys)
+    assert all(
+        g.span_m == pytest.approx(1.2 * math.sqrt(2)) and g.cord_m == pytest.approx(guy_m(g.span_m))
+        for g in guys
+    )
     assert all(math.dist(g.to[:2], A_FRAME.at(g.start)[:2]) == pytest.approx(1.2) for g in guys)
 
 
@@ -75,7 +80,9 @@ def test_a_lone_pole_takes_two_guys_and_a_tree_none() -> None:
         (Supports((Tree((0, 0), 0.05),), (), 9, None), "no_support", None),
     ],
 )
-def test_what_is_short_is_said_with_its_amount(supports: Supports, code: str, short: float | None) -> None:
+def test_what_is_short_is_said_with_its_amount(
+    supports: Supports, code: str, short: float | None
+) -> None:
     found = assess(A_FRAME, supports)
     assert found.verdict is Verdict.NEEDS
     reason = next(r for r in found.reasons if r.code == code)
@@ -86,7 +93,9 @@ def test_what_is_short_is_said_with_its_amount(supports: Supports, code: str, sh
 
 
 def test_buttons_and_the_line_that_saves_them() -> None:
-    """With tie-outs at the corners only, an A-frame needs two buttons on poles, none on a line under the ridge."""
+    """With tie-outs at the corners only, an A-frame needs two buttons on poles, none on a line
+    under the ridge.
+    """
     sheet = Sheet.rectangle(3, 3, CORNERS)
     shelter = fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.2})
     on_poles = assess(shelter, Supports((), (Pole(1.0, 1.4), Pole(1.0, 1.4)), 20, None))
@@ -94,7 +103,9 @@ def test_buttons_and_the_line_that_saves_them() -> None:
     on_trees = assess(shelter, Supports((Tree(), Tree()), (), 20, None))
     assert on_trees.verdict is Verdict.FORMS
     assert on_trees.rig.through_line
-    bare = assess(fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3, ()), {"height": 1.2}), Supports())
+    bare = assess(
+        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3, ()), {"height": 1.2}), Supports()
+    )
     assert "make 4 buttons" in bare.reasons[0].message
 
 
@@ -142,11 +153,21 @@ def test_no_height_on_a_fine_grid_is_better(slug: str, intent: str, wanted: int 
 
 @pytest.mark.parametrize(
     ("slug", "side", "steps", "wanted"),
-    [("closed-wedge", 4.57, 14, 1), ("awning-wedge", 3.05, 12, 1), ("plow-point-lifted", 3.05, 9, 1),
-     ("a-frame-closed", 3.2, 12, 1), ("lean-to-walled", 3.9, 14, 1), ("pole-tent", 3.07, 14, 2)],
-)  # fmt: skip
-def test_no_settings_on_a_grid_are_better(slug: str, side: float, steps: int, wanted: int | None) -> None:
-    """With two or three free settings, and roofs that are no convex lid: within one per cent of the best of a grid."""
+    [
+        ("closed-wedge", 4.57, 14, 1),
+        ("awning-wedge", 3.05, 12, 1),
+        ("plow-point-lifted", 3.05, 9, 1),
+        ("a-frame-closed", 3.2, 12, 1),
+        ("lean-to-walled", 3.9, 14, 1),
+        ("pole-tent", 3.07, 14, 2),
+    ],
+)
+def test_no_settings_on_a_grid_are_better(
+    slug: str, side: float, steps: int, wanted: int | None
+) -> None:
+    """With two or three free settings, and roofs that are no convex lid: within one per cent of the
+    best of a grid.
+    """
     pitch, sheet = PITCHES[slug], Sheet.rectangle(side, side)
     asked = Question(sheet, pitch, {}, wanted=wanted)
     found = worth(solve(asked).figures, asked.aim())
@@ -154,13 +175,19 @@ def test_no_settings_on_a_grid_are_better(slug: str, side: float, steps: int, wa
     best = -math.inf
     for values in product(*(np.linspace(s.least, s.most, steps) for s in sliders)):
         settings = {s.name: float(v) for s, v in zip(sliders, values, strict=True)}
-        figures = solve(replace(asked, settings={s.name: s.default for s in pitch.settings} | settings)).figures
+        figures = solve(
+            replace(asked, settings={s.name: s.default for s in pitch.settings} | settings)
+        ).figures
         best = max(best, worth(figures, asked.aim()) if figures else -math.inf)
     assert found >= best - 0.01 * abs(best % 100) - 0.011
 
 
 def test_the_search_keeps_to_the_poles() -> None:
-    found = solve(Question(SQUARE, PITCHES["plow-point"], {}, supports=Supports((), (Pole(0.9, 1.0),), 9, None)))
+    found = solve(
+        Question(
+            SQUARE, PITCHES["plow-point"], {}, supports=Supports((), (Pole(0.9, 1.0),), 9, None)
+        )
+    )
     assert 0.9 <= found.settings["height"] <= 1.0
     assert found.verdict is Verdict.FORMS
 
@@ -180,7 +207,8 @@ def test_unknown_names_are_refused() -> None:
 def _answers(sheets: dict[int, Sheet], supports: Supports) -> object:
     def answers(sheet: int, stature: float, sleepers: int) -> list[Solution]:
         return [
-            solve(Question(sheets[sheet], p, {}, Body(stature), supports=supports, wanted=sleepers)) for p in PITCHES.values()
+            solve(Question(sheets[sheet], p, {}, Body(stature), supports=supports, wanted=sleepers))
+            for p in PITCHES.values()
         ]
 
     return answers
@@ -188,9 +216,18 @@ def _answers(sheets: dict[int, Sheet], supports: Supports) -> object:
 
 def test_choosing_for_all_uses_nothing_twice() -> None:
     """Own sheets first, the one without as a guest, and the kit holds for all picks together."""
-    sheets = {1: Sheet.rectangle(3, 3, CORNERS), 2: Sheet.rectangle(2.4, 3), 3: Sheet.rectangle(1.3, 1.3)}
+    sheets = {
+        1: Sheet.rectangle(3, 3, CORNERS),
+        2: Sheet.rectangle(2.4, 3),
+        3: Sheet.rectangle(1.3, 1.3),
+    }
     supports = Supports((Tree(), Tree(), Tree()), (Pole(1.0, 1.4),), 14, (3.0,) * 6)
-    people = [Sleeper(1, 1.7, (1,)), Sleeper(2, 1.8, (2,)), Sleeper(3, 1.9, (3,)), Sleeper(4, 1.6, ())]
+    people = [
+        Sleeper(1, 1.7, (1,)),
+        Sleeper(2, 1.8, (2,)),
+        Sleeper(3, 1.9, (3,)),
+        Sleeper(4, 1.6, ()),
+    ]
     outcome = choose_for_all(people, [], _answers(sheets, supports), supports)  # type: ignore[arg-type]
     placed = [p for pick in outcome.picks for p in pick.people]
     assert sorted(placed + list(outcome.unplaced)) == [1, 2, 3, 4]
@@ -212,20 +249,28 @@ def test_nothing_to_choose_from_leaves_all_unplaced() -> None:
 
 @pytest.mark.parametrize("slug", PITCHES)
 def test_cards_speak_in_measures(slug: str) -> None:
-    """Every placeholder is filled, every stake is named once in the steps' order, drawings and card use the same marks."""
+    """Every placeholder is filled, every stake is named once in the steps' order, drawings and card
+    use the same marks.
+    """
     found = solve(Question(sheet_for(slug), PITCHES[slug], {}))
-    steps = [s.text for s in cards.steps(found.shelter, found.assessment.rig, Units.IMPERIAL, Body(1.75))]
+    steps = [
+        s.text for s in cards.steps(found.shelter, found.assessment.rig, Units.IMPERIAL, Body(1.75))
+    ]
     assert all("{" not in text and "}" not in text for text in steps)
     assert any(" ft" in text or " in" in text for text in steps)
     names = cards.marks(found.shelter)
     assert len(set(names.values())) == len(names)
-    assert len(cards.stake_marks(found.shelter, found.assessment.rig)) == len(found.assessment.rig.stakes)
+    assert len(cards.stake_marks(found.shelter, found.assessment.rig)) == len(
+        found.assessment.rig.stakes
+    )
     distances = {(d.a, d.b): d.metres for d in cards.stake_out(found.shelter)}
     assert all(metres > 0 for metres in distances.values())
 
 
 def test_steps_and_spans() -> None:
-    """Common practice: a walking step is about 0.41 of the stature, an arm span about the stature."""
+    """Common practice: a walking step is about 0.41 of the stature, an arm span about the
+    stature.
+    """
     assert cards.measured(7.25, Units.METRIC, Body(1.75)) == "7.25 m (10 steps, 4.0 spans)"
 
 

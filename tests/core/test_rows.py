@@ -1,4 +1,6 @@
-"""Mats in rows: the stretch that a row has room on against Shapely, the rows chosen against every choice on a fine grid."""
+"""Mats in rows: the stretch that a row has room on against Shapely, the rows chosen against every
+choice on a fine grid.
+"""
 
 from __future__ import annotations
 
@@ -41,18 +43,37 @@ class Pieces:
 
     def __init__(self, shapes: list[Polygon], headings: list[int]) -> None:
         self.shapes, count = shapes, len(shapes)
-        self.polygons, self.sizes = np.zeros((count, MOST_CORNERS, 2)), np.zeros(count, dtype=np.int64)
+        self.polygons, self.sizes = (
+            np.zeros((count, MOST_CORNERS, 2)),
+            np.zeros(count, dtype=np.int64),
+        )
         for n, shape in enumerate(shapes):
             corners = np.array(shape.exterior.normalize().coords)[:-1][::-1]
             self.polygons[n, : len(corners)], self.sizes[n] = corners, len(corners)
         self.heading, self.table = np.array(headings, dtype=np.int64), np.zeros((count, STEPS))
         support_table(self.polygons, self.sizes, count, STEPS, 1, self.table)
 
-    def laid(self, least: int = 1) -> tuple[int, NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
+    def laid(
+        self, least: int = 1
+    ) -> tuple[int, NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
         """Mats in all, and each row's place, piece and mats."""
-        at, entry, mats = np.zeros(MOST_MATS), np.zeros(MOST_MATS, dtype=np.int64), np.zeros(MOST_MATS, dtype=np.int64)
+        at, entry, mats = (
+            np.zeros(MOST_MATS),
+            np.zeros(MOST_MATS, dtype=np.int64),
+            np.zeros(MOST_MATS, dtype=np.int64),
+        )
         total, made, _ = rows(
-            self.polygons, self.sizes, self.heading, len(self.sizes), self.table, WIDTH_M, LENGTH_M, least, at, entry, mats
+            self.polygons,
+            self.sizes,
+            self.heading,
+            len(self.sizes),
+            self.table,
+            WIDTH_M,
+            LENGTH_M,
+            least,
+            at,
+            entry,
+            mats,
         )
         return total, at[:made], entry[:made], mats[:made]
 
@@ -63,7 +84,9 @@ def box(x: float, y: float, long: float, wide: float) -> Polygon:
 
 
 @given(points=PLACES, share=st.floats(0.05, 0.95))
-def test_a_stretch_ends_where_the_ground_is_just_wide_enough(points: list[tuple[float, float]], share: float) -> None:
+def test_a_stretch_ends_where_the_ground_is_just_wide_enough(
+    points: list[tuple[float, float]], share: float
+) -> None:
     hull = hull_of(points)
     places = np.unique([x for x, _ in hull.exterior.coords])
     wide = np.array([across(hull, x) for x in places])
@@ -81,7 +104,9 @@ def test_a_stretch_nowhere_wide_enough_is_none() -> None:
 
 
 def best_by_eye(shapes: list[Polygon], step: float = 0.02) -> int:
-    """Most mats in rows on a grid of places, each row in the piece that holds most there: plain dynamic programming."""
+    """Most mats in rows on a grid of places, each row in the piece that holds most there: plain
+    dynamic programming.
+    """
     low, high = min(s.bounds[0] for s in shapes), max(s.bounds[2] for s in shapes)
     places = np.arange(low, high, step)
     gap = int(np.ceil(LENGTH_M / step - 1e-9))
@@ -93,10 +118,13 @@ def best_by_eye(shapes: list[Polygon], step: float = 0.02) -> int:
     return int(total[0])
 
 
-@given(some=st.lists(PLACES, min_size=1, max_size=3), back=st.lists(st.booleans(), min_size=3, max_size=3))
+@given(
+    some=st.lists(PLACES, min_size=1, max_size=3),
+    back=st.lists(st.booleans(), min_size=3, max_size=3),
+)
 def test_no_rows_hold_more(some: list[list[tuple[float, float]]], back: list[bool]) -> None:
-    """No choice of places two centimetres apart holds more; and the mats claimed lie where they may: so many widths of the
-    piece at the row's place, a mat's length from the rows beside it.
+    """No choice of places two centimetres apart holds more; and the mats claimed lie where they
+    may: so many widths of the piece at the row's place, a mat's length from the rows beside it.
     """
     shapes = [hull_of(points) for points in some]
     pieces = Pieces(shapes, [STEPS // 2 if b else 0 for b in back[: len(shapes)]])
@@ -120,12 +148,16 @@ def test_no_rows_hold_more(some: list[list[tuple[float, float]]], back: list[boo
     ],
 )
 def test_plain_rooms_by_division(long: float, wide: float, mats: int) -> None:
-    """Centres in a rectangle: one more row for each mat's length, one more mat in it for each width."""
+    """Centres in a rectangle: one more row for each mat's length, one more mat in it for each
+    width.
+    """
     assert Pieces([box(-0.7, 0.3, long, wide)], [0]).laid()[0] == mats
 
 
 def test_a_row_in_the_widest_part_leaves_the_other_its_place() -> None:
-    """A wedge: the widest place is at its end, and the second row lies a length before it, not where a step falls."""
+    """A wedge: the widest place is at its end, and the second row lies a length before it, not
+    where a step falls.
+    """
     wedge = Polygon([(0, 0), (LENGTH_M + 0.003, -0.9), (LENGTH_M + 0.003, 0.9)])
     total, at, _, mats = Pieces([wedge], [0]).laid()
     assert total == 5

@@ -1,4 +1,6 @@
-"""What a verdict says is missing is just what is missing: put right, it forms; with any one part left out, it does not."""
+"""What a verdict says is missing is just what is missing: put right, it forms; with any one part
+left out, it does not.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,10 @@ def _apart(trees: tuple[Tree, ...], more: float) -> tuple[Tree, ...]:
 
     def clear(pair: tuple[int, int]) -> float:
         a, b = trees[pair[0]], trees[pair[1]]
-        return float(np.hypot(*np.subtract(a.at or (), b.at or ()))) - (a.diameter_m + b.diameter_m) / 2
+        return (
+            float(np.hypot(*np.subtract(a.at or (), b.at or ())))
+            - (a.diameter_m + b.diameter_m) / 2
+        )
 
     i, j = max(pairs, key=clear)
     one, two = np.array(trees[i].at), np.array(trees[j].at)
@@ -55,18 +60,30 @@ def put_right(reason: Reason, shelter: Shelter, supports: Supports) -> tuple[She
     poles = supports.poles or ()
     if reason.code in ("pole_short", "pole_long"):
         long = reason.code == "pole_long"
-        n = next(n for n, p in enumerate(poles) if abs((p.least_m if long else p.most_m) - lengths[1]) < 1e-9)
-        pole = Pole(lengths[0] - HAIR, poles[n].most_m) if long else Pole(poles[n].least_m, lengths[0] + HAIR)
+        n = next(
+            n
+            for n, p in enumerate(poles)
+            if abs((p.least_m if long else p.most_m) - lengths[1]) < 1e-9
+        )
+        pole = (
+            Pole(lengths[0] - HAIR, poles[n].most_m)
+            if long
+            else Pole(poles[n].least_m, lengths[0] + HAIR)
+        )
         return shelter, replace(supports, poles=(*poles[:n], pole, *poles[n + 1 :]))
     if reason.code == "trees_too_close":
         return shelter, replace(supports, trees=_apart(supports.trees or (), lengths[0]))
     assert reason.code == "no_support", reason
     trees = re.match(r"(\d+) more (tree|trees) or posts", text)
     if trees is not None:
-        return shelter, replace(supports, trees=(*(supports.trees or ()), *[Tree()] * int(trees[1])))
+        return shelter, replace(
+            supports, trees=(*(supports.trees or ()), *[Tree()] * int(trees[1]))
+        )
     kind = re.match(r"an? (.+) of \{0\}$", text)
     if kind is not None:
-        return shelter, replace(supports, others=(*(supports.others or ()), Carrier(kind[1], lengths[0])))
+        return shelter, replace(
+            supports, others=(*(supports.others or ()), Carrier(kind[1], lengths[0]))
+        )
     return shelter, replace(supports, poles=(*poles, Pole(lengths[0] - HAIR, lengths[0] + HAIR)))
 
 
@@ -75,37 +92,53 @@ PLACE = st.tuples(st.floats(-4, 4), st.floats(-4, 4))
 FEW = st.builds(
     Supports,
     trees=st.one_of(
-        st.none(), st.lists(st.just(Tree()), max_size=2).map(tuple),
+        st.none(),
+        st.lists(st.just(Tree()), max_size=2).map(tuple),
         st.lists(st.builds(Tree, at=PLACE), min_size=2, max_size=4).map(tuple),
     ),
     poles=st.one_of(
         st.none(),
-        st.lists(st.tuples(LENGTH, LENGTH).map(lambda p: Pole(min(p), max(p))), max_size=3, unique_by=(
-            lambda p: p.least_m, lambda p: p.most_m)).map(tuple),
+        st.lists(
+            st.tuples(LENGTH, LENGTH).map(lambda p: Pole(min(p), max(p))),
+            max_size=3,
+            unique_by=(lambda p: p.least_m, lambda p: p.most_m),
+        ).map(tuple),
     ),
     stakes=st.one_of(st.none(), st.integers(0, 12)),
     lines_m=st.one_of(st.none(), st.lists(st.floats(0.5, 9.0), max_size=8).map(tuple)),
-)  # fmt: skip
+)
 
 
 @settings(max_examples=300)
 @given(shelter=SHELTERS, supports=FEW, sewn=st.sampled_from(TieOuts))
-def test_what_is_missing_is_just_what_is_told(shelter: Shelter, supports: Supports, sewn: TieOuts) -> None:
-    """Poles, trees, lines, stakes, buttons: all that is told, put right, forms; all but any one of it does not."""
+def test_what_is_missing_is_just_what_is_told(
+    shelter: Shelter, supports: Supports, sewn: TieOuts
+) -> None:
+    """Poles, trees, lines, stakes, buttons: all that is told, put right, forms; all but any one of
+    it does not.
+    """
     box = shelter.sheet.box
     assert box is not None
-    shelter = replace(shelter, sheet=replace(shelter.sheet, tie_outs=tie_out_points(*box, frozenset({sewn}))))
+    shelter = replace(
+        shelter, sheet=replace(shelter.sheet, tie_outs=tie_out_points(*box, frozenset({sewn})))
+    )
     found = assess(shelter, supports)
     blocking = [r for r in found.reasons if r.blocks]
     assert (found.verdict is Verdict.NEEDS) == bool(blocking)
-    assume(not {r.code for r in blocking} & {"no_lift", "carrier_low", "carrier_high", "carrier_short", "tripod_short"})
+    assume(
+        not {r.code for r in blocking}
+        & {"no_lift", "carrier_low", "carrier_high", "carrier_short", "tripod_short"}
+    )
     for left_out in (None, *range(len(blocking))):
         mended, with_all = shelter, supports
         for n, reason in enumerate(blocking):
             if n != left_out:
                 mended, with_all = put_right(reason, mended, with_all)
         verdict = assess(mended, with_all).verdict
-        assert verdict is (Verdict.FORMS if left_out is None else Verdict.NEEDS), (left_out, [r.text() for r in blocking])
+        assert verdict is (Verdict.FORMS if left_out is None else Verdict.NEEDS), (
+            left_out,
+            [r.text() for r in blocking],
+        )
 
 
 @given(
@@ -114,8 +147,12 @@ def test_what_is_missing_is_just_what_is_told(shelter: Shelter, supports: Suppor
     kind=st.sampled_from(sorted(CARRIER_SHARES)),
     share=st.floats(0.4, 2.5),
 )
-def test_a_carrier_made_as_it_is_told_carries(slug: str, size: float, kind: str, share: float) -> None:
-    """Branches, forks, bipods, tripods, boats, vehicles and fences, too low, too high or too short by what is told."""
+def test_a_carrier_made_as_it_is_told_carries(
+    slug: str, size: float, kind: str, share: float
+) -> None:
+    """Branches, forks, bipods, tripods, boats, vehicles and fences, too low, too high or too short
+    by what is told.
+    """
     shelter = shelter_of(slug, size, size, 1.2)
     high = shelter.pitch.high_points()
     assume(high)
@@ -145,15 +182,28 @@ def test_a_carrier_made_as_it_is_told_carries(slug: str, size: float, kind: str,
                 made = [replace(c, size_m=max(c.size_m, r.lengths[0] + HAIR)) for c in made]
         supports = replace(supports, others=tuple(made))
     codes = {r.code for r in assess(shelter, supports).reasons if r.blocks}
-    # A tripod as large as the sheet's side may carry no lower than the peak is: then that is what stands in the way.
-    assert not {c for c in codes if c.startswith(("carrier", "tripod"))} - ({"carrier_high"} if kind == "tripod" else set())
+    # A tripod as large as the sheet's side may carry no lower than the peak is: then that is what
+    # stands in the way.
+    assert not {c for c in codes if c.startswith(("carrier", "tripod"))} - (
+        {"carrier_high"} if kind == "tripod" else set()
+    )
 
 
-@settings(max_examples=200, suppress_health_check=[HealthCheck.filter_too_much])  # most break no limit, or several
-@given(slug=st.sampled_from(STANDING), width=st.floats(1.6, 4.4), length=st.floats(1.6, 4.4), data=st.data())
-def test_a_setting_out_of_reach_is_out_by_what_is_told(slug: str, width: float, length: float, data: st.DataObject) -> None:
-    """Where one limit of the sheet is broken, its setting put just inside the edge breaks it no more; a little less far
-    than that, it still does."""
+@settings(
+    max_examples=200, suppress_health_check=[HealthCheck.filter_too_much]
+)  # most break no limit, or several
+@given(
+    slug=st.sampled_from(STANDING),
+    width=st.floats(1.6, 4.4),
+    length=st.floats(1.6, 4.4),
+    data=st.data(),
+)
+def test_a_setting_out_of_reach_is_out_by_what_is_told(
+    slug: str, width: float, length: float, data: st.DataObject
+) -> None:
+    """Where one limit of the sheet is broken, its setting put just inside the edge breaks it no
+    more; a little less far than that, it still does.
+    """
     sheet = Sheet.rectangle(round(width, 2), round(length, 2))
     fitting = fit(PITCHES[slug], sheet)
     assume(not isinstance(fitting, Misfit))
@@ -168,26 +218,37 @@ def test_a_setting_out_of_reach_is_out_by_what_is_told(slug: str, width: float, 
     setting = pitch.setting(r.setting)
     assume(setting.least <= edge <= setting.most)
     inside = refusals(pitch, fitting.box, asked | {r.setting: edge + way * 1e-6})
-    assert not [q for q in inside if q.setting == r.setting and np.isfinite(q.most) and q.short_by_m > 1e-5]
+    assert not [
+        q for q in inside if q.setting == r.setting and np.isfinite(q.most) and q.short_by_m > 1e-5
+    ]
     short = edge - way * 1e-3
-    values = {s.name: np.array([asked.get(s.name, s.default)]) for s in pitch.settings} | {r.setting: np.array([short])}
+    values = {s.name: np.array([asked.get(s.name, s.default)]) for s in pitch.settings} | {
+        r.setting: np.array([short])
+    }
     assert not foldable(pitch, fitting.box, values)[0]
 
 
 @pytest.mark.parametrize("slug", STANDING)
 def test_a_change_that_is_told_makes_it_form(slug: str) -> None:
-    """The least trouble first; other settings form with what is at hand; the larger sheet takes the settings, and one 5 cm
-    smaller does not."""
+    """The least trouble first; other settings form with what is at hand; the larger sheet takes the
+    settings, and one 5 cm smaller does not.
+    """
     dice = np.random.default_rng([7, STANDING.index(slug)])
     kinds = set()
     for _ in range(12):
         side = round(float(dice.uniform(1.7, 3.2)), 2)
         pitch = PITCHES[slug]
         heights = {
-            s.name: round(float(dice.uniform(s.least, s.most)), 2) for s in pitch.settings if s.name.startswith("height")
+            s.name: round(float(dice.uniform(s.least, s.most)), 2)
+            for s in pitch.settings
+            if s.name.startswith("height")
         }
-        supports = Supports(trees=(), poles=(Pole(0.9, 1.3), Pole(0.8, 1.1)), stakes=12, lines_m=(4.0,) * 10)
-        sheet = Sheet.rectangle(side, round(side * 1.25, 2) if slug == "plow-point-awning" else side)
+        supports = Supports(
+            trees=(), poles=(Pole(0.9, 1.3), Pole(0.8, 1.1)), stakes=12, lines_m=(4.0,) * 10
+        )
+        sheet = Sheet.rectangle(
+            side, round(side * 1.25, 2) if slug == "plow-point-awning" else side
+        )
         solution = solve(Question(sheet, pitch, heights, supports=supports))
         found = changes(solution)
         assert [c.effort for c in found] == sorted(c.effort for c in found)
@@ -201,6 +262,12 @@ def test_a_change_that_is_told_makes_it_form(slug: str) -> None:
             if change.what == "sheet":
                 assert change.sheet_m is not None
                 less = [round(x - 0.05, 4) for x in change.sheet_m]
-                assert solve(Question(Sheet.rectangle(*change.sheet_m), pitch, heights)).verdict is not Verdict.CANNOT
-                assert solve(Question(Sheet.rectangle(*less), pitch, heights)).verdict is Verdict.CANNOT
+                assert (
+                    solve(Question(Sheet.rectangle(*change.sheet_m), pitch, heights)).verdict
+                    is not Verdict.CANNOT
+                )
+                assert (
+                    solve(Question(Sheet.rectangle(*less), pitch, heights)).verdict
+                    is Verdict.CANNOT
+                )
     assert kinds or slug in ("bag", "net-only")

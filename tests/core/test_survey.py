@@ -1,4 +1,6 @@
-"""Surveys worked out from tapes, bearings, offsets and paces, against the truth they were read from."""
+"""Surveys worked out from tapes, bearings, offsets and paces, against the truth they were read
+from.
+"""
 
 from __future__ import annotations
 
@@ -41,13 +43,18 @@ def cloud(rng: np.random.Generator, n: int, size: float = 30.0) -> Floats:
 
 
 def tapes_of(rng: np.random.Generator, xy: Floats, each: int, noise: float) -> list[Reading]:
-    """Every point taped to `each` of the nearer ones laid before it, with so much error of the length."""
+    """Every point taped to `each` of the nearer ones laid before it, with so much error of the
+    length.
+    """
     far = np.hypot(*(xy[:, None] - xy[None]).transpose(2, 0, 1))
     pairs = set()
     for i in range(1, len(xy)):
         near = np.argsort(far[i, :i])[: each + 2]
         pairs |= {(int(j), i) for j in rng.permutation(near)[: min(each, i)]}
-    return [tape(f"p{i}", f"p{j}", float(far[i, j] * (1 + noise * rng.normal()))) for i, j in sorted(pairs)]
+    return [
+        tape(f"p{i}", f"p{j}", float(far[i, j] * (1 + noise * rng.normal())))
+        for i, j in sorted(pairs)
+    ]
 
 
 def places(survey: Survey, n: int) -> Floats:
@@ -55,7 +62,9 @@ def places(survey: Survey, n: int) -> Floats:
 
 
 def laid_on(got: Floats, truth: Floats, *, mirror: bool = True) -> Floats:
-    """Procrustes: the shape moved and turned (and turned over) onto the truth, without stretching. Schoenemann 1966."""
+    """Procrustes: the shape moved and turned (and turned over) onto the truth, without stretching.
+    Schoenemann 1966.
+    """
     a, b = got - got.mean(axis=0), truth - truth.mean(axis=0)
     u, _, vt = np.linalg.svd(a.T @ b)
     if not mirror and np.linalg.det(u @ vt) < 0:
@@ -76,7 +85,9 @@ def test_exact_tapes_give_exact_places(seed: int, n: int) -> None:
 
 
 def test_errors_lie_within_what_is_stated_19_times_in_20() -> None:
-    """One per cent of tape noise, 60 clouds. The share is held against a binomial's lower 0.1 % bound."""
+    """One per cent of tape noise, 60 clouds. The share is held against a binomial's lower 0.1 %
+    bound.
+    """
     inside = total = 0
     for seed in range(60):
         rng = np.random.default_rng(seed)
@@ -91,14 +102,18 @@ def test_errors_lie_within_what_is_stated_19_times_in_20() -> None:
 
 
 def test_stated_errors_are_not_larger_than_needed() -> None:
-    """The same with a fifth of it: the errors do scatter as far as stated, so the 95 % is no 100 %."""
+    """The same with a fifth of it: the errors do scatter as far as stated, so the 95 % is no 100
+    %.
+    """
     outside = total = 0
     for seed in range(60):
         rng = np.random.default_rng(1000 + seed)
         xy = cloud(rng, 12)
         survey = surveyed(tapes_of(rng, xy, 5, 0.01))
         off = np.hypot(*(laid_on(places(survey, 12), xy) - xy).T)
-        outside += int((off > 0.6 * np.array([survey.plus_or_minus_m(f"p{i}") for i in range(12)])).sum())
+        outside += int(
+            (off > 0.6 * np.array([survey.plus_or_minus_m(f"p{i}") for i in range(12)])).sum()
+        )
         total += 12
     assert outside / total > 0.15
 
@@ -116,7 +131,9 @@ def test_a_spacing_says_plus_or_minus() -> None:
 
 
 def test_a_slip_of_the_tape_is_found() -> None:
-    """A tape misread by a metre or a tenth, among redundant ones: in at least 57 of 60 surveys it is named."""
+    """A tape misread by a metre or a tenth, among redundant ones: in at least 57 of 60 surveys it
+    is named.
+    """
     found, tries = 0, 60
     for seed in range(tries):
         rng = np.random.default_rng(3000 + seed)
@@ -170,7 +187,12 @@ def test_ranges_and_bearings_from_a_station(seed: int) -> None:
 
 def test_offsets_from_a_base_line() -> None:
     """Base line to the east; to its right is south."""
-    readings = [tape("a", "b", 10.0), Bearing("a", "b", 90.0), offset("a", "b", "t", 4.0, 3.0), offset("a", "b", "u", 7, -2)]
+    readings = [
+        tape("a", "b", 10.0),
+        Bearing("a", "b", 90.0),
+        offset("a", "b", "t", 4.0, 3.0),
+        offset("a", "b", "u", 7, -2),
+    ]
     survey = surveyed(readings)
     assert survey.at("t") == pytest.approx((4.0, -3.0), abs=1e-6)
     assert survey.at("u") == pytest.approx((7.0, 2.0), abs=1e-6)
@@ -220,9 +242,13 @@ def test_the_circle_of_95_per_cent() -> None:
 
 def test_residuals_are_shown_at_each_reading() -> None:
     readings: list[Reading] = [
-        tape("a", "b", 10.0), tape("b", "c", 10.0), tape("c", "d", 10.0), tape("d", "a", 10.0), tape("a", "c", 14.2),
+        tape("a", "b", 10.0),
+        tape("b", "c", 10.0),
+        tape("c", "d", 10.0),
+        tape("d", "a", 10.0),
+        tape("a", "c", 14.2),
         tape("b", "d", 14.08),
-    ]  # fmt: skip
+    ]
     survey = surveyed(readings)
     at = {n: survey.at(n) for n in "abcd"}
     for checked, reading in zip(survey.readings, readings, strict=True):
@@ -232,12 +258,20 @@ def test_residuals_are_shown_at_each_reading() -> None:
     assert survey.spare == 1
 
 
-@pytest.mark.parametrize("make", [
-    lambda: tape("a", "a", 3.0), lambda: tape("a", "b", 0.0), lambda: tape("a", "b", math.nan),
-    lambda: tape("a", "b", math.inf),
-    lambda: Bearing("a", "b", math.nan), lambda: offset("a", "b", "a", 1, 1), lambda: surveyed([]), lambda: level_m(2.0, 3.0),
-    lambda: surveyed([tape("a", "b", 2.0)], origin="c"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "make",
+    [
+        lambda: tape("a", "a", 3.0),
+        lambda: tape("a", "b", 0.0),
+        lambda: tape("a", "b", math.nan),
+        lambda: tape("a", "b", math.inf),
+        lambda: Bearing("a", "b", math.nan),
+        lambda: offset("a", "b", "a", 1, 1),
+        lambda: surveyed([]),
+        lambda: level_m(2.0, 3.0),
+        lambda: surveyed([tape("a", "b", 2.0)], origin="c"),
+    ],
+)
 def test_hostile_readings_are_refused(make: object) -> None:
     with pytest.raises(InputError):
         make()  # type: ignore[operator]
@@ -246,12 +280,17 @@ def test_hostile_readings_are_refused(make: object) -> None:
 @settings(max_examples=60)
 @given(
     st.lists(
-        st.tuples(st.sampled_from("abcdef"), st.sampled_from("abcdef"), st.floats(0.01, 4000)).filter(lambda t: t[0] != t[1]),
-        min_size=1, max_size=14,
+        st.tuples(
+            st.sampled_from("abcdef"), st.sampled_from("abcdef"), st.floats(0.01, 4000)
+        ).filter(lambda t: t[0] != t[1]),
+        min_size=1,
+        max_size=14,
     )
-)  # fmt: skip
+)
 def test_any_readings_give_a_survey_and_no_nonsense(rows: list[tuple[str, str, float]]) -> None:
-    """Contradictions, lone pairs, parts that hang together by nothing: finite places and honest errors, never a crash."""
+    """Contradictions, lone pairs, parts that hang together by nothing: finite places and honest
+    errors, never a crash.
+    """
     readings: list[Reading] = [tape(a, b, length) for a, b, length in rows]
     survey = surveyed(readings)
     assert np.isfinite(survey.xy).all()
@@ -261,13 +300,20 @@ def test_any_readings_give_a_survey_and_no_nonsense(rows: list[tuple[str, str, f
 
 def relabelled(readings: list[Reading], turn_deg: float) -> list[Reading]:
     """The same field book with every bearing turned."""
-    return [Bearing(r.start, r.end, (r.bearing_deg + turn_deg) % 360) if isinstance(r, Bearing) else r for r in readings]
+    return [
+        Bearing(r.start, r.end, (r.bearing_deg + turn_deg) % 360) if isinstance(r, Bearing) else r
+        for r in readings
+    ]
 
 
 @settings(max_examples=25)
 @given(seed=st.integers(0, 10**6), turn=st.floats(0, 359), by=st.floats(0.2, 4.0))
-def test_turned_enlarged_or_in_another_order_it_is_the_same_survey(seed: int, turn: float, by: float) -> None:
-    """Bearings turned turn the map; all tapes longer by a factor enlarge it; the order of rows is nothing."""
+def test_turned_enlarged_or_in_another_order_it_is_the_same_survey(
+    seed: int, turn: float, by: float
+) -> None:
+    """Bearings turned turn the map; all tapes longer by a factor enlarge it; the order of rows is
+    nothing.
+    """
     rng = np.random.default_rng(seed)
     xy = cloud(rng, 8)
     dx, dy = xy[4] - xy[1]
@@ -279,14 +325,18 @@ def test_turned_enlarged_or_in_another_order_it_is_the_same_survey(seed: int, tu
     c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
     turned = places(surveyed(relabelled(readings, turn), sides, "p0"), 8)
     assert np.abs(turned - plain @ np.array([[c, -s], [s, c]])).max() < 2e-3
-    longer = [tape(r.start, r.end, r.length_m * by) if isinstance(r, Distance) else r for r in readings]
+    longer = [
+        tape(r.start, r.end, r.length_m * by) if isinstance(r, Distance) else r for r in readings
+    ]
     assert np.abs(places(surveyed(longer, sides, "p0"), 8) - by * plain).max() < 2e-3 * max(by, 1)
     mixed = [readings[i] for i in rng.permutation(len(readings))]
     assert np.abs(places(surveyed(mixed, sides, "p0"), 8) - plain).max() < 2e-3
 
 
 def test_anchors_shift_and_turn_the_survey_onto_the_map() -> None:
-    """One known place shifts it; two turn it as well; three turn it over where nothing says its hand."""
+    """One known place shifts it; two turn it as well; three turn it over where nothing says its
+    hand.
+    """
     rng = np.random.default_rng(4)
     xy = cloud(rng, 9)
     survey = surveyed(tapes_of(rng, xy, 6, 0.0))
@@ -305,7 +355,11 @@ def test_a_reading_set_aside_has_no_say() -> None:
     readings = tapes_of(rng, xy, 6, 0.004)
     reading = readings[9]
     assert isinstance(reading, Distance)
-    spoilt = [*readings[:9], tape(reading.start, reading.end, reading.length_m + 2.0), *readings[10:]]
+    spoilt = [
+        *readings[:9],
+        tape(reading.start, reading.end, reading.length_m + 2.0),
+        *readings[10:],
+    ]
     with_slip, without = surveyed(spoilt), surveyed([*readings[:9], *readings[10:]])
     assert [c.number for c in with_slip.suspects] == [9]
     names = [f"p{i}" for i in range(10)]
@@ -315,13 +369,17 @@ def test_a_reading_set_aside_has_no_say() -> None:
 
 
 def test_poor_readings_raise_what_is_stated() -> None:
-    """Tapes five times worse than they claim: the fit tells, and the plus or minus grows with it."""
+    """Tapes five times worse than they claim: the fit tells, and the plus or minus grows with
+    it.
+    """
     rng = np.random.default_rng(3)
     xy = cloud(rng, 9)
     good = surveyed(tapes_of(np.random.default_rng(7), xy, 7, 0.01))
     far = np.hypot(*(xy[:, None] - xy[None]).transpose(2, 0, 1))
     rough: list[Reading] = [
-        tape(f"p{i}", f"p{j}", float(far[i, j] * (1 + 0.025 * rng.normal()))) for i in range(9) for j in range(i + 1, 9)
+        tape(f"p{i}", f"p{j}", float(far[i, j] * (1 + 0.025 * rng.normal())))
+        for i in range(9)
+        for j in range(i + 1, 9)
     ]
     poor = surveyed(rough)
     assert poor.fit > good.fit

@@ -23,14 +23,29 @@ from tarvik.core.weather.rain import Weather
 from tarvik.web.drawing.knots import STRANDS, knot_drawing
 
 SHEET = Sheet.rectangle(3.05, 3.05)
-FAIR = ("a-frame-flown", "a-frame-porch", "lean-to", "lean-to-awning", "plow-point", "diagonal-fly", "four-corner-shade",
-        "corner-wrap", "awning-wedge", "boat-porch", "half-cone", "plow-point-lifted", "lean-to-lifted",
-            "net-only")  # fmt: skip
+FAIR = (
+    "a-frame-flown",
+    "a-frame-porch",
+    "lean-to",
+    "lean-to-awning",
+    "plow-point",
+    "diagonal-fly",
+    "four-corner-shade",
+    "corner-wrap",
+    "awning-wedge",
+    "boat-porch",
+    "half-cone",
+    "plow-point-lifted",
+    "lean-to-lifted",
+    "net-only",
+)
 
 
 @pytest.mark.parametrize("slug", ["a-frame", "plow-point", "lean-to", "closed-wedge"])
 def test_the_curve_is_made_of_shelters(slug: str) -> None:
-    """Every point solves to the same figures; common practice: a lower ridge or peak covers no less ground."""
+    """Every point solves to the same figures; common practice: a lower ridge or peak covers no less
+    ground.
+    """
     asked = Question(SHEET, PITCHES[slug], {}, wanted=1)
     curve = trade_off(asked)
     assert curve is not None
@@ -38,11 +53,16 @@ def test_the_curve_is_made_of_shelters(slug: str) -> None:
     for point in curve.points[:: max(1, len(curve.points) // 3)]:
         figures = solve(Question(SHEET, PITCHES[slug], point.settings, wanted=1)).figures
         assert figures is not None
-        assert (figures.peak_m, figures.dry_area_m2) == (pytest.approx(point.peak_m), pytest.approx(point.dry_m2))
+        assert (figures.peak_m, figures.dry_area_m2) == (
+            pytest.approx(point.peak_m),
+            pytest.approx(point.dry_m2),
+        )
     chosen = curve.points[curve.chosen]
     assert chosen.worth == pytest.approx(max(p.worth for p in curve.points), abs=0.05)
     if slug != "closed-wedge":
-        assert [p.dry_m2 for p in curve.points] == sorted((p.dry_m2 for p in curve.points), reverse=True)
+        assert [p.dry_m2 for p in curve.points] == sorted(
+            (p.dry_m2 for p in curve.points), reverse=True
+        )
 
 
 @pytest.mark.parametrize("slug", FAIR)
@@ -56,9 +76,14 @@ def test_every_fair_weather_pitch_has_a_foul_weather_move(slug: str) -> None:
             PITCHES[move.after].checked({name: value})
 
 
-@pytest.mark.parametrize("slug", ["a-frame-flown", "a-frame-porch", "lean-to", "plow-point", "diagonal-fly", "boat-porch"])
+@pytest.mark.parametrize(
+    "slug",
+    ["a-frame-flown", "a-frame-porch", "lean-to", "plow-point", "diagonal-fly", "boat-porch"],
+)
 def test_a_move_ends_lower_on_the_same_supports(slug: str) -> None:
-    """Common practice: when the weather turns the same sheet comes down; poles are shortened, never lengthened."""
+    """Common practice: when the weather turns the same sheet comes down; poles are shortened, never
+    lengthened.
+    """
     sheet = Sheet.rectangle(3.0, 3.6)
     high = {"height": 1.7} if slug == "plow-point" else {}
     standing = solve(Question(sheet, PITCHES[slug], high, wanted=1, supports=Supports(others=None)))
@@ -79,9 +104,13 @@ def test_a_plow_point_swings_round_its_tree() -> None:
 
 
 def test_the_cheapest_change_comes_first() -> None:
-    """A pole 12 cm too short: the height is lowered rather than a pole bought; a button is named with its price."""
+    """A pole 12 cm too short: the height is lowered rather than a pole bought; a button is named
+    with its price.
+    """
     poles = Supports((), (Pole(1.0, 1.2),), 9, None)
-    short = solve(Question(SHEET, PITCHES["plow-point"], {"height": 1.32}, wanted=1, supports=poles))
+    short = solve(
+        Question(SHEET, PITCHES["plow-point"], {"height": 1.32}, wanted=1, supports=poles)
+    )
     assert short.verdict is Verdict.NEEDS
     found = changes(short)
     assert [c.what for c in found] == ["settings", "kit"]
@@ -91,19 +120,30 @@ def test_the_cheapest_change_comes_first() -> None:
 
 
 def test_a_larger_sheet_is_the_smallest_that_does() -> None:
-    """An A-frame of 1.4 m wants half a side and a little: the next sheet is told, and one step smaller does not do."""
-    found = changes(solve(Question(Sheet.rectangle(2.0, 3.0), PITCHES["a-frame"], {"height": 1.4, "turn": 0.0})))
+    """An A-frame of 1.4 m wants half a side and a little: the next sheet is told, and one step
+    smaller does not do.
+    """
+    found = changes(
+        solve(Question(Sheet.rectangle(2.0, 3.0), PITCHES["a-frame"], {"height": 1.4, "turn": 0.0}))
+    )
     sheet = next(c for c in found if c.what == "sheet").sheet_m
     assert sheet is not None
     for less, verdict in ((0.0, Verdict.FORMS), (0.05, Verdict.CANNOT)):
         size = Sheet.rectangle(round(sheet[0] - less, 4), round(sheet[1] - less, 4))
-        assert solve(Question(size, PITCHES["a-frame"], {"height": 1.4, "turn": 0.0})).verdict is verdict
+        assert (
+            solve(Question(size, PITCHES["a-frame"], {"height": 1.4, "turn": 0.0})).verdict
+            is verdict
+        )
 
 
 def test_person_first_puts_dry_beds_first() -> None:
     sheets = [Sheet.rectangle(1.5, 2.0), Sheet.rectangle(3.0, 3.0)]
     start = Question(
-        SHEET, PITCHES["a-frame"], {}, Body(1.83), supports=Supports((Tree(), Tree()), (Pole(1.0, 1.4),), 8, None)
+        SHEET,
+        PITCHES["a-frame"],
+        {},
+        Body(1.83),
+        supports=Supports((Tree(), Tree()), (Pole(1.0, 1.4),), 8, None),
     )
     ranked = for_person([(n, solve(q)) for n, q in asked_for_person(start, sheets)])
     dry = [bool(c.solution.figures and c.solution.figures.mats) for c in ranked]
@@ -113,7 +153,9 @@ def test_person_first_puts_dry_beds_first() -> None:
 
 
 def test_kit_advice_agrees_with_practice() -> None:
-    """Common practice: a 7 ft square lies a person of 1.73 m under a plow point; over 1.83 m wants 8 ft."""
+    """Common practice: a 7 ft square lies a person of 1.73 m under a plow point; over 1.83 m wants
+    8 ft.
+    """
     start = Question(SHEET, PITCHES["plow-point"], {})
     small, tall = (smallest_for_pitch("plow-point", Body(h), start) for h in (1.73, 1.84))
     assert small is not None
@@ -126,12 +168,30 @@ def test_kit_advice_agrees_with_practice() -> None:
 
 
 @pytest.mark.parametrize("weather", [Weather(), Weather(5, 4, 90, 15)])
-@pytest.mark.parametrize(("slug", "sit"), [("a-frame", True), ("lean-to", True), ("plow-point", True), ("plow-point", False),
-                                           ("lean-to-floored", False)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("slug", "sit"),
+    [
+        ("a-frame", True),
+        ("lean-to", True),
+        ("plow-point", True),
+        ("plow-point", False),
+        ("lean-to-floored", False),
+    ],
+)
 def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> None:
-    """Of the six sizes below the one advised none does, at any of sixty heights; the one advised does, at one of them."""
+    """Of the six sizes below the one advised none does, at any of sixty heights; the one advised
+    does, at one of them.
+    """
     body = Body(1.68)
-    start = Question(SHEET, PITCHES[slug], {}, body=body, weather=weather, free_to_turn=weather.wind_m_s > 0, wanted=1)
+    start = Question(
+        SHEET,
+        PITCHES[slug],
+        {},
+        body=body,
+        weather=weather,
+        free_to_turn=weather.wind_m_s > 0,
+        wanted=1,
+    )
     size = smallest_for_pitch(slug, body, start, sit=sit)
     assert size is not None
 
@@ -141,11 +201,15 @@ def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> No
             for height in np.linspace(pitch.setting("height").least, side, 60):
                 others = {s.name: 0.4 for s in pitch.settings if s.name == "floor"} | {"turn": turn}
                 asked = {
-                    n: v for n, v in {"height": float(height), **others}.items() if any(s.name == n for s in pitch.settings)
+                    n: v
+                    for n, v in {"height": float(height), **others}.items()
+                    if any(s.name == n for s in pitch.settings)
                 }
                 if height > pitch.setting("height").most:
                     continue
-                found = solve(replace(start, sheet=Sheet.rectangle(side, side), settings=asked)).figures
+                found = solve(
+                    replace(start, sheet=Sheet.rectangle(side, side), settings=asked)
+                ).figures
                 if found is not None and found.sleepers and (not sit or found.sit_area_m2 >= 0.5):
                     return True
         return False
@@ -169,7 +233,9 @@ def test_every_knot_has_a_drawing_and_every_line_its_knots() -> None:
 
 
 def test_time_by_skill_and_hands() -> None:
-    """Common practice: a simple one goes up in two to five minutes; more hands take less, the first time takes longest."""
+    """Common practice: a simple one goes up in two to five minutes; more hands take less, the first
+    time takes longest.
+    """
     found = solve(Question(SHEET, PITCHES["plow-point"], {}))
     own = cards.minutes(PITCHES["plow-point"], found.assessment.rig)
     assert 2 <= own <= 5

@@ -1,4 +1,6 @@
-"""Wind, cold, sun and moon against published tables and other libraries; needs and what they propose."""
+"""Wind, cold, sun and moon against published tables and other libraries; needs and what they
+propose.
+"""
 
 from __future__ import annotations
 
@@ -65,14 +67,24 @@ def test_beaufort_limits(wind: float, force: int) -> None:
 
 
 def test_beaufort_follows_its_law() -> None:
-    """The scale's empirical relation v = 0.836 B^1.5 (WMO, 1946), taken between two forces, gives each limit to 0.1 m/s."""
+    """The scale's empirical relation v = 0.836 B^1.5 (WMO, 1946), taken between two forces, gives
+    each limit to 0.1 m/s.
+    """
     for force in range(1, 13):
         assert BEAUFORT_LEAST[force] == pytest.approx(0.836 * (force - 0.5) ** 1.5, abs=0.11)
 
 
 @pytest.mark.parametrize(
     ("temp", "kmh", "chill"),
-    [(5, 10, 3), (0, 30, -6), (-5, 20, -12), (-10, 20, -18), (-15, 40, -27), (-25, 50, -42), (-40, 60, -64)],
+    [
+        (5, 10, 3),
+        (0, 30, -6),
+        (-5, 20, -12),
+        (-10, 20, -18),
+        (-15, 40, -27),
+        (-25, 50, -42),
+        (-40, 60, -64),
+    ],
 )
 def test_wind_chill_against_the_published_chart(temp: float, kmh: float, chill: float) -> None:
     """Environment Canada's wind chill chart (whole degrees); values from memory."""
@@ -84,8 +96,12 @@ def test_wind_chill_against_the_published_chart(temp: float, kmh: float, chill: 
 @given(temp=st.floats(-45, 10), wind=st.floats(1.5, 30))
 def test_wind_chill_against_metpy(temp: float, wind: float) -> None:
     found = wind_chill_c(temp, wind)
-    reference = windchill(temp * units.degC, wind * units("m/s"), mask_undefined=False).to("degC").magnitude
-    assert found == pytest.approx(float(reference), abs=0.15)  # that library computes in other units
+    reference = (
+        windchill(temp * units.degC, wind * units("m/s"), mask_undefined=False).to("degC").magnitude
+    )
+    assert found == pytest.approx(
+        float(reference), abs=0.15
+    )  # that library computes in other units
 
 
 def test_wind_chill_is_not_given_where_it_is_not_defined() -> None:
@@ -94,7 +110,8 @@ def test_wind_chill_is_not_given_where_it_is_not_defined() -> None:
 
 
 @pytest.mark.parametrize(
-    ("temp", "humidity", "dew"), [(20, 50, 9.3), (30, 80, 26.2), (10, 90, 8.4), (25, 60, 16.7), (0, 70, -4.8)]
+    ("temp", "humidity", "dew"),
+    [(20, 50, 9.3), (30, 80, 26.2), (10, 90, 8.4), (25, 60, 16.7), (0, 70, -4.8)],
 )
 def test_dew_point_against_a_published_table(temp: float, humidity: float, dew: float) -> None:
     """Dew point table over water as in psychrometric handbooks; values from memory."""
@@ -103,13 +120,19 @@ def test_dew_point_against_a_published_table(temp: float, humidity: float, dew: 
 
 @given(temp=st.floats(-20, 40), humidity=st.floats(5, 100))
 def test_dew_point_against_metpy(temp: float, humidity: float) -> None:
-    reference = dewpoint_from_relative_humidity(temp * units.degC, humidity * units.percent).to("degC").magnitude
+    reference = (
+        dewpoint_from_relative_humidity(temp * units.degC, humidity * units.percent)
+        .to("degC")
+        .magnitude
+    )
     assert dew_point_c(temp, humidity) == pytest.approx(float(reference), abs=0.35)
     assert dew_point_c(temp, humidity) <= temp + 1e-9
 
 
 def test_the_log_law_by_hand() -> None:
-    """ln(2/0.03) / ln(10/0.03) = 4.200 / 5.809 over open ground; rougher ground holds the wind up, never over the forecast."""
+    """ln(2/0.03) / ln(10/0.03) = 4.200 / 5.809 over open ground; rougher ground holds the wind up,
+    never over the forecast.
+    """
     assert wind_share(2.0) == pytest.approx(math.log(2 / 0.03) / math.log(10 / 0.03))
     shares = [wind_share(2.0, t) for t in TERRAINS.values()]
     assert shares == sorted(shares, reverse=True)
@@ -129,13 +152,16 @@ def test_gusts_and_pressure() -> None:
 
 
 def test_the_water_balance_by_hand() -> None:
-    """One sleeper, 10 degrees, 60 %, no wind, cloudy: half of A m2 lets in 0.6 x 0.05 m/s. The air takes up the difference
-    between what it holds at 10 degrees and what it brings."""
+    """One sleeper, 10 degrees, 60 %, no wind, cloudy: half of A m2 lets in 0.6 x 0.05 m/s. The air
+    takes up the difference between what it holds at 10 degrees and what it brings.
+    """
     room = vapour_density(vapour_pressure_hpa(10), 10) * 0.4
     damp = condensation(10.0, 60.0, 0.0, 1.0, 1, 100.0)
     assert damp.needed_m2 == pytest.approx(BREATH_G_H / (0.6 * 0.05 / 2 * 3600 * room))
     assert damp.sheet_c == 10.0
-    assert vapour_density(vapour_pressure_hpa(20), 20) == pytest.approx(17.3, abs=0.1)  # steam tables: 17.3 g/m3 at 20 degrees
+    assert vapour_density(vapour_pressure_hpa(20), 20) == pytest.approx(
+        17.3, abs=0.1
+    )  # steam tables: 17.3 g/m3 at 20 degrees
 
 
 @given(
@@ -145,11 +171,17 @@ def test_the_water_balance_by_hand() -> None:
     area=st.floats(0.05, 8),
     people=st.integers(1, 4),
 )
-def test_more_air_is_never_damper(temp: float, humidity: float, wind: float, area: float, people: int) -> None:
+def test_more_air_is_never_damper(
+    temp: float, humidity: float, wind: float, area: float, people: int
+) -> None:
     order = ["none", "possible", "likely", "dew"]
     one = condensation(temp, humidity, wind, area, people, 50)
-    assert order.index(condensation(temp, humidity, wind, 2 * area, people, 50).risk) <= order.index(one.risk)
-    assert order.index(condensation(temp, humidity, wind, area, people + 1, 50).risk) >= order.index(one.risk)
+    assert order.index(
+        condensation(temp, humidity, wind, 2 * area, people, 50).risk
+    ) <= order.index(one.risk)
+    assert order.index(
+        condensation(temp, humidity, wind, area, people + 1, 50).risk
+    ) >= order.index(one.risk)
     assert one.inside_dew_c <= temp + 0.01
     assert (one.needed_m2 is None) == (one.risk == "dew")
 
@@ -181,10 +213,13 @@ def _ephem(place: tuple[float, float, str], at: datetime, horizon: str) -> ephem
 
 
 @pytest.mark.parametrize("place", PLACES)
-@pytest.mark.parametrize("on", [date(2027, 3, 21), date(2027, 6, 1), date(2027, 9, 23), date(2027, 12, 21)])
+@pytest.mark.parametrize(
+    "on", [date(2027, 3, 21), date(2027, 6, 1), date(2027, 9, 23), date(2027, 12, 21)]
+)
 def test_sun_times_against_ephem(place: tuple[float, float, str], on: date) -> None:
-    """PyEphem (VSOP87) computes another way; its upper edge, 34 minutes of arc of refraction; sunset
-    to two minutes, last and first light to three."""
+    """PyEphem (VSOP87) computes another way; its upper edge, 34 minutes of arc of refraction;
+    sunset to two minutes, last and first light to three.
+    """
     zone = zone_named(place[2])
     at = evening(Place(place[0], place[1], zone), on)
     noon = datetime(on.year, on.month, on.day, 12, tzinfo=zone)
@@ -193,8 +228,18 @@ def test_sun_times_against_ephem(place: tuple[float, float, str], on: date) -> N
     assert at.sunset is not None
     assert abs(at.sunset - setting) < timedelta(minutes=2)
     try:
-        last = _ephem(place, noon, "-6").next_setting(sun, use_center=True).datetime().replace(tzinfo=UTC)
-        first = _ephem(place, last, "-6").next_rising(sun, use_center=True).datetime().replace(tzinfo=UTC)
+        last = (
+            _ephem(place, noon, "-6")
+            .next_setting(sun, use_center=True)
+            .datetime()
+            .replace(tzinfo=UTC)
+        )
+        first = (
+            _ephem(place, last, "-6")
+            .next_rising(sun, use_center=True)
+            .datetime()
+            .replace(tzinfo=UTC)
+        )
     except ephem.CircumpolarError:
         return
     assert at.last_light is not None
@@ -248,7 +293,11 @@ def needs(**known: Any) -> NightNeeds:
         ({"wind_m_s": 8.5, "rain_mm_h": 5.0}, "storm", "sheet"),
         ({"wind_m_s": 4.0, "rain_mm_h": 5.0, "lowest_c": 8.0}, "steady-rain", "sheet"),
         ({"lowest_c": 2.0, "rain_mm_h": 0.0, "fire": True}, "cold-fire", "sheet"),
-        ({"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0, "insects": Insects.MANY}, "warm-insects", "net"),
+        (
+            {"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0, "insects": Insects.MANY},
+            "warm-insects",
+            "net",
+        ),
         ({"lowest_c": 14.0, "rain_mm_h": 2.0, "insects": Insects.MANY}, "steady-rain", "sheet"),
         ({"lowest_c": 14.0, "insects": Insects.MANY}, "warm-insects", "sheet"),
         ({"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0}, "fair-view", "nothing"),
@@ -262,7 +311,9 @@ def needs(**known: Any) -> NightNeeds:
     ],
 )
 def test_what_the_weather_proposes(known: dict[str, Any], intent: str, shelter: str) -> None:
-    """Common practice: back to the wind and low in a storm, a net alone on a warm dry night with insects."""
+    """Common practice: back to the wind and low in a storm, a net alone on a warm dry night with
+    insects.
+    """
     found = propose(needs(**known))
     assert (found.intent.slug, found.shelter) == (intent, shelter)
     assert found.why
@@ -293,11 +344,15 @@ def test_impossible_needs_are_refused_by_name(known: dict[str, Any], field: str)
 
 
 def test_the_hours_of_a_night() -> None:
-    """From five in the afternoon to eight in the morning, local time, through the end of summer time too."""
+    """From five in the afternoon to eight in the morning, local time, through the end of summer
+    time too.
+    """
     start, end = needs(on=date(2027, 10, 30), zone="Europe/London").window or (None, None)
     assert start is not None
     assert end is not None
-    assert (end.astimezone(UTC) - start.astimezone(UTC)) == timedelta(hours=16)  # the clock goes back an hour that night
+    assert (end.astimezone(UTC) - start.astimezone(UTC)) == timedelta(
+        hours=16
+    )  # the clock goes back an hour that night
     assert needs().window is None
     lunch = needs(on=date(2027, 9, 23), stay=Stay.LUNCH).window
     assert lunch is not None

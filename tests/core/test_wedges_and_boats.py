@@ -1,4 +1,6 @@
-"""Check values of the closed, lifted, wedge, tent, boat and bare pitches; shaped sheets, hoods, joined sheets."""
+"""Check values of the closed, lifted, wedge, tent, boat and bare pitches; shaped sheets, hoods,
+joined sheets.
+"""
 
 from __future__ import annotations
 
@@ -30,8 +32,10 @@ def fold(slug: str, width: float, length: float, **settings: float) -> Shelter:
 
 
 def test_awning_wedge_check_values() -> None:
-    """Computed values for a 10 ft sheet, tie-outs at thirds, poles 1.45 and 1.15 m, in the fold's own frame (p along the
-    floor's front edge, q to the back): T (-0.909, 0.301), gap 0.957 m, Q1 (0.234, -0.548), Q2 (1.606, -0.852)."""
+    """Computed values for a 10 ft sheet, tie-outs at thirds, poles 1.45 and 1.15 m, in the fold's
+    own frame (p along the floor's front edge, q to the back): T (-0.909, 0.301), gap 0.957 m, Q1
+    (0.234, -0.548), Q2 (1.606, -0.852).
+    """
     shelter = fold("awning-wedge", TEN_FT, TEN_FT, pole=1.45, pole_far=1.15, tie=TEN_FT / 3)
     for point, p, q in (("T", -0.909, 0.301), ("Q1", 0.234, -0.548), ("Q2", 1.606, -0.852)):
         x, y, _ = shelter.at(point)
@@ -42,7 +46,14 @@ def test_awning_wedge_check_values() -> None:
 
 def test_a_closed_wedge_of_15_ft_sleeps_three_or_more_shut() -> None:
     """Common practice: it peaks at about 7 ft (2.1 m) with its doors shut and sleeps four."""
-    found = solve(Question(Sheet.rectangle(FIFTEEN_FT, FIFTEEN_FT), PITCHES["closed-wedge"], {"height": 2.1}, wanted=None))
+    found = solve(
+        Question(
+            Sheet.rectangle(FIFTEEN_FT, FIFTEEN_FT),
+            PITCHES["closed-wedge"],
+            {"height": 2.1},
+            wanted=None,
+        )
+    )
     assert found.settings["doors"] == 0
     assert found.figures is not None
     assert found.figures.sleepers >= 3
@@ -53,7 +64,11 @@ def test_a_closed_wedge_of_15_ft_sleeps_three_or_more_shut() -> None:
 @pytest.mark.parametrize(("stature", "least"), [(1.60, 1), (1.78, 1)])
 def test_a_closed_wedge_of_10_ft_sleeps_one(stature: float, least: int) -> None:
     """Common practice: a 10 ft sheet sleeps one."""
-    found = solve(Question(Sheet.rectangle(TEN_FT, TEN_FT), PITCHES["closed-wedge"], {}, Body(stature), wanted=1))
+    found = solve(
+        Question(
+            Sheet.rectangle(TEN_FT, TEN_FT), PITCHES["closed-wedge"], {}, Body(stature), wanted=1
+        )
+    )
     assert found.figures is not None
     assert found.figures.sleepers >= least
 
@@ -67,7 +82,11 @@ def test_a_closed_wedge_has_six_stakes_and_a_straight_back() -> None:
     assert math.hypot(*shelter.at("J")[:2]) <= 1e-9 + shelter.at("J")[0]
 
 
-@given(height=st.floats(1.0, 1.5), side=st.floats(0.6, 1.8), doors=st.sampled_from([0.0, 1.0, 2.0, 3.0]))
+@given(
+    height=st.floats(1.0, 1.5),
+    side=st.floats(0.6, 1.8),
+    doors=st.sampled_from([0.0, 1.0, 2.0, 3.0]),
+)
 def test_doors_in_every_state(height: float, side: float, doors: float) -> None:
     """Shut: no way in; open, pinned out and flown: less of the front is closed."""
     settings = {"height": height, "side": side, "doors": doors}
@@ -83,22 +102,30 @@ def test_doors_in_every_state(height: float, side: float, doors: float) -> None:
 
 
 def test_a_nine_by_twelve_plastic_sheet_makes_a_closed_a_frame() -> None:
-    """Common practice: a 9 x 12 ft drop cloth does it, with buttons at the ridge ties; its ends are more than half shut."""
+    """Common practice: a 9 x 12 ft drop cloth does it, with buttons at the ridge ties; its ends are
+    more than half shut.
+    """
     sheet = Sheet.rectangle(9 * FOOT_M, 12 * FOOT_M, ())
     found = solve(Question(sheet, PITCHES["a-frame-closed"], {}, wanted=2))
     assert found.figures is not None
     assert found.figures.sleepers >= 2
     assert any(r.code == "button" for r in found.assessment.reasons)
     settings = {"height": 0.95, "inset": 0.5}
-    shut, wide = (fold("a-frame-closed", 9 * FOOT_M, 12 * FOOT_M, **settings, doors=d) for d in (0.0, 1.0))
+    shut, wide = (
+        fold("a-frame-closed", 9 * FOOT_M, 12 * FOOT_M, **settings, doors=d) for d in (0.0, 1.0)
+    )
     assert sum(o.area_m2 for o in openings(shut)) < 0.85 * sum(o.area_m2 for o in openings(wide))
 
 
 def test_a_doored_a_frame_sleeps_a_tall_person() -> None:
-    """Common practice: ridge 3.35 m, poles of 1.25 m: a person of 1.83 m lies clear at both ends; flaps overlap 10 to
-    15 cm. A sheet of 9 x 11 ft has that ridge, and sides on the ground of about 2 m come out."""
+    """Common practice: ridge 3.35 m, poles of 1.25 m: a person of 1.83 m lies clear at both ends;
+    flaps overlap 10 to 15 cm. A sheet of 9 x 11 ft has that ridge, and sides on the ground of about
+    2 m come out.
+    """
     sheet = Sheet.rectangle(9 * FOOT_M, 11 * FOOT_M)
-    found = solve(Question(sheet, PITCHES["a-frame-doored"], {"height": 1.25}, Body(1.83), wanted=1))
+    found = solve(
+        Question(sheet, PITCHES["a-frame-doored"], {"height": 1.25}, Body(1.83), wanted=1)
+    )
     assert found.figures is not None
     assert found.figures.sleepers >= 1
     shelter = found.shelter
@@ -118,12 +145,21 @@ def test_a_hexagonal_sheet_makes_a_doored_a_frame() -> None:
 
 
 def test_a_half_cone_gives_more_room_than_a_small_square() -> None:
-    """Common practice: more room than a 7 ft square for a quarter more cloth; a person lies straight across it."""
+    """Common practice: more room than a 7 ft square for a quarter more cloth; a person lies
+    straight across it.
+    """
     radius = math.sqrt(1.25 * (7 * FOOT_M) ** 2 * 2 / math.pi)
-    arc = [(radius * math.sin(a), radius * math.cos(a)) for a in np.linspace(-math.pi / 2, math.pi / 2, 9)]
+    arc = [
+        (radius * math.sin(a), radius * math.cos(a))
+        for a in np.linspace(-math.pi / 2, math.pi / 2, 9)
+    ]
     half_round = Sheet(tuple((u + radius, v) for u, v in arc))
     cone = solve(Question(half_round, PITCHES["half-cone"], {}, Body(1.73), wanted=1)).figures
-    square = solve(Question(Sheet.rectangle(7 * FOOT_M, 7 * FOOT_M), PITCHES["plow-point"], {}, Body(1.73), wanted=1)).figures
+    square = solve(
+        Question(
+            Sheet.rectangle(7 * FOOT_M, 7 * FOOT_M), PITCHES["plow-point"], {}, Body(1.73), wanted=1
+        )
+    ).figures
     assert cone is not None
     assert square is not None
     assert cone.sleepers >= 1
@@ -131,16 +167,25 @@ def test_a_half_cone_gives_more_room_than_a_small_square() -> None:
 
 
 @given(side=st.floats(2.4, 4.0), height=st.floats(0.7, 1.6), lift=st.floats(0.02, 0.4))
-def test_lifting_the_middle_gives_room_and_keeps_threads(side: float, height: float, lift: float) -> None:
-    """Common practice: lifting the middle makes much more room. Threads keep their length; shear stays within 5 degrees."""
+def test_lifting_the_middle_gives_room_and_keeps_threads(
+    side: float, height: float, lift: float
+) -> None:
+    """Common practice: lifting the middle makes much more room. Threads keep their length; shear
+    stays within 5 degrees.
+    """
     settings = {"height": height, "lift": lift}
     assume(not refusals(PITCHES["plow-point-lifted"], (side, side), settings))
-    shelter, plain = fold("plow-point-lifted", side, side, **settings), fold("plow-point", side, side, height=height)
+    shelter, plain = (
+        fold("plow-point-lifted", side, side, **settings),
+        fold("plow-point", side, side, height=height),
+    )
     assert 0 < shelter.shear_deg <= 5
     assert shelter.at("K")[2] == pytest.approx(height / 2 + lift)
     for a, b in (("P", "E"), ("E", "A"), ("A", "F"), ("F", "R"), ("E", "K"), ("F", "K")):
         assert math.dist(shelter.at(a), shelter.at(b)) == pytest.approx(side / 2, abs=1e-5)
-    assert measure(shelter, Body(1.75)).roof.area_above(0.5) > measure(plain, Body(1.75)).roof.area_above(0.5)
+    assert measure(shelter, Body(1.75)).roof.area_above(0.5) > measure(
+        plain, Body(1.75)
+    ).roof.area_above(0.5)
 
 
 def test_a_hood_is_the_lifting_point() -> None:
@@ -154,7 +199,9 @@ def test_a_hood_is_the_lifting_point() -> None:
 
 @given(hull=st.floats(0.6, 1.2), behind=st.floats(0.9, 1.6))
 def test_a_boat_shelter_for_the_night_closes_all_round(hull: float, behind: float) -> None:
-    """Common practice: a straight row of five stakes behind, front corners staked, one raised line in front."""
+    """Common practice: a straight row of five stakes behind, front corners staked, one raised line
+    in front.
+    """
     settings = {"hull": hull, "behind": behind}
     assume(not refusals(PITCHES["boat-night"], (3.0, 3.6), settings))
     shelter = fold("boat-night", 3.0, 3.6, **settings)
@@ -172,7 +219,9 @@ def test_a_boat_porch_is_high_in_the_middle_and_low_at_the_ends() -> None:
 
 
 def test_bag_and_net() -> None:
-    """A large poncho takes one person and needs nothing; a net alone keeps nobody dry, and sleeps one on a dry night."""
+    """A large poncho takes one person and needs nothing; a net alone keeps nobody dry, and sleeps
+    one on a dry night.
+    """
     bag = solve(Question(Sheet.rectangle(1.5, 2.4), PITCHES["bag"], {}))
     assert bag.verdict is Verdict.FORMS
     assert bag.figures is not None
@@ -182,14 +231,27 @@ def test_bag_and_net() -> None:
     assert tight is not None
     assert tight.sleepers == 0
     for rain, sleepers in ((4.0, 0), (0.0, 1)):
-        net = solve(Question(Sheet.rectangle(1.5, 2.4), PITCHES["net-only"], {}, weather=Weather(rain))).figures
+        net = solve(
+            Question(Sheet.rectangle(1.5, 2.4), PITCHES["net-only"], {}, weather=Weather(rain))
+        ).figures
         assert net is not None
         assert (net.sleepers, net.covered_area_m2) == (sleepers, 0)
 
 
 def test_curved_edges_are_cut_and_said() -> None:
-    """A sheet whose edges curve in keeps its corners, loses roof, and says that its edges are approximated."""
-    bow = [(0.0, 0.0), (1.5, 0.1), (3.0, 0.0), (2.9, 1.5), (3.0, 3.0), (1.5, 2.9), (0.0, 3.0), (0.1, 1.5)]
+    """A sheet whose edges curve in keeps its corners, loses roof, and says that its edges are
+    approximated.
+    """
+    bow = [
+        (0.0, 0.0),
+        (1.5, 0.1),
+        (3.0, 0.0),
+        (2.9, 1.5),
+        (3.0, 3.0),
+        (1.5, 2.9),
+        (0.0, 3.0),
+        (0.1, 1.5),
+    ]
     sheet = Sheet(tuple(bow))
     found = solve(Question(sheet, PITCHES["a-frame"], {"height": 1.0}))
     plain = solve(Question(Sheet.rectangle(3, 3), PITCHES["a-frame"], {"height": 1.0}))
@@ -203,7 +265,9 @@ def test_curved_edges_are_cut_and_said() -> None:
 
 
 def test_two_sheets_joined_along_an_edge() -> None:
-    """Common practice: a lap of 0.3 m at least. 2.4 x 3 and 2.0 x 3 joined along the 3 m: 3 x 4.1 m."""
+    """Common practice: a lap of 0.3 m at least. 2.4 x 3 and 2.0 x 3 joined along the 3 m: 3 x 4.1
+    m.
+    """
     one, two = Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 2.0)
     assert joined_sheet(one, two).box == pytest.approx((3.0, 4.1))
     with pytest.raises(InputError, match="overlap"):

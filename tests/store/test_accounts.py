@@ -25,7 +25,11 @@ WORDS = "tall grass under rain"
 
 
 def somebody(
-    session: Session, email: str = "ada@first.example", *, owner: bool = True, provider: int | None = None
+    session: Session,
+    email: str = "ada@first.example",
+    *,
+    owner: bool = True,
+    provider: int | None = None,
 ) -> Account:
     home = provider or accounts.home_provider(session)
     return accounts.new_account(session, home, email, "Ada", WORDS, owner=owner)
@@ -33,7 +37,15 @@ def somebody(
 
 @pytest.mark.parametrize(
     "password",
-    ["short", "elevenchars", "passwordpassword", "aaaaaaaaaaaaaaaa", "ada@first.example", "abababababab", "x" * 129],
+    [
+        "short",
+        "elevenchars",
+        "passwordpassword",
+        "aaaaaaaaaaaaaaaa",
+        "ada@first.example",
+        "abababababab",
+        "x" * 129,
+    ],
 )
 def test_weak_passwords_are_refused(password: str) -> None:
     """ASVS 2.1.1 (12 letters), 2.1.2 (no more than 128), 2.1.7 (none of the common ones)."""
@@ -42,10 +54,13 @@ def test_weak_passwords_are_refused(password: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "password", [WORDS, "päßwörter mit umlaut", "a b c d e f g h", "😀🌲⛺🌧 four of them", "x7" * 3 + "!qwert"]
+    "password",
+    [WORDS, "päßwörter mit umlaut", "a b c d e f g h", "😀🌲⛺🌧 four of them", "x7" * 3 + "!qwert"],
 )
 def test_any_letters_make_a_password(password: str) -> None:
-    """ASVS 2.1.3, 2.1.4, 2.1.9: nothing is cut off, every letter counts, no rules of composition."""
+    """ASVS 2.1.3, 2.1.4, 2.1.9: nothing is cut off, every letter counts, no rules of
+    composition.
+    """
     assert accounts.checked_password(password) == password
 
 
@@ -54,16 +69,24 @@ def test_passwords_are_kept_as_argon2id(database: Database) -> None:
     with database.session() as session:
         kept = somebody(session).password_hash
     assert kept.startswith("$argon2id$v=19$m=65536,t=3,p=4$")
-    assert accounts.matches(kept, WORDS) and not accounts.matches(kept, WORDS + " ") and not accounts.matches("", WORDS)
+    assert (
+        accounts.matches(kept, WORDS)
+        and not accounts.matches(kept, WORDS + " ")
+        and not accounts.matches("", WORDS)
+    )
 
 
 def test_too_many_tries_have_to_wait(database: Database) -> None:
-    """ASVS 2.2.1: from the ninth on even the right password waits; other addresses and a later hour do not."""
+    """ASVS 2.2.1: from the ninth on even the right password waits; other addresses and a later hour
+    do not.
+    """
     with database.session() as session:
         somebody(session)
         somebody(session, "bo@first.example")
         for _ in range(accounts.TRIES):
-            assert accounts.check_sign_in(session, "ada@first.example", "wrong", "192.0.2.1") is None
+            assert (
+                accounts.check_sign_in(session, "ada@first.example", "wrong", "192.0.2.1") is None
+            )
         with pytest.raises(TooManyTriesError):
             accounts.check_sign_in(session, "ADA@first.example ", WORDS, "192.0.2.9")
         assert accounts.check_sign_in(session, "bo@first.example", WORDS, "192.0.2.9") is not None
@@ -75,7 +98,9 @@ def test_too_many_tries_have_to_wait(database: Database) -> None:
 
 
 def test_sign_ins_end_by_themselves_and_everywhere(database: Database) -> None:
-    """ASVS 3.3.1 to 3.3.4, 3.2.1 (a new token each time), and only hashes are kept (2.9, 3.2.2: 256 bits)."""
+    """ASVS 3.3.1 to 3.3.4, 3.2.1 (a new token each time), and only hashes are kept (2.9, 3.2.2: 256
+    bits).
+    """
     with database.session() as session:
         ada = somebody(session)
         tokens = {accounts.sign_in(session, ada) for _ in range(3)}
@@ -88,17 +113,25 @@ def test_sign_ins_end_by_themselves_and_everywhere(database: Database) -> None:
         row.ends_at = now() - timedelta(seconds=1)
         session.flush()
         assert accounts.signed_in(session, one) is None and accounts.signed_in(session, two) is None
-        assert accounts.signed_in(session, three) is not None and accounts.signed_in(session, "x") is None
+        assert (
+            accounts.signed_in(session, three) is not None
+            and accounts.signed_in(session, "x") is None
+        )
         fourth = accounts.sign_in(session, ada)
         accounts.change_password(session, ada, WORDS, "another four dry words", fourth)
-        assert accounts.signed_in(session, three) is None and accounts.signed_in(session, fourth) is not None
+        assert (
+            accounts.signed_in(session, three) is None
+            and accounts.signed_in(session, fourth) is not None
+        )
         assert accounts.sign_out_everywhere(session, ada.id) == 1
         with pytest.raises(InputError, match="present password"):
             accounts.change_password(session, ada, WORDS, "yet another four words", None)
 
 
 def test_a_new_password_by_letter_works_once(database: Database) -> None:
-    """ASVS 2.5.1 to 2.5.6: nothing is told of who has an account, the link works once and within its hour."""
+    """ASVS 2.5.1 to 2.5.6: nothing is told of who has an account, the link works once and within
+    its hour.
+    """
     with database.session() as session:
         ada = somebody(session)
         browser = accounts.sign_in(session, ada)
@@ -111,7 +144,12 @@ def test_a_new_password_by_letter_works_once(database: Database) -> None:
             accounts.reset_password(session, token, "short")
         accounts.reset_password(session, token, "seven wet woollen socks")
         assert accounts.signed_in(session, browser) is None
-        assert accounts.check_sign_in(session, "ada@first.example", "seven wet woollen socks", "192.0.2.1") is not None
+        assert (
+            accounts.check_sign_in(
+                session, "ada@first.example", "seven wet woollen socks", "192.0.2.1"
+            )
+            is not None
+        )
         with pytest.raises(NotFoundError):
             accounts.reset_password(session, token, "seven wet woollen socks")
         accounts.ask_reset(session, "ada@first.example", "http://here", "192.0.2.1")
@@ -120,7 +158,9 @@ def test_a_new_password_by_letter_works_once(database: Database) -> None:
         late = session.scalars(select(Mail).order_by(Mail.id.desc())).first()
         assert late is not None
         with pytest.raises(NotFoundError):
-            accounts.reset_password(session, late.body.split("/reset/")[1].split()[0], "seven wet woollen socks")
+            accounts.reset_password(
+                session, late.body.split("/reset/")[1].split()[0], "seven wet woollen socks"
+            )
 
 
 def test_the_first_owner_is_made_once(database: Database) -> None:
@@ -140,7 +180,15 @@ def test_roles_invitations_and_the_last_owner(database: Database) -> None:
         ada = somebody(session)
         course = courses.new_course(session, "One", "", "metric", 1, None)
         accounts.set_role(session, course.id, ada.id, Role.OWNER)
-        accounts.invite(session, ada.provider_id, course.id, "Bo@first.example", Role.VIEWER, "http://here", "Ada")
+        accounts.invite(
+            session,
+            ada.provider_id,
+            course.id,
+            "Bo@first.example",
+            Role.VIEWER,
+            "http://here",
+            "Ada",
+        )
         letter = session.scalars(select(Mail)).one()
         assert letter.to == "bo@first.example"
         token = letter.body.split("/invited/")[1].split()[0]
@@ -148,13 +196,27 @@ def test_roles_invitations_and_the_last_owner(database: Database) -> None:
         assert accounts.role_in(session, bo, course.id) is Role.VIEWER and not bo.owner
         with pytest.raises(NotFoundError):
             accounts.accept(session, token, "Bo", WORDS)
-        accounts.invite(session, ada.provider_id, course.id, "bo@first.example", Role.LEADER, "http://here", "Ada")
-        assert accounts.role_in(session, bo, course.id) is Role.LEADER  # known already: no second letter
+        accounts.invite(
+            session,
+            ada.provider_id,
+            course.id,
+            "bo@first.example",
+            Role.LEADER,
+            "http://here",
+            "Ada",
+        )
+        assert (
+            accounts.role_in(session, bo, course.id) is Role.LEADER
+        )  # known already: no second letter
         with pytest.raises(InputError, match="at least one owner"):
             accounts.set_role(session, course.id, ada.id, None)
         accounts.set_role(session, course.id, bo.id, None)
-        assert accounts.role_in(session, bo, course.id) is None and not accounts.courses_of(session, bo)
-        stranger = somebody(session, "cy@other.example", provider=accounts.new_provider(session, "Other").id)
+        assert accounts.role_in(session, bo, course.id) is None and not accounts.courses_of(
+            session, bo
+        )
+        stranger = somebody(
+            session, "cy@other.example", provider=accounts.new_provider(session, "Other").id
+        )
         assert accounts.role_in(session, stranger, course.id) is None
         with pytest.raises(NotFoundError):
             accounts.set_role(session, course.id, stranger.id, Role.VIEWER)

@@ -1,4 +1,6 @@
-"""A site's ground in the database: all or nothing, undone and done again, nobody overwritten, migrated forth and back."""
+"""A site's ground in the database: all or nothing, undone and done again, nobody overwritten,
+migrated forth and back.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ TAPES = [("a", "b", 3.0), ("b", "c", 4.0), ("a", "c", 5.0)]
 def site(database: Database) -> int:
     with database.session() as session:
         course = courses.new_course(session, "C", "", "metric", 1, None)
-        return nights.add_site(session, course.id, {"name": "S", "latitude": 50.0, "longitude": 8.0}).id
+        return nights.add_site(
+            session, course.id, {"name": "S", "latitude": 50.0, "longitude": 8.0}
+        ).id
 
 
 def names(session: Session, site: int) -> list[str]:
@@ -117,15 +121,32 @@ def test_a_strangers_item_is_not_found(database: Database, site: int) -> None:
                 act()
 
 
-def test_points_wait_for_the_survey_and_stand_where_it_puts_them(database: Database, site: int) -> None:
+def test_points_wait_for_the_survey_and_stand_where_it_puts_them(
+    database: Database, site: int
+) -> None:
     """The 3-4-5 triangle: c is 5 m from a; with b pinned on the map the survey hangs from it."""
     with database.session() as session:
         ground.add(session, site, "thing", [{"name": n, "kind": "tree"} for n in "acd"])
         ground.add(session, site, "thing", [{"name": "b", "kind": "post", "x": 10.0, "y": 20.0}])
         assert ground.ground_of(ground.items(session, site)).unplaced == ("a", "c", "d")
-        ground.add(session, site, "reading", [{"way": "tape", "start": a, "end": b, "length_m": m} for a, b, m in TAPES])
-        ground.add(session, site, "reading", [{"way": "bearing", "start": "b", "end": "c", "bearing_deg": 0.0}])
-        ground.add(session, site, "reading", [{"way": "side", "start": "b", "end": "c", "point": "a", "hand": "right"}])
+        ground.add(
+            session,
+            site,
+            "reading",
+            [{"way": "tape", "start": a, "end": b, "length_m": m} for a, b, m in TAPES],
+        )
+        ground.add(
+            session,
+            site,
+            "reading",
+            [{"way": "bearing", "start": "b", "end": "c", "bearing_deg": 0.0}],
+        )
+        ground.add(
+            session,
+            site,
+            "reading",
+            [{"way": "side", "start": "b", "end": "c", "point": "a", "hand": "right"}],
+        )
         known = ground.ground_of(ground.items(session, site))
         at = {t.name: t.at for t in known.ground.things}
         assert known.unplaced == ("d",)
@@ -137,11 +158,14 @@ def test_points_wait_for_the_survey_and_stand_where_it_puts_them(database: Datab
 def test_an_import_is_one_step(database: Database, site: int) -> None:
     made = Ground(
         (Thing("Oak", Kind.TREE, (1, 2)), Thing("Ash", Kind.TREE, (3, 4))),
-        (Area("dip", Sort.HOLLOW, ((0, 0), (1, 0), (1, 1))),), (SpotHeight((0, 0), 5.0),),
-    )  # fmt: skip
+        (Area("dip", Sort.HOLLOW, ((0, 0), (1, 0), (1, 1))),),
+        (SpotHeight((0, 0), 5.0),),
+    )
     with database.session() as session:
         ground.add(session, site, "thing", [OAK])
-        assert ground.put_in(session, site, made, "bringing in a file") == 4  # the oak is changed, not doubled
+        assert (
+            ground.put_in(session, site, made, "bringing in a file") == 4
+        )  # the oak is changed, not doubled
         assert ground.put_in(session, site, made, "once more") == 0
         assert sorted(names(session, site)) == ["Ash", "Oak"]
         assert ground.undo(session, site) == "bringing in a file"
@@ -167,7 +191,9 @@ def test_the_ground_migrates_forth_and_back(database: Database) -> None:
 
 
 def test_what_is_kept_in_memory_is_what_is_in_the_database(database: Database, site: int) -> None:
-    """Read again and again while it is changed, undone, redone and rolled back by others: never an old word."""
+    """Read again and again while it is changed, undone, redone and rolled back by others: never an
+    old word.
+    """
 
     def read() -> list[tuple[str, float]]:
         with database.session() as session:

@@ -16,7 +16,18 @@ from sqlalchemy import select, text
 from tarvik.core.errors import InputError
 from tarvik.demo.course import FILE, ensure_demo
 from tarvik.exchange import course_file as form
-from tarvik.store import accounts, asks, backup, course_file, courses, erasing, history, kit, links, plans
+from tarvik.store import (
+    accounts,
+    asks,
+    backup,
+    course_file,
+    courses,
+    erasing,
+    history,
+    kit,
+    links,
+    plans,
+)
 from tarvik.store.database import Database
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Base, Change, Course, Night, Person, now
@@ -34,12 +45,35 @@ def everything(database: Database) -> dict[str, list[Any]]:
     """All rows of all tables."""
     with database.engine.connect() as connection:
         return {
-            t.name: sorted(map(repr, connection.execute(text(f'select to_jsonb(t) from "{t.name}" t')).scalars()))  # noqa: S608
+            t.name: sorted(
+                map(
+                    repr,
+                    connection.execute(
+                        text(f'select to_jsonb(t) from "{t.name}" t')  # noqa: S608
+                    ).scalars(),
+                )
+            )
             for t in Base.metadata.sorted_tables
         }
 
 
-ODD: list[Any] = [None, -1, 0, 1e308, 2**70, "", "x" * 300, "=1+1", [], {}, [[]], True, "\x00", "nan", 0.5]
+ODD: list[Any] = [
+    None,
+    -1,
+    0,
+    1e308,
+    2**70,
+    "",
+    "x" * 300,
+    "=1+1",
+    [],
+    {},
+    [[]],
+    True,
+    "\x00",
+    "nan",
+    0.5,
+]
 
 
 def as_it_is(database: Database, course: int) -> str:
@@ -54,29 +88,48 @@ def put_up(database: Database, night_id: int, people: int = 2) -> None:
         assert night is not None
         sheet = kit.rows(session, night.course_id, "sheets")[0]
         who = [p.id for p in kit.rows(session, night.course_id, "people")][:people]
-        plans.choose(session, night, plans.Choice(sheet.id, "plow-point", {"height": 1.2}, tuple(who)))
+        plans.choose(
+            session, night, plans.Choice(sheet.id, "plow-point", {"height": 1.2}, tuple(who))
+        )
 
 
 def test_every_change_is_on_the_trail_with_who_made_it(database: Database) -> None:
     with database.session() as session:
         course, _ = small_course(session)
         ada = accounts.new_account(
-            session, accounts.home_provider(session), "ada@first.example", "Ada", "tall grass under rain"
+            session,
+            accounts.home_provider(session),
+            "ada@first.example",
+            "Ada",
+            "tall grass under rain",
         )
         scope = Scope(ada.provider_id, ada.id)
     with within(scope), database.session() as session:
         person = kit.rows(session, course, "people")[0]
-        kit.change(session, courses.course(session, course), "people", person.id, "name", "Ada Long", person.version, "Ada L")
+        kit.change(
+            session,
+            courses.course(session, course),
+            "people",
+            person.id,
+            "name",
+            "Ada Long",
+            person.version,
+            "Ada L",
+        )
     with database.session() as session:
         told = history.told(session, course)[0]
         assert told.by == "Ada" and told.lines == ("person Ada Long: name Ada L → Ada Long",)
         assert all(
-            c.course_id == course for c in session.scalars(select(Change)) if c.kind != "course" or c.row_key == str(course)
+            c.course_id == course
+            for c in session.scalars(select(Change))
+            if c.kind != "course" or c.row_key == str(course)
         )
 
 
 def test_a_course_a_night_and_a_plan_go_back(database: Database) -> None:
-    """Whatever was changed, added, deleted and planned since; and going back can itself be taken back."""
+    """Whatever was changed, added, deleted and planned since; and going back can itself be taken
+    back.
+    """
     with database.session() as session:
         course, night = small_course(session)
     put_up(database, night)
@@ -95,7 +148,9 @@ def test_a_course_a_night_and_a_plan_go_back(database: Database) -> None:
     after = as_it_is(database, course)
     assert after != before
     with database.session() as session:
-        first = session.scalar(select(Change.id).where(Change.id > mark).order_by(Change.id).limit(1))
+        first = session.scalar(
+            select(Change.id).where(Change.id > mark).order_by(Change.id).limit(1)
+        )
         end = session.scalar(select(Change.id).order_by(Change.id.desc()).limit(1))
         assert first is not None and end is not None
         history.restore(session, course, first, night, plan_only=True)
@@ -120,7 +175,13 @@ def test_a_backup_comes_back_as_it_was(database: Database, server: Server, tmp_p
         ensure_demo(session)
         course, night = small_course(session)
         links.make_link(session, course, kit.rows(session, course, "people")[0].id)
-        accounts.new_account(session, accounts.home_provider(session), "ada@first.example", "Ada", "tall grass under rain")
+        accounts.new_account(
+            session,
+            accounts.home_provider(session),
+            "ada@first.example",
+            "Ada",
+            "tall grass under rain",
+        )
     put_up(database, night)
     out = tmp_path / "all.zip"
     backup.back_up(database, out)
@@ -135,7 +196,9 @@ def test_a_backup_comes_back_as_it_was(database: Database, server: Server, tmp_p
     other.close()
 
 
-def test_a_damaged_backup_is_refused_whole(database: Database, server: Server, tmp_path: Path) -> None:
+def test_a_damaged_backup_is_refused_whole(
+    database: Database, server: Server, tmp_path: Path
+) -> None:
     with database.session() as session:
         small_course(session)
     out, bad = tmp_path / "all.zip", tmp_path / "bad.zip"
@@ -143,7 +206,9 @@ def test_a_damaged_backup_is_refused_whole(database: Database, server: Server, t
     with zipfile.ZipFile(out) as good, zipfile.ZipFile(bad, "w") as worse:
         for name in good.namelist():
             data = good.read(name)
-            worse.writestr(name, data.replace(b"Ada L", b"Eve L") if name == "person.copy" else data)
+            worse.writestr(
+                name, data.replace(b"Ada L", b"Eve L") if name == "person.copy" else data
+            )
     other = Database(server.fresh_database("tarvik_refused"))
     with pytest.raises(backup.BackupError, match="person"):
         backup.restore(other, bad)
@@ -154,7 +219,9 @@ def test_a_damaged_backup_is_refused_whole(database: Database, server: Server, t
 
 
 def test_a_filled_database_goes_back_and_forward(server: Server) -> None:
-    """The accounts' migration taken back and made again keeps the courses; earlier courses get a provider."""
+    """The accounts' migration taken back and made again keeps the courses; earlier courses get a
+    provider.
+    """
     database = Database(server.fresh_database("tarvik_back"))
     database.migrate()
     with database.session() as session:
@@ -172,16 +239,30 @@ def test_a_filled_database_goes_back_and_forward(server: Server) -> None:
 def renumbered(text_: str) -> Any:
     """A course file with its keys counted from one, so that two servers' files compare."""
     told = json.loads(text_)
-    order = {name: {one["key"]: n for n, one in enumerate(told[name], 1)} for name in ("people", "sheets", "sites")}
+    order = {
+        name: {one["key"]: n for n, one in enumerate(told[name], 1)}
+        for name in ("people", "sheets", "sites")
+    }
 
     def walk(value: Any, name: str = "", inside: str = "") -> Any:
         if isinstance(value, dict):
             return {k: walk(v, k, inside or name) for k, v in value.items()}
         if isinstance(value, list):
             return [walk(v, name, inside) for v in value]
-        kind = {"owner": "people", "people": "people", "sheet": "sheets", "site": "sites", "key": inside, "one": "people",
-                "two": "people", "locked_people": "people", "locked_unused": "sheets", "locked_standing": "sheets",
-                "gone": "people", "person": "people"}.get(name, "")  # fmt: skip
+        kind = {
+            "owner": "people",
+            "people": "people",
+            "sheet": "sheets",
+            "site": "sites",
+            "key": inside,
+            "one": "people",
+            "two": "people",
+            "locked_people": "people",
+            "locked_unused": "sheets",
+            "locked_standing": "sheets",
+            "gone": "people",
+            "person": "people",
+        }.get(name, "")
         return order[kind].get(value, value) if kind in order and isinstance(value, int) else value
 
     return {k: walk(v, k) for k, v in told.items()}
@@ -191,8 +272,15 @@ def test_a_course_file_brought_in_tells_the_same_course(database: Database) -> N
     with database.session() as session:
         course, night = small_course(session)
         people, sheets = kit.rows(session, course, "people"), kit.rows(session, course, "sheets")
-        session.get_one(Course, course).rules = {"pairs": [["never", people[0].id, people[2].id]], "net_kind": "box"}
-        asks.set_asked(session, night, {"locks": {"people": [people[1].id], "standing": [], "unused": [sheets[2].id]}})
+        session.get_one(Course, course).rules = {
+            "pairs": [["never", people[0].id, people[2].id]],
+            "net_kind": "box",
+        }
+        asks.set_asked(
+            session,
+            night,
+            {"locks": {"people": [people[1].id], "standing": [], "unused": [sheets[2].id]}},
+        )
     put_up(database, night)
     with database.session() as session:
         asks.keep_as(session, session.get_one(Night, night), "low")
@@ -216,10 +304,17 @@ def test_the_demo_is_a_course_file_and_meets_the_published_schema() -> None:
         jsonschema_rs.validate(schema, {"form": "tarvik-course-1", "name": ""})
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow], max_examples=120)
+@settings(
+    suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
+    max_examples=120,
+)
 @given(data=st.data())
-def test_a_file_with_anything_wrong_is_refused_or_taken_never_more(database: Database, data: st.DataObject) -> None:
-    """One value anywhere in the demo's file is replaced: the answer is a course or an InputError, and nothing half."""
+def test_a_file_with_anything_wrong_is_refused_or_taken_never_more(
+    database: Database, data: st.DataObject
+) -> None:
+    """One value anywhere in the demo's file is replaced: the answer is a course or an InputError,
+    and nothing half.
+    """
     told = json.loads(FILE.read_text())
     told["sites"][0]["items"] = told["sites"][0]["items"][:6]
     places: list[tuple[Any, Any]] = []
@@ -245,7 +340,15 @@ def test_a_file_with_anything_wrong_is_refused_or_taken_never_more(database: Dat
 
 
 @pytest.mark.parametrize(
-    "text_", ["", "[]", "{}", '{"form": "other"}', "[" * 100_000, '{"form": "tarvik-course-1", "name": NaN}']
+    "text_",
+    [
+        "",
+        "[]",
+        "{}",
+        '{"form": "other"}',
+        "[" * 100_000,
+        '{"form": "tarvik-course-1", "name": NaN}',
+    ],
 )
 def test_no_course_file_is_told_so(text_: str) -> None:
     with pytest.raises(InputError, match="file"):
@@ -265,9 +368,15 @@ def test_a_person_is_given_out_and_erased(database: Database) -> None:
         asks.keep_as(session, session.get_one(Night, night), "low")
         links.make_link(session, course, gone)
         told = erasing.told_of(session, course, gone)
-        assert told["person"]["name"] == "Quillon Zz" and told["nights_with_a_bed"] == [night] and told["own_kit"]["sheets"]
+        assert (
+            told["person"]["name"] == "Quillon Zz"
+            and told["nights_with_a_bed"] == [night]
+            and told["own_kit"]["sheets"]
+        )
         erasing.erase(session, course, gone)
-    assert not [name for name, rows in everything(database).items() if any("Quillon" in row for row in rows)]
+    assert not [
+        name for name, rows in everything(database).items() if any("Quillon" in row for row in rows)
+    ]
     with database.session() as session:
         beds = [p.id for row in plans.shelters(session, night) for p in plans.sleepers(row)]
         assert beds == [stays] and len(kit.rows(session, course, "sheets")) == 3

@@ -1,5 +1,6 @@
-"""kill -9 in the middle of two hundred writes: of the web process, of PostgreSQL, of a worker. Every write that was answered
-is there afterwards, none is there by half. The moments are drawn from a seed.
+"""kill -9 in the middle of two hundred writes: of the web process, of PostgreSQL, of a worker.
+Every write that was answered is there afterwards, none is there by half. The moments are drawn from
+a seed.
 """
 
 from __future__ import annotations
@@ -62,9 +63,19 @@ class Web:
         self.start()
 
     def start(self) -> None:
-        words = [sys.executable, "-m", "uvicorn", "tarvik.web.serving:factory", "--factory", "--port", str(self.port)]
+        words = [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "tarvik.web.serving:factory",
+            "--factory",
+            "--port",
+            str(self.port),
+        ]
         env = {**os.environ, DATABASE: self._url, "TARVIK_RATE": "0"}
-        self.process = subprocess.Popen(words, cwd=ROOT, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+        self.process = subprocess.Popen(
+            words, cwd=ROOT, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL
+        )
 
     def kill(self) -> None:
         os.kill(self.process.pid, signal.SIGKILL)
@@ -91,11 +102,15 @@ def filled(server: Server) -> Iterator[tuple[Database, int, str]]:
 
 
 def write(web: Web, course: int, token: str, name: str) -> int | None:
-    """Add a person with a sheet: two rows in one change. The status answered, None when nothing was."""
+    """Add a person with a sheet: two rows in one change. The status answered, None when nothing
+    was.
+    """
     body = {"text": f"name,stature,sheet\n{name},1.70 m,3 x 3 m\n"}
     address = f"http://127.0.0.1:{web.port}"
     headers = {"Content-Type": "application/json", "Cookie": f"tarvik={token}", "Origin": address}
-    asked = urllib.request.Request(f"{address}/courses/{course}/kit/people/import", json.dumps(body).encode(), headers)
+    asked = urllib.request.Request(
+        f"{address}/courses/{course}/kit/people/import", json.dumps(body).encode(), headers
+    )
     try:
         with urllib.request.urlopen(asked, timeout=PATIENCE_S) as answer:
             return int(answer.status)
@@ -106,7 +121,9 @@ def write(web: Web, course: int, token: str, name: str) -> int | None:
 
 
 def under_fire(web: Web, course: int, token: str, kill: Callable[[], None], seed: int) -> set[str]:
-    """Two hundred writes by four at once, killed three times on the way; the names whose writing was answered."""
+    """Two hundred writes by four at once, killed three times on the way; the names whose writing
+    was answered.
+    """
     dice = random.Random(seed)
     moments = sorted(dice.sample(range(20, WRITES - 20), 3))
     done: set[str] = set()
@@ -138,12 +155,18 @@ def under_fire(web: Web, course: int, token: str, kill: Callable[[], None], seed
 
 
 def all_there(database: Database, course: int, done: set[str]) -> None:
-    """Every answered write is there, each person with the own sheet; what was not answered is whole or not there at all."""
+    """Every answered write is there, each person with the own sheet; what was not answered is whole
+    or not there at all.
+    """
     assert len(done) == WRITES
     with database.session() as session:
         people = session.scalars(select(Person).where(Person.course_id == course)).all()
-        owners = session.scalars(select(SheetRow.owner_id).where(SheetRow.course_id == course)).all()
-        traced = session.scalar(select(func.count()).select_from(Change).where(Change.kind.in_(("person", "sheet"))))
+        owners = session.scalars(
+            select(SheetRow.owner_id).where(SheetRow.course_id == course)
+        ).all()
+        traced = session.scalar(
+            select(func.count()).select_from(Change).where(Change.kind.in_(("person", "sheet")))
+        )
     names = [p.name for p in people]
     assert done <= set(names) and len(set(names)) == len(names)
     assert sorted(o or 0 for o in owners) == sorted(p.id for p in people)
@@ -180,7 +203,9 @@ def test_a_killed_database_loses_nothing(server: Server, filled: tuple[Database,
         web.process.wait()
 
 
-def test_a_killed_database_comes_back_with_what_was_saved(server: Server, filled: tuple[Database, int, str]) -> None:
+def test_a_killed_database_comes_back_with_what_was_saved(
+    server: Server, filled: tuple[Database, int, str]
+) -> None:
     """The watch starts it again, it recovers, and the engine reconnects by itself."""
     database, course, _ = filled
     kill_database(server)
@@ -196,11 +221,15 @@ def test_a_killed_database_comes_back_with_what_was_saved(server: Server, filled
 
 
 def test_a_worker_outlives_its_database(server: Server, filled: tuple[Database, int, str]) -> None:
-    """The database is killed under a waiting worker; a job put in afterwards is done by the same worker."""
+    """The database is killed under a waiting worker; a job put in afterwards is done by the same
+    worker.
+    """
     database, _, _ = filled
     done: list[int] = []
     stop = threading.Event()
-    worker = threading.Thread(target=work_on, args=(database.url, done.append), kwargs={"signals": False, "stop": stop})
+    worker = threading.Thread(
+        target=work_on, args=(database.url, done.append), kwargs={"signals": False, "stop": stop}
+    )
     worker.start()
     try:
         for job in (7, 8):
@@ -218,7 +247,9 @@ def test_a_worker_outlives_its_database(server: Server, filled: tuple[Database, 
 
 
 def test_a_killed_worker_loses_nothing(filled: tuple[Database, int, str]) -> None:
-    """Two hundred jobs; each is ended once, with its own result, though the worker was killed three times over them."""
+    """Two hundred jobs; each is ended once, with its own result, though the worker was killed three
+    times over them.
+    """
     database, _, _ = filled
     with database.session() as session:
         _, night = small_course(session)
@@ -233,11 +264,18 @@ def test_a_killed_worker_loses_nothing(filled: tuple[Database, int, str]) -> Non
     dice = random.Random(3)
 
     def worker() -> subprocess.Popen[Any]:
-        return subprocess.Popen([sys.executable, "-c", WORKER, database.url], cwd=ROOT, stderr=subprocess.DEVNULL)
+        return subprocess.Popen(
+            [sys.executable, "-c", WORKER, database.url], cwd=ROOT, stderr=subprocess.DEVNULL
+        )
 
     def ended() -> int:
         with database.session() as session:
-            return session.scalar(select(func.count()).select_from(PlanJob).where(PlanJob.state == "done")) or 0
+            return (
+                session.scalar(
+                    select(func.count()).select_from(PlanJob).where(PlanJob.state == "done")
+                )
+                or 0
+            )
 
     running = worker()
     try:
@@ -253,5 +291,7 @@ def test_a_killed_worker_loses_nothing(filled: tuple[Database, int, str]) -> Non
         running.wait()
     with database.session() as session:
         rows = session.scalars(select(PlanJob).order_by(PlanJob.id)).all()
-    assert [(r.state, (r.result or {}).get("n")) for r in rows] == [("done", n) for n in range(WRITES)]
+    assert [(r.state, (r.result or {}).get("n")) for r in rows] == [
+        ("done", n) for n in range(WRITES)
+    ]
     assert all(1 <= r.runs <= 3 for r in rows)

@@ -34,7 +34,9 @@ def demo(database: Database) -> int:
 
 
 def test_migrations_make_exactly_the_models(server: Server) -> None:
-    """Forward gives every table and column of the models; back, with data in them, leaves nothing."""
+    """Forward gives every table and column of the models; back, with data in them, leaves
+    nothing.
+    """
     database = Database(server.fresh_database("tarvik_migrations"))
     database.migrate()
     with database.session() as session:
@@ -140,7 +142,9 @@ def test_choosing_moves_people_and_undo_brings_all_back(database: Database, demo
         assert plans.shelters(session, night.id) == []
         assert plans.undo(session, night) == "taking a shelter off"
         assert plans.undo(session, night) == "choosing a shelter"
-        assert [[p.id for p in plans.sleepers(r)] for r in plans.shelters(session, night.id)] == [[a]]
+        assert [[p.id for p in plans.sleepers(r)] for r in plans.shelters(session, night.id)] == [
+            [a]
+        ]
         plans.undo(session, night)
         assert plans.undo(session, night) is None
 
@@ -172,29 +176,47 @@ def test_undo_keeps_a_bounded_memory(database: Database, demo: int) -> None:
 
 def test_new_courses_are_checked(database: Database) -> None:
     with database.session() as session:
-        for name, units, nights in (("", "metric", 1), ("x" * 121, "metric", 1), ("A", "cubits", 1), ("A", "metric", 0)):
+        for name, units, nights in (
+            ("", "metric", 1),
+            ("x" * 121, "metric", 1),
+            ("A", "cubits", 1),
+            ("A", "metric", 0),
+        ):
             with pytest.raises(InputError):
                 courses.new_course(session, name, "", units, nights, None)
         made = courses.new_course(session, " A  B ", "", "imperial", 2, None)
         assert made.name == "A B"
         courses.add_night(session, made.id)
-        assert [n.title for n in session.scalars(select(Night).where(Night.course_id == made.id))][-1] == "Night 3"
+        assert [n.title for n in session.scalars(select(Night).where(Night.course_id == made.id))][
+            -1
+        ] == "Night 3"
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
 def test_stopping_the_program_stops_its_database_cleanly(
     how: signal.Signals, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
-    """Ctrl-C, kill and even kill -9 of the program: PostgreSQL shuts down and leaves no lock; the data is there again."""
-    folder = Path(f"/var/tmp/tarvik-stop-{os.getpid()}") if os.geteuid() == 0 else tmp_path_factory.mktemp("stop")  # noqa: S108
+    """Ctrl-C, kill and even kill -9 of the program: PostgreSQL shuts down and leaves no lock; the
+    data is there again.
+    """
+    folder = (
+        Path(f"/var/tmp/tarvik-stop-{os.getpid()}")  # noqa: S108
+        if os.geteuid() == 0
+        else tmp_path_factory.mktemp("stop")
+    )
     code = (
         "import sys, time; from pathlib import Path; from tarvik.store.server import Server\n"
-        "import signal; signal.signal(signal.SIGINT, signal.default_int_handler)\n"  # ignored by what runs in the background
+        "import signal; "
+        "signal.signal(signal.SIGINT, "
+        "signal.default_int_handler)\n"  # ignored by what runs in the background
         "signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))\n"
         f"s = Server(Path({str(folder)!r})).start(); print(s.port, flush=True)\n"
-        "try:\n    time.sleep(600)\nexcept (KeyboardInterrupt, SystemExit):\n    pass\nfinally:\n    s.stop()\n"
+        "try:\n    time.sleep(600)\nexcept (KeyboardInterrupt, SystemExit):\n    pass\n"
+        "finally:\n    s.stop()\n"
     )
-    program = subprocess.Popen([sys.executable, "-c", code], cwd=ROOT, stdout=subprocess.PIPE, text=True)
+    program = subprocess.Popen(
+        [sys.executable, "-c", code], cwd=ROOT, stdout=subprocess.PIPE, text=True
+    )
     assert program.stdout is not None
     assert int(program.stdout.readline()) > 0
     lock = folder / "postgres" / "postmaster.pid"

@@ -1,4 +1,6 @@
-"""Who gets in where: every route walked by a stranger, a viewer, an assistant and somebody of another provider."""
+"""Who gets in where: every route walked by a stranger, a viewer, an assistant and somebody of
+another provider.
+"""
 
 from __future__ import annotations
 
@@ -37,13 +39,24 @@ def place(database: Database) -> dict[str, Any]:
     put_up(database, night)
     with database.session() as session:
         return {
-            "course_id": course, "night_id": night, "sheet_id": kit.rows(session, course, "sheets")[0].id,
-            "person_id": session.scalars(select(Person.id)).first(), "item_id": session.scalars(select(GroundItem.id)).first(),
-            "shelter_id": session.scalars(select(ShelterRow.id)).first(), "row_id": kit.rows(session, course, "people")[0].id,
-            "table": "people", "pitch": "plow-point", "kind": "gpx", "token": "1.x", "account_id": 1, "plan_id": 1,
+            "course_id": course,
+            "night_id": night,
+            "sheet_id": kit.rows(session, course, "sheets")[0].id,
+            "person_id": session.scalars(select(Person.id)).first(),
+            "item_id": session.scalars(select(GroundItem.id)).first(),
+            "shelter_id": session.scalars(select(ShelterRow.id)).first(),
+            "row_id": kit.rows(session, course, "people")[0].id,
+            "table": "people",
+            "pitch": "plow-point",
+            "kind": "gpx",
+            "token": "1.x",
+            "account_id": 1,
+            "plan_id": 1,
             "job_id": 1,
-            "site_id": 1, "answer_id": 1, "invitation_id": 1,
-        }  # fmt: skip
+            "site_id": 1,
+            "answer_id": 1,
+            "invitation_id": 1,
+        }
 
 
 def member(database: Database, course: int, role: Role, email: str) -> str:
@@ -58,7 +71,9 @@ def member(database: Database, course: int, role: Role, email: str) -> str:
 def stranger_of_another(database: Database) -> str:
     with database.session() as session:
         other = accounts.new_provider(session, "Other")
-        made = accounts.new_account(session, other.id, "other@other.example", "Other", WORDS, owner=True)
+        made = accounts.new_account(
+            session, other.id, "other@other.example", "Other", WORDS, owner=True
+        )
         return accounts.sign_in(session, made)
 
 
@@ -75,12 +90,20 @@ def walk(client: TestClient, place: dict[str, Any]) -> Iterator[tuple[str, str, 
                 yield route
 
     for route in routes(client.app.routes):  # type: ignore[attr-defined]
-        if isinstance(route, WebSocketRoute) or not hasattr(route, "methods") or route.path.startswith((*NEVER_ASKED, *OPEN)):
+        if (
+            isinstance(route, WebSocketRoute)
+            or not hasattr(route, "methods")
+            or route.path.startswith((*NEVER_ASKED, *OPEN))
+        ):
             continue
         if route.path == "/":
             continue
         for method in sorted(route.methods - {"HEAD", "OPTIONS"}):
-            yield method, route.path, re.sub(r"{(\w+)(:\w+)?}", lambda m: str(place[m[1]]), route.path)
+            yield (
+                method,
+                route.path,
+                re.sub(r"{(\w+)(:\w+)?}", lambda m: str(place[m[1]]), route.path),
+            )
 
 
 def answer(client: TestClient, method: str, address: str) -> Any:
@@ -97,7 +120,9 @@ def test_every_route_is_closed_to_a_stranger(database: Database, place: dict[str
         assert client.get("/").status_code == 200 and "Small wood" not in client.get("/").text
 
 
-def test_every_route_of_a_course_is_not_there_for_another_provider(database: Database, place: dict[str, Any]) -> None:
+def test_every_route_of_a_course_is_not_there_for_another_provider(
+    database: Database, place: dict[str, Any]
+) -> None:
     with client_of(database, stranger_of_another(database)) as client:
         for method, route, address in walk(client, place):
             if "{course_id}" in route:
@@ -106,7 +131,9 @@ def test_every_route_of_a_course_is_not_there_for_another_provider(database: Dat
 
 
 @pytest.mark.parametrize("role", [Role.VIEWER, Role.ASSISTANT, Role.LEADER])
-def test_each_role_changes_what_it_may_and_no_more(database: Database, place: dict[str, Any], role: Role) -> None:
+def test_each_role_changes_what_it_may_and_no_more(
+    database: Database, place: dict[str, Any], role: Role
+) -> None:
     """What a role may not is 403 and changes nothing; what it may look at is there."""
     token = member(database, place["course_id"], role, f"{role.word}@first.example")
     with database.session() as session:
@@ -122,22 +149,31 @@ def test_each_role_changes_what_it_may_and_no_more(database: Database, place: di
                 assert answer(client, method, address) in (200, 307, 404, 422), (method, route)
     if role < Role.LEADER:
         with database.session() as session:
-            assert [(p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))] == before
+            assert [
+                (p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))
+            ] == before
 
 
 def test_an_assistant_plans_but_changes_nobody(database: Database, place: dict[str, Any]) -> None:
     token = member(database, place["course_id"], Role.ASSISTANT, "as@first.example")
     base = f"/courses/{place['course_id']}"
     with client_of(database, token) as client:
-        gone = client.post(f"{base}/nights/{place['night_id']}/shelters/{place['shelter_id']}/remove", data={"seen": "1"},
-                           follow_redirects=False)  # fmt: skip
+        gone = client.post(
+            f"{base}/nights/{place['night_id']}/shelters/{place['shelter_id']}/remove",
+            data={"seen": "1"},
+            follow_redirects=False,
+        )
         assert gone.status_code in (200, 303)
         cell = {"column": "name", "text": "Eve", "version": 1, "was": ""}
         assert client.patch(f"{base}/kit/people/{place['row_id']}", json=cell).status_code == 403
 
 
-def test_changes_come_from_tarviks_own_pages_only(database: Database, place: dict[str, Any]) -> None:
-    """ASVS 4.2.2, 13.2.3: with a cookie, a change without Tarvik's own origin, or a browser's word for it, is refused."""
+def test_changes_come_from_tarviks_own_pages_only(
+    database: Database, place: dict[str, Any]
+) -> None:
+    """ASVS 4.2.2, 13.2.3: with a cookie, a change without Tarvik's own origin, or a browser's word
+    for it, is refused.
+    """
     address = f"/courses/{place['course_id']}/nights"
     with client_of(database, owner_token(database)) as client:
         del client.headers["origin"]
@@ -145,15 +181,36 @@ def test_changes_come_from_tarviks_own_pages_only(database: Database, place: dic
         assert client.post(address, headers={"origin": "http://evil.example"}).status_code == 403
         assert client.post(address, headers={"origin": "null"}).status_code == 403
         assert client.post(address, headers={"sec-fetch-site": "cross-site"}).status_code == 403
-        assert client.post(address, headers={"sec-fetch-site": "same-origin"}, follow_redirects=False).status_code == 303
-        assert client.post(address, headers={"origin": "http://testserver"}, follow_redirects=False).status_code == 303
+        assert (
+            client.post(
+                address, headers={"sec-fetch-site": "same-origin"}, follow_redirects=False
+            ).status_code
+            == 303
+        )
+        assert (
+            client.post(
+                address, headers={"origin": "http://testserver"}, follow_redirects=False
+            ).status_code
+            == 303
+        )
         finder = f"/courses/{place['course_id']}/nights/{place['night_id']}/ground/finder"
-        with pytest.raises(WebSocketDisconnect), client.websocket_connect(finder, headers={"origin": "http://evil.example"}):
+        with (
+            pytest.raises(WebSocketDisconnect),
+            client.websocket_connect(finder, headers={"origin": "http://evil.example"}),
+        ):
             pass
 
 
-AWAY = ["//evil.example", "/\\evil.example", "https://evil.example", "javascript:alert(1)", "\\\\evil", "/x\r\nLocation: y",
-        "", "evil"]  # fmt: skip
+AWAY = [
+    "//evil.example",
+    "/\\evil.example",
+    "https://evil.example",
+    "javascript:alert(1)",
+    "\\\\evil",
+    "/x\r\nLocation: y",
+    "",
+    "evil",
+]
 
 
 @pytest.mark.parametrize("path", AWAY)
@@ -161,29 +218,47 @@ def test_no_sign_in_leads_away(database: Database, path: str) -> None:
     """ASVS 5.1.5."""
     assert safe_back(path) == "/"
     with database.session() as session:
-        accounts.new_account(session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS)
+        accounts.new_account(
+            session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS
+        )
     with client_of(database) as client:
         form = {"email": "ada@first.example", "password": WORDS, "back": path}
         assert client.post("/sign-in", data=form, follow_redirects=False).headers["location"] == "/"
 
 
 def test_signing_in_and_out(database: Database) -> None:
-    """The cookie's flags (ASVS 3.4), no word on which of both was wrong, the page sent back with what was typed."""
+    """The cookie's flags (ASVS 3.4), no word on which of both was wrong, the page sent back with
+    what was typed.
+    """
     with database.session() as session:
-        accounts.new_account(session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS)
+        accounts.new_account(
+            session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS
+        )
     with client_of(database) as client:
         wrong = client.post("/sign-in", data={"email": "ada@first.example", "password": "x"})
         unknown = client.post("/sign-in", data={"email": "eve@first.example", "password": "x"})
         assert wrong.status_code == unknown.status_code == 422
-        assert wrong.text.replace("ada@", "eve@") == unknown.text and "ada@first.example" in wrong.text
-        good = client.post("/sign-in", data={"email": "Ada@first.example", "password": WORDS, "back": "/account"},
-                           follow_redirects=False)  # fmt: skip
+        assert (
+            wrong.text.replace("ada@", "eve@") == unknown.text and "ada@first.example" in wrong.text
+        )
+        good = client.post(
+            "/sign-in",
+            data={"email": "Ada@first.example", "password": WORDS, "back": "/account"},
+            follow_redirects=False,
+        )
         cookie = good.headers["set-cookie"]
         assert (
-            good.headers["location"] == "/account" and "HttpOnly" in cookie and "SameSite=lax" in cookie and "Path=/" in cookie
+            good.headers["location"] == "/account"
+            and "HttpOnly" in cookie
+            and "SameSite=lax" in cookie
+            and "Path=/" in cookie
         )
         assert "Where you are signed in" in client.get("/account").text
-        assert client.get("/outbox").status_code == client.post("/account/keeping", data={"days": "9"}).status_code == 404
+        assert (
+            client.get("/outbox").status_code
+            == client.post("/account/keeping", data={"days": "9"}).status_code
+            == 404
+        )
         client.post("/sign-out")
         assert client.get("/account").status_code == 403
         assert client.post("/demo").status_code == 404
@@ -197,30 +272,51 @@ def test_over_tls_the_cookie_is_bound_to_the_host(database: Database) -> None:
     from tarvik.web.app import create_app
 
     with database.session() as session:
-        accounts.new_account(session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS)
+        accounts.new_account(
+            session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS
+        )
     app = create_app(database, settings=Settings(address="https://tarvik.example"))
-    with TestClient(app, base_url="https://tarvik.example", headers={"origin": "https://tarvik.example"}) as client:
-        got = client.post("/sign-in", data={"email": "ada@first.example", "password": WORDS}, follow_redirects=False)
-        assert got.headers["set-cookie"].startswith("__Host-tarvik=") and "Secure" in got.headers["set-cookie"]
+    with TestClient(
+        app, base_url="https://tarvik.example", headers={"origin": "https://tarvik.example"}
+    ) as client:
+        got = client.post(
+            "/sign-in",
+            data={"email": "ada@first.example", "password": WORDS},
+            follow_redirects=False,
+        )
+        assert (
+            got.headers["set-cookie"].startswith("__Host-tarvik=")
+            and "Secure" in got.headers["set-cookie"]
+        )
         assert "max-age=31536000" in got.headers["strict-transport-security"]
         assert client.get("/account").status_code == 200
 
 
 def test_headers_limits_and_request_ids(database: Database) -> None:
-    """ASVS 14.4: type, policy, no sniffing, no framing; 12.1.1 and 11.1.4: size and rate; no personal word in the log."""
+    """ASVS 14.4: type, policy, no sniffing, no framing; 12.1.1 and 11.1.4: size and rate; no
+    personal word in the log.
+    """
     from fastapi.testclient import TestClient
 
     from tarvik.settings import Settings
     from tarvik.web.app import create_app
 
-    with TestClient(create_app(database, settings=Settings(rate=60)), raise_server_exceptions=False) as client:
+    with TestClient(
+        create_app(database, settings=Settings(rate=60)), raise_server_exceptions=False
+    ) as client:
         got = client.get("/")
         assert (
             "script-src 'self'" in got.headers["content-security-policy"]
             and "unsafe" not in got.headers["content-security-policy"]
         )
-        assert got.headers["x-content-type-options"] == "nosniff" and got.headers["x-frame-options"] == "DENY"
-        assert re.fullmatch(r"[0-9a-f]{12}", got.headers["x-request-id"]) and "server" not in got.headers
+        assert (
+            got.headers["x-content-type-options"] == "nosniff"
+            and got.headers["x-frame-options"] == "DENY"
+        )
+        assert (
+            re.fullmatch(r"[0-9a-f]{12}", got.headers["x-request-id"])
+            and "server" not in got.headers
+        )
         assert client.post("/sign-in", content=b"x" * 1_000_001).status_code == 413
         statuses = [client.get("/sign-in").status_code for _ in range(12)]
         assert statuses[0] == 200 and statuses[-1] == 429
@@ -235,50 +331,98 @@ def test_logs_name_nobody(database: Database, caplog: pytest.LogCaptureFixture) 
     with client_of(database) as client:
         client.get("/card/1.secretsecret")
         client.post("/sign-in", data={"email": "ada@first.example", "password": "x"})
-    told = [f"{r.getMessage()} {r.route} {r.status}" for r in caplog.records if r.name == "tarvik.requests"]  # type: ignore[attr-defined]
+    told = [
+        f"{r.getMessage()} {r.route} {r.status}"
+        for r in caplog.records
+        if r.name == "tarvik.requests"
+    ]  # type: ignore[attr-defined]
     assert "request /card/{token} 404" in told
     assert not any("secret" in t or "ada" in t for t in told)
 
 
 def test_the_whole_way_of_a_team(database: Database) -> None:
-    """The printed link makes the first owner, who makes a course and invites; the guest joins and forgets the password."""
+    """The printed link makes the first owner, who makes a course and invites; the guest joins and
+    forgets the password.
+    """
     with database.session() as session:
         token = accounts.setup_token(session)
     with client_of(database) as ada, client_of(database) as bo:
         form = {"provider": "Club", "name": "Ada", "email": "ada@club.example", "password": "short"}
         refused = ada.post(f"/setup/{token}", data=form)
-        assert refused.status_code == 422 and "ada@club.example" in refused.text and "too few" in refused.text
-        assert ada.post(f"/setup/{token}", data={**form, "password": WORDS}, follow_redirects=False).status_code == 303
+        assert (
+            refused.status_code == 422
+            and "ada@club.example" in refused.text
+            and "too few" in refused.text
+        )
+        assert (
+            ada.post(
+                f"/setup/{token}", data={**form, "password": WORDS}, follow_redirects=False
+            ).status_code
+            == 303
+        )
         assert ada.get(f"/setup/{token}").status_code == 404
         assert ada.post("/account/keeping", data={"days": "0"}).status_code == 422
         assert "erased 90 days" in ada.post("/account/keeping", data={"days": "90"}).text
-        course = ada.post("/courses", data={"name": "One", "nights": "1"}, follow_redirects=False).headers["location"]
-        assert ada.post(f"{course}/team/invite", data={"email": "no address", "role": "viewer"}).status_code == 422
-        assert "written to" in ada.post(f"{course}/team/invite", data={"email": "bo@club.example", "role": "viewer"}).text
+        course = ada.post(
+            "/courses", data={"name": "One", "nights": "1"}, follow_redirects=False
+        ).headers["location"]
+        assert (
+            ada.post(
+                f"{course}/team/invite", data={"email": "no address", "role": "viewer"}
+            ).status_code
+            == 422
+        )
+        assert (
+            "written to"
+            in ada.post(
+                f"{course}/team/invite", data={"email": "bo@club.example", "role": "viewer"}
+            ).text
+        )
         letter = ada.get("/outbox").text
         link = re.search(r"/invited/([\w-]+)", letter)
         assert link is not None
         assert (
-            bo.post(f"/invited/{link[1]}", data={"name": "Bo", "password": WORDS}, follow_redirects=False).status_code == 303
+            bo.post(
+                f"/invited/{link[1]}",
+                data={"name": "Bo", "password": WORDS},
+                follow_redirects=False,
+            ).status_code
+            == 303
         )
         assert bo.get(course).status_code == 200 and bo.post(f"{course}/nights").status_code == 403
         assert bo.get(f"{course}/team").status_code == 403
         with database.session() as session:
-            number = session.scalars(select(Account.id).where(Account.email == "bo@club.example")).one()
-        assert ada.post(f"{course}/team/{number}", data={"role": "assistant"}, follow_redirects=False).status_code == 303
+            number = session.scalars(
+                select(Account.id).where(Account.email == "bo@club.example")
+            ).one()
+        assert (
+            ada.post(
+                f"{course}/team/{number}", data={"role": "assistant"}, follow_redirects=False
+            ).status_code
+            == 303
+        )
         assert "assistant" in ada.get(f"{course}/team").text
         bo.post("/account/sign-out-everywhere")
         assert bo.get(course).status_code == 403
-        assert "If there is an account" in bo.post("/forgot", data={"email": "bo@club.example"}).text
+        assert (
+            "If there is an account" in bo.post("/forgot", data={"email": "bo@club.example"}).text
+        )
         with database.session() as session:
             body = session.scalars(select(Mail.body).order_by(Mail.id.desc())).first() or ""
         reset = body.split("/reset/")[1].split()[0]
         assert (
-            bo.post(f"/reset/{reset}", data={"password": "a wholly other phrase"}, follow_redirects=False).status_code == 303
+            bo.post(
+                f"/reset/{reset}",
+                data={"password": "a wholly other phrase"},
+                follow_redirects=False,
+            ).status_code
+            == 303
         )
         assert bo.get(f"/reset/{reset}").status_code == 404 and bo.get(course).status_code == 200
 
 
 def test_health_and_readiness(database: Database) -> None:
     with client_of(database) as client:
-        assert client.get("/healthz").json() == {"status": "ok"} and client.get("/readyz").json() == {"status": "ready"}
+        assert client.get("/healthz").json() == {"status": "ok"} and client.get(
+            "/readyz"
+        ).json() == {"status": "ready"}

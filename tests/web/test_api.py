@@ -48,8 +48,12 @@ def test_pitches_tell_their_settings(api: TestClient) -> None:
 
 @pytest.mark.parametrize("slug", PITCHES)
 @pytest.mark.parametrize("size", [(3.0, 3.0), (1.2, 6.0), (2.4, 3.0), (6.0, 6.0), (1.2, 1.2)])
-def test_answers_are_isometric_and_whole(api: TestClient, slug: str, size: tuple[float, float]) -> None:
-    """From the answer alone: lengths kept to 0.1 mm, areas add up, nothing under ground, mats inside."""
+def test_answers_are_isometric_and_whole(
+    api: TestClient, slug: str, size: tuple[float, float]
+) -> None:
+    """From the answer alone: lengths kept to 0.1 mm, areas add up, nothing under ground, mats
+    inside.
+    """
     got = post(api, sheet={"width_m": size[0], "length_m": size[1]}, pitch=slug)
     if got["verdict"] == "cannot":  # no sheet of that shape or size, and it says why
         assert got["reasons"][0]["message"]
@@ -63,8 +67,12 @@ def test_answers_are_isometric_and_whole(api: TestClient, slug: str, size: tuple
         for i in range(len(flat)):
             for j in range(i):
                 along_a_thread = np.abs(flat[i] - flat[j]).min() < 1e-9
-                if along_a_thread or not PITCHES[slug].lifted:  # a lifted pitch may give across the bias
-                    assert math.dist(flat[i], flat[j]) == pytest.approx(math.dist(world[i], world[j]), abs=1e-4)
+                if (
+                    along_a_thread or not PITCHES[slug].lifted
+                ):  # a lifted pitch may give across the bias
+                    assert math.dist(flat[i], flat[j]) == pytest.approx(
+                        math.dist(world[i], world[j]), abs=1e-4
+                    )
         u, v = flat.T
         area += abs(np.dot(u, np.roll(v, -1)) - np.dot(v, np.roll(u, -1))) / 2
         assert world[:, 2].min() >= 0
@@ -97,25 +105,46 @@ def test_the_front_faces_minus_x(api: TestClient) -> None:
     got = post(api, sheet=SHEET, pitch="plow-point", settings={"height": 1.3})
     assert got["points"]["P"]["at_m"] == [0, 0, 1.3]
     assert got["points"]["R"]["at_m"][0] > 3
-    windy = post(api, sheet=SHEET, pitch="lean-to", settings={"height": 1.3}, weather={"wind_m_s": 6, "wind_from_deg": 270})
+    windy = post(
+        api,
+        sheet=SHEET,
+        pitch="lean-to",
+        settings={"height": 1.3},
+        weather={"wind_m_s": 6, "wind_from_deg": 270},
+    )
     assert windy["measures"]["open_to_wind"] == pytest.approx(1)
     assert windy["measures"]["dry_area_m2"] < windy["measures"]["covered_area_m2"]
 
 
 def test_supports_and_verdicts(api: TestClient) -> None:
-    short = post(api, sheet=SHEET, pitch="plow-point", settings={"height": 1.5},
-                 supports={"trees": [], "poles_m": [[1.0, 1.38]], "stakes": 9, "lines_m": [3, 3]})  # fmt: skip
+    short = post(
+        api,
+        sheet=SHEET,
+        pitch="plow-point",
+        settings={"height": 1.5},
+        supports={"trees": [], "poles_m": [[1.0, 1.38]], "stakes": 9, "lines_m": [3, 3]},
+    )
     assert short["verdict"] == "needs"
     pole = next(r for r in short["reasons"] if r["code"] == "pole_short")
     assert pole["short_by_m"] == pytest.approx(0.12)
-    cannot = post(api, sheet={"width_m": 1.5, "length_m": 3}, pitch="a-frame", settings={"height": 1.5})
+    cannot = post(
+        api, sheet={"width_m": 1.5, "length_m": 3}, pitch="a-frame", settings={"height": 1.5}
+    )
     assert cannot["verdict"] == "cannot"
     assert cannot["measures"] is None
     trees = post(
-        api, sheet=SHEET, pitch="a-frame", supports={"trees": [[0, 0], {"at_m": [4, 0], "diameter_m": 0.3}], "stakes": 4}
+        api,
+        sheet=SHEET,
+        pitch="a-frame",
+        supports={"trees": [[0, 0], {"at_m": [4, 0], "diameter_m": 0.3}], "stakes": 4},
     )
     assert trees["verdict"] == "forms"
-    tall = post(api, sheet={"width_m": 1.45, "length_m": 2.2}, pitch="plow-point", person={"stature_m": 1.93})
+    tall = post(
+        api,
+        sheet={"width_m": 1.45, "length_m": 2.2},
+        pitch="plow-point",
+        person={"stature_m": 1.93},
+    )
     assert any(r["code"] == "no_mat_fits" and r["short_by_m"] > 0.1 for r in tall["reasons"])
 
 
@@ -127,7 +156,10 @@ BAD = [
     ({"sheet": {"width_m": "wide", "length_m": 3}, "pitch": "a-frame"}, "sheet.width_m"),
     ({"sheet": {"width_m": 3}, "pitch": "a-frame"}, "sheet.length_m"),
     ({"sheet": {}, "pitch": "a-frame"}, "sheet.width_m"),
-    ({"sheet": {"outline_m": [[0, 0], [2, 2], [2, 0], [0, 2]]}, "pitch": "a-frame"}, "sheet.outline_m"),
+    (
+        {"sheet": {"outline_m": [[0, 0], [2, 2], [2, 0], [0, 2]]}, "pitch": "a-frame"},
+        "sheet.outline_m",
+    ),
     ({"sheet": {"outline_m": [[0, 0]]}, "pitch": "a-frame"}, "sheet.outline_m"),
     ({"sheet": SHEET | {"tie_outs_m": [[9, 9]]}, "pitch": "a-frame"}, "sheet.tie_outs_m[0]"),
     ({"sheet": SHEET, "pitch": "igloo"}, "pitch"),
@@ -156,9 +188,18 @@ def test_bad_input_names_the_field(api: TestClient, body: dict[str, Any], field:
 
 @pytest.mark.parametrize(
     "raw",
-    [b"", b"{", b"[]", b"null", b"\xff\xfe", b'{"sheet": {"width_m": NaN, "length_m": 3}, "pitch": "a-frame"}',
-     b'{"sheet": {"width_m": 1e999, "length_m": 3}, "pitch": "a-frame"}', b"[" * 20000, b'{"a":' * 5000],
-)  # fmt: skip
+    [
+        b"",
+        b"{",
+        b"[]",
+        b"null",
+        b"\xff\xfe",
+        b'{"sheet": {"width_m": NaN, "length_m": 3}, "pitch": "a-frame"}',
+        b'{"sheet": {"width_m": 1e999, "length_m": 3}, "pitch": "a-frame"}',
+        b"[" * 20000,
+        b'{"a":' * 5000,
+    ],
+)
 def test_bodies_that_are_none(api: TestClient, raw: bytes) -> None:
     answer = api.post("/api/solve", content=raw, headers={"content-type": "application/json"})
     assert 400 <= answer.status_code < 500
@@ -172,11 +213,24 @@ def test_too_much_is_refused(api: TestClient) -> None:
     assert api.post("/api/solve", json=many).status_code == 422
 
 
-FIELDS = ("sheet", "pitch", "settings", "width_m", "length_m", "outline_m", "height", "person", "supports", "weather")
+FIELDS = (
+    "sheet",
+    "pitch",
+    "settings",
+    "width_m",
+    "length_m",
+    "outline_m",
+    "height",
+    "person",
+    "supports",
+    "weather",
+)
 NUMBERS = st.integers(-(10**12), 10**12) | st.floats(allow_nan=False, allow_infinity=False)
 JSON = st.recursive(
     st.none() | st.booleans() | NUMBERS | st.text(max_size=8),
-    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(FIELDS), inner, max_size=5),
+    lambda inner: (
+        st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(FIELDS), inner, max_size=5)
+    ),
     max_leaves=12,
 )
 
@@ -188,11 +242,15 @@ JSON = st.recursive(
     slug=st.sampled_from(list(PITCHES)),
     height=st.floats(0, 3),
 )
-def test_nothing_breaks_it(api: TestClient, body: Any, sides: tuple[float, float], slug: str, height: float) -> None:
+def test_nothing_breaks_it(
+    api: TestClient, body: Any, sides: tuple[float, float], slug: str, height: float
+) -> None:
     """Any JSON, and any size and height, gives 200 or a 4xx with a field; never a 500."""
     assert 400 <= api.post("/api/solve", content=json.dumps(body)).status_code < 500
     sheet = {"width_m": sides[0], "length_m": sides[1]}
-    answer = api.post("/api/solve", json={"sheet": sheet, "pitch": slug, "settings": {"height": height}})
+    answer = api.post(
+        "/api/solve", json={"sheet": sheet, "pitch": slug, "settings": {"height": height}}
+    )
     assert answer.status_code in (200, 422), answer.text
     assert answer.json().get("verdict", "") in ("forms", "needs", "cannot", "")
 
@@ -205,7 +263,11 @@ def test_safety_headers_and_foreign_sites(api: TestClient) -> None:
 
 
 def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
-    asked = {"sheet": {"width_m": 3.0, "length_m": 3.0}, "pitch": "plow-point", "settings": {"height": 1.2}}
+    asked = {
+        "sheet": {"width_m": 3.0, "length_m": 3.0},
+        "pitch": "plow-point",
+        "settings": {"height": 1.2},
+    }
     got = post(api, **asked, hang={"probe_m": [[1.5, 1.5], [2.25, 2.25]]})
     assert "hung" not in post(api, **asked)
     hung = got["hung"]
@@ -222,9 +284,16 @@ def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
 
 @pytest.mark.parametrize(
     ("hang", "field"),
-    [({"fabric": "wool"}, "fabric"), ({"tautness": 3}, "tautness"), ({"lifts": [{"at_m": [9, 9], "by_m": 0.1}]}, "lifts")],
+    [
+        ({"fabric": "wool"}, "fabric"),
+        ({"tautness": 3}, "tautness"),
+        ({"lifts": [{"at_m": [9, 9], "by_m": 0.1}]}, "lifts"),
+    ],
 )
 def test_what_cannot_be_hung_is_named(api: TestClient, hang: dict[str, object], field: str) -> None:
-    answer = api.post("/api/solve", json={"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point", "hang": hang})
+    answer = api.post(
+        "/api/solve",
+        json={"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point", "hang": hang},
+    )
     assert answer.status_code == 422
     assert field in str(answer.json())

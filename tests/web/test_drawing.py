@@ -1,4 +1,6 @@
-"""Drawings are well-formed, show the very shelter, and use the same marks everywhere; colours keep their contrast."""
+"""Drawings are well-formed, show the very shelter, and use the same marks everywhere; colours keep
+their contrast.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,12 @@ STATIC = Path(__file__).parents[2] / "tarvik" / "web" / "static" / "app"
 def solved(slug: str) -> Solution:
     """A shelter without tie-outs, a hood in it, so that every sign is drawn."""
     return solve(
-        Question(Sheet.rectangle(2.9, 3.5 if slug in OBLONGS else 2.9, ((0.0, 0.0),), (1.0, 1.2)), PITCHES[slug], {}, BODY)
+        Question(
+            Sheet.rectangle(2.9, 3.5 if slug in OBLONGS else 2.9, ((0.0, 0.0),), (1.0, 1.2)),
+            PITCHES[slug],
+            {},
+            BODY,
+        )
     )
 
 
@@ -72,17 +79,27 @@ def test_every_drawing_is_whole(slug: str) -> None:
 @pytest.mark.parametrize("slug", PITCHES)
 def test_plan_and_flat_sheet_use_the_same_marks(slug: str) -> None:
     found = drawings(solved(slug))
-    marks = {n: {t.text for t in found[n].iter(f"{SVG}text") if t.attrib["class"] == "mark-t"} for n in ("plan", "flat")}
+    marks = {
+        n: {t.text for t in found[n].iter(f"{SVG}text") if t.attrib["class"] == "mark-t"}
+        for n in ("plan", "flat")
+    }
     assert marks["flat"] <= marks["plan"]
     assert len(marks["flat"]) == len(PITCHES[slug].anchors)
 
 
 def test_the_plan_is_true_to_scale() -> None:
-    """The first panel's corners, read back from the drawing, are the shelter's own, 100 units to the metre."""
+    """The first panel's corners, read back from the drawing, are the shelter's own, 100 units to
+    the metre.
+    """
     found = solved("plow-point")
     assert found.shelter is not None
-    panel = next(p for p in drawings(found)["plan"].iter(f"{SVG}polygon") if p.attrib["class"] == "panel")
-    drawn = np.array([p.split(",") for p in panel.attrib["points"].split()], dtype=float) / [100, -100]
+    panel = next(
+        p for p in drawings(found)["plan"].iter(f"{SVG}polygon") if p.attrib["class"] == "panel"
+    )
+    drawn = np.array([p.split(",") for p in panel.attrib["points"].split()], dtype=float) / [
+        100,
+        -100,
+    ]
     assert drawn == pytest.approx(found.shelter.faces()[0].xyz[:, :2], abs=0.001)
 
 
@@ -93,7 +110,9 @@ def test_missing_tie_outs_are_ringed() -> None:
 
 
 def test_the_view_looks_from_the_front_left() -> None:
-    """Up is up in the picture; what is further back has more depth; the left (+y) is to the left."""
+    """Up is up in the picture; what is further back has more depth; the left (+y) is to the
+    left.
+    """
     places, depth = view(np.array([[0, 0, 0], [0, 0, 1], [1, 0, 0], [0, 1, 0]], dtype=float))
     assert places[1, 1] > places[0, 1]
     assert depth[2] > depth[0]
@@ -127,7 +146,9 @@ def test_contrast_by_hand() -> None:
 
 
 def test_verdicts_and_words_keep_aa_contrast() -> None:
-    """Every verdict's colour on its ground, and soft, link and fault words on paper, at least 4.5 to 1."""
+    """Every verdict's colour on its ground, and soft, link and fault words on paper, at least 4.5
+    to 1.
+    """
     css = (STATIC / "app.css").read_text()
     for verdict in ("forms", "needs", "cannot"):
         rule = re.search(rf"\.verdict-{verdict} {{ color: (#\w{{6}}); background: (#\w{{6}})", css)
@@ -141,7 +162,9 @@ def test_verdicts_and_words_keep_aa_contrast() -> None:
 
 
 def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Kept by content: equal questions share an answer; another height, person or kit does not; memory is bounded."""
+    """Kept by content: equal questions share an answer; another height, person or kit does not;
+    memory is bounded.
+    """
     solver = Solver()
     calls: list[Question] = []
     monkeypatch.setattr("tarvik.work.solving.solve", lambda q, _: calls.append(q) or object())
@@ -165,11 +188,18 @@ def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> No
 
 @pytest.mark.parametrize(
     ("slug", "kind", "size", "css"),
-    [("plow-point", "tripod", (3.2, 6.4), "carrier-leg"), ("plow-point", "bipod", (1.6, 1.0), "carrier-leg"),
-     ("plow-point", "branch", (2.6, 1.0), "carrier-branch"), ("boat-night", "boat", (0.85, 4.8), "carrier-hull"),
-     ("lean-to", "fence", (1.1, 5.0), "carrier-fence"), ("lean-to", "vehicle", (1.2, 5.0), "carrier-hull")],
-)  # fmt: skip
-def test_every_kind_of_support_has_a_shape_of_its_own(slug: str, kind: str, size: tuple[float, float], css: str) -> None:
+    [
+        ("plow-point", "tripod", (3.2, 6.4), "carrier-leg"),
+        ("plow-point", "bipod", (1.6, 1.0), "carrier-leg"),
+        ("plow-point", "branch", (2.6, 1.0), "carrier-branch"),
+        ("boat-night", "boat", (0.85, 4.8), "carrier-hull"),
+        ("lean-to", "fence", (1.1, 5.0), "carrier-fence"),
+        ("lean-to", "vehicle", (1.2, 5.0), "carrier-hull"),
+    ],
+)
+def test_every_kind_of_support_has_a_shape_of_its_own(
+    slug: str, kind: str, size: tuple[float, float], css: str
+) -> None:
     poles = (Pole(0.8, 1.6),) if slug == "boat-night" else ()
     supports = Supports(trees=(), poles=poles, others=(Carrier(kind, *size),))
     found = solve(Question(Sheet.rectangle(2.9, 3.5), PITCHES[slug], {}, BODY, supports=supports))
@@ -185,23 +215,38 @@ def test_a_trunk_in_the_way_is_drawn_with_the_line_round_it() -> None:
     assert free.assessment.rig is not None
     x, y = free.assessment.rig.stakes[0].at
     found = solve(replace(free.question, supports=Supports(in_the_way=((x, y, 0.3),))))
-    assert found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    assert (
+        found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    )
     assert "stake_blocked" in {r.code for r in found.assessment.reasons}
     svg = views.plan(
-        found.shelter, found.figures, found.assessment.rig, BODY, Units.METRIC, found.question.supports.in_the_way
+        found.shelter,
+        found.figures,
+        found.assessment.rig,
+        BODY,
+        Units.METRIC,
+        found.question.supports.in_the_way,
     )
     assert "round-it" in svg
     assert "in-the-way" in svg
-    assert "in-the-way" not in views.plan(found.shelter, found.figures, found.assessment.rig, BODY, Units.METRIC)
+    assert "in-the-way" not in views.plan(
+        found.shelter, found.figures, found.assessment.rig, BODY, Units.METRIC
+    )
 
 
 def test_the_hung_drawings_are_well_formed_and_hatch_what_is_slack() -> None:
     found = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY))
-    assert found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    assert (
+        found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+    )
     shape = hang(found.shelter, found.assessment.rig, Hanging(lines=9, tautness=0.0))
     told = tell(shape, found.figures, BODY)
     plan = hung_drawing.plan(shape, told, found.figures, Units.METRIC)
-    for svg in (plan, hung_drawing.cut(shape, found.figures, Units.METRIC), hung_drawing.oblique(shape)):
+    for svg in (
+        plan,
+        hung_drawing.cut(shape, found.figures, Units.METRIC),
+        hung_drawing.oblique(shape),
+    ):
         assert ET.fromstring(svg).tag == f"{SVG}svg"  # noqa: S314 - our own drawing
     assert shape.wrinkled.any()
     assert "h-hatch-wrinkled" in plan

@@ -15,7 +15,17 @@ from tarvik.core.errors import InputError
 from tarvik.core.site.things import Area, Ground, Health, Kind, Sort, SpotHeight, Thing
 from tarvik.demo import wood
 from tarvik.demo.course import ensure_demo
-from tarvik.exchange.ground_files import READERS, WRITERS, from_csv, from_geojson, from_gpx, on_earth, on_site, to_csv, to_gpx
+from tarvik.exchange.ground_files import (
+    READERS,
+    WRITERS,
+    from_csv,
+    from_geojson,
+    from_gpx,
+    on_earth,
+    on_site,
+    to_csv,
+    to_gpx,
+)
 from tarvik.store import courses, ground, nights, plans
 from tarvik.store.models import Course, SheetRow, Site
 
@@ -25,9 +35,11 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 ORIGIN = (54.62, -2.48)
-NAMES = st.text(st.characters(codec="utf-8", exclude_categories=("Cs", "Cc", "Zl", "Zp")), min_size=1, max_size=20).map(
-    lambda t: t.strip() or "x"
-)
+NAMES = st.text(
+    st.characters(codec="utf-8", exclude_categories=("Cs", "Cc", "Zl", "Zp")),
+    min_size=1,
+    max_size=20,
+).map(lambda t: t.strip() or "x")
 PLACES = st.tuples(st.floats(-900, 900), st.floats(-900, 900))
 
 
@@ -35,14 +47,28 @@ PLACES = st.tuples(st.floats(-900, 900), st.floats(-900, 900))
 def grounds(draw: st.DrawFn) -> Ground:
     names = draw(st.lists(NAMES, max_size=5, unique=True))
     things = [
-        Thing(n, draw(st.sampled_from(Kind)), draw(PLACES), draw(st.floats(0.01, 5)), draw(st.floats(0, 40)),
-              draw(st.sampled_from(Health))) for n in names
-    ]  # fmt: skip
+        Thing(
+            n,
+            draw(st.sampled_from(Kind)),
+            draw(PLACES),
+            draw(st.floats(0.01, 5)),
+            draw(st.floats(0, 40)),
+            draw(st.sampled_from(Health)),
+        )
+        for n in names
+    ]
     areas = [
-        Area(f"a{i}", draw(st.sampled_from(Sort)), tuple(draw(st.lists(PLACES, min_size=3, max_size=6))),
-             draw(st.sampled_from((0.0, 1.5)))) for i in range(draw(st.integers(0, 3)))
-    ]  # fmt: skip
-    heights = [SpotHeight(draw(PLACES), draw(st.floats(-50, 900))) for _ in range(draw(st.integers(0, 3)))]
+        Area(
+            f"a{i}",
+            draw(st.sampled_from(Sort)),
+            tuple(draw(st.lists(PLACES, min_size=3, max_size=6))),
+            draw(st.sampled_from((0.0, 1.5))),
+        )
+        for i in range(draw(st.integers(0, 3)))
+    ]
+    heights = [
+        SpotHeight(draw(PLACES), draw(st.floats(-50, 900))) for _ in range(draw(st.integers(0, 3)))
+    ]
     return Ground(tuple(things), tuple(areas), tuple(heights))
 
 
@@ -51,7 +77,12 @@ def near(a: Ground, b: Ground, within: float) -> None:
     assert [t.name for t in a.things] == [t.name for t in b.things]
     for one, two in zip(a.things, b.things, strict=True):
         assert one.at == pytest.approx(two.at, abs=within)
-        assert (one.kind, one.across_m, one.height_m, one.health) == (two.kind, two.across_m, two.height_m, two.health)
+        assert (one.kind, one.across_m, one.height_m, one.health) == (
+            two.kind,
+            two.across_m,
+            two.height_m,
+            two.health,
+        )
     for x, y in zip(a.areas, b.areas, strict=True):
         assert (x.name, x.sort, x.width_m) == (y.name, y.sort, y.width_m)
         assert len(x.corners) == len(y.corners)
@@ -65,7 +96,9 @@ def near(a: Ground, b: Ground, within: float) -> None:
 @settings(max_examples=60)
 @given(made=grounds(), kind=st.sampled_from(sorted(WRITERS)))
 def test_files_lose_nothing(made: Ground, kind: str) -> None:
-    """Out and in again: names, kinds, sizes exactly, places to a tenth of a millimetre (exactly in the table of metres)."""
+    """Out and in again: names, kinds, sizes exactly, places to a tenth of a millimetre (exactly in
+    the table of metres).
+    """
     text = WRITERS[kind](made, ORIGIN, "Test <site> & «co»")
     near(READERS[kind](text.encode(), ORIGIN), made, 0.0 if kind == "csv" else 1e-4)
 
@@ -76,14 +109,17 @@ def test_earth_and_site_are_inverse(at: tuple[float, float], lat: float, lon: fl
 
 
 def test_a_degree_of_latitude_is_as_long_as_the_ellipsoid_says() -> None:
-    """WGS 84 at 45 degrees north: 111,131.8 m a degree of latitude, 78,846.8 m a degree of longitude (handbook values)."""
+    """WGS 84 at 45 degrees north: 111,131.8 m a degree of latitude, 78,846.8 m a degree of
+    longitude (handbook values).
+    """
     east, north = on_site((45.001, 10.001), (45.0, 10.0))
     assert north == pytest.approx(111.1318, abs=0.001)
     assert east == pytest.approx(78.8468, abs=0.001)
 
 
 BILLION = (
-    '<?xml version="1.0"?><!DOCTYPE gpx [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">]>'
+    '<?xml version="1.0"?><!DOCTYPE gpx [<!ENTITY a "aaaaaaaaaa"><!ENTITY b '
+    '"&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">]>'
     '<gpx><wpt lat="54.62" lon="-2.48"><name>&b;</name></wpt></gpx>'
 )
 OUTSIDE = (
@@ -92,17 +128,35 @@ OUTSIDE = (
 )
 
 
-@pytest.mark.parametrize(("read", "text", "says"), [
-    ("gpx", BILLION, "line 1"), ("gpx", OUTSIDE, "document type"), ("gpx", "<gpx>\n<wpt lat='1'", "line 2"),
-    ("gpx", "<kml/>", "no GPX"), ("gpx", "<gpx>\n\n<wpt lat='95' lon='0'/></gpx>", "line 3"),
-    ("gpx", "<gpx><wpt lat='10' lon='0'/></gpx>", "km from the site"), ("gpx", "<gpx>" + "<a>" * 50, "deeply"),
-    ("geojson", "{", "line 1"), ("geojson", "[]", "collection"), ("geojson", "[" * 100_000, "deeply"),
-    ("geojson", '{"features": [{"geometry": {"type": "Point", "coordinates": ["x"]}}]}', "feature 1"),
-    ("geojson", '{"features": [{"geometry": {"type": "MultiPolygon", "coordinates": []}}]}', "feature 1"),
-    ("csv", "a,b\n1,2\n", "line 1"), ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,1,2\nthing,b,tree,x,2\n", "line 3"),
-    ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,1,2\nthing,a,tree,1,3\n", "«a»"),
-    ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,nan,2\n", "line 2"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("read", "text", "says"),
+    [
+        ("gpx", BILLION, "line 1"),
+        ("gpx", OUTSIDE, "document type"),
+        ("gpx", "<gpx>\n<wpt lat='1'", "line 2"),
+        ("gpx", "<kml/>", "no GPX"),
+        ("gpx", "<gpx>\n\n<wpt lat='95' lon='0'/></gpx>", "line 3"),
+        ("gpx", "<gpx><wpt lat='10' lon='0'/></gpx>", "km from the site"),
+        ("gpx", "<gpx>" + "<a>" * 50, "deeply"),
+        ("geojson", "{", "line 1"),
+        ("geojson", "[]", "collection"),
+        ("geojson", "[" * 100_000, "deeply"),
+        (
+            "geojson",
+            '{"features": [{"geometry": {"type": "Point", "coordinates": ["x"]}}]}',
+            "feature 1",
+        ),
+        (
+            "geojson",
+            '{"features": [{"geometry": {"type": "MultiPolygon", "coordinates": []}}]}',
+            "feature 1",
+        ),
+        ("csv", "a,b\n1,2\n", "line 1"),
+        ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,1,2\nthing,b,tree,x,2\n", "line 3"),
+        ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,1,2\nthing,a,tree,1,3\n", "«a»"),
+        ("csv", "item,name,kind,x_m,y_m\nthing,a,tree,nan,2\n", "line 2"),
+    ],
+)
 def test_bad_files_are_refused_with_the_place(read: str, text: str, says: str) -> None:
     with pytest.raises(InputError, match=re.escape(says)):
         READERS[read](text.encode(), ORIGIN)
@@ -133,8 +187,12 @@ def demo(database: Database) -> tuple[int, int, int]:
         return course.id, night.id, night.site_id
 
 
-def test_the_demos_slip_of_the_tape_is_found(database: Database, demo: tuple[int, int, int]) -> None:
-    """The one reading that was written down a metre and a half too long, and no other, is named on the page."""
+def test_the_demos_slip_of_the_tape_is_found(
+    database: Database, demo: tuple[int, int, int]
+) -> None:
+    """The one reading that was written down a metre and a half too long, and no other, is named on
+    the page.
+    """
     readings = [v for k, v in wood.items() if k == "reading"]
     slip = readings[wood.SLIP]
     with database.session() as session:
@@ -168,41 +226,67 @@ def test_the_page_and_its_parts(client: TestClient, demo: tuple[int, int, int]) 
 
 def test_changes_undo_and_redo(client: TestClient, demo: tuple[int, int, int]) -> None:
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
-    made = client.post(f"{base}/items", json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 3, "y": 9}})
+    made = client.post(
+        f"{base}/items",
+        json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 3, "y": 9}},
+    )
     assert made.status_code == 200
     assert "post Post A" in made.text  # as the map calls it
     assert "post Post A" not in client.post(f"{base}/undo").text
     assert "post Post A" in client.post(f"{base}/undo?redo=true").text
     assert client.post(f"{base}/undo?redo=true").status_code == 422
-    twice = client.post(f"{base}/items", json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 1, "y": 1}})
+    twice = client.post(
+        f"{base}/items",
+        json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 1, "y": 1}},
+    )
     assert twice.status_code == 422
     assert twice.json()["field"] == "name"
 
 
-def test_two_leaders_lose_nothing(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
-    """Different values of one point both go in; the same value twice is a conflict that shows both."""
+def test_two_leaders_lose_nothing(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
+    """Different values of one point both go in; the same value twice is a conflict that shows
+    both.
+    """
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     with database.session() as session:
         item = next(i for i in ground.items(session, demo[2]) if i.data.get("name") == "Fire spot")
         number, version, was = item.id, item.version, dict(item.data)
     assert (
-        client.patch(f"{base}/items/{number}", json={"values": {"x": 20.0}, "version": version, "was": was}).status_code == 200
+        client.patch(
+            f"{base}/items/{number}", json={"values": {"x": 20.0}, "version": version, "was": was}
+        ).status_code
+        == 200
     )
-    other = client.patch(f"{base}/items/{number}", json={"values": {"height_m": 0.5}, "version": version, "was": was})
+    other = client.patch(
+        f"{base}/items/{number}", json={"values": {"height_m": 0.5}, "version": version, "was": was}
+    )
     assert other.status_code == 200
-    clash = client.patch(f"{base}/items/{number}", json={"values": {"x": 19.0}, "version": version, "was": was})
+    clash = client.patch(
+        f"{base}/items/{number}", json={"values": {"x": 19.0}, "version": version, "was": was}
+    )
     assert clash.status_code == 409
     now = client.get(f"{base}/items/{number}").json()["values"]
     assert (now["x"], now["height_m"]) == (20.0, 0.5)
     assert client.get(f"{base}/items/999999").status_code == 404
 
 
-def test_a_file_comes_in_whole_or_not_at_all(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+def test_a_file_comes_in_whole_or_not_at_all(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     good = to_gpx(Ground((Thing("New oak", Kind.TREE, (4, 4), 0.4),)), ORIGIN, "x")
-    assert client.post(f"{base}/import", files={"file": ("a.gpx", good)}, follow_redirects=False).status_code == 303
+    assert (
+        client.post(
+            f"{base}/import", files={"file": ("a.gpx", good)}, follow_redirects=False
+        ).status_code
+        == 303
+    )
     half = "item,name,kind,x_m,y_m\nthing,New ash,tree,1,2\nthing,,tree,1,2\n"
-    refused = client.post(f"{base}/import", files={"file": ("b.csv", half)}, headers={"accept": "application/json"})
+    refused = client.post(
+        f"{base}/import", files={"file": ("b.csv", half)}, headers={"accept": "application/json"}
+    )
     assert refused.status_code == 422
     assert "line 3" in refused.json()["detail"]
     with database.session() as session:
@@ -214,20 +298,30 @@ def test_a_file_comes_in_whole_or_not_at_all(client: TestClient, database: Datab
 def _chosen(database: Database, demo: tuple[int, int, int], pitch: str) -> int:
     with database.session() as session:
         night = courses.night(session, demo[0], demo[1])
-        sheet = session.scalars(select(SheetRow).where(SheetRow.course_id == demo[0])).unique().all()[0]
-        return plans.choose(session, night, plans.Choice(sheet.id, pitch, {}, (sheet.owner_id or 0,))).id
+        sheet = (
+            session.scalars(select(SheetRow).where(SheetRow.course_id == demo[0])).unique().all()[0]
+        )
+        return plans.choose(
+            session, night, plans.Choice(sheet.id, pitch, {}, (sheet.owner_id or 0,))
+        ).id
 
 
 @pytest.mark.parametrize("pitch", ["a-frame", "plow-point"])
 def test_a_shelter_is_put_on_a_best_spot(
     client: TestClient, database: Database, demo: tuple[int, int, int], pitch: str
 ) -> None:
-    """Its first suggestion has nothing that stops it; dragged onto the dead tree's ground it says so."""
+    """Its first suggestion has nothing that stops it; dragged onto the dead tree's ground it says
+    so.
+    """
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     shelter = _chosen(database, demo, pitch)
     offered = client.get(f"{base}/shelters/{shelter}/spots").text
     found = re.search(
-        r'data-x="([^"]+)" data-y="([^"]+)" data-front="([^"]+)" data-anchor="([^"]+)" data-trees="([^"]*)"', offered
+        (
+            r'data-x="([^"]+)" data-y="([^"]+)" data-front="([^"]+)" data-anchor="([^"]+)"'
+            r' data-trees="([^"]*)"'
+        ),
+        offered,
     )
     assert found, offered
     x, y, front = (float(v) for v in found.groups()[:3])
@@ -246,13 +340,16 @@ def test_a_shelter_is_put_on_a_best_spot(
     assert kept.status_code == 200
     assert f'data-shelter="{shelter}"' in kept.text
     bad = client.post(
-        f"{base}/shelters/{shelter}/try", json={"x": wood.DEAD_AT[0], "y": wood.DEAD_AT[1], "front_deg": 0}
+        f"{base}/shelters/{shelter}/try",
+        json={"x": wood.DEAD_AT[0], "y": wood.DEAD_AT[1], "front_deg": 0},
     ).json()
     assert any("dead tree" in f["words"] for f in bad["findings"])
     assert client.delete(f"{base}/shelters/{shelter}/spot").status_code == 200
 
 
-def test_a_night_without_a_site_says_where_to_choose_one(client: TestClient, database: Database) -> None:
+def test_a_night_without_a_site_says_where_to_choose_one(
+    client: TestClient, database: Database
+) -> None:
     with database.session() as session:
         course = courses.new_course(session, "C", "", "metric", 1, None)
         night = courses.nights(session, course.id)[0]
@@ -264,17 +361,44 @@ def test_a_night_without_a_site_says_where_to_choose_one(client: TestClient, dat
 JSONS = st.recursive(
     st.none() | st.booleans() | st.floats(allow_nan=False) | st.text(max_size=12),
     lambda inner: (
-        st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(("x", "name", "corners", "way", "start")), inner)
+        st.lists(inner, max_size=3)
+        | st.dictionaries(st.sampled_from(("x", "name", "corners", "way", "start")), inner)
     ),
     max_leaves=6,
 )
 
 
 @settings(max_examples=80)
-@given(kind=st.sampled_from(("thing", "area", "height", "reading", "x")), values=st.dictionaries(
-    st.sampled_from(("name", "kind", "x", "y", "sort", "corners", "width_m", "height_m", "way", "start", "end", "point",
-                     "length_m", "bearing_deg", "paces", "hand", "along_m", "right_m", "health", "across_m")),
-    JSONS))  # fmt: skip
+@given(
+    kind=st.sampled_from(("thing", "area", "height", "reading", "x")),
+    values=st.dictionaries(
+        st.sampled_from(
+            (
+                "name",
+                "kind",
+                "x",
+                "y",
+                "sort",
+                "corners",
+                "width_m",
+                "height_m",
+                "way",
+                "start",
+                "end",
+                "point",
+                "length_m",
+                "bearing_deg",
+                "paces",
+                "hand",
+                "along_m",
+                "right_m",
+                "health",
+                "across_m",
+            )
+        ),
+        JSONS,
+    ),
+)
 def test_any_item_is_taken_or_refused(kind: str, values: dict[str, object]) -> None:
     """Never an exception that is no answer; what is taken can be kept as JSON."""
     from tarvik.exchange.ground_form import checked
@@ -285,7 +409,9 @@ def test_any_item_is_taken_or_refused(kind: str, values: dict[str, object]) -> N
         return
 
 
-def test_the_demos_site_belongs_to_its_course(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+def test_the_demos_site_belongs_to_its_course(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
     """Another course's night never reaches this ground."""
     with database.session() as session:
         other = courses.new_course(session, "Other", "", "metric", 1, None)
@@ -297,23 +423,39 @@ def test_the_demos_site_belongs_to_its_course(client: TestClient, database: Data
     assert client.get(f"/courses/{other.id}/nights/{demo[1]}/ground").status_code == 404
 
 
-def test_the_short_list_is_ticked_with_notes(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+def test_the_short_list_is_ticked_with_notes(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
     """Kept for every leader, changed like anything else on the ground."""
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     values = {"key": "overhead", "done": True, "note": "two hung-up limbs by the glade"}
-    assert "two hung-up limbs" in client.post(f"{base}/items", json={"kind": "check", "values": values}).text
+    assert (
+        "two hung-up limbs"
+        in client.post(f"{base}/items", json={"kind": "check", "values": values}).text
+    )
     with database.session() as session:
         item = next(i for i in ground.items(session, demo[2]) if i.kind == "check")
         number, version = item.id, item.version
-    again = client.patch(f"{base}/items/{number}", json={"values": {**values, "note": "cleared"}, "version": version})
+    again = client.patch(
+        f"{base}/items/{number}", json={"values": {**values, "note": "cleared"}, "version": version}
+    )
     assert "cleared" in again.text
     wrong = client.post(f"{base}/items", json={"kind": "check", "values": {"key": "sideways"}})
     assert wrong.status_code == 422
 
 
-def test_paces_are_calibrated_on_a_taped_length(client: TestClient, database: Database, demo: tuple[int, int, int]) -> None:
+def test_paces_are_calibrated_on_a_taped_length(
+    client: TestClient, database: Database, demo: tuple[int, int, int]
+) -> None:
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
-    row = {"way": "paces", "start": "Birch 1", "end": "Birch 2", "paces": "20", "paced": "40", "paced_m": "32"}
+    row = {
+        "way": "paces",
+        "start": "Birch 1",
+        "end": "Birch 2",
+        "paces": "20",
+        "paced": "40",
+        "paced_m": "32",
+    }
     assert client.post(f"{base}/items", json={"kind": "reading", "values": row}).status_code == 200
     with database.session() as session:
         kept = [i.data for i in ground.items(session, demo[2]) if i.kind == "reading"][-1]
@@ -324,7 +466,9 @@ def test_paces_are_calibrated_on_a_taped_length(client: TestClient, database: Da
 def test_a_wind_that_shifts_tells_which_way_to_swing(
     client: TestClient, database: Database, demo: tuple[int, int, int]
 ) -> None:
-    """The demo's first night has a front: the one-tree pitch standing there is told its new heading."""
+    """The demo's first night has a front: the one-tree pitch standing there is told its new
+    heading.
+    """
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     shelter = _chosen(database, demo, "plow-point")
     spot = {"x": 10.0, "y": 15.0, "front_deg": 40, "trees": ["Birch 1"]}

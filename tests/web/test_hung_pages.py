@@ -34,7 +34,11 @@ def here(client: TestClient, database: Database) -> tuple[TestClient, str, str]:
     with database.session() as session:
         course = ensure_demo(session)
         night = courses.nights(session, course.id)[0]
-        sheet = next(s for s in kit.rows(session, course.id, "sheets") if s.owner and s.owner.name == "Faro T")
+        sheet = next(
+            s
+            for s in kit.rows(session, course.id, "sheets")
+            if s.owner and s.owner.name == "Faro T"
+        )
         night_at = f"/courses/{course.id}/nights/{night.id}"
         return client, night_at, f"{night_at}/bench/{sheet.id}"
 
@@ -42,7 +46,15 @@ def here(client: TestClient, database: Database) -> tuple[TestClient, str, str]:
 def test_the_bench_shows_the_hung_shape_over_the_fold(here: tuple[TestClient, str, str]) -> None:
     client, _, bench = here
     plain = client.get(f"{bench}/plow-point/hung?height=1.2").text
-    for words in ("As it hangs", "Taut ideal", "Lowest over the heads", "h-fold", "h-wrinkled", "data-lift", "Pull at rest"):
+    for words in (
+        "As it hangs",
+        "Taut ideal",
+        "Lowest over the heads",
+        "h-fold",
+        "h-wrinkled",
+        "data-lift",
+        "Pull at rest",
+    ):
         assert words in plain
     raised = client.get(f"{bench}/plow-point/hung?height=1.2&hang_at=1.52_1.52&hang_by=0.25").text
     assert "cord" in raised
@@ -54,23 +66,41 @@ def test_the_bench_shows_the_hung_shape_over_the_fold(here: tuple[TestClient, st
 def test_advice_says_how_taut_which_stake_and_how_sure(here: tuple[TestClient, str, str]) -> None:
     client, _, bench = here
     told = client.get(f"{bench}/plow-point/hung/advice?height=1.2").text
-    for words in ("How taut to pull it", "Go round again", "shear stiffness", "Wet and not pulled again"):
+    for words in (
+        "How taut to pull it",
+        "Go round again",
+        "shear stiffness",
+        "Wet and not pulled again",
+    ):
         assert words in told
     assert told == client.get(f"{bench}/plow-point/hung/advice?height=1.2").text
     assert client.get(f"{bench}/bag/hung/advice").text.strip() == ""
 
 
 @pytest.mark.parametrize(
-    "query", ["hang_taut=2", "hang_taut=x", "hang_at=9_9&hang_by=0.1", "hang_at=oops&hang_by=0.1", "hang_by=7"]
+    "query",
+    [
+        "hang_taut=2",
+        "hang_taut=x",
+        "hang_at=9_9&hang_by=0.1",
+        "hang_at=oops&hang_by=0.1",
+        "hang_by=7",
+    ],
 )
-def test_what_cannot_be_hung_so_is_refused_kindly(here: tuple[TestClient, str, str], query: str) -> None:
+def test_what_cannot_be_hung_so_is_refused_kindly(
+    here: tuple[TestClient, str, str], query: str
+) -> None:
     client, _, bench = here
-    answer = client.get(f"{bench}/plow-point/hung?height=1.2&{query}", headers={"Accept": "application/json"})
+    answer = client.get(
+        f"{bench}/plow-point/hung?height=1.2&{query}", headers={"Accept": "application/json"}
+    )
     assert answer.status_code == 422
     assert "hang_" in str(answer.json())
 
 
-def test_the_board_judges_by_the_hung_shape_once_it_is_known(here: tuple[TestClient, str, str]) -> None:
+def test_the_board_judges_by_the_hung_shape_once_it_is_known(
+    here: tuple[TestClient, str, str],
+) -> None:
     client, night, bench = here
     sheet = bench.rsplit("/", 1)[1]
     rows = client.get(f"{night}/board/cells?sheets={sheet}").text
@@ -88,7 +118,9 @@ def test_the_board_judges_by_the_hung_shape_once_it_is_known(here: tuple[TestCli
         course = courses.course(session, course_id)
         tonight = nights.night_of(session, course, courses.nights(session, course_id)[0])
         row = kit.one(session, course_id, "sheets", int(sheet))
-        solution = app.solver.solve(question(row, "plow-point", tonight, kit.supports_of(session, course_id)))
+        solution = app.solver.solve(
+            question(row, "plow-point", tonight, kit.supports_of(session, course_id))
+        )
         told, _ = app.hangings.now(solution, usual_hanging(row))
     again = client.get(f"{night}/board/cells?sheets={sheet}").text
     assert again.count("as it hangs") == 1
@@ -96,9 +128,17 @@ def test_the_board_judges_by_the_hung_shape_once_it_is_known(here: tuple[TestCli
 
 
 def test_a_pool_that_feeds_itself_stops_a_shelter_on_the_board() -> None:
-    solution = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["four-corner-shade"], {"height": 1.6, "low": 1.0}))
+    solution = solve(
+        Question(
+            Sheet.rectangle(3.0, 3.0), PITCHES["four-corner-shade"], {"height": 1.6, "low": 1.0}
+        )
+    )
     assert solution.shelter and solution.figures and solution.assessment.rig
-    told = tell(hang(solution.shelter, solution.assessment.rig, Hanging(lines=7)), solution.figures, solution.question.body)
+    told = tell(
+        hang(solution.shelter, solution.assessment.rig, Hanging(lines=7)),
+        solution.figures,
+        solution.question.body,
+    )
     plain = judge(solution, Night(), 1)
     calm = Seen(solution, told, solution)
     assert calm.judged(plain, Units.METRIC).verdict is plain.verdict

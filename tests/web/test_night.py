@@ -1,4 +1,6 @@
-"""The night screen over HTTP: fields, faults, conflicts, undo, sites, rules; forecasts by file and by a failing service."""
+"""The night screen over HTTP: fields, faults, conflicts, undo, sites, rules; forecasts by file and
+by a failing service.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +66,9 @@ def where(demo: tuple[int, list[int]], number: int = 1) -> str:
     return f"/courses/{demo[0]}/nights/{demo[1][number]}/weather"
 
 
-def patch(client: TestClient, path: str, column: str, text: str, *, version: int, was: str = "") -> Any:
+def patch(
+    client: TestClient, path: str, column: str, text: str, *, version: int, was: str = ""
+) -> Any:
     return client.patch(path, json={"column": column, "text": text, "version": version, "was": was})
 
 
@@ -104,7 +108,12 @@ def test_a_field_is_read_in_any_unit_and_shown_in_the_courses(
     ],
 )
 def test_a_fault_names_the_field_and_changes_nothing(
-    client: TestClient, demo: tuple[int, list[int]], database: Database, column: str, text: str, words: str
+    client: TestClient,
+    demo: tuple[int, list[int]],
+    database: Database,
+    column: str,
+    text: str,
+    words: str,
 ) -> None:
     at = version(database, demo[1][1])
     answer = patch(client, where(demo), column, text, version=at)
@@ -113,7 +122,9 @@ def test_a_fault_names_the_field_and_changes_nothing(
     assert version(database, demo[1][1]) == at
 
 
-def test_two_leaders_at_one_field(client: TestClient, demo: tuple[int, list[int]], database: Database) -> None:
+def test_two_leaders_at_one_field(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
     """Another field is no conflict; the same field shows both values."""
     at = version(database, demo[1][1])
     assert patch(client, where(demo), "lowest_c", "4", version=at).status_code == 200
@@ -123,7 +134,9 @@ def test_two_leaders_at_one_field(client: TestClient, demo: tuple[int, list[int]
     assert late.json()["theirs"] == "4 °C"
 
 
-def test_undo_takes_back_needs_intent_and_site(client: TestClient, demo: tuple[int, list[int]], database: Database) -> None:
+def test_undo_takes_back_needs_intent_and_site(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
     path = where(demo, 2)
     first = client.get(path).text
     patch(client, path, "fire", "yes", version=version(database, demo[1][2]))
@@ -133,7 +146,9 @@ def test_undo_takes_back_needs_intent_and_site(client: TestClient, demo: tuple[i
     for _ in range(3):
         client.post(path + "/undo")
     again = client.get(path).text
-    assert re.findall(r'value="([^"]*)" data-was', again) == re.findall(r'value="([^"]*)" data-was', first)
+    assert re.findall(r'value="([^"]*)" data-was', again) == re.findall(
+        r'value="([^"]*)" data-was', first
+    )
     assert '<option value="proposed" selected>' in again
 
 
@@ -164,10 +179,15 @@ def test_the_weather_proposes_and_the_board_follows(
     assert "gusts" not in still
 
 
-def test_a_pasted_forecast_is_looked_at_and_then_kept(client: TestClient, demo: tuple[int, list[int]]) -> None:
+def test_a_pasted_forecast_is_looked_at_and_then_kept(
+    client: TestClient, demo: tuple[int, list[int]]
+) -> None:
     path = where(demo)
     text = "time,temp_c,rain_mm_h,wind_m_s,wind_from_deg\n" + "\n".join(
-        f"2027-09-{24 + h // 24}T{h % 24:02d}:00+00:00,{9 - (h - 17) / 4},{0.5 * (h == 22)},6,{200 + h}"
+        (
+            f"2027-09-{24 + h // 24}T{h % 24:02d}:00+00:00,{9 - (h - 17) / 4},{0.5 * (h == 22)},6,"
+            f"{200 + h}"
+        )
         for h in range(17, 32)
         if h != 27
     )
@@ -191,7 +211,9 @@ def test_a_pasted_forecast_is_looked_at_and_then_kept(client: TestClient, demo: 
     assert "time" in wrong.json()["detail"]
 
 
-def test_the_service_is_asked_and_its_story_told(client: TestClient, demo: tuple[int, list[int]]) -> None:
+def test_the_service_is_asked_and_its_story_told(
+    client: TestClient, demo: tuple[int, list[int]]
+) -> None:
     for story in STORIES:
         client.post(where(demo) + "/feed", data={"story": story})
         page = client.get(where(demo)).text
@@ -200,13 +222,22 @@ def test_the_service_is_asked_and_its_story_told(client: TestClient, demo: tuple
     assert client.post(where(demo) + "/feed", data={"story": "drought"}).status_code == 422
 
 
-def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(database: Database, demo: tuple[int, list[int]],
-    service: str,
-                                                                      client: TestClient) -> None:  # fmt: skip
-    """Every fault of the service: a finding in words, and the good data of eight hours ago still there, its age shown."""
+def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(
+    database: Database, demo: tuple[int, list[int]], service: str, client: TestClient
+) -> None:
+    """Every fault of the service: a finding in words, and the good data of eight hours ago still
+    there, its age shown.
+    """
     night_id = demo[1][1]
-    quick, patient = (Feed(f"{service}/forecast", timeout_s=t, pause_s=0.01) for t in (0.4, PATIENCE_S))
-    assert fetch_for(database, patient, night_id, {"story": "quiet", "start": "2027-09-24T00:00"}, "UTC") == ""
+    quick, patient = (
+        Feed(f"{service}/forecast", timeout_s=t, pause_s=0.01) for t in (0.4, PATIENCE_S)
+    )
+    assert (
+        fetch_for(
+            database, patient, night_id, {"story": "quiet", "start": "2027-09-24T00:00"}, "UTC"
+        )
+        == ""
+    )
     for fault in ("slow", "down", "garbage", "cut", "empty"):
         with database.session() as session:
             row = session.get(Night, night_id)
@@ -227,31 +258,54 @@ def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(database: 
 def test_time_outs_are_tried_again_with_growing_pauses(service: str) -> None:
     pauses: list[float] = []
     with pytest.raises(FeedError, match="tried 3 times"):
-        Feed(f"{service}/forecast", timeout_s=0.3, pause_s=0.1, sleep=pauses.append).fetch({"fault": "down"}, UTC)
+        Feed(f"{service}/forecast", timeout_s=0.3, pause_s=0.1, sleep=pauses.append).fetch(
+            {"fault": "down"}, UTC
+        )
     assert pauses == [0.1, 0.2]
     refused: list[float] = []
     with pytest.raises(FeedError, match="refuses"):
-        Feed(f"{service}/forecast", timeout_s=PATIENCE_S, sleep=refused.append).fetch({"story": "drought"}, UTC)
+        Feed(f"{service}/forecast", timeout_s=PATIENCE_S, sleep=refused.append).fetch(
+            {"story": "drought"}, UTC
+        )
     assert refused == []  # asking again would not help
 
 
-@pytest.mark.parametrize(("fault", "code"), [("gap", "gap"), ("twice", "hour_twice"), ("fahrenheit", "out_of_range"), ("kmh",
-    "strong_wind"),
-                                             ("zone", "other_zone")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("fault", "code"),
+    [
+        ("gap", "gap"),
+        ("twice", "hour_twice"),
+        ("fahrenheit", "out_of_range"),
+        ("kmh", "strong_wind"),
+        ("zone", "other_zone"),
+    ],
+)
 def test_each_way_a_service_can_be_wrong_is_a_finding(service: str, fault: str, code: str) -> None:
     assert fault in FAULTS
     feed = Feed(f"{service}/forecast", timeout_s=PATIENCE_S)
     read = feed.fetch({"story": "gale", "start": "2027-07-24T00:00", "fault": fault}, UTC)
-    found = {f.code for f in read.findings} if fault != "fahrenheit" else {f.code for f in feed.fetch(
-        {"story": "humid", "start": "2027-07-24T00:00", "fault": fault}, UTC).findings}  # fmt: skip
+    found = (
+        {f.code for f in read.findings}
+        if fault != "fahrenheit"
+        else {
+            f.code
+            for f in feed.fetch(
+                {"story": "humid", "start": "2027-07-24T00:00", "fault": fault}, UTC
+            ).findings
+        }
+    )
     assert code in found
     assert read.hours
 
 
-def test_the_poller_asks_for_what_is_due(database: Database, demo: tuple[int, list[int]], service: str) -> None:
+def test_the_poller_asks_for_what_is_due(
+    database: Database, demo: tuple[int, list[int]], service: str
+) -> None:
     """Only nights that are near, are fed by a service and were not asked for lately."""
     poller = Poller(database, Feed(f"{service}/forecast", timeout_s=PATIENCE_S))
-    fetch_for(database, poller.feed, demo[1][1], {"story": "humid", "start": "2027-09-24T00:00"}, "UTC")
+    fetch_for(
+        database, poller.feed, demo[1][1], {"story": "humid", "start": "2027-09-24T00:00"}, "UTC"
+    )
     assert poller.round() == 0
     with database.session() as session:
         night = session.get(Night, demo[1][1])
@@ -269,9 +323,15 @@ def test_the_poller_asks_for_what_is_due(database: Database, demo: tuple[int, li
 def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
     start = now()
     for story in STORIES:
-        one, two, other = hours_of(story, 1, start), hours_of(story, 1, start), hours_of(story, 2, start)
+        one, two, other = (
+            hours_of(story, 1, start),
+            hours_of(story, 1, start),
+            hours_of(story, 2, start),
+        )
         assert one == two != other
-        assert all(-10 < (h.temp_c or 0) < 30 and (h.gust_m_s or 0) >= (h.wind_m_s or 0) * 0.9 for h in one)
+        assert all(
+            -10 < (h.temp_c or 0) < 30 and (h.gust_m_s or 0) >= (h.wind_m_s or 0) * 0.9 for h in one
+        )
     readings = [meter_reading(3, second, 4.0) for second in range(600)]
     assert 3.0 < sum(readings) / 600 < 5.0
     assert max(readings) > 4.8
@@ -284,24 +344,43 @@ def test_measured_wind_is_brought_up_to_ten_metres(
     reading = client.get(path + "/meter").json()
     assert 0 <= reading["wind_m_s"] < 20
     assert client.post(path + "/measured", json={"wind_m_s": [3.0, 3.0]}).status_code == 422
-    assert client.post(path + "/measured", json={"wind_m_s": [3.0, 3.2, 2.8, 3.0, 5.0, 1.0]}).status_code == 200
+    assert (
+        client.post(
+            path + "/measured", json={"wind_m_s": [3.0, 3.2, 2.8, 3.0, 5.0, 1.0]}
+        ).status_code
+        == 200
+    )
     with database.session() as session:
         night = session.get(Night, demo[1][3])
         assert night is not None
         needs = nights.needs_of(night)
-    assert needs.wind_m_s == pytest.approx(3.0 / 0.673, abs=0.1)  # ln(1.5/0.03) / ln(10/0.03) = 0.673
+    assert needs.wind_m_s == pytest.approx(
+        3.0 / 0.673, abs=0.1
+    )  # ln(1.5/0.03) / ln(10/0.03) = 0.673
     assert needs.gust_m_s is not None
     assert needs.gust_m_s > needs.wind_m_s
 
 
-def test_sites_and_house_rules(client: TestClient, demo: tuple[int, list[int]], database: Database) -> None:
+def test_sites_and_house_rules(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
     rules = f"/courses/{demo[0]}/rules"
-    wrong = client.post(rules + "/sites", data={"name": "Peat hag", "latitude": "95", "longitude": "0"}, headers=HTML)
+    wrong = client.post(
+        rules + "/sites",
+        data={"name": "Peat hag", "latitude": "95", "longitude": "0"},
+        headers=HTML,
+    )
     assert wrong.status_code == 422
     assert 'value="Peat hag"' in wrong.text
     client.post(
         rules + "/sites",
-        data={"name": "Peat hag", "latitude": "54.7", "longitude": "-2.6", "terrain": "scattered", "uphill": "NE"},
+        data={
+            "name": "Peat hag",
+            "latitude": "54.7",
+            "longitude": "-2.6",
+            "terrain": "scattered",
+            "uphill": "NE",
+        },
     )
     page = client.get(rules).text
     assert "Peat hag" in page
@@ -314,22 +393,37 @@ def test_sites_and_house_rules(client: TestClient, demo: tuple[int, list[int]], 
     assert "Peat hag" in client.get(rules).text
     with database.session() as session:
         at = courses.course(session, demo[0]).version
-    assert patch(client, rules, "stake_depth_m", "25 cm", version=at, was="0.20 m").json()["text"] == "0.25 m"
+    assert (
+        patch(client, rules, "stake_depth_m", "25 cm", version=at, was="0.20 m").json()["text"]
+        == "0.25 m"
+    )
     assert patch(client, rules, "stake_depth_m", "3 m", version=at + 1).status_code == 422
     assert patch(client, rules, "stake_depth_m", "0.3", version=at, was="0.20 m").status_code == 409
     assert patch(client, rules, "head", "sideways", version=at + 1).status_code == 422
 
 
-def test_the_bench_shows_wind_net_shade_and_water(client: TestClient, demo: tuple[int, list[int]], database: Database) -> None:
+def test_the_bench_shows_wind_net_shade_and_water(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
     bench = f"/courses/{demo[0]}/nights/{demo[1][0]}/bench/1/lean-to"
     page = client.get(bench).text
     assert "Pull in tonight" in page
     assert "its front looks" in page
     more = client.get(bench + "/more").text
-    for words in ("Most dry ground with", "Pull on each tree", "box net", "Under the sheet", "armfuls"):
+    for words in (
+        "Most dry ground with",
+        "Pull on each tree",
+        "box net",
+        "Under the sheet",
+        "armfuls",
+    ):
         assert words in more
     dry = [
-        float(re.findall(r"Dry ground</span> <strong>([\d.]+)", client.get(f"{bench}/view?from={d}").text)[0])
+        float(
+            re.findall(
+                r"Dry ground</span> <strong>([\d.]+)", client.get(f"{bench}/view?from={d}").text
+            )[0]
+        )
         for d in (90, 270)
     ]
     assert dry[1] < dry[0]
@@ -339,12 +433,24 @@ def test_the_bench_shows_wind_net_shade_and_water(client: TestClient, demo: tupl
 
 
 def test_the_contract_judges_a_night(api: TestClient) -> None:
-    """The contract's additions: people of different stature, a night with its findings, the rose."""
+    """The contract's additions: people of different stature, a night with its findings, the
+    rose.
+    """
     body = {
-        "sheet": {"width_m": 3.05, "length_m": 3.05}, "pitch": "lean-to", "settings": {"height": 1.2},
-        "people": [{"stature_m": 1.9}, {"stature_m": 1.6}], "rose": True,
-        "night": {"wind_m_s": 14, "gust_m_s": 24, "rain_mm_h": 6, "lowest_c": 4, "humidity_pct": 90, "ground": "sand"},
-    }  # fmt: skip
+        "sheet": {"width_m": 3.05, "length_m": 3.05},
+        "pitch": "lean-to",
+        "settings": {"height": 1.2},
+        "people": [{"stature_m": 1.9}, {"stature_m": 1.6}],
+        "rose": True,
+        "night": {
+            "wind_m_s": 14,
+            "gust_m_s": 24,
+            "rain_mm_h": 6,
+            "lowest_c": 4,
+            "humidity_pct": 90,
+            "ground": "sand",
+        },
+    }
     answer = api.post("/api/solve", json=body).json()
     assert answer["measures"]["who"] == [0, 1]
     assert {f["code"] for f in answer["tonight"]["findings"]} >= {"stake_pulls"}
@@ -353,17 +459,29 @@ def test_the_contract_judges_a_night(api: TestClient) -> None:
     assert answer["measures"]["wind_from_deg"] == 90
     assert answer["measures"]["drips"][0]["points"] == ["B", "A"]
     assert api.post("/api/solve", json={**body, "night": {"ground": "custard"}}).status_code == 422
-    assert api.post("/api/solve", json={**body, "night": {"wind_m_s": 9, "gust_m_s": 2}}).json()["field"] == "night.gust_m_s"
-    assert api.post("/api/solve", json={**body, "people": [{"stature_m": 9}]}).json()["field"].startswith("people[0]")
+    assert (
+        api.post("/api/solve", json={**body, "night": {"wind_m_s": 9, "gust_m_s": 2}}).json()[
+            "field"
+        ]
+        == "night.gust_m_s"
+    )
+    assert (
+        api.post("/api/solve", json={**body, "people": [{"stature_m": 9}]})
+        .json()["field"]
+        .startswith("people[0]")
+    )
 
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     name=st.sampled_from([f.name for f in FIELDS]),
-    text=st.text(max_size=30) | st.from_regex(r"-?\d{1,4}([.,]\d)? ?(m/s|C|F|%|km/h|N)?", fullmatch=True),
+    text=st.text(max_size=30)
+    | st.from_regex(r"-?\d{1,4}([.,]\d)? ?(m/s|C|F|%|km/h|N)?", fullmatch=True),
 )
 def test_any_text_in_any_field_is_read_or_refused(name: str, text: str) -> None:
-    """Never another error; what is read is shown so that it reads back to the same text, and is kept and found again."""
+    """Never another error; what is read is shown so that it reads back to the same text, and is
+    kept and found again.
+    """
     try:
         after = read_needs({name: text}, NightNeeds(), Units.METRIC)
     except FieldError as err:
@@ -375,7 +493,9 @@ def test_any_text_in_any_field_is_read_or_refused(name: str, text: str) -> None:
     assert shown(again, Units.METRIC)[name] == said[name]
 
 
-def test_no_forecast_row_outlives_its_night(database: Database, demo: tuple[int, list[int]]) -> None:
+def test_no_forecast_row_outlives_its_night(
+    database: Database, demo: tuple[int, list[int]]
+) -> None:
     with database.session() as session:
         assert session.query(ForecastRow).count() == 1  # the demo's first night
         session.delete(session.get(Night, demo[1][0]))
@@ -383,8 +503,12 @@ def test_no_forecast_row_outlives_its_night(database: Database, demo: tuple[int,
         assert session.query(ForecastRow).count() == 0
 
 
-def test_the_bench_toggles_gear_and_explains_what_it_says(client: TestClient, demo: tuple[int, list[int]]) -> None:
-    """Packs in or wet gear out; each of the slower figures opens with formula, inputs, source and limits."""
+def test_the_bench_toggles_gear_and_explains_what_it_says(
+    client: TestClient, demo: tuple[int, list[int]]
+) -> None:
+    """Packs in or wet gear out; each of the slower figures opens with formula, inputs, source and
+    limits.
+    """
     bench = f"/courses/{demo[0]}/nights/{demo[1][0]}/bench/11/lean-to"
     inside, outside = (client.get(f"{bench}/view?gear={way}").text for way in ("in", "out"))
     assert ("dry room for" in inside) >= ("dry room for" in outside)
@@ -395,7 +519,9 @@ def test_the_bench_toggles_gear_and_explains_what_it_says(client: TestClient, de
     assert "coefficient" in more
 
 
-def test_the_date_is_on_the_night_screen(client: TestClient, demo: tuple[int, list[int]], database: Database) -> None:
+def test_the_date_is_on_the_night_screen(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
     assert 'data-column="on" value="2027-09-24"' in client.get(where(demo)).text
     path = where(demo).removesuffix("/weather")
     at = version(database, demo[1][1])

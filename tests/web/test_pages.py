@@ -1,4 +1,6 @@
-"""The screens over HTTP: what they show, what they save, and that bad input keeps what was typed."""
+"""The screens over HTTP: what they show, what they save, and that bad input keeps what was
+typed.
+"""
 
 from __future__ import annotations
 
@@ -39,18 +41,28 @@ def test_an_empty_server_helps_along(client: TestClient) -> None:
 
 
 def test_making_a_course_and_a_mistake_in_it(client: TestClient) -> None:
-    wrong = client.post("/courses", data={"name": "Moss walk", "place": "The Flow", "nights": "many", "units": "imperial"})
+    wrong = client.post(
+        "/courses",
+        data={"name": "Moss walk", "place": "The Flow", "nights": "many", "units": "imperial"},
+    )
     assert wrong.status_code == 422
     assert 'value="Moss walk"' in wrong.text
     assert 'value="many"' in wrong.text
     assert "no number of nights" in wrong.text
-    made = client.post("/courses", data={"name": "Moss walk", "nights": "2", "units": "imperial"}, follow_redirects=False)
+    made = client.post(
+        "/courses",
+        data={"name": "Moss walk", "nights": "2", "units": "imperial"},
+        follow_redirects=False,
+    )
     assert made.status_code == 303
     home = client.get(made.headers["location"])
     assert "Nobody is entered yet" in home.text
     board = client.get(made.headers["location"] + "/nights/1/board")
     assert "No sheets yet" in board.text
-    assert "Nothing chosen for this night yet" in client.get(made.headers["location"] + "/nights/1/camp").text
+    assert (
+        "Nothing chosen for this night yet"
+        in client.get(made.headers["location"] + "/nights/1/camp").text
+    )
 
 
 @pytest.mark.parametrize(
@@ -74,9 +86,16 @@ def test_every_screen_opens(client: TestClient, demo: tuple[int, int], path: str
 
 @pytest.mark.parametrize(
     "path",
-    ["/courses/999", "/courses/1/nights/999/board", "/courses/1/nights/1/bench/999/plow-point", "/nowhere",
-     "/courses/abc", "/courses/1/kit/nothing.csv", "/courses/99999999999999999999"],
-)  # fmt: skip
+    [
+        "/courses/999",
+        "/courses/1/nights/999/board",
+        "/courses/1/nights/1/bench/999/plow-point",
+        "/nowhere",
+        "/courses/abc",
+        "/courses/1/kit/nothing.csv",
+        "/courses/99999999999999999999",
+    ],
+)
 def test_what_is_not_there(client: TestClient, demo: tuple[int, int], path: str) -> None:
     answer = client.get(path, headers=HTML)
     assert 400 <= answer.status_code < 500
@@ -85,14 +104,20 @@ def test_what_is_not_there(client: TestClient, demo: tuple[int, int], path: str)
 
 def test_the_board_shows_every_sheet_and_reason(client: TestClient, demo: tuple[int, int]) -> None:
     cells = client.get(f"/courses/{demo[0]}/nights/{demo[1]}/board/cells").text
-    assert cells.count('<svg class="drawing silhouette') == cells.count('class="cell-figures"') > 16 * 10
+    assert (
+        cells.count('<svg class="drawing silhouette')
+        == cells.count('class="cell-figures"')
+        > 16 * 10
+    )
     assert cells.count('class="cell-link"') == 16 * len(PITCHES)
     assert "too tall for a dry mat" in cells
     assert "make 4 buttons" in cells
     assert re.search(r"verdict-forms.*forms", cells)
 
 
-def test_the_board_leads_to_what_would_serve_anybody(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_the_board_leads_to_what_would_serve_anybody(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     page = client.get(f"/courses/{demo[0]}/nights/{demo[1]}/board").text
     without = page[page.index("Without a bed tonight") : page.index("Each sheet is judged alone")]
     with database.session() as session:
@@ -101,12 +126,17 @@ def test_the_board_leads_to_what_would_serve_anybody(client: TestClient, demo: t
             assert link in without and page.count(link) == 2
 
 
-def test_feet_everywhere_when_asked(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_feet_everywhere_when_asked(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     """A course kept in feet shows no metric length on board, bench and camp sheet."""
     course, night = demo
     with database.session() as session:
         version = courses.course(session, course).version
-    client.patch(f"/courses/{course}", json={"column": "units", "text": "imperial", "version": version, "was": "metric"})
+    client.patch(
+        f"/courses/{course}",
+        json={"column": "units", "text": "imperial", "version": version, "was": "metric"},
+    )
     client.post(f"/courses/{course}/nights/{night}/choose-for-me")
     with database.session() as session:
         sheet = kit.rows(session, course, "sheets")[0].id
@@ -116,18 +146,26 @@ def test_feet_everywhere_when_asked(client: TestClient, demo: tuple[int, int], d
         assert not re.search(r"\d m\b", text), re.search(r".{30}\d m\b.{20}", text)
 
 
-def test_cells_save_conflict_and_undo(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_cells_save_conflict_and_undo(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     course = demo[0]
     with database.session() as session:
         row = kit.rows(session, course, "people")[2]
         number, version = row.id, row.version
     url = f"/courses/{course}/kit/people/{number}"
-    saved = client.patch(url, json={"column": "stature", "text": "5'6\"", "version": version, "was": "1.63 m"})
+    saved = client.patch(
+        url, json={"column": "stature", "text": "5'6\"", "version": version, "was": "1.63 m"}
+    )
     assert saved.json() == {"version": version + 1, "text": "1.68 m"}
-    late = client.patch(url, json={"column": "stature", "text": "1.60", "version": version, "was": "1.63 m"})
+    late = client.patch(
+        url, json={"column": "stature", "text": "1.60", "version": version, "was": "1.63 m"}
+    )
     assert late.status_code == 409
     assert (late.json()["mine"], late.json()["theirs"]) == ("1.60", "1.68 m")
-    bad = client.patch(url, json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"})
+    bad = client.patch(
+        url, json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"}
+    )
     assert bad.status_code == 422
     assert "no length" in bad.json()["detail"] or "not a length" in bad.json()["detail"]
     assert client.delete(url).json()["what"] == "Anouk D, 1.68 m"
@@ -135,9 +173,14 @@ def test_cells_save_conflict_and_undo(client: TestClient, demo: tuple[int, int],
     assert "Anouk D" in client.post(f"{url}/restore").json()["html"]
 
 
-def test_new_rows_and_imports(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_new_rows_and_imports(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     base = f"/courses/{demo[0]}/kit"
-    made = client.post(f"{base}/people", json={"cells": {"name": "Rune <b>Q</b>", "stature": "181", "role": "leader"}})
+    made = client.post(
+        f"{base}/people",
+        json={"cells": {"name": "Rune <b>Q</b>", "stature": "181", "role": "leader"}},
+    )
     assert "Rune &lt;b&gt;Q" in made.json()["html"]
     missing = client.post(f"{base}/sheets", json={"cells": {"size": "", "owner": ""}})
     assert missing.status_code == 422
@@ -161,9 +204,15 @@ def test_new_rows_and_imports(client: TestClient, demo: tuple[int, int], databas
     assert "Isaura W" in client.get(f"{base}/people.csv").text
 
 
-def test_the_bench_moves_and_explains(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_the_bench_moves_and_explains(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     with database.session() as session:
-        sheet = next(s.id for s in kit.rows(session, demo[0], "sheets") if s.owner and s.owner.name == "Faro T")
+        sheet = next(
+            s.id
+            for s in kit.rows(session, demo[0], "sheets")
+            if s.owner and s.owner.name == "Faro T"
+        )
     base = f"/courses/{demo[0]}/nights/{demo[1]}/bench/{sheet}/plow-point"
     low, high = (client.get(f"{base}/view?height={h}").text for h in ("0.9", "1.4"))
     assert "0.90 m" in low
@@ -184,7 +233,9 @@ def test_the_bench_moves_and_explains(client: TestClient, demo: tuple[int, int],
     assert "the most is" in steep
 
 
-def test_choosing_by_hand_and_for_all(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_choosing_by_hand_and_for_all(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     course, night = demo
     here = f"/courses/{course}/nights/{night}"
     with database.session() as session:
@@ -201,7 +252,9 @@ def test_choosing_by_hand_and_for_all(client: TestClient, demo: tuple[int, int],
         beds = [p.id for row in chosen for p in plans.sleepers(row)]
         assert len(beds) == len(set(beds)) == 16
     assert "short" not in re.sub(
-        r"Short|nothing short", "", client.get(f"{here}/camp").text.split("Kit for the night")[1][:1500]
+        r"Short|nothing short",
+        "",
+        client.get(f"{here}/camp").text.split("Kit for the night")[1][:1500],
     )
     client.post(f"{here}/undo")
     assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
@@ -214,7 +267,13 @@ def test_the_pdf_says_what_the_screen_says(client: TestClient, demo: tuple[int, 
     assert answer.headers["content-type"] == "application/pdf"
     pages = PdfReader(io.BytesIO(answer.content)).pages
     words = " ".join(page.extract_text() for page in pages)
-    for expected in ("Hollin Edge Field School", "Linnea F", "Kit for the night", "Falling wood", "steps"):
+    for expected in (
+        "Hollin Edge Field School",
+        "Linnea F",
+        "Kit for the night",
+        "Falling wood",
+        "steps",
+    ):
         assert expected in words
     assert 3 <= len(pages) <= 20
 
@@ -223,22 +282,38 @@ def test_the_pdf_says_what_the_screen_says(client: TestClient, demo: tuple[int, 
 @given(
     table=st.sampled_from(["people", "sheets", "supports", "lines", "stakes", "x"]),
     cells=st.dictionaries(
-        st.sampled_from(["name", "stature", "size", "kind", "count", "length", "span", "hood", "owner"]), st.text(max_size=30)
+        st.sampled_from(
+            ["name", "stature", "size", "kind", "count", "length", "span", "hood", "owner"]
+        ),
+        st.text(max_size=30),
     ),
 )
-def test_no_form_breaks_it(client: TestClient, demo: tuple[int, int], table: str, cells: dict[str, Any]) -> None:
+def test_no_form_breaks_it(
+    client: TestClient, demo: tuple[int, int], table: str, cells: dict[str, Any]
+) -> None:
     """Whatever is typed into a new row, the answer is a row or a sentence; never a 500."""
-    assert client.post(f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}).status_code in (200, 422)
+    assert client.post(f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}).status_code in (
+        200,
+        422,
+    )
 
 
-def test_the_second_leader_s_choice_asks_first(client: TestClient, demo: tuple[int, int], database: Database) -> None:
-    """Choices made on an old look at the night show both, change nothing, and can then be made knowingly."""
+def test_the_second_leader_s_choice_asks_first(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
+    """Choices made on an old look at the night show both, change nothing, and can then be made
+    knowingly.
+    """
     here = f"/courses/{demo[0]}/nights/{demo[1]}"
     with database.session() as session:
         sheets = kit.rows(session, demo[0], "sheets")
         people = [p.id for p in kit.rows(session, demo[0], "people")[:2]]
-    client.post(f"{here}/choose/{sheets[0].id}/plow-point", data={"people": people[:1], "seen": "0"})
-    late = client.post(f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": "0"}, headers=HTML)
+    client.post(
+        f"{here}/choose/{sheets[0].id}/plow-point", data={"people": people[:1], "seen": "0"}
+    )
+    late = client.post(
+        f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": "0"}, headers=HTML
+    )
     assert late.status_code == 409
     assert "Isaura W: Plow point, Isaura W" in late.text
     assert "Isaura W: Lean-to, Isaura W, Bertil K" in late.text
@@ -254,27 +329,60 @@ def test_the_second_leader_s_choice_asks_first(client: TestClient, demo: tuple[i
 
 def test_nights_are_named_and_dated(client: TestClient, demo: tuple[int, int]) -> None:
     url = f"/courses/{demo[0]}/nights/{demo[1]}"
-    named = client.patch(url, json={"column": "title", "text": "At the hut", "version": 1, "was": "Night 1"}).json()
+    named = client.patch(
+        url, json={"column": "title", "text": "At the hut", "version": 1, "was": "Night 1"}
+    ).json()
     assert named["text"] == "At the hut"
-    dated = client.patch(url, json={"column": "on", "text": "2027-10-01", "version": named["version"], "was": "2027-09-23"})
+    dated = client.patch(
+        url,
+        json={
+            "column": "on",
+            "text": "2027-10-01",
+            "version": named["version"],
+            "was": "2027-09-23",
+        },
+    )
     assert dated.json()["text"] == "2027-10-01"
     assert "1 Oct 2027" in client.get(f"{url}/board").text
-    assert client.patch(url, json={"column": "on", "text": "soon", "version": 3, "was": "2027-10-01"}).status_code == 422
-    assert client.patch(url, json={"column": "title", "text": "X", "version": 1, "was": "Night 1"}).status_code == 409
+    assert (
+        client.patch(
+            url, json={"column": "on", "text": "soon", "version": 3, "was": "2027-10-01"}
+        ).status_code
+        == 422
+    )
+    assert (
+        client.patch(
+            url, json={"column": "title", "text": "X", "version": 1, "was": "Night 1"}
+        ).status_code
+        == 409
+    )
 
 
-def test_measured_heights_count(client: TestClient, demo: tuple[int, int], database: Database) -> None:
+def test_measured_heights_count(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     """A person measured taller sitting than the ratio says has less ground to sit on."""
     with database.session() as session:
         row = kit.rows(session, demo[0], "people")[6]
         before = kit.body_of(row).height("sitting")
     url = f"/courses/{demo[0]}/kit/people/{row.id}"
-    body = {"column": "measured", "text": "sitting 110 cm, lowest-rib 1.2", "version": row.version, "was": ""}
+    body = {
+        "column": "measured",
+        "text": "sitting 110 cm, lowest-rib 1.2",
+        "version": row.version,
+        "was": "",
+    }
     saved = client.patch(url, json=body).json()
     assert saved["text"] == "sitting 1.10 m, lowest-rib 1.20 m"
     with database.session() as session:
-        assert before < kit.body_of(kit.one(session, demo[0], "people", row.id)).height("sitting") == pytest.approx(1.10)
-    wrong = client.patch(url, json={**body, "text": "wings 2 m", "version": saved["version"], "was": saved["text"]})
+        assert (
+            before
+            < kit.body_of(kit.one(session, demo[0], "people", row.id)).height("sitting")
+            == pytest.approx(1.10)
+        )
+    wrong = client.patch(
+        url, json={**body, "text": "wings 2 m", "version": saved["version"], "was": saved["text"]}
+    )
     assert "no measure" in wrong.json()["detail"]
 
 

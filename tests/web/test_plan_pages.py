@@ -1,4 +1,6 @@
-"""The plan's screen without a browser: every change it sends, its events, its calendar, and kind refusals."""
+"""The plan's screen without a browser: every change it sends, its events, its calendar, and kind
+refusals.
+"""
 
 from __future__ import annotations
 
@@ -57,11 +59,15 @@ def test_an_empty_night_says_what_to_do(client: TestClient, place: tuple[str, in
     assert "No plan for this night yet" in text and "Make the plan" in text
 
 
-def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+def test_the_whole_evening_of_a_plan(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
     url, course, night = place
     assert run(client, database, url, kind="plan")["state"] == "done"
     text = client.get(url).text
-    assert "proved: no plan does better" in text and "Ada L" in text and "enough of everything" in text
+    assert (
+        "proved: no plan does better" in text and "Ada L" in text and "enough of everything" in text
+    )
     with database.session() as session:
         people = {p.name: p.id for p in kit.rows(session, course, "people")}
     # the forecast turns: the page says so and offers the fewest moves
@@ -69,7 +75,10 @@ def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, pla
     with database.session() as session:
         found = courses.night(session, course, night)
         nights.set_needs(
-            session, found, replace(nights.needs_of(found), rain_mm_h=6.0, wind_m_s=4.0, wind_from_deg=200.0), "test"
+            session,
+            found,
+            replace(nights.needs_of(found), rain_mm_h=6.0, wind_m_s=4.0, wind_from_deg=200.0),
+            "test",
         )
     assert "has changed since the plan was made" in client.get(url).text
     assert run(client, database, url, kind="plan", few_moves=True)["state"] == "done"
@@ -85,7 +94,9 @@ def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, pla
     client.post(f"{url}/undo?redo=true")
     assert "No bed yet" in client.get(url).text
     client.post(f"{url}/undo")
-    assert client.post(f"{url}/locks", json={"kind": "people", "number": someone}).status_code == 200
+    assert (
+        client.post(f"{url}/locks", json={"kind": "people", "number": someone}).status_code == 200
+    )
     assert 'aria-label="Let Bo S go"' in client.get(url).text
     with database.session() as session:  # undo puts the shelters up anew, under new numbers
         other = plans.shelters(session, night)[0].id
@@ -93,14 +104,20 @@ def test_the_whole_evening_of_a_plan(client: TestClient, database: Database, pla
     # the evening, late people, and its calendar
     assert client.get(f"{url}/evening.ics").status_code == 404
     assert (
-        client.post(f"{url}/evening", json={"arrival": "17:00", "mallets": 1, "person": someone, "late_min": 20}).status_code
+        client.post(
+            f"{url}/evening",
+            json={"arrival": "17:00", "mallets": 1, "person": someone, "late_min": 20},
+        ).status_code
         == 200
     )
     assert run(client, database, url, kind="evening")["state"] == "done"
     calendar = Calendar.from_ical(client.get(f"{url}/evening.ics").content)
     events = list(calendar.walk("VEVENT"))
     assert events and all(e["dtstart"].dt < e["dtend"].dt for e in events)
-    assert {str(e["summary"]).split(":")[1].strip() for e in events} >= {"clear the ground", "walk round"}
+    assert {str(e["summary"]).split(":")[1].strip() for e in events} >= {
+        "clear the ground",
+        "walk round",
+    }
     with database.session() as session:
         found = asks.of_night(session, night).found["evening"]
     assert all(t["start"] >= 20 for t in found["tasks"] if someone in t["who"])
@@ -119,7 +136,9 @@ def test_named_plans_are_kept_compared_and_taken_up(
     assert client.post(f"{url}/named", data={"name": "First"}).status_code == 200
     with database.session() as session:
         kept = asks.named(session, night)[0]
-        plans.remove(session, courses.night(session, course, night), plans.shelters(session, night)[0].id)
+        plans.remove(
+            session, courses.night(session, course, night), plans.shelters(session, night)[0].id
+        )
     assert client.post(f"{url}/named/{kept.id}/take").status_code == 200
     with database.session() as session:
         after = plans.snapshot(session, courses.night(session, course, night))
@@ -128,7 +147,9 @@ def test_named_plans_are_kept_compared_and_taken_up(
     assert client.post(f"{url}/named/{kept.id}/take").status_code == 404
 
 
-def test_aims_and_pairs(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+def test_aims_and_pairs(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
     url, course, night = place
     turned = [AIMS[1], AIMS[0], *AIMS[2:]]
     assert client.post(f"{url}/aims", json={"aims": turned}).status_code == 200
@@ -146,7 +167,9 @@ def test_aims_and_pairs(client: TestClient, database: Database, place: tuple[str
 
 
 def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database) -> None:
-    """Too few stakes: the page names them, one click puts them on the list as borrowed, and everybody has a bed."""
+    """Too few stakes: the page names them, one click puts them on the list as borrowed, and
+    everybody has a bed.
+    """
     with database.session() as session:
         course, night = small_course(session, stakes=2)
     url = f"/courses/{course}/nights/{night}/plan"
@@ -156,7 +179,12 @@ def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database
     with database.session() as session:
         told = asks.of_night(session, night).found["plan"]["impasse"]["repairs"]
         stakes = next(r for r in told if r["tags"] == ["kit stake"])
-    assert client.post(f"{url}/repair", json={"tags": stakes["tags"], "short": stakes["short"]}).status_code == 200
+    assert (
+        client.post(
+            f"{url}/repair", json={"tags": stakes["tags"], "short": stakes["short"]}
+        ).status_code
+        == 200
+    )
     run(client, database, url, kind="plan")
     assert "No bed yet" not in client.get(url).text
     refused = client.post(f"{url}/repair", json={"tags": ["adults_apart"], "short": []})
@@ -166,19 +194,28 @@ def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database
 @pytest.mark.parametrize(
     ("path", "body"),
     [
-        ("/locks", {"kind": "moon", "number": 1}), ("/people/999999", {"shelter": None}),
+        ("/locks", {"kind": "moon", "number": 1}),
+        ("/people/999999", {"shelter": None}),
         ("/pairs", {"kind": "often", "one": 1, "two": 2}),
-        ("/evening", {"arrival": "25:99"}), ("/evening", {"mallets": 0}), ("/jobs", {"kind": "dance"}), ("/use/4711", {}),
-        ("/repair", {"tags": ["x"] * 99}), ("/aims", {"aims": "wet"}),
+        ("/evening", {"arrival": "25:99"}),
+        ("/evening", {"mallets": 0}),
+        ("/jobs", {"kind": "dance"}),
+        ("/use/4711", {}),
+        ("/repair", {"tags": ["x"] * 99}),
+        ("/aims", {"aims": "wet"}),
     ],
-)  # fmt: skip
-def test_bad_input_is_refused_kindly(client: TestClient, place: tuple[str, int, int], path: str, body: dict[str, Any]) -> None:
+)
+def test_bad_input_is_refused_kindly(
+    client: TestClient, place: tuple[str, int, int], path: str, body: dict[str, Any]
+) -> None:
     answer = client.post(place[0] + path, json=body)
     assert 400 <= answer.status_code < 500
     assert answer.headers["content-type"].startswith("application/problem+json")
 
 
-def test_a_job_can_be_called_off(client: TestClient, database: Database, place: tuple[str, int, int]) -> None:
+def test_a_job_can_be_called_off(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
     url = place[0]
     job = client.post(f"{url}/jobs", json={"kind": "plan"}).json()
     assert client.post(f"{url}/jobs/{job['id']}/cancel").json()["state"] == "cancelled"
@@ -188,13 +225,21 @@ def test_a_job_can_be_called_off(client: TestClient, database: Database, place: 
 
 
 def test_opening_the_page_lets_a_worker_make_the_plan_beforehand(
-    client: TestClient, database: Database, place: tuple[str, int, int], monkeypatch: pytest.MonkeyPatch
+    client: TestClient,
+    database: Database,
+    place: tuple[str, int, int],
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    """Asked for, it is there: nothing is gathered or chosen again. After a change it is made anew, of what was gathered."""
+    """Asked for, it is there: nothing is gathered or chosen again. After a change it is made anew,
+    of what was gathered.
+    """
     for _ in range(2):
         client.get(place[0])
     with database.session() as session:
-        asked = text("select args from procrastinate_jobs where task_name = 'tarvik.ahead' and status = 'todo'")
+        asked = text(
+            "select args from procrastinate_jobs where task_name = 'tarvik.ahead' and status "
+            "= 'todo'"
+        )
         assert session.scalars(asked).all() == [{"night_id": place[2]}]
     planner = Planner(database, Solver())
     work_off(database, planner)
@@ -206,7 +251,9 @@ def test_opening_the_page_lets_a_worker_make_the_plan_beforehand(
         told = client.get(f"{place[0]}/jobs/{job}").json()
         assert told["state"] == "done" and told["applied"]
     made: list[object] = []
-    monkeypatch.setattr(planning, "make", lambda *a, **b: made.append(making.make(*a, **b)) or made[-1])
+    monkeypatch.setattr(
+        planning, "make", lambda *a, **b: made.append(making.make(*a, **b)) or made[-1]
+    )
     client.post(f"{place[0]}/aims", json={"aims": ["quick", *(a for a in AIMS if a != "quick")]})
     job = client.post(f"{place[0]}/jobs", json={"kind": "plan"}).json()["id"]
     work_off(database, planner)
@@ -214,7 +261,10 @@ def test_opening_the_page_lets_a_worker_make_the_plan_beforehand(
 
 
 def test_nothing_is_got_ready_while_a_job_waits(
-    client: TestClient, database: Database, place: tuple[str, int, int], monkeypatch: pytest.MonkeyPatch
+    client: TestClient,
+    database: Database,
+    place: tuple[str, int, int],
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     """Neither begun nor gone on with: the leader who asked comes first."""
     planner = Planner(database, Solver())

@@ -1,4 +1,6 @@
-"""Hung shapes behind the pages: kept by content, never worked out twice, and their process started again when it dies."""
+"""Hung shapes behind the pages: kept by content, never worked out twice, and their process started
+again when it dies.
+"""
 
 from __future__ import annotations
 
@@ -31,29 +33,47 @@ def shelter_of(height: float = 1.2, slug: str = "plow-point") -> Solution:
 def test_what_is_told_survives_being_kept() -> None:
     solution = shelter_of()
     assert solution.shelter and solution.figures and solution.assessment.rig
-    told = tell(hanging.hang(solution.shelter, solution.assessment.rig, COARSE), solution.figures, solution.question.body)
+    told = tell(
+        hanging.hang(solution.shelter, solution.assessment.rig, COARSE),
+        solution.figures,
+        solution.question.body,
+    )
     assert Told.of_plain(told.plain()) == told
     figures = hung_figures(solution.figures, told)
     assert figures.sleepers == told.sleepers
     assert figures.sit_area_m2 < solution.figures.sit_area_m2
-    assert {f.code for f in findings(told, solution.figures, Units.METRIC)} & {"sags", "hangs_on_mats"}
+    assert {f.code for f in findings(told, solution.figures, Units.METRIC)} & {
+        "sags",
+        "hangs_on_mats",
+    }
 
 
 def test_a_key_tells_apart_what_hangs_apart_and_nothing_else() -> None:
     one, same, other = shelter_of(), shelter_of(), shelter_of(1.21)
     assert told_key(one, COARSE) == told_key(same, COARSE)
-    others = [told_key(other, COARSE), told_key(one, Hanging(lines=9)), told_key(one, replace(COARSE, wet=True)),
-              told_key(one, replace(COARSE, tautness=0.005)), told_key(one, replace(COARSE, moved={0: (0.01, 0.0)})),
-              told_key(one, replace(COARSE, fabric=replace(COARSE.fabric, shear_n_m=1.0)))]  # fmt: skip
+    others = [
+        told_key(other, COARSE),
+        told_key(one, Hanging(lines=9)),
+        told_key(one, replace(COARSE, wet=True)),
+        told_key(one, replace(COARSE, tautness=0.005)),
+        told_key(one, replace(COARSE, moved={0: (0.01, 0.0)})),
+        told_key(one, replace(COARSE, fabric=replace(COARSE.fabric, shear_n_m=1.0))),
+    ]
     assert len({told_key(one, COARSE), *others}) == 1 + len(others)
-    taller = replace(one, question=replace(one.question, body=replace(one.question.body, stature_m=1.9)))
+    taller = replace(
+        one, question=replace(one.question, body=replace(one.question.body, stature_m=1.9))
+    )
     assert told_key(taller, COARSE) != told_key(one, COARSE)
     assert one.shelter and taller.shelter and one.assessment.rig
-    assert shape_key(taller.shelter, one.assessment.rig, COARSE) == shape_key(one.shelter, one.assessment.rig, COARSE)
+    assert shape_key(taller.shelter, one.assessment.rig, COARSE) == shape_key(
+        one.shelter, one.assessment.rig, COARSE
+    )
 
 
 @pytest.mark.database
-def test_a_shape_once_solved_is_never_solved_again(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_shape_once_solved_is_never_solved_again(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     first, hung = Hangings(database).now(shelter_of(), COARSE)
 
     def refuse(*_: object) -> None:
@@ -100,7 +120,9 @@ def test_wishes_are_worked_off_behind_the_page_even_when_a_process_dies(
             hand._process.kill()
         more = [(shelter_of(h), COARSE) for h in (1.3, 1.4, 1.5, 1.6)]
         hangings.want(more)
-        hangings.want(more)  # a wish over which a process died is asked for again by the next look at the page
+        hangings.want(
+            more
+        )  # a wish over which a process died is asked for again by the next look at the page
         assert comes_true(lambda: hangings.left(more) == 0)
         hangings.want(more)
         assert None not in until_known(hangings, more)

@@ -1,4 +1,6 @@
-"""Jobs of the plan: made by a worker, applied once, given up, taken up again after a worker died."""
+"""Jobs of the plan: made by a worker, applied once, given up, taken up again after a worker
+died.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
         people = [p for s in shelters for p in plans.sleepers(s)]
         assert len(people) == 4
         leader = next(s for s in shelters if any(p.role == "leader" for p in plans.sleepers(s)))
-        assert all(p.role == "leader" for p in plans.sleepers(leader))  # leaders and students sleep apart
+        assert all(
+            p.role == "leader" for p in plans.sleepers(leader)
+        )  # leaders and students sleep apart
         assert all(s.spot and s.spot["planned"] for s in shelters)
         trees = [t for s in shelters for t in (s.spot or {})["trees"]]
         assert len(trees) == len(set(trees))
@@ -88,7 +92,9 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
 
 
 def test_what_is_fixed_stays_and_little_changes(database: Database) -> None:
-    """With every shelter standing, the plan with the fewest moves leaves all as it is; a person who is fixed stays."""
+    """With every shelter standing, the plan with the fewest moves leaves all as it is; a person who
+    is fixed stays.
+    """
     with database.session() as session:
         course, night = small_course(session)
     planner = Planner(database, Solver())
@@ -128,11 +134,16 @@ def test_a_change_made_meanwhile_is_not_overwritten(database: Database) -> None:
     with database.session() as session:
         person = kit.rows(session, course, "people")[0]
         sheet = kit.rows(session, course, "sheets")[0]
-        plans.choose(session, courses.night(session, course, night), plans.Choice(sheet.id, "lean-to", {"height": 1.0},
-                                                                                 (person.id,)))  # fmt: skip
+        plans.choose(
+            session,
+            courses.night(session, course, night),
+            plans.Choice(sheet.id, "lean-to", {"height": 1.0}, (person.id,)),
+        )
     work_off(database)
     job = job_of(database, number)
-    assert job.state == "done" and not (job.result or {})["applied"] and (job.result or {})["choices"]
+    assert (
+        job.state == "done" and not (job.result or {})["applied"] and (job.result or {})["choices"]
+    )
     with database.session() as session:
         assert [s.pitch for s in plans.shelters(session, night)] == ["lean-to"]
 
@@ -156,14 +167,19 @@ def test_kit_is_pooled_by_owner_and_length(database: Database) -> None:
         owner = kit.rows(session, course, "people")[0].id
         kit.add(session, course, "stakes", [{"count": 6, "owner_id": owner}])
         case = case_of(session, course, night)
-    assert {(p.owner, p.count) for p in case.bag.pools if p.kind == STAKE} == {(None, 30), (owner, 6)}
+    assert {(p.owner, p.count) for p in case.bag.pools if p.kind == STAKE} == {
+        (None, 30),
+        (owner, 6),
+    }
     start, due, why = due_of(case, "18:00")
     assert start is not None and start.hour == 18
     assert due is not None and due > 120 and "last light" in why  # midsummer at 54 degrees north
 
 
 def wait_for(database: Database, number: int, states: set[str]) -> str:
-    assert comes_true(lambda: job_of(database, number).state in states), job_of(database, number).state
+    assert comes_true(lambda: job_of(database, number).state in states), job_of(
+        database, number
+    ).state
     return job_of(database, number).state
 
 
@@ -184,12 +200,19 @@ work_on(sys.argv[1], Stuck(Database(sys.argv[1]), Solver()).perform)
 def start_worker(database: Database, *, stuck: bool = False) -> subprocess.Popen[str]:
     """A worker; one that is stuck says so when its plan is made, and never hands it over."""
     words = ["-c", STUCK, database.url] if stuck else ["-m", "tarvik", "worker"]
-    return subprocess.Popen([sys.executable, *words], env={**os.environ, "TARVIK_DATABASE_URL": database.url}, text=True,
-                            stdout=subprocess.PIPE if stuck else None, stderr=subprocess.DEVNULL)  # fmt: skip
+    return subprocess.Popen(
+        [sys.executable, *words],
+        env={**os.environ, "TARVIK_DATABASE_URL": database.url},
+        text=True,
+        stdout=subprocess.PIPE if stuck else None,
+        stderr=subprocess.DEVNULL,
+    )
 
 
 def test_a_worker_killed_over_a_plan_loses_nothing(database: Database) -> None:
-    """Killed without warning over its plan; another worker runs the job again, and it is applied once."""
+    """Killed without warning over its plan; another worker runs the job again, and it is applied
+    once.
+    """
     with database.session() as session:
         course, night = small_course(session)
     second = None

@@ -29,8 +29,9 @@ from tests.patience import comes_true
 SHEETS = [Sheet.rectangle(2.1, 2.1), Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 3.0)]
 QUESTIONS = [
     Question(sheet, PITCHES[slug], {}, body=replace(ADULT, measured={"sitting": 0.9}), wanted=1)
-    for sheet in SHEETS for slug in ("a-frame", "plow-point", "lean-to", "bag", "half-cone")
-]  # fmt: skip
+    for sheet in SHEETS
+    for slug in ("a-frame", "plow-point", "lean-to", "bag", "half-cone")
+]
 
 
 @pytest.fixture(scope="module")
@@ -53,7 +54,9 @@ def test_a_second_process_finds_the_same_settings(searcher: Searcher) -> None:
 
 
 def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
-    """Given settings stay given, and a sheet that cannot take the pitch has no settings there either."""
+    """Given settings stay given, and a sheet that cannot take the pitch has no settings there
+    either.
+    """
     question = QUESTIONS[1]
     found = searcher.settings(question.pitch, question.sheet, question.aim(), {"height": 1.1})
     assert found == {"height": 1.1}
@@ -61,18 +64,23 @@ def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
     assert searcher.settings(PITCHES["plow-point"], shaped, question.aim(), {}) is None
 
 
-def test_a_second_search_goes_to_the_second_process(searcher: Searcher, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Where the settings best in calm rain leave somebody wet tonight, it searches anew, and the answers are those of one
-    who works alone."""
+def test_a_second_search_goes_to_the_second_process(
+    searcher: Searcher, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where the settings best in calm rain leave somebody wet tonight, it searches anew, and the
+    answers are those of one who works alone.
+    """
     asked = [
         replace(q, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True, pitch=PITCHES[slug])
-        for q in QUESTIONS[::5] for slug in ("a-frame", "a-frame-porch", "diagonal-fly", "lean-to", "bag")
-    ]  # fmt: skip
+        for q in QUESTIONS[::5]
+        for slug in ("a-frame", "a-frame-porch", "diagonal-fly", "lean-to", "bag")
+    ]
     seen: list[Aim] = []
     search = searcher.search
 
     def watched(
-        asks: Sequence[tuple[Pitch, Sheet, Aim, Mapping[str, float]]], tell: Callable[[int, dict[str, float] | None], None]
+        asks: Sequence[tuple[Pitch, Sheet, Aim, Mapping[str, float]]],
+        tell: Callable[[int, dict[str, float] | None], None],
     ) -> None:
         seen.extend(aim for _, _, aim, _ in asks)
         search(asks, tell)
@@ -82,23 +90,40 @@ def test_a_second_search_goes_to_the_second_process(searcher: Searcher, monkeypa
     assert any(rain_slope(aim.weather) > 0 for aim in seen)
     alone = [Solver().solve(question) for question in asked]
     assert [dict(s.settings) for s in shared] == [dict(s.settings) for s in alone]
-    assert [s.figures and s.figures.sleepers for s in shared] == [s.figures and s.figures.sleepers for s in alone]
+    assert [s.figures and s.figures.sleepers for s in shared] == [
+        s.figures and s.figures.sleepers for s in alone
+    ]
 
 
-def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(monkeypatch: pytest.MonkeyPatch) -> None:
-    """What each is told is what it is told alone: its own buttons, tie-outs and picture, with the same figures. Where a crease
-    would best end on tie-outs, each is searched by itself."""
+def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """What each is told is what it is told alone: its own buttons, tie-outs and picture, with the
+    same figures. Where a crease would best end on tie-outs, each is searched by itself.
+    """
     sides = (2.4, 3.0)
-    patterns = (frozenset[TieOuts](), frozenset({TieOuts.CORNERS}), frozenset({TieOuts.CORNERS, TieOuts.QUARTERS}))
-    sheets = [Sheet.rectangle(*sides), *(Sheet.rectangle(*sides, tie_out_points(*sides, p), (1.2, 1.4)) for p in patterns)]
+    patterns = (
+        frozenset[TieOuts](),
+        frozenset({TieOuts.CORNERS}),
+        frozenset({TieOuts.CORNERS, TieOuts.QUARTERS}),
+    )
+    sheets = [
+        Sheet.rectangle(*sides),
+        *(Sheet.rectangle(*sides, tie_out_points(*sides, p), (1.2, 1.4)) for p in patterns),
+    ]
     slugs = ("plow-point", "plow-point-lifted", "a-frame", "lean-to-floored", "half-cone")
     asked = [
-        Question(sheet, PITCHES[slug], {}, wanted=1, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True)
-        for sheet in sheets for slug in slugs
-    ]  # fmt: skip
+        Question(
+            sheet, PITCHES[slug], {}, wanted=1, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True
+        )
+        for sheet in sheets
+        for slug in slugs
+    ]
     searched: list[tuple[str, bool]] = []
 
-    def watched(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> dict[str, float] | None:
+    def watched(
+        pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> dict[str, float] | None:
         searched.append((pitch.slug, rain_slope(aim.weather) > 0))
         return best_settings(pitch, sheet, aim, given)
 
@@ -124,7 +149,9 @@ def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(monkeyp
 
 
 def test_an_error_ends_a_shared_board(searcher: Searcher) -> None:
-    """Raised here or there, at the list's beginning or end: the board ends with it, and the next one is worked out."""
+    """Raised here or there, at the list's beginning or end: the board ends with it, and the next
+    one is worked out.
+    """
     wrong = replace(QUESTIONS[0], settings={"no such": 1.0})
     for questions in ([wrong, *QUESTIONS], [*QUESTIONS, wrong], [wrong]):
         with pytest.raises(InputError):
@@ -156,8 +183,14 @@ def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) ->
     camp = case.camp
 
     def told(solver: Solver) -> list[tuple[object, ...]]:
-        *_, offers = Gatherer(case.bag, case.night, camp).batches(solver.alone, elsewhere=solver.elsewhere)
-        return [(o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees, round(o.ground.area, 6)) for o in offers if o.ground]
+        *_, offers = Gatherer(case.bag, case.night, camp).batches(
+            solver.alone, elsewhere=solver.elsewhere
+        )
+        return [
+            (o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees, round(o.ground.area, 6))
+            for o in offers
+            if o.ground
+        ]
 
     alone = told(Solver())
     assert alone and len({o[0] for o in alone}) > 1
@@ -183,9 +216,12 @@ def test_it_ends_when_the_program_that_started_it_is_killed() -> None:
         "s = Searcher().start(); print(s._process.pid, flush=True); time.sleep(600)"
     )
     parent = subprocess.Popen(
-        [sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2],
+        [sys.executable, "-c", code],
+        stdout=subprocess.PIPE,
+        text=True,
+        cwd=Path(__file__).parents[2],
         env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
-    )  # fmt: skip
+    )
     assert parent.stdout is not None
     child = int(parent.stdout.readline())
     parent.kill()

@@ -1,4 +1,6 @@
-"""What is warmed beforehand: whoever asks first afterwards waits for no compiled function to be loaded, and no module."""
+"""What is warmed beforehand: whoever asks first afterwards waits for no compiled function to be
+loaded, and no module.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,9 @@ from numba.core.dispatcher import Dispatcher
 
 def loaded():
     """Compiled functions by name, each with the signatures it was called with from outside."""
-    return {f"{name}.{value.py_func.__name__} {signature}" for name, module in list(sys.modules.items())
-            if name.startswith("tarvik.core") for value in vars(module).values() if isinstance(value, Dispatcher)
+    return {f"{name}.{value.py_func.__name__} {signature}"
+            for name, module in list(sys.modules.items()) if name.startswith("tarvik.core")
+            for value in vars(module).values() if isinstance(value, Dispatcher)
             for signature in value.signatures}
 '''
 SEARCHES = """
@@ -32,7 +35,9 @@ warm()
 before = loaded()
 for pitch in PITCHES.values():
     for wanted, weather in ((1, CALM), (3, Weather(4.0, 6.0, 130.0)), (None, CALM)):
-        solve(Question(Sheet.rectangle(2.7, 3.1), pitch, {}, wanted=wanted, weather=weather, people=(ADULT,) * (wanted or 1)))
+        people = (ADULT,) * (wanted or 1)
+        sheet = Sheet.rectangle(2.7, 3.1)
+        solve(Question(sheet, pitch, {}, wanted=wanted, weather=weather, people=people))
 """
 PLANS = """
 from tarvik.commands.bench_plan import large_case
@@ -49,7 +54,11 @@ def loaded_later(what: str, rest: str = "") -> set[str]:
     """What a program of its own loads after it was warmed."""
     code = f"{LOADED}{what}print(json.dumps(sorted((loaded(){rest}) - before)))"
     told = subprocess.run(
-        [sys.executable, "-c", code], capture_output=True, text=True, check=True, cwd=Path(__file__).parents[2]
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=True,
+        cwd=Path(__file__).parents[2],
     )
     return set(json.loads(told.stdout.splitlines()[-1]))
 
@@ -59,7 +68,9 @@ def test_searches_find_all_loaded() -> None:
 
 
 def test_plans_find_all_loaded() -> None:
-    assert not loaded_later(PLANS, ' | {name for name in sys.modules if name.startswith("ortools")}')
+    assert not loaded_later(
+        PLANS, ' | {name for name in sys.modules if name.startswith("ortools")}'
+    )
 
 
 def test_the_first_plan_is_a_whole_one_and_is_forgotten() -> None:

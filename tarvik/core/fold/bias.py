@@ -1,8 +1,10 @@
-"""Cloth that gives on the bias: threads keep their length, the angle between them may change a little.
+"""Cloth that gives on the bias: threads keep their length, the angle between them may change a
+little.
 
-Used only where a pitch says so (a lifted middle). Of all shapes in which every thread of the mesh keeps its length, the
-one is taken that changes the bias lengths least and keeps the rim straightest: least squares under equations, by
-Gauss-Newton steps on the Lagrangian (Nocedal and Wright, Numerical Optimization, chapter 18), a whole batch at once.
+Used only where a pitch says so (a lifted middle). Of all shapes in which every thread of the mesh
+keeps its length, the one is taken that changes the bias lengths least and keeps the rim
+straightest: least squares under equations, by Gauss-Newton steps on the Lagrangian (Nocedal and
+Wright, Numerical Optimization, chapter 18), a whole batch at once.
 """
 
 from __future__ import annotations
@@ -22,7 +24,11 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Pattern
 
 SHEAR_MOST_DEG: Final = constant(
-    "shear_most", 5.0, "degrees", ENGINEERING, "largest change of the angle between threads where a pitch lifts the cloth"
+    "shear_most",
+    5.0,
+    "degrees",
+    ENGINEERING,
+    "largest change of the angle between threads where a pitch lifts the cloth",
 )
 _STRAIGHT_WEIGHT: Final = 0.3
 _DAMPING: Final = 1e-6
@@ -30,8 +36,8 @@ _DAMPING: Final = 1e-6
 
 @dataclass(frozen=True, slots=True)
 class Mesh:
-    """A mesh of threads in index form: `threads` (T, 2) and `bias` (B, 2) pairs; `straight` (R, 3): a point and the two
-    ends of the rim it lies on.
+    """A mesh of threads in index form: `threads` (T, 2) and `bias` (B, 2) pairs; `straight` (R, 3):
+    a point and the two ends of the rim it lies on.
     """
 
     threads: NDArray[np.intp]
@@ -51,9 +57,11 @@ class Mesh:
 
 
 def hang(mesh: Mesh, uv: Floats, start: Floats, held: NDArray[np.bool_]) -> Floats:
-    """The shape (N, P, 3) nearest to unsheared in which all threads keep their length; `held` (P, 3) coordinates stay.
+    """The shape (N, P, 3) nearest to unsheared in which all threads keep their length; `held` (P,
+    3) coordinates stay.
 
-    Rows that start with NaN stay NaN. Never raises for a case that does not come to rest: its thread lengths tell.
+    Rows that start with NaN stay NaN. Never raises for a case that does not come to rest: its
+    thread lengths tell.
     """
     xyz = np.ascontiguousarray(start)
     free = np.flatnonzero(~held.ravel())
@@ -61,14 +69,28 @@ def hang(mesh: Mesh, uv: Floats, start: Floats, held: NDArray[np.bool_]) -> Floa
     pairs = np.concatenate([mesh.threads, mesh.bias])
     lengths = np.linalg.norm(flat[:, pairs[:, 0]] - flat[:, pairs[:, 1]], axis=-1)
     point, a, b = mesh.straight.T
-    share = np.linalg.norm(flat[:, point] - flat[:, a], axis=-1) / np.linalg.norm(flat[:, b] - flat[:, a], axis=-1)
-    settle(xyz, pairs, len(mesh.threads), lengths, mesh.straight, share, free, _STRAIGHT_WEIGHT, _DAMPING)
+    share = np.linalg.norm(flat[:, point] - flat[:, a], axis=-1) / np.linalg.norm(
+        flat[:, b] - flat[:, a], axis=-1
+    )
+    settle(
+        xyz,
+        pairs,
+        len(mesh.threads),
+        lengths,
+        mesh.straight,
+        share,
+        free,
+        _STRAIGHT_WEIGHT,
+        _DAMPING,
+    )
     return xyz
 
 
 @lru_cache(maxsize=64)
 def _right_angles(pattern: Pattern) -> NDArray[np.intp]:
-    """Points (T, 3) of every triangle that may give: where its two threads meet, and their other ends."""
+    """Points (T, 3) of every triangle that may give: where its two threads meet, and their other
+    ends.
+    """
     rows = []
     for panel in pattern.panels:
         soft = [pair for pair in pattern.give if pair <= set(panel.points)]
@@ -79,7 +101,8 @@ def _right_angles(pattern: Pattern) -> NDArray[np.intp]:
 
 
 def shear_deg(pattern: Pattern, uv: Floats, xyz: Floats) -> Floats:
-    """Largest change (N,) of the angle between threads in any panel that may give, degrees; 0 where none may.
+    """Largest change (N,) of the angle between threads in any panel that may give, degrees; 0 where
+    none may.
 
     Each panel is a triangle with its right angle where its two threads meet.
     """

@@ -16,11 +16,15 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Panel
     from tarvik.core.sheet import Point2, Sheet
 
-GROUND_M: Final = constant("below_ground", 1e-6, "m", ENGINEERING, "a point lower than this counts as below the ground")
+GROUND_M: Final = constant(
+    "below_ground", 1e-6, "m", ENGINEERING, "a point lower than this counts as below the ground"
+)
 
 
 def tiling_fault_m2(sheet: Sheet, uv: Mapping[str, Point2], panels: tuple[Panel, ...]) -> float:
-    """Cloth not covered by the panels, covered by none of the sheet, or covered twice, in square metres (0 is right)."""
+    """Cloth not covered by the panels, covered by none of the sheet, or covered twice, in square
+    metres (0 is right).
+    """
     cloth = Polygon(sheet.outline)
     flats = [Polygon([uv[p] for p in panel.points]) for panel in panels]
     union = unary_union(flats)

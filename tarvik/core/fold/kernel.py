@@ -1,5 +1,6 @@
-"""Compiled inner loops of the fold: whether lengths are kept and panels cross (see solve.py, crossing.py), and cloth that
-gives on the bias (see bias.py), one Lagrangian step after the other, case by case.
+"""Compiled inner loops of the fold: whether lengths are kept and panels cross (see solve.py,
+crossing.py), and cloth that gives on the bias (see bias.py), one Lagrangian step after the other,
+case by case.
 """
 
 from __future__ import annotations
@@ -20,22 +21,28 @@ if TYPE_CHECKING:
 ITERATIONS = 30
 HOPE = 10
 HOPELESS_M = 1e-3
-"""A case whose threads are still off by more than this after HOPE steps is given up: it is stretched, not slow."""
+"""A case whose threads are still off by more than this after HOPE steps is given up: it is
+stretched, not slow.
+"""
 AT_REST_M = 1e-4
 LONGEST_STEP_M = 0.2
 
 
 @compiled
 def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
-    """Largest absolute difference between the length of any of `pairs` (E, 2) in the world (N, P, 3) and on the sheet
-    (N, P, 2), into `out` (N,); NaN where a point is.
+    """Largest absolute difference between the length of any of `pairs` (E, 2) in the world (N, P,
+    3) and on the sheet (N, P, 2), into `out` (N,); NaN where a point is.
     """
     for n in range(xyz.shape[0]):
         worst = 0.0
         for e in range(pairs.shape[0]):
             i, j = pairs[e]
             du, dv = uv[n, i, 0] - uv[n, j, 0], uv[n, i, 1] - uv[n, j, 1]
-            dx, dy, dz = xyz[n, i, 0] - xyz[n, j, 0], xyz[n, i, 1] - xyz[n, j, 1], xyz[n, i, 2] - xyz[n, j, 2]
+            dx, dy, dz = (
+                xyz[n, i, 0] - xyz[n, j, 0],
+                xyz[n, i, 1] - xyz[n, j, 1],
+                xyz[n, i, 2] - xyz[n, j, 2],
+            )
             change = abs(np.sqrt(dx * dx + dy * dy + dz * dz) - np.sqrt(du * du + dv * dv))
             if not change <= worst:  # also when it is no number
                 worst = change
@@ -45,12 +52,16 @@ def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
 
 
 @compiled
-def crossing(xyz: Floats, edges: Ints, triangles: Ints, touch: float, inside: float, out: Bools) -> None:
-    """Which of a batch of folds (N, P, 3) have a segment that goes through a triangle, into `out` (N,). A segment runs between
-    the middles of two pairs of points (T, 4); it is tried against the triangle (T, 3) of its row.
+def crossing(
+    xyz: Floats, edges: Ints, triangles: Ints, touch: float, inside: float, out: Bools
+) -> None:
+    """Which of a batch of folds (N, P, 3) have a segment that goes through a triangle, into `out`
+    (N,). A segment runs between the middles of two pairs of points (T, 4); it is tried against the
+    triangle (T, 3) of its row.
 
-    `touch` (m): how far either end must lie beyond the triangle's plane; `inside`: the share of the triangle's width within
-    which a point is on its edge. NaN crosses nothing. Method: Moeller and Trumbore 1997.
+    `touch` (m): how far either end must lie beyond the triangle's plane; `inside`: the share of the
+    triangle's width within which a point is on its edge. NaN crosses nothing. Method: Moeller and
+    Trumbore 1997.
     """
     for n in range(xyz.shape[0]):
         at = xyz[n]
@@ -74,7 +85,9 @@ def crossing(xyz: Floats, edges: Ints, triangles: Ints, touch: float, inside: fl
                 r, s = at[triangles[t, k]], at[triangles[t, k + 1 if k < 2 else 0]]
                 ex, ey, ez = s[0] - r[0], s[1] - r[1], s[2] - r[2]
                 fx, fy, fz = hx - r[0], hy - r[1], hz - r[2]
-                turn = (ey * fz - ez * fy) * nx + (ez * fx - ex * fz) * ny + (ex * fy - ey * fx) * nz
+                turn = (
+                    (ey * fz - ez * fy) * nx + (ez * fx - ex * fz) * ny + (ex * fy - ey * fx) * nz
+                )
                 least = min(least, turn / (size * size))
             if least > inside:
                 out[n] = True
@@ -83,10 +96,18 @@ def crossing(xyz: Floats, edges: Ints, triangles: Ints, touch: float, inside: fl
 
 @compiled
 def _lay_pairs(
-    at: Floats, pairs: Ints, threads: int, lengths: Floats, place: Ints, size: int, whole: Floats, aim: Floats
+    at: Floats,
+    pairs: Ints,
+    threads: int,
+    lengths: Floats,
+    place: Ints,
+    size: int,
+    whole: Floats,
+    aim: Floats,
 ) -> float:
-    """Rows of the threads, which keep their length, and the share of the others, which are to change least, into the
-    system; returns how far the worst thread is off. `at` (P, 3), `lengths` (E,).
+    """Rows of the threads, which keep their length, and the share of the others, which are to
+    change least, into the system; returns how far the worst thread is off. `at` (P, 3), `lengths`
+    (E,).
     """
     worst = 0.0
     slots, slopes = np.empty(6, dtype=np.int64), np.empty(6)
@@ -116,7 +137,9 @@ def _lay_pairs(
 
 
 @compiled
-def _add_row(slots: Ints, slopes: Floats, used: int, value: float, whole: Floats, aim: Floats) -> None:
+def _add_row(
+    slots: Ints, slopes: Floats, used: int, value: float, whole: Floats, aim: Floats
+) -> None:
     """Add one equation of least squares, slopes . step = -value, to the normal equations."""
     for a in range(used):
         aim[slots[a]] -= slopes[a] * value
@@ -125,8 +148,18 @@ def _add_row(slots: Ints, slopes: Floats, used: int, value: float, whole: Floats
 
 
 @compiled
-def _lay_straight(at: Floats, straight: Ints, share: Floats, place: Ints, weight: float, whole: Floats, aim: Floats) -> None:
-    """The wish of the points of `straight` (R, 3) to lie `share` (R,) of the way between two others, into the system."""
+def _lay_straight(
+    at: Floats,
+    straight: Ints,
+    share: Floats,
+    place: Ints,
+    weight: float,
+    whole: Floats,
+    aim: Floats,
+) -> None:
+    """The wish of the points of `straight` (R, 3) to lie `share` (R,) of the way between two
+    others, into the system.
+    """
     slots, slopes = np.empty(3, dtype=np.int64), np.empty(3)
     for r in range(straight.shape[0]):
         p, a, b, t = straight[r, 0], straight[r, 1], straight[r, 2], share[r]
@@ -135,7 +168,10 @@ def _lay_straight(at: Floats, straight: Ints, share: Floats, place: Ints, weight
             for n in range(3):
                 slot = place[3 * straight[r, n] + axis]
                 if slot >= 0:
-                    slots[used], slopes[used] = slot, weight * (1.0 if n == 0 else t - 1.0 if n == 1 else -t)
+                    slots[used], slopes[used] = (
+                        slot,
+                        weight * (1.0 if n == 0 else t - 1.0 if n == 1 else -t),
+                    )
                     used += 1
             off = at[p, axis] - (1 - t) * at[a, axis] - t * at[b, axis]
             _add_row(slots, slopes, used, weight * off, whole, aim)
@@ -143,10 +179,12 @@ def _lay_straight(at: Floats, straight: Ints, share: Floats, place: Ints, weight
 
 @compiled
 def solve_quasi_definite(whole: Floats, aim: Floats) -> None:
-    """Put the solution of `whole` (n, n) x = `aim` (n,) in place of `aim`; of `whole`, symmetric, the upper half is used up.
+    """Put the solution of `whole` (n, n) x = `aim` (n,) in place of `aim`; of `whole`, symmetric,
+    the upper half is used up.
 
-    The factors L D L' without exchanges exist for a quasi-definite matrix, one of a positive definite and a negative
-    definite block (Vanderbei 1995, Symmetric quasidefinite matrices); what is zero is passed over.
+    The factors L D L' without exchanges exist for a quasi-definite matrix, one of a positive
+    definite and a negative definite block (Vanderbei 1995, Symmetric quasidefinite matrices); what
+    is zero is passed over.
     """
     n = aim.size
     for k in range(n):
@@ -166,12 +204,19 @@ def solve_quasi_definite(whole: Floats, aim: Floats) -> None:
 
 @compiled
 def settle(
-    xyz: Floats, pairs: Ints, threads: int, lengths: Floats, straight: Ints, share: Floats, free: Ints, weight: float,
+    xyz: Floats,
+    pairs: Ints,
+    threads: int,
+    lengths: Floats,
+    straight: Ints,
+    share: Floats,
+    free: Ints,
+    weight: float,
     damping: float,
-) -> None:  # fmt: skip
-    """Move each case of `xyz` (N, P, 3), its `free` coordinates only, to rest. The first `threads` of `pairs` (E, 2) keep
-    their `lengths` (N, E), the others are to change least; `straight` (R, 3) points are to stay near their place, `share`
-    (N, R) of the way between two others.
+) -> None:
+    """Move each case of `xyz` (N, P, 3), its `free` coordinates only, to rest. The first `threads`
+    of `pairs` (E, 2) keep their `lengths` (N, E), the others are to change least; `straight` (R, 3)
+    points are to stay near their place, `share` (N, R) of the way between two others.
     """
     size = free.size
     place = np.full(xyz.shape[1] * 3, -1)

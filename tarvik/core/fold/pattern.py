@@ -1,6 +1,8 @@
-"""A crease pattern: named points on the flat sheet, the panels between its creases, and where points are held.
+"""A crease pattern: named points on the flat sheet, the panels between its creases, and where
+points are held.
 
-Everything carries a leading batch axis N, so that thousands of settings of one pitch are folded at once.
+Everything carries a leading batch axis N, so that thousands of settings of one pitch are folded at
+once.
 """
 
 from __future__ import annotations
@@ -34,7 +36,9 @@ class Role(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Panel:
-    """A part of the sheet that stays flat: its corner points in order. `doubled`: it lies on another as a second layer."""
+    """A part of the sheet that stays flat: its corner points in order. `doubled`: it lies on
+    another as a second layer.
+    """
 
     id: str
     role: Role
@@ -42,14 +46,17 @@ class Panel:
     doubled: bool = False
 
     def __hash__(self) -> int:
-        return hash(self.points)  # enough to tell most apart, and much is kept by panels and patterns
+        return hash(
+            self.points
+        )  # enough to tell most apart, and much is kept by panels and patterns
 
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
     """Topology of a crease pattern: the same for every setting of a pitch.
 
-    `give`: pairs of points across the bias that may come nearer or draw apart, where a pitch lifts the cloth.
+    `give`: pairs of points across the bias that may come nearer or draw apart, where a pitch lifts
+    the cloth.
     """
 
     points: tuple[str, ...]
@@ -64,7 +71,9 @@ class Pattern:
         return self.points.index(point)
 
     def rigid_pairs(self) -> NDArray[np.intp]:
-        """All pairs of points that share a panel, shape (E, 2): edges and diagonals keep their length."""
+        """All pairs of points that share a panel, shape (E, 2): edges and diagonals keep their
+        length.
+        """
         return _rigid_pairs(self)
 
 
@@ -93,8 +102,9 @@ def stacked(places: Sequence[Place], size: int) -> Floats:
 class Layout:
     """A batch of folds to be solved.
 
-    `uv` (N, P, 2) places on the sheet; `start` (N, P, 3) the pitch's own starting shape, exact where a closed form
-    exists, NaN where the setting cannot be folded; `held` (P, 3) marks coordinates that must stay at their start value.
+    `uv` (N, P, 2) places on the sheet; `start` (N, P, 3) the pitch's own starting shape, exact
+    where a closed form exists, NaN where the setting cannot be folded; `held` (P, 3) marks
+    coordinates that must stay at their start value.
     """
 
     pattern: Pattern

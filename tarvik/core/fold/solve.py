@@ -1,9 +1,12 @@
-"""Batched fold solver: rigid panels, some coordinates held, by damped Gauss-Newton (Levenberg-Marquardt).
+"""Batched fold solver: rigid panels, some coordinates held, by damped Gauss-Newton
+(Levenberg-Marquardt).
 
-Unknowns are the coordinates that are not held. Residuals, in metres: for each pair of points within a panel's frame
-triangle the difference between its length in the world and on the sheet; for each further point of a panel its distance
-from the place the frame gives it (the same affine combination as on the sheet), which keeps the panel flat.
-Method: Levenberg 1944, Marquardt 1963, as in Nocedal and Wright, Numerical Optimization, chapter 10.
+Unknowns are the coordinates that are not held. Residuals, in metres: for each pair of points within
+a panel's frame triangle the difference between its length in the world and on the sheet; for each
+further point of a panel its distance from the place the frame gives it (the same affine combination
+as on the sheet), which keeps the panel flat.
+Method: Levenberg 1944, Marquardt 1963, as in Nocedal and Wright, Numerical Optimization, chapter
+10.
 """
 
 from __future__ import annotations
@@ -21,14 +24,20 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
 
-EXACT_M: Final = constant("fold_exact", 1e-7, "m", ENGINEERING, "a fold with a smaller residual is not iterated further")
-RIGID_M: Final = constant("fold_rigid", 1e-4, "m", ENGINEERING, "largest change of any panel length in an accepted fold")
+EXACT_M: Final = constant(
+    "fold_exact", 1e-7, "m", ENGINEERING, "a fold with a smaller residual is not iterated further"
+)
+RIGID_M: Final = constant(
+    "fold_rigid", 1e-4, "m", ENGINEERING, "largest change of any panel length in an accepted fold"
+)
 _STEPS: Final = 60
 
 
 @dataclass(frozen=True, slots=True)
 class Fold:
-    """Solved batch: `xyz` (N, P, 3); `residual_m` (N,) largest change of a panel length; NaN where not foldable."""
+    """Solved batch: `xyz` (N, P, 3); `residual_m` (N,) largest change of a panel length; NaN where
+    not foldable.
+    """
 
     xyz: Floats
     residual_m: Floats
@@ -57,11 +66,15 @@ class _System:
                 if frozenset((pattern.points[i], pattern.points[j])) not in pattern.give:
                     pairs.add((min(i, j), max(i, j)))
             affine += [(a, b, c, d) for d in ids[3:]]
-        return cls(np.array(sorted(pairs), dtype=np.intp), np.array(affine, dtype=np.intp).reshape(-1, 4))
+        return cls(
+            np.array(sorted(pairs), dtype=np.intp), np.array(affine, dtype=np.intp).reshape(-1, 4)
+        )
 
 
 def barycentric(uv: Floats, affine: NDArray[np.intp]) -> Floats:
-    """Weights (N, A, 3) that give each dependent point from its frame triangle on the flat sheet."""
+    """Weights (N, A, 3) that give each dependent point from its frame triangle on the flat
+    sheet.
+    """
     a, b, c, d = (uv[:, affine[:, k]] for k in range(4))
     ab, ac, ad = b - a, c - a, d - a
     area = ab[..., 0] * ac[..., 1] - ab[..., 1] * ac[..., 0]
@@ -111,10 +124,11 @@ def length_residual(layout: Layout, xyz: Floats) -> Floats:
 
 
 def solve_fold(layout: Layout) -> Fold:
-    """Fold a batch. Starts that are exact already cost one evaluation; the others are iterated until they are.
+    """Fold a batch. Starts that are exact already cost one evaluation; the others are iterated
+    until they are.
 
-    A case that starts with NaN stays NaN. Never raises for a case that does not converge: its residual tells. Where nothing
-    is iterated the start itself is returned.
+    A case that starts with NaN stays NaN. Never raises for a case that does not converge: its
+    residual tells. Where nothing is iterated the start itself is returned.
     """
     xyz = layout.start
     residual = length_residual(layout, xyz)
@@ -155,6 +169,8 @@ def _iterate(layout: Layout, todo: NDArray[np.intp]) -> Floats:
         better = new_cost < cost[live]
         took = live[better]
         xyz[took], res[took], cost[took] = trial[better], new[better], new_cost[better]
-        damping[live] = np.where(better, np.maximum(damping[live] * 0.1, 1e-12), damping[live] * 10.0)
+        damping[live] = np.where(
+            better, np.maximum(damping[live] * 0.1, 1e-12), damping[live] * 10.0
+        )
         live = live[(np.abs(res[live]).max(axis=1) > EXACT_M * 0.1) & (damping[live] < 1e8)]
     return xyz

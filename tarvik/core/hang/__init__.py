@@ -1,1 +1,3 @@
-"""The fabric as it really hangs: from the taut fold to the shape in which weight, pulls and wind balance."""
+"""The fabric as it really hangs: from the taut fold to the shape in which weight, pulls and wind
+balance.
+"""

@@ -1,4 +1,6 @@
-"""What to do about a sheet that hangs badly: how taut, which stake to move, what to lift, and how sure all of it is."""
+"""What to do about a sheet that hangs badly: how taut, which stake to move, what to lift, and how
+sure all of it is.
+"""
 
 from __future__ import annotations
 
@@ -18,14 +20,26 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.mats import Mat
 
-STAKE_MOVE_M: Final = constant("stake_move", 0.02, "m", ENGINEERING, "how far a stake is moved outwards to see what it does")
+STAKE_MOVE_M: Final = constant(
+    "stake_move", 0.02, "m", ENGINEERING, "how far a stake is moved outwards to see what it does"
+)
 TAUTNESSES: Final = (0.0, 0.0025, 0.005, 0.0075, 0.01, 0.015, 0.02)
 """Tautnesses compared."""
-HAND_PULL_N: Final = constant("hand_pull", 200.0, "N", ENGINEERING, "pull with which one person draws a stake or line taut")
-LOOSE_N: Final = constant("loose_stake", 25.0, "N", ENGINEERING, "a stake that holds less than this was not drawn tight")
-TIGHT_N: Final = constant("tight_stake", 60.0, "N", ENGINEERING, "pull that a loose stake is moved out to")
-GAIN_LEAST_M: Final = constant("gain_least", 0.01, "m", ENGINEERING, "headroom worth pulling tauter for")
-HEAD_M: Final = constant("head_place", 0.30, "m", ENGINEERING, "from the head end of a mat to where headroom is read")
+HAND_PULL_N: Final = constant(
+    "hand_pull", 200.0, "N", ENGINEERING, "pull with which one person draws a stake or line taut"
+)
+LOOSE_N: Final = constant(
+    "loose_stake", 25.0, "N", ENGINEERING, "a stake that holds less than this was not drawn tight"
+)
+TIGHT_N: Final = constant(
+    "tight_stake", 60.0, "N", ENGINEERING, "pull that a loose stake is moved out to"
+)
+GAIN_LEAST_M: Final = constant(
+    "gain_least", 0.01, "m", ENGINEERING, "headroom worth pulling tauter for"
+)
+HEAD_M: Final = constant(
+    "head_place", 0.30, "m", ENGINEERING, "from the head end of a mat to where headroom is read"
+)
 OFF_BY: Final = (0.5, 1.5)
 """Factors by which a fabric's figures are taken to be off."""
 
@@ -36,7 +50,9 @@ def headroom_m(room: HungRoom, heads: Floats) -> float:
 
 
 def heads_of(mats: Sequence[Mat], room: HungRoom) -> Floats:
-    """Where headroom is read (k, 2): over the head of each mat, or over the middle of the ground when nobody lies there."""
+    """Where headroom is read (k, 2): over the head of each mat, or over the middle of the ground
+    when nobody lies there.
+    """
     if mats:
         return np.array([_head(mat) for mat in mats])
     middle = room.plan.representative_point() if room.plan.is_empty else room.plan.centroid
@@ -59,21 +75,31 @@ class Tauter:
     slack: float
 
 
-def tautness_to_aim_for(hung: Hung, heads: Floats, stake_n: float) -> tuple[float | None, list[Tauter]]:
-    """The least tautness past which little headroom is gained, none of whose stakes pulls harder than a hand or than they
-    hold (`stake_n`); None when even a slack sheet pulls harder. And what was compared.
+def tautness_to_aim_for(
+    hung: Hung, heads: Floats, stake_n: float
+) -> tuple[float | None, list[Tauter]]:
+    """The least tautness past which little headroom is gained, none of whose stakes pulls harder
+    than a hand or than they hold (`stake_n`); None when even a slack sheet pulls harder. And what
+    was compared.
     """
     rows = []
     for tautness in TAUTNESSES:
         again = _again(hung, replace(hung.hanging, tautness=tautness))
         rows.append(
-            Tauter(tautness, headroom_m(HungRoom.under(again), heads), _most_stake_n(again), float(again.slack.mean()))
+            Tauter(
+                tautness,
+                headroom_m(HungRoom.under(again), heads),
+                _most_stake_n(again),
+                float(again.slack.mean()),
+            )
         )
     fit = [row for row in rows if row.stake_n <= min(HAND_PULL_N, stake_n)]
     if not fit:
         return None, rows
     best = max(row.headroom_m for row in fit)
-    return next(row.tautness for row in fit if row.headroom_m >= best - GAIN_LEAST_M or np.isnan(best)), rows
+    return next(
+        row.tautness for row in fit if row.headroom_m >= best - GAIN_LEAST_M or np.isnan(best)
+    ), rows
 
 
 def _most_stake_n(hung: Hung) -> float:
@@ -86,7 +112,9 @@ def _again(hung: Hung, hanging: Hanging) -> Hung:
 
 @dataclass(frozen=True, slots=True)
 class StakeMoved:
-    """What moving one stake outwards by STAKE_MOVE_M does: pulls of all ties before and after, N, and headroom gained."""
+    """What moving one stake outwards by STAKE_MOVE_M does: pulls of all ties before and after, N,
+    and headroom gained.
+    """
 
     number: int
     point: str
@@ -97,7 +125,9 @@ class StakeMoved:
 
 
 def go_round(hung: Hung, heads: Floats) -> list[StakeMoved]:
-    """Each stake moved outwards alone, the rest as they are: what it does to itself, its neighbours and the headroom."""
+    """Each stake moved outwards alone, the rest as they are: what it does to itself, its neighbours
+    and the headroom.
+    """
     now = headroom_m(HungRoom.under(hung), heads)
     pulls = {f.tie.name: f.newtons for f in hung.forces}
     middle = np.mean([tie.at[:2] for tie in hung.ties], axis=0)
@@ -112,34 +142,46 @@ def go_round(hung: Hung, heads: Floats) -> list[StakeMoved]:
         moved = {**hung.hanging.moved, tie.number: tuple((known + step).tolist())}
         again = _again(hung, replace(hung.hanging, moved=moved))
         after = {f.tie.name: f.newtons for f in again.forces}
-        others = tuple((name, pulls[name], after[name]) for name in pulls if name != tie.name and name in after)
+        others = tuple(
+            (name, pulls[name], after[name]) for name in pulls if name != tie.name and name in after
+        )
         gain = headroom_m(HungRoom.under(again), heads) - now
         out.append(StakeMoved(tie.number, tie.name, force.newtons, after[tie.name], others, gain))
     return out
 
 
 def loose_stakes(moves: Sequence[StakeMoved]) -> list[tuple[str, float]]:
-    """Of the stakes moved, those that hold next to nothing, with how far out to move each, m, so that it is drawn tight.
+    """Of the stakes moved, those that hold next to nothing, with how far out to move each, m, so
+    that it is drawn tight.
 
-    By the secant of a move of STAKE_MOVE_M, and at most five times that at once: then go round again.
+    By the secant of a move of STAKE_MOVE_M, and at most five times that at once: then go round
+    again.
     """
     out = []
     for moved in moves:
         if moved.before_n < LOOSE_N:
             rate = max((moved.after_n - moved.before_n) / STAKE_MOVE_M, 1e-6)
-            out.append((moved.point, float(min((TIGHT_N - moved.before_n) / rate, 5 * STAKE_MOVE_M))))
+            out.append(
+                (moved.point, float(min((TIGHT_N - moved.before_n) / rate, 5 * STAKE_MOVE_M)))
+            )
     return out
 
 
 LIFT_TRIED_M: Final = constant(
-    "lift_tried", 0.20, "m", ENGINEERING, "how far points are lifted, or drawn out, to see what it gains"
+    "lift_tried",
+    0.20,
+    "m",
+    ENGINEERING,
+    "how far points are lifted, or drawn out, to see what it gains",
 )
 MOST_TRIED: Final = 6
 
 
 @dataclass(frozen=True, slots=True)
 class Gain:
-    """What drawing one point up (`way` "up") or out ("out") by LIFT_TRIED_M gains: headroom, m, and room to sit, m2."""
+    """What drawing one point up (`way` "up") or out ("out") by LIFT_TRIED_M gains: headroom, m, and
+    room to sit, m2.
+    """
 
     name: str
     uv: tuple[float, float]
@@ -148,21 +190,28 @@ class Gain:
     sit_m2: float
 
 
-def gains(hung: Hung, heads: Floats, sit_m: float, places: Mapping[str, tuple[float, float]]) -> list[Gain]:
-    """For some places of the sheet (the innermost first), what lifting it there gains, and what drawing it
-    out there does. `sit_m`: height under which one sits up. The best first; what gains nothing is left out.
+def gains(
+    hung: Hung, heads: Floats, sit_m: float, places: Mapping[str, tuple[float, float]]
+) -> list[Gain]:
+    """For some places of the sheet (the innermost first), what lifting it there gains, and what
+    drawing it out there does. `sit_m`: height under which one sits up. The best first; what gains
+    nothing is left out.
     """
     room = HungRoom.under(hung)
     now, sit = headroom_m(room, heads), float(room.above(sit_m).area)
     corners = np.array(hung.shelter.sheet.outline)
     middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
-    inmost = sorted(places.items(), key=lambda p: float(np.hypot(*(np.array(p[1]) - middle))))[:MOST_TRIED]
+    inmost = sorted(places.items(), key=lambda p: float(np.hypot(*(np.array(p[1]) - middle))))[
+        :MOST_TRIED
+    ]
     out = []
     for name, uv in inmost:
         for way, by, out_by in (("up", LIFT_TRIED_M, 0.0), ("out", 0.0, LIFT_TRIED_M)):
             again = lifted(hung, name, uv, by, out_by)
             under = HungRoom.under(again)
-            gain = Gain(name, uv, way, headroom_m(under, heads) - now, float(under.above(sit_m).area) - sit)
+            gain = Gain(
+                name, uv, way, headroom_m(under, heads) - now, float(under.above(sit_m).area) - sit
+            )
             if again.settled and (gain.headroom_m > GAIN_LEAST_M or gain.sit_m2 > GAIN_LEAST_M):
                 out.append(gain)
     return sorted(out, key=lambda g: (-g.sit_m2, -g.headroom_m))
@@ -176,7 +225,9 @@ def lifted(hung: Hung, name: str, uv: tuple[float, float], by_m: float, out_m: f
 
 @dataclass(frozen=True, slots=True)
 class Sensitivity:
-    """How far headroom moves when one of the fabric's figures is half or half as much again: the larger of the two, m."""
+    """How far headroom moves when one of the fabric's figures is half or half as much again: the
+    larger of the two, m.
+    """
 
     figure: str
     moves_m: float
@@ -187,9 +238,10 @@ def sensitivity(hung: Hung, heads: Floats) -> list[Sensitivity]:
     now = headroom_m(HungRoom.under(hung), heads)
     fabric = hung.hanging.fabric
     figures: tuple[tuple[str, Callable[[float], object]], ...] = (
-        ("stiffness", lambda k: fabric.stretched(stiffness=k)), ("shear stiffness", lambda k: fabric.stretched(shear=k)),
+        ("stiffness", lambda k: fabric.stretched(stiffness=k)),
+        ("shear stiffness", lambda k: fabric.stretched(shear=k)),
         ("weight", lambda k: fabric.stretched(weight=k)),
-    )  # fmt: skip
+    )
     out = []
     for name, changed in figures:
         moves = []

@@ -1,8 +1,10 @@
-"""Find where a hanging sheet comes to rest: Newton's method on its energy, damped while it is far from rest.
+"""Find where a hanging sheet comes to rest: Newton's method on its energy, damped while it is far
+from rest.
 
-Each step solves (H + D) dx = f with the stiffness H as a band (reverse Cuthill-McKee order, banded Cholesky): the backward
-Euler step of a sheet in thick air (Baraff and Witkin 1998, Large steps in cloth simulation; Kelley and Keyes 1998,
-pseudo-transient continuation), its time step growing as it settles. The energy is convex, so the rest is its least.
+Each step solves (H + D) dx = f with the stiffness H as a band (reverse Cuthill-McKee order, banded
+Cholesky): the backward Euler step of a sheet in thick air (Baraff and Witkin 1998, Large steps in
+cloth simulation; Kelley and Keyes 1998, pseudo-transient continuation), its time step growing as it
+settles. The energy is convex, so the rest is its least.
 """
 
 from __future__ import annotations
@@ -23,8 +25,12 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats
 
-GROUND_N_M: Final = constant("ground_stiffness", 2e4, "N/m", ENGINEERING, "how hard the ground under a node of the mesh is")
-PRESS_N_M: Final = constant("cord_contact", 2e4, "N/m", ENGINEERING, "how hard cloth presses on a cord under it, a node")
+GROUND_N_M: Final = constant(
+    "ground_stiffness", 2e4, "N/m", ENGINEERING, "how hard the ground under a node of the mesh is"
+)
+PRESS_N_M: Final = constant(
+    "cord_contact", 2e4, "N/m", ENGINEERING, "how hard cloth presses on a cord under it, a node"
+)
 MOST_STEPS: Final = 1500
 """Steps after which a sheet that has not come to rest is said to hang loose."""
 NET_LEFT: Final = 2e-4
@@ -46,7 +52,9 @@ FIRST_DAMP: Final = 20.0
 
 @dataclass(frozen=True, eq=False)
 class Members:
-    """Members that only pull: up to three nodes each (E, 3), their coefficients (E, 3), rest lengths and stiffnesses (E,)."""
+    """Members that only pull: up to three nodes each (E, 3), their coefficients (E, 3), rest
+    lengths and stiffnesses (E,).
+    """
 
     nodes: NDArray[np.int64]
     coef: Floats
@@ -56,7 +64,12 @@ class Members:
     @classmethod
     def joined(cls, *several: Members) -> Members:
         """All together, in order."""
-        return cls(*(np.concatenate([getattr(m, name) for m in several]) for name in ("nodes", "coef", "rest", "stiff")))
+        return cls(
+            *(
+                np.concatenate([getattr(m, name) for m in several])
+                for name in ("nodes", "coef", "rest", "stiff")
+            )
+        )
 
     @classmethod
     def cords(cls, ends: NDArray[np.int64], rest: Floats, stiff: Floats) -> Members:
@@ -66,9 +79,14 @@ class Members:
         return cls(nodes, np.tile([1.0, -1.0, 0.0], (k, 1)), rest, stiff)
 
     def pulls(self, x: Floats) -> Floats:
-        """Pull (E,) in each member times its unit (N for cords, N m for threads), at places x (n, 3)."""
+        """Pull (E,) in each member times its unit (N for cords, N m for threads), at places x (n,
+        3).
+        """
         over, toe = self.spans(x) - self.rest, TOE * self.rest
-        return np.asarray(self.stiff * np.where(over < toe, np.maximum(over, 0.0) ** 2 / (2 * toe), over - toe / 2))
+        return np.asarray(
+            self.stiff
+            * np.where(over < toe, np.maximum(over, 0.0) ** 2 / (2 * toe), over - toe / 2)
+        )
 
     def spans(self, x: Floats) -> Floats:
         """Length (E,) of each member at places x (n, 3)."""
@@ -77,7 +95,9 @@ class Members:
 
 @dataclass(frozen=True, eq=False)
 class System:
-    """A sheet with what holds it: members, held nodes (n,), and pairs of nodes that press on each other."""
+    """A sheet with what holds it: members, held nodes (n,), and pairs of nodes that press on each
+    other.
+    """
 
     members: Members
     held: NDArray[np.bool_]
@@ -85,20 +105,49 @@ class System:
     ground_n_m: float = GROUND_N_M
 
     def pulls(self, x: Floats, load: Floats, toe: float = TOE) -> Floats:
-        """What is left over at each node (n, 3), N: zero where it rests; at a held one, what its holder takes."""
+        """What is left over at each node (n, 3), N: zero where it rests; at a held one, what its
+        holder takes.
+        """
         m, out = self.members, np.empty_like(x)
-        forces(x, m.nodes, m.coef, m.rest, m.stiff, load, self.ground_n_m, self.pairs, PRESS_N_M, toe, out)
+        forces(
+            x,
+            m.nodes,
+            m.coef,
+            m.rest,
+            m.stiff,
+            load,
+            self.ground_n_m,
+            self.pairs,
+            PRESS_N_M,
+            toe,
+            out,
+        )
         return out
 
     def energy(self, x: Floats, load: Floats, toe: float = TOE) -> float:
         """Stored energy less the work of the loads, J."""
         m = self.members
-        return float(energy(x, m.nodes, m.coef, m.rest, m.stiff, load, self.ground_n_m, self.pairs, PRESS_N_M, toe))
+        return float(
+            energy(
+                x,
+                m.nodes,
+                m.coef,
+                m.rest,
+                m.stiff,
+                load,
+                self.ground_n_m,
+                self.pairs,
+                PRESS_N_M,
+                toe,
+            )
+        )
 
 
 @dataclass(frozen=True, eq=False)
 class Rest:
-    """Where a sheet rests: places (n, 3), whether it came to rest, steps taken, and the largest pull left over, N."""
+    """Where a sheet rests: places (n, 3), whether it came to rest, steps taken, and the largest
+    pull left over, N.
+    """
 
     x: Floats
     settled: bool
@@ -107,18 +156,24 @@ class Rest:
 
 
 class Band:
-    """The stiffness of a system in banded form, its free nodes numbered so that the band is narrow."""
+    """The stiffness of a system in banded form, its free nodes numbered so that the band is
+    narrow.
+    """
 
     def __init__(self, system: System, count: int) -> None:
         self.system = system
         free = np.flatnonzero(~system.held)
         m = system.members
-        links = np.concatenate([m.nodes[:, [0, 1]], m.nodes[:, [1, 2]], m.nodes[:, [0, 2]], system.pairs])
+        links = np.concatenate(
+            [m.nodes[:, [0, 1]], m.nodes[:, [1, 2]], m.nodes[:, [0, 2]], system.pairs]
+        )
         place = np.full(count, -1)
         place[free] = np.arange(len(free))
         links = place[links]
         links = links[(links >= 0).all(axis=1)]
-        graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(len(free), len(free))).tocsr()
+        graph = coo_array(
+            (np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(len(free), len(free))
+        ).tocsr()
         order = reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True)
         self.row = np.full(count, -1, dtype=np.int64)
         self.row[free[order]] = np.arange(len(free))
@@ -130,15 +185,29 @@ class Band:
     def filled(self, x: Floats, damp: Floats, toe: float) -> Floats:
         """The band at places x, with `damp` on the diagonal of each free node."""
         s, m = self.system, self.system.members
-        stiffness(x, m.nodes, m.coef, m.rest, m.stiff, s.ground_n_m, s.pairs, PRESS_N_M, toe, self.row, damp, self.band)
+        stiffness(
+            x,
+            m.nodes,
+            m.coef,
+            m.rest,
+            m.stiff,
+            s.ground_n_m,
+            s.pairs,
+            PRESS_N_M,
+            toe,
+            self.row,
+            damp,
+            self.band,
+        )
         return self.band
 
 
 def come_to_rest(system: System, start: Floats, load: Floats, mass: Floats) -> Rest:
-    """Let a sheet come to rest from `start` (n, 3) under loads (n, 3), N. `mass` (n,): relative weights of the nodes, which
-    say how slowly each moves while it is far from rest.
+    """Let a sheet come to rest from `start` (n, 3) under loads (n, 3), N. `mass` (n,): relative
+    weights of the nodes, which say how slowly each moves while it is far from rest.
 
-    First with threads that take up their pull softly, then as they are: so slack cloth does not stop every step short.
+    First with threads that take up their pull softly, then as they are: so slack cloth does not
+    stop every step short.
     """
     x, band, steps = start.copy(), Band(system, len(start)), 0
     if not len(band.free):
@@ -152,9 +221,18 @@ def come_to_rest(system: System, start: Floats, load: Floats, mass: Floats) -> R
 
 
 def _stage(
-    system: System, band: Band, x: Floats, load: Floats, slow: Floats, toe: float, most: int, ease: float
+    system: System,
+    band: Band,
+    x: Floats,
+    load: Floats,
+    slow: Floats,
+    toe: float,
+    most: int,
+    ease: float,
 ) -> tuple[Floats, bool, int, float]:
-    """Newton's method with one softness of the threads: places, whether at rest, steps, the largest pull left over."""
+    """Newton's method with one softness of the threads: places, whether at rest, steps, the largest
+    pull left over.
+    """
     whole = float(np.abs(load[band.free]).sum())
     damp, now = FIRST_DAMP * max(whole / len(band.free), 1e-3), system.energy(x, load, toe)
     left, gained = system.pulls(x, load, toe)[band.free], np.inf
@@ -162,12 +240,18 @@ def _stage(
         if _at_rest(left, whole, gained, ease):
             return x, True, step, float(np.abs(left).max())
         try:
-            factor = cholesky_banded(band.filled(x, damp * slow, toe), lower=True, overwrite_ab=True, check_finite=False)
+            factor = cholesky_banded(
+                band.filled(x, damp * slow, toe), lower=True, overwrite_ab=True, check_finite=False
+            )
         except LinAlgError:
             damp *= 10.0
             continue
         move = cho_solve_banded((factor, True), left.ravel(), check_finite=False).reshape(-1, 3)
-        share, gain, tries = min(1.0, LONGEST_STEP_M / max(float(np.abs(move).max()), 1e-300)), float((left * move).sum()), 0
+        share, gain, tries = (
+            min(1.0, LONGEST_STEP_M / max(float(np.abs(move).max()), 1e-300)),
+            float((left * move).sum()),
+            0,
+        )
         while True:
             trial = x.copy()
             trial[band.free] += share * move
@@ -187,8 +271,14 @@ def _stage(
 
 
 def _at_rest(left: Floats, whole: float, gained: float, ease: float) -> bool:
-    """Whether what is left over at the free nodes (f, 3) is next to nothing beside the `whole` of the loads, N."""
+    """Whether what is left over at the free nodes (f, 3) is next to nothing beside the `whole` of
+    the loads, N.
+    """
     if float(np.abs(left).max()) <= REST_N:
         return True
     net, each = float(np.linalg.norm(left.sum(axis=0))), float(np.abs(left).sum())
-    return net <= ease * NET_LEFT * whole and each <= ease * EACH_LEFT * whole and gained <= ease * CREEP_M * whole
+    return (
+        net <= ease * NET_LEFT * whole
+        and each <= ease * EACH_LEFT * whole
+        and gained <= ease * CREEP_M * whole
+    )

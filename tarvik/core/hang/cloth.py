@@ -20,8 +20,12 @@ if TYPE_CHECKING:
     from tarvik.core.hang.fabric import Fabric
     from tarvik.core.hang.mesh import Mesh
 
-PATCH_M: Final = constant("patch", 0.10, "m", ENGINEERING, "how far the patch of a tie-out, or a button's folds, reach")
-PATCH_LAYERS: Final = constant("patch_layers", 3.0, "1", ENGINEERING, "layers of cloth that a patch adds")
+PATCH_M: Final = constant(
+    "patch", 0.10, "m", ENGINEERING, "how far the patch of a tie-out, or a button's folds, reach"
+)
+PATCH_LAYERS: Final = constant(
+    "patch_layers", 3.0, "1", ENGINEERING, "layers of cloth that a patch adds"
+)
 BIAS: Final = 1 / math.sqrt(2)
 WAYS: Final = np.array([[1.0, 0.0], [0.0, 1.0], [BIAS, BIAS], [BIAS, -BIAS]])
 """Directions on the flat sheet in which a triangle pulls: across, along, and both biases."""
@@ -30,14 +34,29 @@ SHEAR_SHARE: Final = 4.0
 
 
 def threads(mesh: Mesh, fabric: Fabric, stretch: float = 0.0) -> Members:
-    """Four members a triangle: weft (u), warp (v) and the two biases. `stretch`: how much longer the threads are (wet)."""
+    """Four members a triangle: weft (u), warp (v) and the two biases. `stretch`: how much longer
+    the threads are (wet).
+    """
     corners = mesh.uv[mesh.triangles]
     (a, b, c) = corners[:, 0], corners[:, 1], corners[:, 2]
     double = 2 * signed_area(corners)
     # Gradients of the three linear shape functions (m, 3, 2).
-    grad = np.stack([np.stack([p[:, 1] - q[:, 1], q[:, 0] - p[:, 0]], axis=-1) for p, q in ((b, c), (c, a), (a, b))], axis=1)
+    grad = np.stack(
+        [
+            np.stack([p[:, 1] - q[:, 1], q[:, 0] - p[:, 0]], axis=-1)
+            for p, q in ((b, c), (c, a), (a, b))
+        ],
+        axis=1,
+    )
     grad = grad / double[:, None, None]
-    per_way = np.array([fabric.weft_n_m, fabric.warp_n_m, SHEAR_SHARE * fabric.shear_n_m, SHEAR_SHARE * fabric.shear_n_m])
+    per_way = np.array(
+        [
+            fabric.weft_n_m,
+            fabric.warp_n_m,
+            SHEAR_SHARE * fabric.shear_n_m,
+            SHEAR_SHARE * fabric.shear_n_m,
+        ]
+    )
     coef = np.einsum("mpk,wk->mwp", grad, WAYS).reshape(-1, 3)
     nodes = np.repeat(mesh.triangles, len(WAYS), axis=0)
     stiff = (mesh.area[:, None] * per_way).ravel()
@@ -45,7 +64,9 @@ def threads(mesh: Mesh, fabric: Fabric, stretch: float = 0.0) -> Members:
 
 
 def patched(mesh: Mesh, members: Members, nodes: Sequence[int]) -> Members:
-    """The threads with the patches that tie-outs are sewn on: the cloth within PATCH_M of each is so many layers more."""
+    """The threads with the patches that tie-outs are sewn on: the cloth within PATCH_M of each is
+    so many layers more.
+    """
     tri = np.asarray(shapely.polygons(mesh.uv[mesh.triangles]))
     sizes = np.asarray(shapely.area(tri))
     share = np.zeros(len(tri))
@@ -53,4 +74,7 @@ def patched(mesh: Mesh, members: Members, nodes: Sequence[int]) -> Members:
         patch = Point(mesh.uv[node]).buffer(PATCH_M)
         near = shapely.intersects(tri, patch)
         share[near] += shapely.area(shapely.intersection(tri[near], patch)) / sizes[near]
-    return replace(members, stiff=members.stiff * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)))
+    return replace(
+        members,
+        stiff=members.stiff * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)),
+    )

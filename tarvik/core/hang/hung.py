@@ -1,4 +1,6 @@
-"""A pitched sheet as it hangs: mesh, threads, ties and loads put together, brought to rest, and read off."""
+"""A pitched sheet as it hangs: mesh, threads, ties and loads put together, brought to rest, and
+read off.
+"""
 
 from __future__ import annotations
 
@@ -31,29 +33,47 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
-GRAVITY: Final = constant("gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs")
+GRAVITY: Final = constant(
+    "gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs"
+)
 HEM_M: Final = constant(
-    "hem", 0.06, "m", ENGINEERING, "cloth in the hem and its seam: the hem is as stiff as a strip this wide"
+    "hem",
+    0.06,
+    "m",
+    ENGINEERING,
+    "cloth in the hem and its seam: the hem is as stiff as a strip this wide",
 )
 MESH_LINES: Final = 17
 """Grid lines along a sheet's longer side."""
 SLACK_N_M: Final = constant(
-    "slack_pull", 0.5, "N/m", ENGINEERING, "cloth that pulls less than this in a direction is slack there"
+    "slack_pull",
+    0.5,
+    "N/m",
+    ENGINEERING,
+    "cloth that pulls less than this in a direction is slack there",
 )
 LIFT_LEAST_N: Final = constant(
-    "stake_lift_least", 5.0, "N", ENGINEERING, "a stake pulled up less than this stays by its own grip"
+    "stake_lift_least",
+    5.0,
+    "N",
+    ENGINEERING,
+    "a stake pulled up less than this stays by its own grip",
 )
 SNOW: Final = "EN 1991-1-3:2003, 5.3.2 (shape coefficient of a sloping roof); values from memory"
-SNOW_ALL_DEG: Final = constant("snow_all", 30.0, "degrees", SNOW, "steepest roof that keeps all of its snow")
-SNOW_NONE_DEG: Final = constant("snow_none", 60.0, "degrees", SNOW, "steepest roof that keeps any snow")
+SNOW_ALL_DEG: Final = constant(
+    "snow_all", 30.0, "degrees", SNOW, "steepest roof that keeps all of its snow"
+)
+SNOW_NONE_DEG: Final = constant(
+    "snow_none", 60.0, "degrees", SNOW, "steepest roof that keeps any snow"
+)
 SNOW_SHARE: Final = constant("snow_share", 0.8, "1", SNOW, "snow on a roof over snow on the ground")
 
 
 @dataclass(frozen=True, slots=True)
 class Hanging:
-    """How a sheet hangs: its fabric, how taut its stakes are pulled, wet or dry, wind pressure (Pa) from a bearing in the
-    shelter's frame, snow on the ground (kg/m2), points lifted, stakes shifted (by their place among the rig's stakes, m),
-    and how many grid lines its mesh has.
+    """How a sheet hangs: its fabric, how taut its stakes are pulled, wet or dry, wind pressure (Pa)
+    from a bearing in the shelter's frame, snow on the ground (kg/m2), points lifted, stakes shifted
+    (by their place among the rig's stakes, m), and how many grid lines its mesh has.
     """
 
     fabric: Fabric = DEFAULT_FABRIC
@@ -69,7 +89,9 @@ class Hanging:
 
 @dataclass(frozen=True, slots=True)
 class TieForce:
-    """What one tie holds, N: the sheet's pull on its holder as a vector (3,), in all, upwards, and along the ground."""
+    """What one tie holds, N: the sheet's pull on its holder as a vector (3,), in all, upwards, and
+    along the ground.
+    """
 
     tie: Tie
     pull: tuple[float, float, float]
@@ -92,7 +114,9 @@ class TieForce:
 
 @dataclass(frozen=True, eq=False)
 class Hung:
-    """A sheet at rest. `x` (n, 3): where its nodes hang (those of the mesh first, then cord ends and a ridge line's)."""
+    """A sheet at rest. `x` (n, 3): where its nodes hang (those of the mesh first, then cord ends
+    and a ridge line's).
+    """
 
     shelter: Shelter
     rig: Rig
@@ -118,12 +142,16 @@ class Hung:
         return np.asarray(self.xyz[self.mesh.node_at(uv)])
 
     def place(self, u: float, v: float) -> Floats:
-        """Where any place of the flat sheet hangs (3,), by its triangle; off the sheet, its nearest node."""
+        """Where any place of the flat sheet hangs (3,), by its triangle; off the sheet, its nearest
+        node.
+        """
         shares, inside = shares_in(self.mesh.uv[self.mesh.triangles], np.array([[u, v]]))
         own = np.flatnonzero(inside[0])
         if not len(own):
             return self.at((u, v))
-        return np.asarray((shares[0, own, :, None] * self.xyz[self.mesh.triangles[own]]).sum(axis=1).mean(axis=0))
+        return np.asarray(
+            (shares[0, own, :, None] * self.xyz[self.mesh.triangles[own]]).sum(axis=1).mean(axis=0)
+        )
 
     @cached_property
     def roof(self) -> NDArray[np.bool_]:
@@ -137,8 +165,14 @@ class Hung:
         if self.settled:
             return ""
         node = int(np.argmax(np.where(self.system.held, 0.0, np.abs(self.pulls).max(axis=1))))
-        near = min(self.ties, key=lambda tie: float(np.linalg.norm(self.rest.x[tie.node] - self.rest.x[node])))
-        return f"the cloth near {near.name} hangs too slack to come to rest: shorten its line or move its stake out"
+        near = min(
+            self.ties,
+            key=lambda tie: float(np.linalg.norm(self.rest.x[tie.node] - self.rest.x[node])),
+        )
+        return (
+            f"the cloth near {near.name} hangs too slack to come to rest: shorten its line or "
+            "move its stake out"
+        )
 
     @cached_property
     def lifting(self) -> tuple[TieForce, ...]:
@@ -153,7 +187,9 @@ class Hung:
 
     @cached_property
     def forces(self) -> tuple[TieForce, ...]:
-        """What each tie holds. A cord's pull is its stretch; a held node's what is left over there."""
+        """What each tie holds. A cord's pull is its stretch; a held node's what is left over
+        there.
+        """
         pulls = self.system.members.pulls(self.rest.x)
         out = []
         cord = len(self.system.members.rest) - sum(t.length_m > 0 for t in self.ties)
@@ -175,7 +211,9 @@ class Hung:
     def strain_pull(self) -> Floats:
         """Pull of the cloth in each triangle (m, 4), N/m: across, along, and on both biases."""
         count = len(self.mesh.triangles) * 4
-        return np.asarray(self.system.members.pulls(self.rest.x)[:count].reshape(-1, 4) / self.mesh.area[:, None])
+        return np.asarray(
+            self.system.members.pulls(self.rest.x)[:count].reshape(-1, 4) / self.mesh.area[:, None]
+        )
 
     @cached_property
     def slack(self) -> NDArray[np.bool_]:
@@ -188,8 +226,12 @@ class Hung:
     def wrinkled(self) -> NDArray[np.bool_]:
         """Which cells pull one way and are slack square to it."""
         weft, warp, one, two = self.strain_pull.T
-        # Stress (xx, yy, xy) summed over the triangles of each cell, then its smaller principal value.
-        parts = np.stack([weft + (one + two) / 2, warp + (one + two) / 2, (one - two) / 2], axis=1) * self.mesh.area[:, None]
+        # Stress (xx, yy, xy) summed over the triangles of each cell, then its smaller principal
+        # value.
+        parts = (
+            np.stack([weft + (one + two) / 2, warp + (one + two) / 2, (one - two) / 2], axis=1)
+            * self.mesh.area[:, None]
+        )
         stress, size = np.zeros((len(self.mesh.cells), 3)), np.zeros(len(self.mesh.cells))
         np.add.at(stress, self.mesh.cell, parts)
         np.add.at(size, self.mesh.cell, self.mesh.area)
@@ -199,7 +241,9 @@ class Hung:
 
     @property
     def ridge_sag_m(self) -> float | None:
-        """How far a ridge line under the sheet hangs below the straight between its ends; None where there is none."""
+        """How far a ridge line under the sheet hangs below the straight between its ends; None
+        where there is none.
+        """
         own = self.system.pairs[:, 1]
         high = self.shelter.pitch.high_points()
         if not len(own) or len(high) != 2:
@@ -220,7 +264,9 @@ class Hung:
 
     @property
     def ground_n(self) -> float:
-        """What the cloth that lies on the ground does to it, upwards positive: negative, as it presses down."""
+        """What the cloth that lies on the ground does to it, upwards positive: negative, as it
+        presses down.
+        """
         free = ~self.system.held
         return float(self.system.ground_n_m * np.minimum(self.rest.x[free, 2], 0.0).sum())
 
@@ -228,27 +274,53 @@ class Hung:
 def hang(shelter: Shelter, rig: Rig, hanging: Hanging) -> Hung:
     """Hang a folded and rigged sheet. Raises FoldError for one that hangs from nothing."""
     mesh, ties, system, start, load = _ready(shelter, rig, hanging)
-    return Hung(shelter, rig, hanging, mesh, ties, system, load, come_to_rest(system, start, load, masses(mesh, len(start))))
+    return Hung(
+        shelter,
+        rig,
+        hanging,
+        mesh,
+        ties,
+        system,
+        load,
+        come_to_rest(system, start, load, masses(mesh, len(start))),
+    )
 
 
 def masses(mesh: Mesh, count: int) -> Floats:
-    """Relative weights of `count` nodes: those of the mesh by their cloth, cord ends and a ridge line's like the mean one."""
+    """Relative weights of `count` nodes: those of the mesh by their cloth, cord ends and a ridge
+    line's like the mean one.
+    """
     out = np.full(count, float(mesh.node_area.mean()))
     out[: len(mesh.uv)] = mesh.node_area
     return out
 
 
-def hung_as(shelter: Shelter, rig: Rig, hanging: Hanging, x: Floats, *, settled: bool = True) -> Hung:
-    """A sheet that was hung before, from where its nodes (n, 3) were then. Raises FoldError when that was another mesh."""
+def hung_as(
+    shelter: Shelter, rig: Rig, hanging: Hanging, x: Floats, *, settled: bool = True
+) -> Hung:
+    """A sheet that was hung before, from where its nodes (n, 3) were then. Raises FoldError when
+    that was another mesh.
+    """
     mesh, ties, system, start, load = _ready(shelter, rig, hanging)
     if x.shape != start.shape:
         raise FoldError("this hung shape was of another mesh")
     x = np.where(system.held[:, None], start, x)
     left = system.pulls(x, load)[~system.held]
-    return Hung(shelter, rig, hanging, mesh, ties, system, load, Rest(x, settled, 0, float(np.abs(left).max(initial=0.0))))
+    return Hung(
+        shelter,
+        rig,
+        hanging,
+        mesh,
+        ties,
+        system,
+        load,
+        Rest(x, settled, 0, float(np.abs(left).max(initial=0.0))),
+    )
 
 
-def _ready(shelter: Shelter, rig: Rig, hanging: Hanging) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
+def _ready(
+    shelter: Shelter, rig: Rig, hanging: Hanging
+) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
     """Mesh, ties, system, where its nodes start and their loads."""
     mesh = _mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
     ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, hanging.moved, hanging.lifts))
@@ -258,7 +330,9 @@ def _ready(shelter: Shelter, rig: Rig, hanging: Hanging) -> tuple[Mesh, tuple[Ti
     return mesh, ties, system, start, load
 
 
-def _mesh(shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, float]], ...]) -> Mesh:
+def _mesh(
+    shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, float]], ...]
+) -> Mesh:
     known: dict[tuple[int, object], Mesh] = shelter.__dict__.setdefault("_meshes", {})
     if (lines, further) not in known:
         known[lines, further] = mesh_of(shelter, lines, further)
@@ -267,7 +341,11 @@ def _mesh(shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, f
 
 def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:
     """Weight, wind and snow on every node of the mesh (n, 3), N."""
-    kg = mesh.node_area * hanging.fabric.weight_kg_m2 * (1 + (hanging.fabric.wet_share if hanging.wet else 0.0))
+    kg = (
+        mesh.node_area
+        * hanging.fabric.weight_kg_m2
+        * (1 + (hanging.fabric.wet_share if hanging.wet else 0.0))
+    )
     out = np.zeros((len(mesh.uv), 3))
     out[:, 2] -= GRAVITY * kg
     per_m2 = np.zeros((len(shelter.panels), 3))
@@ -290,13 +368,19 @@ def _snow_shares(shelter: Shelter) -> Floats:
             continue
         fall = downhill(face.xyz)
         slope = math.inf if fall is None else float(np.hypot(*fall))
-        share = np.clip((SNOW_NONE_DEG - math.degrees(math.atan(slope))) / (SNOW_NONE_DEG - SNOW_ALL_DEG), 0, 1)
+        share = np.clip(
+            (SNOW_NONE_DEG - math.degrees(math.atan(slope))) / (SNOW_NONE_DEG - SNOW_ALL_DEG), 0, 1
+        )
         out[k] = SNOW_SHARE * share / math.hypot(1.0, slope)
     return out
 
 
-def _put_together(shelter: Shelter, rig: Rig, hanging: Hanging, mesh: Mesh, ties: list[Tie]) -> tuple[System, Floats]:
-    """The members, what is held, and where all nodes start. Members: threads, hem, ridge line, then the ties' cords."""
+def _put_together(
+    shelter: Shelter, rig: Rig, hanging: Hanging, mesh: Mesh, ties: list[Tie]
+) -> tuple[System, Floats]:
+    """The members, what is held, and where all nodes start. Members: threads, hem, ridge line, then
+    the ties' cords.
+    """
     start = [mesh.xyz.copy()]
     held = np.ones(len(mesh.uv), dtype=bool)
     held[mesh.triangles] = False  # a node that only slivers touch stays where it is
@@ -305,7 +389,9 @@ def _put_together(shelter: Shelter, rig: Rig, hanging: Hanging, mesh: Mesh, ties
             held[tie.node] = True
             start[0][tie.node] = tie.at
     stretch = hanging.fabric.wet_stretch if hanging.wet else 0.0
-    cloth = patched(mesh, threads(mesh, hanging.fabric, stretch), sorted({tie.node for tie in ties}))
+    cloth = patched(
+        mesh, threads(mesh, hanging.fabric, stretch), sorted({tie.node for tie in ties})
+    )
     members = [cloth, _hem(mesh, hanging.fabric, stretch)]
     line, places, pairs = _ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
     members.append(line)
@@ -322,7 +408,11 @@ def _put_together(shelter: Shelter, rig: Rig, hanging: Hanging, mesh: Mesh, ties
             ends.append((tie.node, first + len(anchors)))
             anchors.append(tie.at)
     rest = np.array([tie.length_m for tie in cords])
-    members.append(Members.cords(np.array(ends, dtype=np.int64).reshape(-1, 2), rest, CORD_N / np.maximum(rest, 1e-6)))
+    members.append(
+        Members.cords(
+            np.array(ends, dtype=np.int64).reshape(-1, 2), rest, CORD_N / np.maximum(rest, 1e-6)
+        )
+    )
     start.append(np.array(anchors).reshape(-1, 3))
     held = np.append(held, np.ones(len(anchors), dtype=bool))
     return System(Members.joined(*members), held, pairs), np.concatenate(start)
@@ -338,7 +428,9 @@ def _hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
 def _ridge_line(
     shelter: Shelter, rig: Rig, mesh: Mesh, start: Floats, first: int
 ) -> tuple[Members, Floats, NDArray[np.int64]]:
-    """A taut line under the ridge, of nodes of its own under those of the cloth, from one high point to the other."""
+    """A taut line under the ridge, of nodes of its own under those of the cloth, from one high
+    point to the other.
+    """
     high = shelter.pitch.high_points()
     none = Members.cords(np.zeros((0, 2), dtype=np.int64), np.zeros(0), np.zeros(0))
     if not rig.through_line or len(high) != 2:

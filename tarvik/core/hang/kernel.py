@@ -1,11 +1,12 @@
 """Energy, forces and stiffness of a hanging sheet (Numba).
 
-Everything that pulls is one kind of member: y = sum of `coef` times the places of up to three nodes, with a rest length and a
-stiffness k; it stores k/2 (|y| - rest)^2 while |y| is over its rest length and nothing otherwise. Over the first TOE of
-strain the stiffness comes in evenly, as crimp leaves the threads, so that the pull has no kink. A thread direction of a
-triangle has y = F d (F the deformation gradient, d the direction on the flat sheet) and rest 1; a cord has y = the vector
-from end to end. Such an energy is convex (Pipkin 1986, relaxed energy of a tension field), so the balance is unique up to
-cloth that carries nothing.
+Everything that pulls is one kind of member: y = sum of `coef` times the places of up to three
+nodes, with a rest length and a stiffness k; it stores k/2 (|y| - rest)^2 while |y| is over its rest
+length and nothing otherwise. Over the first TOE of strain the stiffness comes in evenly, as crimp
+leaves the threads, so that the pull has no kink. A thread direction of a triangle has y = F d (F
+the deformation gradient, d the direction on the flat sheet) and rest 1; a cord has y = the vector
+from end to end. Such an energy is convex (Pipkin 1986, relaxed energy of a tension field), so the
+balance is unique up to cloth that carries nothing.
 """
 
 from __future__ import annotations
@@ -58,8 +59,8 @@ def energy(
     press: float,
     toe: float,
 ) -> float:
-    """Stored energy less the work of the loads, J. `ground`: stiffness of the ground under a node, N/m; `pairs` (k, 2): upper
-    and lower nodes that press on each other with stiffness `press`.
+    """Stored energy less the work of the loads, J. `ground`: stiffness of the ground under a node,
+    N/m; `pairs` (k, 2): upper and lower nodes that press on each other with stiffness `press`.
     """
     total = 0.0
     for e in range(len(rest)):
@@ -83,10 +84,21 @@ def energy(
 
 @compiled
 def forces(
-    x: Floats, nodes: Ints, coef: Floats, rest: Floats, stiff: Floats, load: Floats, ground: float, pairs: Ints, press: float,
-    toe: float, out: Floats,
-) -> None:  # fmt: skip
-    """What pulls at every node (n, 3), held ones too: members, ground and loads. Zero at a free node in balance."""
+    x: Floats,
+    nodes: Ints,
+    coef: Floats,
+    rest: Floats,
+    stiff: Floats,
+    load: Floats,
+    ground: float,
+    pairs: Ints,
+    press: float,
+    toe: float,
+    out: Floats,
+) -> None:
+    """What pulls at every node (n, 3), held ones too: members, ground and loads. Zero at a free
+    node in balance.
+    """
     out[:] = load
     for e in range(len(rest)):
         i, j, k = nodes[e]
@@ -114,10 +126,21 @@ def forces(
 
 @compiled
 def stiffness(
-    x: Floats, nodes: Ints, coef: Floats, rest: Floats, stiff: Floats, ground: float, pairs: Ints, press: float, toe: float,
-    row: Ints, damp: Floats, band: Floats,
-) -> None:  # fmt: skip
-    """Second derivative of the energy as a lower band (width + 1, 3 f), for nodes with a `row` >= 0 among the f free ones.
+    x: Floats,
+    nodes: Ints,
+    coef: Floats,
+    rest: Floats,
+    stiff: Floats,
+    ground: float,
+    pairs: Ints,
+    press: float,
+    toe: float,
+    row: Ints,
+    damp: Floats,
+    band: Floats,
+) -> None:
+    """Second derivative of the energy as a lower band (width + 1, 3 f), for nodes with a `row` >= 0
+    among the f free ones.
 
     `damp` (f,) is added to the diagonal of each free node.
     """
@@ -133,7 +156,11 @@ def stiffness(
     for e in range(len(rest)):
         size2 = 0.0
         for m in range(3):
-            y[m] = coef[e, 0] * x[nodes[e, 0], m] + coef[e, 1] * x[nodes[e, 1], m] + coef[e, 2] * x[nodes[e, 2], m]
+            y[m] = (
+                coef[e, 0] * x[nodes[e, 0], m]
+                + coef[e, 1] * x[nodes[e, 1], m]
+                + coef[e, 2] * x[nodes[e, 2], m]
+            )
             size2 += y[m] * y[m]
         size = np.sqrt(size2)
         if size <= 0.0:

@@ -17,7 +17,9 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class LinePull:
-    """What a line of the rig pulls, by its place among the rig's lines; `start`: the point of the sheet it holds."""
+    """What a line of the rig pulls, by its place among the rig's lines; `start`: the point of the
+    sheet it holds.
+    """
 
     line: int
     start: str
@@ -26,8 +28,8 @@ class LinePull:
 
 
 def line_pulls(hung: Hung) -> list[LinePull]:
-    """The pull in every line of the rig. A guy that alone holds a point pulls its stretch; at a pole the lines and the pole
-    together balance the cloth, with the least pulls that do.
+    """The pull in every line of the rig. A guy that alone holds a point pulls its stretch; at a
+    pole the lines and the pole together balance the cloth, with the least pulls that do.
     """
     own = {f.tie.name: f.newtons for f in hung.forces if f.tie.kind in ("guy", "cord")}
     carried = {f.tie.name: hung.pulls[f.tie.node] for f in hung.forces if f.tie.kind == "support"}
@@ -38,7 +40,12 @@ def line_pulls(hung: Hung) -> list[LinePull]:
             out.append(LinePull(number, line.start, line.purpose, own[line.start]))
         elif line.start in carried:
             out.append(
-                LinePull(number, line.start, line.purpose, _share(hung, number, carried[line.start], line.start in poles))
+                LinePull(
+                    number,
+                    line.start,
+                    line.purpose,
+                    _share(hung, number, carried[line.start], line.start in poles),
+                )
             )
     return out
 

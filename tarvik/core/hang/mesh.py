@@ -1,8 +1,9 @@
 """The sheet as a mesh that follows its creases and tie-outs.
 
-Grid lines along warp and weft run through every point of the crease pattern; grid nodes next to a slanting crease are moved
-onto it, and the cells that it crosses are cut. What is left are quadrangles, taken as both pairs of triangles with half
-their cloth each (so that a mirrored sheet gives the mirrored mesh), triangles, and fans about a middle.
+Grid lines along warp and weft run through every point of the crease pattern; grid nodes next to a
+slanting crease are moved onto it, and the cells that it crosses are cut. What is left are
+quadrangles, taken as both pairs of triangles with half their cloth each (so that a mirrored sheet
+gives the mirrored mesh), triangles, and fans about a middle.
 """
 
 from __future__ import annotations
@@ -29,13 +30,17 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Panel
     from tarvik.core.shelter import Shelter
 
-NEAR_CREASE: Final = constant("mesh_near_crease", 0.25, "1", ENGINEERING, "nodes this near to a crease move onto it, in cells")
+NEAR_CREASE: Final = constant(
+    "mesh_near_crease", 0.25, "1", ENGINEERING, "nodes this near to a crease move onto it, in cells"
+)
 SAME_M: Final = 1e-3
 """Points of the pattern nearer than this share a grid line."""
 ROUND_M: Final = 1e-7
 """Grid to which crossings of creases and grid lines are rounded."""
 MOST_LINED: Final = 24
-"""Most places that each have grid lines of their own, and most creases that the mesh follows; of more, FEW are taken."""
+"""Most places that each have grid lines of their own, and most creases that the mesh follows; of
+more, FEW are taken.
+"""
 FEW: Final = 12
 SLIVER_M2: Final = 1e-8
 """Triangles smaller than this carry nothing."""
@@ -43,9 +48,10 @@ SLIVER_M2: Final = 1e-8
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """Nodes `uv` (n, 2) on the flat sheet, where the fold puts them `xyz` (n, 3), `triangles` (m, 3) with the `area` of cloth
-    each stands for (m,), `panel` (m,): its panel's place in the shelter, `cell` (m,): which triangles share a cell, the
-    `cells` as rings of nodes, and `named`: nodes of the pattern's points and of further ties.
+    """Nodes `uv` (n, 2) on the flat sheet, where the fold puts them `xyz` (n, 3), `triangles` (m,
+    3) with the `area` of cloth each stands for (m,), `panel` (m,): its panel's place in the
+    shelter, `cell` (m,): which triangles share a cell, the `cells` as rings of nodes, and `named`:
+    nodes of the pattern's points and of further ties.
     """
 
     uv: Floats
@@ -60,7 +66,9 @@ class Mesh:
     @cached_property
     def rim(self) -> NDArray[np.int64]:
         """Ends (k, 2) of the edges along the rim of the cloth: those of one cell only."""
-        edges = np.array([sorted(e) for ring in self.cells for e in zip(ring, (*ring[1:], ring[0]), strict=True)])
+        edges = np.array(
+            [sorted(e) for ring in self.cells for e in zip(ring, (*ring[1:], ring[0]), strict=True)]
+        )
         unique, times = np.unique(edges, axis=0, return_counts=True)
         return np.asarray(unique[times == 1], dtype=np.int64)
 
@@ -80,9 +88,16 @@ class Mesh:
         return int(np.argmin(((self.uv - np.array(uv)) ** 2).sum(axis=1)))
 
 
-def mesh_of(shelter: Shelter, lines: int, further: Iterable[tuple[str, tuple[float, float]]] = ()) -> Mesh:
-    """Mesh of a folded sheet with about `lines` grid lines along its longer side; nodes at all `further` named places too."""
-    places = {name: (float(u), float(v)) for name, (u, v) in zip(shelter.pattern.points, shelter.uv, strict=True)}
+def mesh_of(
+    shelter: Shelter, lines: int, further: Iterable[tuple[str, tuple[float, float]]] = ()
+) -> Mesh:
+    """Mesh of a folded sheet with about `lines` grid lines along its longer side; nodes at all
+    `further` named places too.
+    """
+    places = {
+        name: (float(u), float(v))
+        for name, (u, v) in zip(shelter.pattern.points, shelter.uv, strict=True)
+    }
     on_cloth = {point for panel in shelter.panels for point in panel.points}
     places = {name: at for name, at in places.items() if name in on_cloth} | dict(further)
     outline = Polygon(shelter.sheet.outline)
@@ -99,8 +114,8 @@ def mesh_of(shelter: Shelter, lines: int, further: Iterable[tuple[str, tuple[flo
 
 
 def _lined(shelter: Shelter, places: dict[str, tuple[float, float]]) -> list[tuple[float, float]]:
-    """Places through which grid lines run: all, or of a many-cornered outline those that are tied (the rest lie on the
-    rim).
+    """Places through which grid lines run: all, or of a many-cornered outline those that are tied
+    (the rest lie on the rim).
     """
     if len(places) <= MOST_LINED:
         return list(places.values())
@@ -123,7 +138,9 @@ def _lines(wanted: Sequence[float], step: float) -> Floats:
 
 
 def _creases(shelter: Shelter) -> list[LineString]:
-    """Every crease between two panels, on the flat sheet; of the many gores of a curved edge only every so many."""
+    """Every crease between two panels, on the flat sheet; of the many gores of a curved edge only
+    every so many.
+    """
     owners: dict[frozenset[str], int] = {}
     for p in shelter.panels:
         for pair in zip(p.points, (*p.points[1:], p.points[0]), strict=True):
@@ -134,7 +151,9 @@ def _creases(shelter: Shelter) -> list[LineString]:
     return [LineString([shelter.sheet_at(a), shelter.sheet_at(b)]) for a, b in found]
 
 
-def _onto_creases(grid: Floats, creases: Sequence[LineString], step: float, outline: Polygon) -> None:
+def _onto_creases(
+    grid: Floats, creases: Sequence[LineString], step: float, outline: Polygon
+) -> None:
     """Move grid nodes that lie near a slanting crease onto it; those on the rim stay."""
     nodes = grid.reshape(-1, 2)
     inside = shapely.distance(shapely.points(nodes), outline.exterior) > ROUND_M
@@ -160,16 +179,32 @@ def _pieces(grid: Floats, creases: Sequence[LineString], outline: Polygon) -> li
     noded = shapely.union_all([*rows, *creases, outline.exterior], grid_size=ROUND_M)
     found = shapely.get_parts(shapely.polygonize(shapely.get_parts(noded)))
     middles = shapely.point_on_surface(found)
-    return [piece for piece, inside in zip(found, shapely.covers(outline, middles), strict=True) if inside]
+    return [
+        piece
+        for piece, inside in zip(found, shapely.covers(outline, middles), strict=True)
+        if inside
+    ]
 
 
-def _meshed(shelter: Shelter, pieces: Sequence[Polygon], places: dict[str, tuple[float, float]]) -> Mesh:
+def _meshed(
+    shelter: Shelter, pieces: Sequence[Polygon], places: dict[str, tuple[float, float]]
+) -> Mesh:
     uv: list[tuple[float, float]] = []
     known: dict[tuple[int, int], int] = {}
 
     def node(u: float, v: float) -> int:
         key = (round(u / ROUND_M / 10), round(v / ROUND_M / 10))
-        for du, dv in ((0, 0), (0, 1), (1, 0), (0, -1), (-1, 0), (1, 1), (-1, -1), (1, -1), (-1, 1)):
+        for du, dv in (
+            (0, 0),
+            (0, 1),
+            (1, 0),
+            (0, -1),
+            (-1, 0),
+            (1, 1),
+            (-1, -1),
+            (1, -1),
+            (-1, 1),
+        ):
             if (key[0] + du, key[1] + dv) in known:
                 return known[key[0] + du, key[1] + dv]
         known[key] = len(uv)
@@ -184,7 +219,11 @@ def _meshed(shelter: Shelter, pieces: Sequence[Polygon], places: dict[str, tuple
     cells: list[tuple[int, ...]] = []
     on_panel: list[tuple[int, int]] = []
     for piece, own in zip(pieces, owner, strict=True):
-        ring = tuple(dict.fromkeys(node(u, v) for u, v in shapely.get_coordinates(shapely.orient_polygons(piece))[:-1]))
+        ring = tuple(
+            dict.fromkeys(
+                node(u, v) for u, v in shapely.get_coordinates(shapely.orient_polygons(piece))[:-1]
+            )
+        )
         if len(ring) < 3:
             continue
         made, share = _split(ring, uv)
@@ -198,15 +237,28 @@ def _meshed(shelter: Shelter, pieces: Sequence[Polygon], places: dict[str, tuple
                 cell.append(len(cells))
         cells.append(ring)
     flat = np.array(uv)
-    named = {name: int(np.argmin(((flat - np.array(at)) ** 2).sum(axis=1))) for name, at in places.items()}
+    named = {
+        name: int(np.argmin(((flat - np.array(at)) ** 2).sum(axis=1)))
+        for name, at in places.items()
+    }
     return Mesh(
-        flat, _folded(shelter, flat, on_panel), np.array(triangles, dtype=np.int64), np.array(area),
-        np.array(panel, dtype=np.int64), np.array(cell, dtype=np.int64), tuple(cells), named,
-    )  # fmt: skip
+        flat,
+        _folded(shelter, flat, on_panel),
+        np.array(triangles, dtype=np.int64),
+        np.array(area),
+        np.array(panel, dtype=np.int64),
+        np.array(cell, dtype=np.int64),
+        tuple(cells),
+        named,
+    )
 
 
-def _split(ring: tuple[int, ...], uv: list[tuple[float, float]]) -> tuple[list[tuple[int, int, int]], float]:
-    """Triangles of a cell and the share of its cloth that each takes; a fan adds a node in the middle."""
+def _split(
+    ring: tuple[int, ...], uv: list[tuple[float, float]]
+) -> tuple[list[tuple[int, int, int]], float]:
+    """Triangles of a cell and the share of its cloth that each takes; a fan adds a node in the
+    middle.
+    """
     if len(ring) == 3:
         return [ring], 1.0
     if len(ring) == 4:
@@ -230,7 +282,9 @@ def _flat(shelter: Shelter, panel: Panel) -> Floats:
 
 
 def _folded(shelter: Shelter, uv: Floats, on_panel: Sequence[tuple[int, int]]) -> Floats:
-    """Where the fold puts each node (n, 3): a flat panel is an affine image of its part of the sheet."""
+    """Where the fold puts each node (n, 3): a flat panel is an affine image of its part of the
+    sheet.
+    """
     maps = []
     for panel in shelter.panels:
         flat = np.column_stack([_flat(shelter, panel), np.ones(len(panel.points))])

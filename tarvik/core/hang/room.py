@@ -1,5 +1,5 @@
-"""The room under a hung sheet: ground covered, dry, with sitting height, and where mats lie; as for the fold, but over the
-hung shape. Exact polygons over the mesh, no grid.
+"""The room under a hung sheet: ground covered, dry, with sitting height, and where mats lie; as for
+the fold, but over the hung shape. Exact polygons over the mesh, no grid.
 """
 
 from __future__ import annotations
@@ -50,8 +50,8 @@ HEADINGS_STRIDE: Final = 3
 
 @dataclass(frozen=True, eq=False)
 class HungRoom:
-    """The roof of a hung sheet over the ground, floors left out: its cells, those of equally many corners together
-    (k, c, 3), and triangles (m, 3, 3).
+    """The roof of a hung sheet over the ground, floors left out: its cells, those of equally many
+    corners together (k, c, 3), and triangles (m, 3, 3).
     """
 
     cells: tuple[Floats, ...]
@@ -63,12 +63,16 @@ class HungRoom:
         mesh, xyz = hung.mesh, hung.xyz
         # Of a quadrangle's two pairs of triangles, one after the other in the mesh, one is enough.
         rank = np.arange(len(mesh.cell)) - np.searchsorted(mesh.cell, mesh.cell)
-        quad = np.array([len(ring) == 4 for ring in mesh.cells])[mesh.cell] & (np.bincount(mesh.cell)[mesh.cell] == 4)
+        quad = np.array([len(ring) == 4 for ring in mesh.cells])[mesh.cell] & (
+            np.bincount(mesh.cell)[mesh.cell] == 4
+        )
         kept = hung.roof & ~(quad & (rank >= 2))
         by_size: dict[int, list[tuple[int, ...]]] = {}
         for cell in np.unique(mesh.cell[hung.roof]):
             by_size.setdefault(len(mesh.cells[cell]), []).append(mesh.cells[cell])
-        return cls(tuple(xyz[np.array(rings)] for rings in by_size.values()), xyz[mesh.triangles[kept]])
+        return cls(
+            tuple(xyz[np.array(rings)] for rings in by_size.values()), xyz[mesh.triangles[kept]]
+        )
 
     @property
     def peak_m(self) -> float:
@@ -82,7 +86,12 @@ class HungRoom:
 
     def _shadow(self, travel: Floats) -> Region:
         """Ground sheltered when rain moves `travel` (2,) sideways per metre of fall."""
-        return _united([np.asarray(shapely.polygons(rings[..., :2] + rings[..., 2:] * travel)) for rings in self.cells])
+        return _united(
+            [
+                np.asarray(shapely.polygons(rings[..., :2] + rings[..., 2:] * travel))
+                for rings in self.cells
+            ]
+        )
 
     def above(self, height: float) -> Region:
         """Ground over which the lowest cloth is at least `height` metres up."""
@@ -91,8 +100,12 @@ class HungRoom:
 
     @cached_property
     def _single(self) -> bool:
-        """Whether no cloth hangs over other cloth: then parts of the triangles do not lap in plan either."""
-        return bool(shapely.coverage_is_valid(np.asarray(shapely.polygons(self.triangles[..., :2]))))
+        """Whether no cloth hangs over other cloth: then parts of the triangles do not lap in plan
+        either.
+        """
+        return bool(
+            shapely.coverage_is_valid(np.asarray(shapely.polygons(self.triangles[..., :2])))
+        )
 
     def dry(self, weather: Weather) -> Region:
         """Ground that no drop reaches, in calm air and under every wind of the spread."""
@@ -106,13 +119,21 @@ class HungRoom:
         """Height of the lowest cloth over places (k, 2); NaN where there is none."""
         flat = self.triangles[np.abs(signed_area(self.triangles)) > EDGE_ON_M2]
         shares, inside = shares_in(flat, xy)
-        z = np.where(inside, (shares * flat[:, :, 2]).sum(axis=-1), np.inf).min(axis=1, initial=np.inf)
+        z = np.where(inside, (shares * flat[:, :, 2]).sum(axis=-1), np.inf).min(
+            axis=1, initial=np.inf
+        )
         return np.where(np.isfinite(z), z, np.nan)
 
 
 def _united(shapes: Sequence[NDArray[np.object_]], *, apart: bool = False) -> Region:
-    """Union of polygons; quickly when, as mostly, none laps over another, or when they are known to lie `apart`."""
-    parts = np.concatenate([np.atleast_1d(s) for s in shapes]) if shapes else np.zeros(0, dtype=np.object_)
+    """Union of polygons; quickly when, as mostly, none laps over another, or when they are known to
+    lie `apart`.
+    """
+    parts = (
+        np.concatenate([np.atleast_1d(s) for s in shapes])
+        if shapes
+        else np.zeros(0, dtype=np.object_)
+    )
     parts = parts[shapely.area(parts) > GRID_M]
     crossed = ~shapely.is_valid(parts)
     parts[crossed] = shapely.buffer(parts[crossed], 0)
@@ -124,7 +145,9 @@ def _united(shapes: Sequence[NDArray[np.object_]], *, apart: bool = False) -> Re
 
 
 def _parts_below(triangles: Floats, height: float) -> list[NDArray[np.object_]]:
-    """The parts of triangles (m, 3, 3) below a height, in plan: whole, with one corner and with two corners below it."""
+    """The parts of triangles (m, 3, 3) below a height, in plan: whole, with one corner and with two
+    corners below it.
+    """
     under = height - triangles[..., 2]
     count = (under > 0).sum(axis=1)
     out = [shapely.polygons(triangles[count == 3][..., :2])]
@@ -169,9 +192,16 @@ class HungFigures:
 
 
 def measure_hung(
-    hung: Hung, body: Body, weather: Weather, clearance: Clearance, lying: Lying, people: Sequence[Body] = ()
+    hung: Hung,
+    body: Body,
+    weather: Weather,
+    clearance: Clearance,
+    lying: Lying,
+    people: Sequence[Body] = (),
 ) -> HungFigures:
-    """Measure a hung sheet for as many sleepers of one stature as fit, or for the named `people`."""
+    """Measure a hung sheet for as many sleepers of one stature as fit, or for the named
+    `people`.
+    """
     room = HungRoom.under(hung)
     dry = room.dry(weather)
     ground = _ground(room, dry, clearance)
@@ -179,13 +209,20 @@ def measure_hung(
     if people:
         laid = lay_people(ground, [p.stature_m for p in people], clearance, headings=headings)
     else:
-        mats = lay_mats(ground, body.stature_m, clearance, stride=HEADINGS_STRIDE, headings=headings)
+        mats = lay_mats(
+            ground, body.stature_m, clearance, stride=HEADINGS_STRIDE, headings=headings
+        )
         laid = list(enumerate(mats))
     return HungFigures(
-        room.peak_m, float(room.plan.area), float(dry.area), float(room.above(sitting_height(body)).area),
-        float(room.above(standing_height(body)).area), tuple(mat for _, mat in laid),
-        tuple(person for person, _ in laid) if people else (), room,
-    )  # fmt: skip
+        room.peak_m,
+        float(room.plan.area),
+        float(dry.area),
+        float(room.above(sitting_height(body)).area),
+        float(room.above(standing_height(body)).area),
+        tuple(mat for _, mat in laid),
+        tuple(person for person, _ in laid) if people else (),
+        room,
+    )
 
 
 def _ground(room: HungRoom, dry: Region, clearance: Clearance) -> Ground | None:
@@ -213,17 +250,22 @@ def _ground(room: HungRoom, dry: Region, clearance: Clearance) -> Ground | None:
         return None
     low_x, low_y, high_x, high_y = usable.bounds
     return Ground(
-        np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1]), np.concatenate(planes), np.concatenate(plane_box),
-        np.concatenate(triangles), np.concatenate(triangle_box), float(usable.area),
+        np.array([low_x - 1, high_x + 1, low_y - 1, high_y + 1]),
+        np.concatenate(planes),
+        np.concatenate(plane_box),
+        np.concatenate(triangles),
+        np.concatenate(triangle_box),
+        float(usable.area),
         ring_of(around),
-    )  # fmt: skip
+    )
 
 
 def _eased(region: Region) -> Region:
-    """A little smaller than a region and with fewer corners, so that what fits in it fits in the region.
+    """A little smaller than a region and with fewer corners, so that what fits in it fits in the
+    region.
 
-    First its hairlines are closed: rounding leaves some where many cells meet, and each would become a gap that no mat may
-    lie over.
+    First its hairlines are closed: rounding leaves some where many cells meet, and each would
+    become a gap that no mat may lie over.
     """
     whole = region.buffer(HAIRLINE_M, join_style="mitre")
     inner = as_region(whole.buffer(-EASE_M - HAIRLINE_M, join_style="mitre"))

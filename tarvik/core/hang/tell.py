@@ -1,5 +1,5 @@
-"""What is told of a hung sheet, as plain values that can be kept, and how figures of the fold give way to those of the hung
-shape.
+"""What is told of a hung sheet, as plain values that can be kept, and how figures of the fold give
+way to those of the hung shape.
 """
 
 from __future__ import annotations
@@ -38,7 +38,9 @@ class ToldForce:
 
 @dataclass(frozen=True, slots=True)
 class ToldPool:
-    """A pool in words: where, litres in the hollow at first and once it is full, depth, and what becomes of it."""
+    """A pool in words: where, litres in the hollow at first and once it is full, depth, and what
+    becomes of it.
+    """
 
     at: tuple[float, float, float]
     litres_first: float
@@ -51,10 +53,11 @@ class ToldPool:
 class Told:
     """A hung sheet told beside its fold. Metres, square metres, newtons, litres, shares.
 
-    `headroom_m`: the lowest cloth over the heads of the mats that the fold has room for, `fold_headroom_m` the fold there.
-    `mats`: x, y, heading, length, width; `who`: which of the named people lies on each; `ridge_sag_m`: of a ridge line
-    under the sheet; `lines`: each line of the rig with its
-    point, purpose and pull.
+    `headroom_m`: the lowest cloth over the heads of the mats that the fold has room for,
+    `fold_headroom_m` the fold there.
+    `mats`: x, y, heading, length, width; `who`: which of the named people lies on each;
+    `ridge_sag_m`: of a ridge line under the sheet; `lines`: each line of the rig with its point,
+    purpose and pull.
     """
 
     settled: bool
@@ -108,19 +111,31 @@ def tell(hung: Hung, figures: Figures, body: Body, people: Sequence[Body] = ()) 
     heads = heads_of(figures.mats, found.room)
     fold = figures.roof.height_at(heads)
     return Told(
-        settled=hung.settled, why=hung.why_loose, steps=hung.rest.steps, fabric=hung.hanging.fabric.slug,
-        tautness=hung.hanging.tautness, peak_m=found.peak_m, covered_m2=found.covered_area_m2, dry_m2=found.dry_area_m2,
-        sit_m2=found.sit_area_m2, stand_m2=found.stand_area_m2,
-        mats=tuple((m.x, m.y, m.heading_deg, m.length_m, m.width_m) for m in found.mats), who=found.who,
-        headroom_m=_number(headroom_m(found.room, heads)), fold_headroom_m=_number(float(np.min(fold, initial=np.inf))),
-        sag_m=float((hung.mesh.xyz[:, 2] - hung.xyz[:, 2]).max()), ridge_sag_m=hung.ridge_sag_m,
+        settled=hung.settled,
+        why=hung.why_loose,
+        steps=hung.rest.steps,
+        fabric=hung.hanging.fabric.slug,
+        tautness=hung.hanging.tautness,
+        peak_m=found.peak_m,
+        covered_m2=found.covered_area_m2,
+        dry_m2=found.dry_area_m2,
+        sit_m2=found.sit_area_m2,
+        stand_m2=found.stand_area_m2,
+        mats=tuple((m.x, m.y, m.heading_deg, m.length_m, m.width_m) for m in found.mats),
+        who=found.who,
+        headroom_m=_number(headroom_m(found.room, heads)),
+        fold_headroom_m=_number(float(np.min(fold, initial=np.inf))),
+        sag_m=float((hung.mesh.xyz[:, 2] - hung.xyz[:, 2]).max()),
+        ridge_sag_m=hung.ridge_sag_m,
         slack=float(hung.slack.mean()),
         wrinkled=float(hung.wrinkled.mean()),
         forces=tuple(ToldForce(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in hung.forces),
         lines=tuple((x.start, x.purpose, x.newtons) for x in line_pulls(hung)),
-        pools=tuple(ToldPool(p.at, p.litres_first, p.litres, p.depth_m, p.grows.value) for p in pools(hung)),
+        pools=tuple(
+            ToldPool(p.at, p.litres_first, p.litres, p.depth_m, p.grows.value) for p in pools(hung)
+        ),
         lifting=tuple(f.tie.name for f in hung.lifting),
-    )  # fmt: skip
+    )
 
 
 def _number(value: float) -> float:
@@ -133,24 +148,37 @@ def hung_figures(figures: Figures, told: Told) -> Figures:
     mats = tuple(Mat(*m) for m in told.mats)
     wetted = under_drips(mats, figures.shelter) if figures.shelter.pitch.bed is None else ()
     return replace(
-        figures, peak_m=told.peak_m, covered_area_m2=told.covered_m2, dry_area_m2=told.dry_m2, sit_area_m2=told.sit_m2,
-        stand_area_m2=told.stand_m2, mats=mats, who=told.who, wetted=wetted,
-    )  # fmt: skip
+        figures,
+        peak_m=told.peak_m,
+        covered_area_m2=told.covered_m2,
+        dry_area_m2=told.dry_m2,
+        sit_area_m2=told.sit_m2,
+        stand_area_m2=told.stand_m2,
+        mats=mats,
+        who=told.who,
+        wetted=wetted,
+    )
 
 
 SAG_TOLD_M = 0.02
 """A sheet that hangs less than this below its fold is as good as taut."""
 
 
-def findings(told: Told, figures: Figures, units: Units, names: Mapping[str, str] | None = None) -> list[Finding]:
-    """What a leader should know of the way a sheet hangs, gravest first. `names`: marks of the points on the card."""
+def findings(
+    told: Told, figures: Figures, units: Units, names: Mapping[str, str] | None = None
+) -> list[Finding]:
+    """What a leader should know of the way a sheet hangs, gravest first. `names`: marks of the
+    points on the card.
+    """
 
     def mark(point: str) -> str:
         return (names or {}).get(point, point)
 
     out = []
     if not told.settled:
-        out.append(Finding("hangs_loose", "cloth", told.why, "pull it taut and look again", Level.CAUTION))
+        out.append(
+            Finding("hangs_loose", "cloth", told.why, "pull it taut and look again", Level.CAUTION)
+        )
     for pool in told.pools:
         where = "water gathers on it"
         if pool.grows == Grows.FEEDS_ITSELF.value:
@@ -158,22 +186,61 @@ def findings(told: Told, figures: Figures, units: Units, names: Mapping[str, str
             cure = "steepen it, lift it below the hollow, or pull it taut"
             out.append(Finding("pool_feeds", "pool", endless, cure, Level.STOPS))
         elif pool.grows == Grows.HOLDS.value:
-            out.append(Finding("pool", "pool", f"{where}: {pool.litres:.1f} l, {format_length(pool.depth_m, units)} deep",
-                               "lift the hollow, lower one corner, or pull it taut"))  # fmt: skip
+            out.append(
+                Finding(
+                    "pool",
+                    "pool",
+                    f"{where}: {pool.litres:.1f} l, {format_length(pool.depth_m, units)} deep",
+                    "lift the hollow, lower one corner, or pull it taut",
+                )
+            )
         else:
-            out.append(Finding("pool_drains", "pool", f"{where} and runs off by its own weight", "", Level.NOTE))
+            out.append(
+                Finding(
+                    "pool_drains", "pool", f"{where} and runs off by its own weight", "", Level.NOTE
+                )
+            )
     if told.sleepers < figures.sleepers:
-        out.append(Finding("hangs_on_mats", "mats", f"as it hangs {told.sleepers} lie clear of it, not {figures.sleepers}",
-                           "pull it tauter, lift its middle, or raise it"))  # fmt: skip
+        out.append(
+            Finding(
+                "hangs_on_mats",
+                "mats",
+                f"as it hangs {told.sleepers} lie clear of it, not {figures.sleepers}",
+                "pull it tauter, lift its middle, or raise it",
+            )
+        )
     if told.fold_headroom_m - told.headroom_m > SAG_TOLD_M:
         fall = format_length(told.fold_headroom_m - told.headroom_m, units)
-        out.append(Finding("sags", "cloth", f"over the heads it hangs {fall} below the taut fold", "", Level.NOTE))
+        out.append(
+            Finding(
+                "sags",
+                "cloth",
+                f"over the heads it hangs {fall} below the taut fold",
+                "",
+                Level.NOTE,
+            )
+        )
     if told.lifting:
         *some, last = (mark(point) for point in told.lifting)
-        which, them = (f"stakes {', '.join(some)} and {last}", "them") if some else (f"stake {last}", "it")
-        out.append(Finding("stake_lifts", last, f"the sheet pulls {which} up out of the ground",
-                           f"lean {them} back, weight {them} with a stone, or give {them} a longer line"))  # fmt: skip
+        which, them = (
+            (f"stakes {', '.join(some)} and {last}", "them") if some else (f"stake {last}", "it")
+        )
+        out.append(
+            Finding(
+                "stake_lifts",
+                last,
+                f"the sheet pulls {which} up out of the ground",
+                f"lean {them} back, weight {them} with a stone, or give {them} a longer line",
+            )
+        )
     if told.slack > 0.15:
-        out.append(Finding("slack_cloth", "cloth", f"{told.slack:.0%} of the cloth hangs slack and will flap", "go round the "
-                           "stakes again", Level.NOTE))  # fmt: skip
+        out.append(
+            Finding(
+                "slack_cloth",
+                "cloth",
+                f"{told.slack:.0%} of the cloth hangs slack and will flap",
+                "go round the stakes again",
+                Level.NOTE,
+            )
+        )
     return sorted(out, key=lambda f: -f.level)

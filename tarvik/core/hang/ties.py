@@ -1,4 +1,6 @@
-"""What holds a hanging sheet: stakes, supports, guys and cords, set as the card says and then pulled taut."""
+"""What holds a hanging sheet: stakes, supports, guys and cords, set as the card says and then
+pulled taut.
+"""
 
 from __future__ import annotations
 
@@ -22,27 +24,48 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 TAUTNESS: Final = constant(
-    "tautness", 0.01, "1", COMMON_PRACTICE, "how far stakes are pulled past the place where the sheet is just taut"
+    "tautness",
+    0.01,
+    "1",
+    COMMON_PRACTICE,
+    "how far stakes are pulled past the place where the sheet is just taut",
 )
 CORD_N: Final = constant(
-    "cord_stiffness", 8_000.0, "N", ENGINEERING, "pull that would stretch a 3 mm polyester cord to twice its length"
+    "cord_stiffness",
+    8_000.0,
+    "N",
+    ENGINEERING,
+    "pull that would stretch a 3 mm polyester cord to twice its length",
 )
 RIDGE_PULL_N: Final = constant(
-    "ridge_line_pull", 250.0, "N", ENGINEERING, "pull of a ridge line drawn tight by hand with a tensioning hitch"
+    "ridge_line_pull",
+    250.0,
+    "N",
+    ENGINEERING,
+    "pull of a ridge line drawn tight by hand with a tensioning hitch",
 )
 CLIP_REACH_M: Final = constant(
-    "clip_reach", 0.30, "m", ENGINEERING, "a door's corner this near to other cloth is clipped to it"
+    "clip_reach",
+    0.30,
+    "m",
+    ENGINEERING,
+    "a door's corner this near to other cloth is clipped to it",
 )
-CLIP_M: Final = constant("clip", 0.02, "m", ENGINEERING, "slack of a door's corner that is clipped shut")
-LIFT_CORD_M: Final = constant("lift_cord", 1.0, "m", ENGINEERING, "length of the cord that lifts a point from above")
+CLIP_M: Final = constant(
+    "clip", 0.02, "m", ENGINEERING, "slack of a door's corner that is clipped shut"
+)
+LIFT_CORD_M: Final = constant(
+    "lift_cord", 1.0, "m", ENGINEERING, "length of the cord that lifts a point from above"
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Tie:
     """One tie of the sheet: a node of the mesh, and where its holder stands (3,).
 
-    `kind`: stake (the sheet itself staked), support (carried there), weight (a floor's corner weighted down), guy (a cord to a
-    stake), cord (a cord to a tree, branch or bipod), clip (to the node `other`). `length_m`: of its cord; 0 for none.
+    `kind`: stake (the sheet itself staked), support (carried there), weight (a floor's corner
+    weighted down), guy (a cord to a stake), cord (a cord to a tree, branch or bipod), clip (to the
+    node `other`). `length_m`: of its cord; 0 for none.
     `number`: its stake among the rig's, or -1.
     """
 
@@ -57,8 +80,8 @@ class Tie:
 
 @dataclass(frozen=True, slots=True)
 class Lift:
-    """A point of the sheet drawn by a cord: its name, its place on the flat sheet, how far up from the fold, and how far out
-    from the middle of the shelter, as a wall is pulled out.
+    """A point of the sheet drawn by a cord: its name, its place on the flat sheet, how far up from
+    the fold, and how far out from the middle of the shelter, as a wall is pulled out.
     """
 
     name: str
@@ -68,11 +91,16 @@ class Lift:
 
 
 def ties_of(
-    shelter: Shelter, rig: Rig, mesh: Mesh, tautness: float, moved: Mapping[int, tuple[float, float]], lifts: Sequence[Lift]
+    shelter: Shelter,
+    rig: Rig,
+    mesh: Mesh,
+    tautness: float,
+    moved: Mapping[int, tuple[float, float]],
+    lifts: Sequence[Lift],
 ) -> list[Tie]:
-    """Every tie of a rigged sheet, its stakes pulled out by `tautness` of their distance from the middle of all ties, and
-    those in `moved` (by their place among the rig's stakes) shifted by (dx, dy) m more. Raises FoldError when nothing holds
-    it.
+    """Every tie of a rigged sheet, its stakes pulled out by `tautness` of their distance from the
+    middle of all ties, and those in `moved` (by their place among the rig's stakes) shifted by (dx,
+    dy) m more. Raises FoldError when nothing holds it.
     """
     supported = {s.point: s for s in rig.supports if s.point in mesh.named}
     pull = _Pull(shelter, rig, tautness, moved)
@@ -88,15 +116,19 @@ def ties_of(
     out += _clipped(shelter, mesh, held | {tie.node for tie in out})
     for lift in lifts:
         node = mesh.named[lift.name]
-        out.append(Tie(lift.name, node, "cord", _lifted_to(lift, mesh.xyz[node], pull.middle), LIFT_CORD_M))
+        out.append(
+            Tie(lift.name, node, "cord", _lifted_to(lift, mesh.xyz[node], pull.middle), LIFT_CORD_M)
+        )
     if sum(tie.kind in ("stake", "support", "guy") for tie in out) < 3:
-        raise FoldError(f"{shelter.pitch.slug} is not hung from ties: it lies on the ground, or on who is in it")
+        raise FoldError(
+            f"{shelter.pitch.slug} is not hung from ties: it lies on the ground, or on who is in it"
+        )
     return out
 
 
 def _lifted_to(lift: Lift, at: Floats, middle: Floats) -> tuple[float, float, float]:
-    """Where the far end of a lifting cord is tied: in the line in which it draws, a cord's length beyond where the point is
-    to come.
+    """Where the far end of a lifting cord is tied: in the line in which it draws, a cord's length
+    beyond where the point is to come.
     """
     away = at[:2] - middle
     size = float(np.hypot(*away))
@@ -115,7 +147,9 @@ def _place(at: Sequence[float] | Floats) -> tuple[float, float, float]:
 class _Pull:
     """Where stakes and supports stand once the sheet is pulled taut."""
 
-    def __init__(self, shelter: Shelter, rig: Rig, tautness: float, moved: Mapping[int, tuple[float, float]]) -> None:
+    def __init__(
+        self, shelter: Shelter, rig: Rig, tautness: float, moved: Mapping[int, tuple[float, float]]
+    ) -> None:
         self.rig, self.tautness, self.moved = rig, tautness, moved
         points = {s.point for s in rig.supports} | {s.point for s in rig.stakes}
         known = [p for p in points if p in shelter.pattern.points]
@@ -124,7 +158,11 @@ class _Pull:
     def stake(self, number: int) -> tuple[float, float]:
         """Where one of the rig's stakes is driven."""
         stake = np.array(self.rig.stakes[number].at)
-        x, y = stake + self.tautness * (stake - self.middle) + np.array(self.moved.get(number, (0.0, 0.0)))
+        x, y = (
+            stake
+            + self.tautness * (stake - self.middle)
+            + np.array(self.moved.get(number, (0.0, 0.0)))
+        )
         return float(x), float(y)
 
     def out(self, top: Floats) -> Floats:
@@ -132,14 +170,20 @@ class _Pull:
         return np.array([*(top[:2] + self.tautness * (top[:2] - self.middle)), top[2]])
 
 
-def _supported(shelter: Shelter, rig: Rig, mesh: Mesh, pull: _Pull, supported: Mapping[str, object]) -> list[Tie]:
-    """Points that a pole, tree or boat carries, two of a ridge drawn apart; lifted ones hang from their cord."""
+def _supported(
+    shelter: Shelter, rig: Rig, mesh: Mesh, pull: _Pull, supported: Mapping[str, object]
+) -> list[Tie]:
+    """Points that a pole, tree or boat carries, two of a ridge drawn apart; lifted ones hang from
+    their cord.
+    """
     holds = {a.point: a.hold for a in shelter.pitch.anchors}
     high = [p for p in shelter.pitch.high_points() if p in supported]
     out = []
     for point in supported:
         top = shelter.at(point)
-        cord = next((line for line in rig.lines if line.start == point and line.purpose != "pole guy"), None)
+        cord = next(
+            (line for line in rig.lines if line.start == point and line.purpose != "pole guy"), None
+        )
         if holds.get(point) is Hold.LIFTED and cord is not None:
             out.append(Tie(point, mesh.named[point], "cord", _place(cord.to), cord.span_m))
             continue
@@ -153,15 +197,28 @@ def _supported(shelter: Shelter, rig: Rig, mesh: Mesh, pull: _Pull, supported: M
     return out
 
 
-def _guyed(shelter: Shelter, rig: Rig, mesh: Mesh, pull: _Pull, supported: Mapping[str, object]) -> list[Tie]:
-    """Points held off the ground by a guy alone: the cord keeps its length, its stake is drawn out."""
+def _guyed(
+    shelter: Shelter, rig: Rig, mesh: Mesh, pull: _Pull, supported: Mapping[str, object]
+) -> list[Tie]:
+    """Points held off the ground by a guy alone: the cord keeps its length, its stake is drawn
+    out.
+    """
     out = []
     for line in rig.lines:
         if line.start in supported or line.start not in mesh.named or line.to[2] > ON_GROUND_M:
             continue
-        number = next((k for k, s in enumerate(rig.stakes) if np.hypot(s.at[0] - line.to[0], s.at[1] - line.to[1]) < 1e-6), -1)
+        number = next(
+            (
+                k
+                for k, s in enumerate(rig.stakes)
+                if np.hypot(s.at[0] - line.to[0], s.at[1] - line.to[1]) < 1e-6
+            ),
+            -1,
+        )
         foot = pull.stake(number) if number >= 0 else (line.to[0], line.to[1])
-        out.append(Tie(line.start, mesh.named[line.start], "guy", (*foot, 0.0), line.span_m, number=number))
+        out.append(
+            Tie(line.start, mesh.named[line.start], "guy", (*foot, 0.0), line.span_m, number=number)
+        )
     return out
 
 
@@ -194,5 +251,7 @@ def _clipped(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
         k = int(np.argmin(away))
         if away[k] <= CLIP_REACH_M:
             length = max(float(away[k]), CLIP_M)
-            out.append(Tie(point, node, "clip", _place(mesh.xyz[others[k]]), length, other=int(others[k])))
+            out.append(
+                Tie(point, node, "clip", _place(mesh.xyz[others[k]]), length, other=int(others[k]))
+            )
     return out

@@ -1,8 +1,9 @@
 """Where water gathers on a hung sheet, and whether its weight makes the hollow grow or drain.
 
-A hollow is found by flooding from the rim inwards over the mesh (priority flood, Barnes, Lehman and Mulla 2014): the level at
-which water at a node would run over. A hollow that is filled hangs lower; filled again and again it comes to a pool that
-stays, drains over an edge that went down with it, or feeds itself.
+A hollow is found by flooding from the rim inwards over the mesh (priority flood, Barnes, Lehman and
+Mulla 2014): the level at which water at a node would run over. A hollow that is filled hangs lower;
+filled again and again it comes to a pool that stays, drains over an edge that went down with it, or
+feeds itself.
 """
 
 from __future__ import annotations
@@ -29,10 +30,22 @@ if TYPE_CHECKING:
     from tarvik.core.hang.hung import Hung
     from tarvik.core.hang.mesh import Mesh
 
-WATER_KG_M3: Final = constant("water_density", 1000.0, "kg/m3", EXACT, "weight of a cubic metre of rain, rounded")
-POOL_LEAST_L: Final = constant("pool_least", 0.1, "l", ENGINEERING, "less water than this is no pool: it wets the cloth")
-POOL_MOST_L: Final = constant("pool_most", 60.0, "l", ENGINEERING, "a pool that grows past this is said to feed itself")
-STEADY: Final = constant("pool_steady", 0.03, "1", ENGINEERING, "a pool that grows by less than this share a filling is full")
+WATER_KG_M3: Final = constant(
+    "water_density", 1000.0, "kg/m3", EXACT, "weight of a cubic metre of rain, rounded"
+)
+POOL_LEAST_L: Final = constant(
+    "pool_least", 0.1, "l", ENGINEERING, "less water than this is no pool: it wets the cloth"
+)
+POOL_MOST_L: Final = constant(
+    "pool_most", 60.0, "l", ENGINEERING, "a pool that grows past this is said to feed itself"
+)
+STEADY: Final = constant(
+    "pool_steady",
+    0.03,
+    "1",
+    ENGINEERING,
+    "a pool that grows by less than this share a filling is full",
+)
 FILM_M: Final = 0.002
 """Water no deeper than this is a film."""
 FILLINGS: Final = 12
@@ -49,8 +62,9 @@ class Grows(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Pool:
-    """Water that gathers at `at` (3,), its deepest point: litres in the dry-hung hollow, litres once it is full and the
-    sheet has sunk under it, its greatest depth then, its outline's nodes, and what becomes of it.
+    """Water that gathers at `at` (3,), its deepest point: litres in the dry-hung hollow, litres
+    once it is full and the sheet has sunk under it, its greatest depth then, its outline's nodes,
+    and what becomes of it.
     """
 
     at: tuple[float, float, float]
@@ -65,7 +79,9 @@ def pools(hung: Hung) -> list[Pool]:
     """Every pool on a hung sheet, the largest first."""
     roof = hung.mesh.triangles[hung.roof]
     first = depths(hung.mesh, hung.xyz, roof)
-    hollows = [h for h in _hollows(first, roof) if _litres(hung, hung.xyz, first, h) >= POOL_LEAST_L]
+    hollows = [
+        h for h in _hollows(first, roof) if _litres(hung, hung.xyz, first, h) >= POOL_LEAST_L
+    ]
     if not hollows:
         return []
     xyz, depth, grows = _filled(hung, first, roof)
@@ -76,17 +92,31 @@ def pools(hung: Hung) -> list[Pool]:
         run_together.setdefault(now or hollow, []).extend(hollow)
     out = []
     for nodes, before in run_together.items():
-        litres_first, litres = _litres(hung, hung.xyz, first, before), _litres(hung, xyz, depth, nodes)
+        litres_first, litres = (
+            _litres(hung, hung.xyz, first, before),
+            _litres(hung, xyz, depth, nodes),
+        )
         drained = litres < POOL_LEAST_L
         at, deep = (hung.xyz, first) if drained else (xyz, depth)
         deepest = max(nodes, key=lambda n: float(deep[n]))
         x, y, z = (float(v) for v in at[deepest])
-        out.append(Pool((x, y, z), litres_first, litres, float(depth[deepest]), nodes, Grows.DRAINS if drained else grows))
+        out.append(
+            Pool(
+                (x, y, z),
+                litres_first,
+                litres,
+                float(depth[deepest]),
+                nodes,
+                Grows.DRAINS if drained else grows,
+            )
+        )
     return sorted(out, key=lambda p: -max(p.litres, p.litres_first))
 
 
 def _filled(hung: Hung, depth: Floats, roof: NDArray[np.int64]) -> tuple[Floats, Floats, Grows]:
-    """Fill all hollows, let the sheet sink, fill again: where its nodes end, the depths there, and what becomes of it all."""
+    """Fill all hollows, let the sheet sink, fill again: where its nodes end, the depths there, and
+    what becomes of it all.
+    """
     x, held, n = hung.rest.x, hung.system.held, len(hung.mesh.uv)
     mass = np.full(len(x), float(hung.mesh.node_area.mean()))
     litres = _all_litres(hung, x[:n], depth)
@@ -109,14 +139,18 @@ def _filled(hung: Hung, depth: Floats, roof: NDArray[np.int64]) -> tuple[Floats,
 
 
 def depths(mesh: Mesh, xyz: Floats, roof: NDArray[np.int64]) -> Floats:
-    """How deep water could stand on each node (n,), m; 0 where it runs off. `roof` (k, 3): the triangles that catch rain."""
+    """How deep water could stand on each node (n,), m; 0 where it runs off. `roof` (k, 3): the
+    triangles that catch rain.
+    """
     near: dict[int, set[int]] = {int(n): set() for n in np.unique(roof)}
     for a, b, c in roof.tolist():
         near[a] |= {b, c}
         near[b] |= {a, c}
         near[c] |= {a, b}
     z = xyz[:, 2].tolist()
-    outlets = {n for n in np.unique(mesh.rim).tolist() if n in near} | {n for n in near if z[n] <= ON_GROUND_M}
+    outlets = {n for n in np.unique(mesh.rim).tolist() if n in near} | {
+        n for n in near if z[n] <= ON_GROUND_M
+    }
     level = {n: z[n] for n in outlets}
     heap = [(z[n], n) for n in outlets]
     heapq.heapify(heap)

@@ -1,1 +1,3 @@
-"""Loads: wind on panels, forces in lines, poles and stakes, ridge tension. Estimates, never a guarantee."""
+"""Loads: wind on panels, forces in lines, poles and stakes, ridge tension. Estimates, never a
+guarantee.
+"""

@@ -15,13 +15,23 @@ from tarvik.core.loads.pressure import PanelLoad, panel_loads
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
 from tarvik.core.loads.statics import Statics, balance
 from tarvik.core.shelter import MOST_KEPT, Shelter
-from tarvik.core.weather.wind import DEFAULT_TERRAIN, air_density, beaufort, dynamic_pressure, gust_factor, gust_of, gust_share
+from tarvik.core.weather.wind import (
+    DEFAULT_TERRAIN,
+    air_density,
+    beaufort,
+    dynamic_pressure,
+    gust_factor,
+    gust_of,
+    gust_share,
+)
 
 if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.weather.wind import Terrain
 
-LEAST_HEIGHT_M: Final = constant("load_least_height", 1.0, "m", ENGINEERING, "wind on a lower shelter is taken at this height")
+LEAST_HEIGHT_M: Final = constant(
+    "load_least_height", 1.0, "m", ENGINEERING, "wind on a lower shelter is taken at this height"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +53,9 @@ class Weakest:
 class Gale:
     """A shelter in tonight's gust. Speeds at 10 m over open ground, m/s.
 
-    `move_at_m_s` is the mean wind at which the weakest part, with its factor of safety, is used up; `move_at_force` the
-    Beaufort force at which to change pitch: the highest below which nothing gives way. None: it stands force 12.
+    `move_at_m_s` is the mean wind at which the weakest part, with its factor of safety, is used up;
+    `move_at_force` the Beaufort force at which to change pitch: the highest below which nothing
+    gives way. None: it stands force 12.
     """
 
     gust_m_s: float
@@ -64,10 +75,18 @@ class Gale:
 
 
 def in_gale(
-    shelter: Shelter, rig: Rig, wind_from_deg: float, wind_m_s: float, gust_m_s: float | None = None, *,
-    holding: Holding | None = None, terrain: Terrain = DEFAULT_TERRAIN, temp_c: float = 10.0,
-) -> Gale:  # fmt: skip
-    """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the shelter's frame.
+    shelter: Shelter,
+    rig: Rig,
+    wind_from_deg: float,
+    wind_m_s: float,
+    gust_m_s: float | None = None,
+    *,
+    holding: Holding | None = None,
+    terrain: Terrain = DEFAULT_TERRAIN,
+    temp_c: float = 10.0,
+) -> Gale:
+    """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the
+    shelter's frame.
 
     Forces are worked out once for a pressure of 1 Pa, and grow with the pressure.
     """
@@ -84,11 +103,19 @@ def in_gale(
     scale = dynamic_pressure(local, temp_c)
     ridge = unit.ridge
     return Gale(
-        gust, local, scale,
-        tuple(PanelLoad(p.id, p.area_m2, p.slope_deg, p.coefficient, p.force_n * scale, p.centre) for p in unit.loads),
-        scaled(unit.statics, scale), from_sag(ridge.span_m, ridge.load_n * scale, ridge.sag_m) if ridge else None,
-        tuple(Weakest(p.kind, p.where, p.pull_n * scale, p.holds_n) for p in parts), mean, beaufort(min(mean, 99.0)),
-    )  # fmt: skip
+        gust,
+        local,
+        scale,
+        tuple(
+            PanelLoad(p.id, p.area_m2, p.slope_deg, p.coefficient, p.force_n * scale, p.centre)
+            for p in unit.loads
+        ),
+        scaled(unit.statics, scale),
+        from_sag(ridge.span_m, ridge.load_n * scale, ridge.sag_m) if ridge else None,
+        tuple(Weakest(p.kind, p.where, p.pull_n * scale, p.holds_n) for p in parts),
+        mean,
+        beaufort(min(mean, 99.0)),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,11 +138,18 @@ def scaled(statics: Statics, factor: float) -> Statics:
     """The same state under `factor` times the wind pressure."""
     return Statics(
         tuple(replace(x, newtons=x.newtons * factor) for x in statics.lines),
-        tuple(replace(x, newtons=x.newtons * factor, up_n=x.up_n * factor,
-            along_n=x.along_n * factor) for x in statics.stakes),
-        tuple(replace(x, push_n=x.push_n * factor, pull_n=x.pull_n * factor, pull=x.pull * factor) for x in statics.supports),
-        statics.total * factor, statics.reaction * factor, statics.loose,
-    )  # fmt: skip
+        tuple(
+            replace(x, newtons=x.newtons * factor, up_n=x.up_n * factor, along_n=x.along_n * factor)
+            for x in statics.stakes
+        ),
+        tuple(
+            replace(x, push_n=x.push_n * factor, pull_n=x.pull_n * factor, pull=x.pull * factor)
+            for x in statics.supports
+        ),
+        statics.total * factor,
+        statics.reaction * factor,
+        statics.loose,
+    )
 
 
 def _ridge(rig: Rig, statics: Statics) -> RidgeLine | None:
@@ -130,7 +164,9 @@ def _ridge(rig: Rig, statics: Statics) -> RidgeLine | None:
     return from_sag(span, float(np.linalg.norm(across)), TIGHT_SAG * span)
 
 
-def _parts(rig: Rig, statics: Statics, ridge: RidgeLine | None, holds: Holding) -> tuple[Weakest, ...]:
+def _parts(
+    rig: Rig, statics: Statics, ridge: RidgeLine | None, holds: Holding
+) -> tuple[Weakest, ...]:
     """Every stake and line with its pull and what it holds, factor of safety taken off."""
     stake_n, guy_n = holds.stake_n / SAFETY, knotted_cord_n(holds.guy_mm) / SAFETY
     parts = [
@@ -141,7 +177,11 @@ def _parts(rig: Rig, statics: Statics, ridge: RidgeLine | None, holds: Holding) 
     parts += [Weakest("guy", rig.lines[x.line].start, x.newtons, guy_n) for x in statics.lines]
     trees = [s for s in statics.supports if s.kind == "tree"]
     if ridge is not None:
-        parts.append(Weakest("ridge line", trees[0].point, ridge.end_n, knotted_cord_n(holds.ridge_mm) / SAFETY))
+        parts.append(
+            Weakest(
+                "ridge line", trees[0].point, ridge.end_n, knotted_cord_n(holds.ridge_mm) / SAFETY
+            )
+        )
     elif trees:
         parts += [Weakest("tree line", t.point, t.pull_n, guy_n) for t in trees]
     return tuple(parts)

@@ -12,12 +12,20 @@ from typing import Final
 from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.errors import InputError
 
-TIGHT_SAG: Final = constant("sag_tight", 0.03, "of the span", COMMON_PRACTICE, "sag of a drum-tight ridge line under its load")
+TIGHT_SAG: Final = constant(
+    "sag_tight",
+    0.03,
+    "of the span",
+    COMMON_PRACTICE,
+    "sag of a drum-tight ridge line under its load",
+)
 
 
 @dataclass(frozen=True, slots=True)
 class RidgeLine:
-    """A loaded line: span (m), even load (N in all), sag in the middle (m), level pull and pull at the ends (N)."""
+    """A loaded line: span (m), even load (N in all), sag in the middle (m), level pull and pull at
+    the ends (N).
+    """
 
     span_m: float
     load_n: float
@@ -34,7 +42,8 @@ def _checked(span_m: float, load_n: float) -> None:
 
 
 def from_sag(span_m: float, load_n: float, sag_m: float) -> RidgeLine:
-    """Pull of a line that sags so far: H = W L / (8 d), at the ends sqrt(H^2 + (W/2)^2). Raises InputError.
+    """Pull of a line that sags so far: H = W L / (8 d), at the ends sqrt(H^2 + (W/2)^2). Raises
+    InputError.
 
     >>> line = from_sag(4.0, 80.0, 0.1)
     >>> line.level_n, round(line.end_n, 1)
@@ -48,11 +57,17 @@ def from_sag(span_m: float, load_n: float, sag_m: float) -> RidgeLine:
 
 
 def from_pull(span_m: float, load_n: float, end_n: float) -> RidgeLine:
-    """Sag of a line pulled so tight at its ends. Raises InputError when that pull cannot carry the load at all."""
+    """Sag of a line pulled so tight at its ends. Raises InputError when that pull cannot carry the
+    load at all.
+    """
     _checked(span_m, load_n)
     if end_n <= load_n / 2:
         raise InputError(
-            "pull_n", f"{end_n:.0f} N cannot carry a load of {load_n:.0f} N; more than {load_n / 2:.0f} N is needed"
+            "pull_n",
+            (
+                f"{end_n:.0f} N cannot carry a load of {load_n:.0f} N; more than "
+                f"{load_n / 2:.0f} N is needed"
+            ),
         )
     level = math.sqrt(end_n**2 - (load_n / 2) ** 2)
     return RidgeLine(span_m, load_n, load_n * span_m / (8 * level), level, end_n)

@@ -1,9 +1,11 @@
-"""Statics of a rigged shelter: the wind on each panel, handed to its held points, balanced by lines, poles and stakes.
+"""Statics of a rigged shelter: the wind on each panel, handed to its held points, balanced by
+lines, poles and stakes.
 
-A panel's force goes to those of its points that something holds, so that force and moment balance (the least unequal
-shares that do). At every point above the ground the pull of the cloth towards its neighbours, the lines and the pole then
-balance the load: a truss whose members only pull, poles only push. Of all such states the one with the least squared
-forces is taken (lower-bound theorem of plasticity: any balanced state is a safe estimate of what the members can carry).
+A panel's force goes to those of its points that something holds, so that force and moment balance
+(the least unequal shares that do). At every point above the ground the pull of the cloth towards
+its neighbours, the lines and the pole then balance the load: a truss whose members only pull, poles
+only push. Of all such states the one with the least squared forces is taken (lower-bound theorem of
+plasticity: any balanced state is a safe estimate of what the members can carry).
 """
 
 from __future__ import annotations
@@ -28,9 +30,15 @@ if TYPE_CHECKING:
 
 GROUND_M: Final = 0.02
 """A point this low stands on the ground."""
-EVEN: Final = constant("force_evenness", 1e-4, "1", ENGINEERING, "weight of small forces against exact balance")
+EVEN: Final = constant(
+    "force_evenness", 1e-4, "1", ENGINEERING, "weight of small forces against exact balance"
+)
 UNBALANCED: Final = constant(
-    "unbalanced_share", 0.02, "1", ENGINEERING, "share of the wind that may stay unbalanced at a point"
+    "unbalanced_share",
+    0.02,
+    "1",
+    ENGINEERING,
+    "share of the wind that may stay unbalanced at a point",
 )
 
 
@@ -44,7 +52,9 @@ class LineForce:
 
 @dataclass(frozen=True, slots=True)
 class StakeForce:
-    """What one stake of the rig holds, by its place among `rig.stakes`: in all, upwards, and along the ground."""
+    """What one stake of the rig holds, by its place among `rig.stakes`: in all, upwards, and along
+    the ground.
+    """
 
     stake: int
     newtons: float
@@ -54,7 +64,9 @@ class StakeForce:
 
 @dataclass(frozen=True, slots=True)
 class SupportForce:
-    """What the support of a high point takes: `push_n` down a pole, or `pull` (3,) on the line to a tree."""
+    """What the support of a high point takes: `push_n` down a pole, or `pull` (3,) on the line to a
+    tree.
+    """
 
     point: str
     kind: str
@@ -65,8 +77,9 @@ class SupportForce:
 
 @dataclass(frozen=True, slots=True)
 class Statics:
-    """All forces of one wind, in newtons. `loose` names points, flown corners aside, at which the lines there
-    are cannot balance the wind."""
+    """All forces of one wind, in newtons. `loose` names points, flown corners aside, at which the
+    lines there are cannot balance the wind.
+    """
 
     lines: tuple[LineForce, ...]
     stakes: tuple[StakeForce, ...]
@@ -77,7 +90,9 @@ class Statics:
 
 
 def point_loads(shelter: Shelter, loads: Sequence[PanelLoad]) -> dict[str, Floats]:
-    """The wind handed to held points (3,), so that the sum and the moment of each panel's force are kept."""
+    """The wind handed to held points (3,), so that the sum and the moment of each panel's force are
+    kept.
+    """
     held = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE]
     out = {p: np.zeros(3) for p in held}
     by_id = {panel.id: panel for panel in shelter.panels}
@@ -92,7 +107,9 @@ def point_loads(shelter: Shelter, loads: Sequence[PanelLoad]) -> dict[str, Float
 
 
 def _shares(places: Floats, centre: Floats) -> Floats:
-    """Shares (k,), none negative, summing to 1, whose mean place is the centre as nearly as can be; the most even ones."""
+    """Shares (k,), none negative, summing to 1, whose mean place is the centre as nearly as can be;
+    the most even ones.
+    """
     k = len(places)
     rows = np.vstack([np.ones(k), places.T - centre[:, None], np.eye(k) * EVEN])
     shares, _ = nnls(rows, np.concatenate([[1.0], np.zeros(3), np.full(k, EVEN / k)]))
@@ -145,7 +162,9 @@ class _Truss:
         column = np.zeros(3 * len(self.free))
         for point, way in ends:
             if point in self.row:
-                column[self.row[point] : self.row[point] + 3] = way / max(float(np.linalg.norm(way)), 1e-12)
+                column[self.row[point] : self.row[point] + 3] = way / max(
+                    float(np.linalg.norm(way)), 1e-12
+                )
         self.columns.append(column)
 
     def solve(self, loads: dict[str, Floats]) -> tuple[Floats, Floats]:
@@ -170,9 +189,19 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
     truss = _Truss(shelter, rig)
     forces, rest = truss.solve(at_points)
     total = sum((load.force_n for load in loads), np.zeros(3))
-    size = max(float(np.linalg.norm(total)), float(sum(np.linalg.norm(load.force_n) for load in loads)), 1e-12)
-    flown = {a.point for a in shelter.pitch.anchors if a.hold is Hold.FLOWN}  # these give with every gust, and are meant to
-    loose = tuple(p for p, r in zip(truss.free, rest, strict=True) if p not in flown and np.linalg.norm(r) > UNBALANCED * size)
+    size = max(
+        float(np.linalg.norm(total)),
+        float(sum(np.linalg.norm(load.force_n) for load in loads)),
+        1e-12,
+    )
+    flown = {
+        a.point for a in shelter.pitch.anchors if a.hold is Hold.FLOWN
+    }  # these give with every gust, and are meant to
+    loose = tuple(
+        p
+        for p, r in zip(truss.free, rest, strict=True)
+        if p not in flown and np.linalg.norm(r) > UNBALANCED * size
+    )
     cloth = {p: np.zeros(3) for p in shelter.pattern.points}
     for (a, b), force in zip(truss.cloth, forces, strict=False):
         way = shelter.at(b) - shelter.at(a)
@@ -180,14 +209,18 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
         cloth[a] += force * way
         cloth[b] -= force * way
     pulls = dict(zip(truss.lines, forces[truss.first_line : truss.first_pole], strict=True))
-    poles = dict(zip([p for p in truss.poles if p in truss.row], forces[truss.first_pole :], strict=True))
+    poles = dict(
+        zip([p for p in truss.poles if p in truss.row], forces[truss.first_pole :], strict=True)
+    )
     stakes, reaction = _stakes(shelter, rig, at_points, cloth, pulls)
     supports = []
     for support in rig.supports:
         pull = at_points.get(support.point, np.zeros(3)) + cloth[support.point]
         if support.kind == "tree":
             reaction = reaction - pull
-            supports.append(SupportForce(support.point, "tree", 0.0, float(np.linalg.norm(pull)), pull))
+            supports.append(
+                SupportForce(support.point, "tree", 0.0, float(np.linalg.norm(pull)), pull)
+            )
         else:
             push = float(poles.get(support.point, 0.0))
             reaction = reaction + np.array([0.0, 0.0, push])
@@ -197,7 +230,11 @@ def balance(shelter: Shelter, rig: Rig, loads: Sequence[PanelLoad]) -> Statics:
 
 
 def _stakes(
-    shelter: Shelter, rig: Rig, at_points: dict[str, Floats], cloth: dict[str, Floats], pulls: dict[int, float]
+    shelter: Shelter,
+    rig: Rig,
+    at_points: dict[str, Floats],
+    cloth: dict[str, Floats],
+    pulls: dict[int, float],
 ) -> tuple[list[StakeForce], Floats]:
     """What each stake holds, and the sum (3,) of what the ground gives back."""
     out = []
@@ -208,7 +245,10 @@ def _stakes(
             pull = at_points.get(stake.point, np.zeros(3)) + cloth[stake.point]
         elif stake.purpose != "mid-edge":
             for i, line in enumerate(rig.lines):
-                ends_here = line.start == stake.point and np.hypot(line.to[0] - stake.at[0], line.to[1] - stake.at[1]) < 1e-6
+                ends_here = (
+                    line.start == stake.point
+                    and np.hypot(line.to[0] - stake.at[0], line.to[1] - stake.at[1]) < 1e-6
+                )
                 if ends_here and i in pulls:
                     way = shelter.at(line.start) - np.array(line.to)
                     pull = pull + pulls[i] * way / max(float(np.linalg.norm(way)), 1e-12)

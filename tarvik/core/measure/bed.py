@@ -1,4 +1,6 @@
-"""A bed that no roof stands over with room: the sheet worn as a bag, or the open air under a net."""
+"""A bed that no roof stands over with room: the sheet worn as a bag, or the open air under a
+net.
+"""
 
 from __future__ import annotations
 
@@ -15,14 +17,24 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
     from tarvik.core.weather.rain import Weather
 
-BAG_GIRTH_M: Final = constant("bag_girth", 1.40, "m", ENGINEERING, "sheet that goes round one person in a sleeping bag")
+BAG_GIRTH_M: Final = constant(
+    "bag_girth", 1.40, "m", ENGINEERING, "sheet that goes round one person in a sleeping bag"
+)
 BAG_EXTRA_M: Final = constant(
-    "bag_extra", 0.25, "m", ENGINEERING, "length of a bag beyond the stature, to fold the foot under"
+    "bag_extra",
+    0.25,
+    "m",
+    ENGINEERING,
+    "length of a bag beyond the stature, to fold the foot under",
 )
 
 
-def bed_of(shelter: Shelter, body: Body, weather: Weather, room: Clearance) -> list[tuple[int, Mat]]:
-    """The one mat of a shelter that needs no clearances, or none: a bag too small, or rain on a net."""
+def bed_of(
+    shelter: Shelter, body: Body, weather: Weather, room: Clearance
+) -> list[tuple[int, Mat]]:
+    """The one mat of a shelter that needs no clearances, or none: a bag too small, or rain on a
+    net.
+    """
     floor = next(face.xyz for face in shelter.faces() if face.role is Role.FLOOR)
     low, high = floor[:, :2].min(axis=0), floor[:, :2].max(axis=0)
     size = high - low
@@ -35,7 +47,11 @@ def bed_of(shelter: Shelter, body: Body, weather: Weather, room: Clearance) -> l
     else:
         fits = weather.rain_mm_h == 0 and size[along] >= mat[0] and size[1 - along] >= mat[1]
     middle = (low + high) / 2
-    return [(0, Mat(float(middle[0]), float(middle[1]), 0.0 if along == 0 else 90.0, *mat))] if fits else []
+    return (
+        [(0, Mat(float(middle[0]), float(middle[1]), 0.0 if along == 0 else 90.0, *mat))]
+        if fits
+        else []
+    )
 
 
 def _length(shelter: Shelter, a: str, b: str) -> float:

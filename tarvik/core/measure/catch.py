@@ -1,4 +1,6 @@
-"""Rain water caught at the roof's low points: the ground plan that drains to each, and what a pot there collects."""
+"""Rain water caught at the roof's low points: the ground plan that drains to each, and what a pot
+there collects.
+"""
 
 from __future__ import annotations
 
@@ -18,9 +20,19 @@ from tarvik.core.shelter import MOST_KEPT, Shelter
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
 
-CAUGHT: Final = constant("rain_caught", 0.8, "1", ENGINEERING, "share of the rain on the cloth that reaches the low point")
+CAUGHT: Final = constant(
+    "rain_caught",
+    0.8,
+    "1",
+    ENGINEERING,
+    "share of the rain on the cloth that reaches the low point",
+)
 HEM_SLOPE: Final = constant(
-    "hem_slope", 0.05, "1", ENGINEERING, "an edge steeper than this leads water along it; a leveller one drips"
+    "hem_slope",
+    0.05,
+    "1",
+    ENGINEERING,
+    "an edge steeper than this leads water along it; a leveller one drips",
 )
 _SPOTS: Final = 12
 _TURNS: Final = 12
@@ -28,7 +40,9 @@ _TURNS: Final = 12
 
 @dataclass(frozen=True, slots=True)
 class Catch:
-    """A low point, its height, the plan area that drains to it, litres an hour, minutes to fill a litre (None: no rain)."""
+    """A low point, its height, the plan area that drains to it, litres an hour, minutes to fill a
+    litre (None: no rain).
+    """
 
     point: str
     height_m: float
@@ -38,7 +52,9 @@ class Catch:
 
 
 def catches(shelter: Shelter, rain_mm_h: float) -> list[Catch]:
-    """What each low point collects, the most first. Water that drips from level edges is caught by nobody."""
+    """What each low point collects, the most first. Water that drips from level edges is caught by
+    nobody.
+    """
     drained = dict.fromkeys(low_points(shelter), 0.0)
     for face, names in _roof(shelter):
         for share, spot in _spots(face):
@@ -48,14 +64,24 @@ def catches(shelter: Shelter, rain_mm_h: float) -> list[Catch]:
     found = []
     for point, area in drained.items():
         litres = area * rain_mm_h * CAUGHT
-        found.append(Catch(point, float(shelter.at(point)[2]), area, litres, 60 / litres if litres > 1e-6 else None))
+        found.append(
+            Catch(
+                point,
+                float(shelter.at(point)[2]),
+                area,
+                litres,
+                60 / litres if litres > 1e-6 else None,
+            )
+        )
     return sorted(found, key=lambda c: -c.drains_m2)
 
 
 @lru_cache(maxsize=MOST_KEPT)
 def _roof(shelter: Shelter) -> tuple[tuple[Floats, tuple[str, ...]], ...]:
     """Every panel but floors, its places and its points."""
-    return tuple((shelter.at_all(p.points), p.points) for p in shelter.panels if p.role is not Role.FLOOR)
+    return tuple(
+        (shelter.at_all(p.points), p.points) for p in shelter.panels if p.role is not Role.FLOOR
+    )
 
 
 def _spots(face: Floats) -> list[tuple[float, Floats]]:
@@ -64,14 +90,18 @@ def _spots(face: Floats) -> list[tuple[float, Floats]]:
     if not flat.is_valid or flat.area < 1e-6:
         return []
     low, high = face[:, :2].min(axis=0), face[:, :2].max(axis=0)
-    x, y = (a + (b - a) * (np.arange(_SPOTS) + 0.5) / _SPOTS for a, b in zip(low, high, strict=True))
+    x, y = (
+        a + (b - a) * (np.arange(_SPOTS) + 0.5) / _SPOTS for a, b in zip(low, high, strict=True)
+    )
     grid = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     inside = grid[shapely.contains_xy(flat, grid[:, 0], grid[:, 1])]
     return [(flat.area / len(inside), spot) for spot in inside] if len(inside) else []
 
 
 def _follow(shelter: Shelter, face: Floats, names: tuple[str, ...], spot: Floats) -> str | None:
-    """The low point at which water from `spot` leaves, following panels, creases and hems; None when it drips before."""
+    """The low point at which water from `spot` leaves, following panels, creases and hems; None
+    when it drips before.
+    """
     for _ in range(_TURNS):
         down = downhill(face)
         if down is None or float(np.hypot(*down)) < 1e-6:
@@ -122,7 +152,12 @@ def _along(shelter: Shelter, a: str, b: str) -> str | None:
 def _down_edges(shelter: Shelter, point: str) -> str | None:
     """From a corner down the steepest edge, again and again, to a low point."""
     for _ in range(_TURNS):
-        near = {q for _, n in _roof(shelter) if point in n for q in (n[n.index(point) - 1], n[(n.index(point) + 1) % len(n)])}
+        near = {
+            q
+            for _, n in _roof(shelter)
+            if point in n
+            for q in (n[n.index(point) - 1], n[(n.index(point) + 1) % len(n)])
+        }
         lower = [q for q in near if shelter.at(q)[2] < shelter.at(point)[2] - 1e-9]
         if not lower:
             return point

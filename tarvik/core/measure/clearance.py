@@ -14,12 +14,24 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
 
-MAT_WIDTH_M: Final = constant("mat_width", 0.60, "m", "common practice (mats are 0.5 to 0.65 m wide)", "width of a mat")
-MAT_EXTRA_M: Final = constant("mat_extra", 0.10, "m", ENGINEERING, "length of a mat beyond the sleeper's stature")
-STRIP_M: Final = constant("clearance_strip", 0.30, "m", ENGINEERING, "width of the middle strip of the mat")
-HEAD_M: Final = constant("clearance_head", 0.50, "m", ENGINEERING, "roof height over the head end of the strip")
-HEAD_LENGTH_M: Final = constant("clearance_head_length", 0.60, "m", ENGINEERING, "length of the head end")
-MIDDLE_M: Final = constant("clearance_middle", 0.35, "m", ENGINEERING, "roof height over the middle of the strip")
+MAT_WIDTH_M: Final = constant(
+    "mat_width", 0.60, "m", "common practice (mats are 0.5 to 0.65 m wide)", "width of a mat"
+)
+MAT_EXTRA_M: Final = constant(
+    "mat_extra", 0.10, "m", ENGINEERING, "length of a mat beyond the sleeper's stature"
+)
+STRIP_M: Final = constant(
+    "clearance_strip", 0.30, "m", ENGINEERING, "width of the middle strip of the mat"
+)
+HEAD_M: Final = constant(
+    "clearance_head", 0.50, "m", ENGINEERING, "roof height over the head end of the strip"
+)
+HEAD_LENGTH_M: Final = constant(
+    "clearance_head_length", 0.60, "m", ENGINEERING, "length of the head end"
+)
+MIDDLE_M: Final = constant(
+    "clearance_middle", 0.35, "m", ENGINEERING, "roof height over the middle of the strip"
+)
 FOOT_M: Final = constant(
     "clearance_foot",
     0.21,
@@ -28,16 +40,26 @@ FOOT_M: Final = constant(
     "roof height over the foot end of the strip, tuned: a 7 ft "
     "corner pitch just takes a person of 1.73 m (common practice), and 0.22 m would stop at 1.72 m",
 )
-FOOT_LENGTH_M: Final = constant("clearance_foot_length", 0.50, "m", ENGINEERING, "length of the foot end")
-EDGE_M: Final = constant(
-    "clearance_edge", 0.14, "m", ENGINEERING, "roof height over the rest of the mat, tuned likewise from 0.15 m"
+FOOT_LENGTH_M: Final = constant(
+    "clearance_foot_length", 0.50, "m", ENGINEERING, "length of the foot end"
 )
-SITTING_ROOM_M: Final = constant("sitting_room", 0.05, "m", ENGINEERING, "roof height above a sitting person's crown")
+EDGE_M: Final = constant(
+    "clearance_edge",
+    0.14,
+    "m",
+    ENGINEERING,
+    "roof height over the rest of the mat, tuned likewise from 0.15 m",
+)
+SITTING_ROOM_M: Final = constant(
+    "sitting_room", 0.05, "m", ENGINEERING, "roof height above a sitting person's crown"
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Clearance:
-    """Room over a mat, in metres. The strip runs along the middle of the mat from the head end to the foot end."""
+    """Room over a mat, in metres. The strip runs along the middle of the mat from the head end to
+    the foot end.
+    """
 
     strip_m: float = STRIP_M
     head_m: float = HEAD_M
@@ -64,7 +86,9 @@ class Clearance:
         return stature_m + self.mat_extra_m
 
     def boxes(self, stature_m: float) -> Floats:
-        """Rectangles (4, 4) x0, x1, y0, y1 about the mat's centre, +x to the head: mat, head, middle and foot strip."""
+        """Rectangles (4, 4) x0, x1, y0, y1 about the mat's centre, +x to the head: mat, head,
+        middle and foot strip.
+        """
         half, side, strip = self.mat_length(stature_m) / 2, self.mat_width_m / 2, self.strip_m / 2
         head = half - min(self.head_length_m, 2 * half)
         foot = min(-half + self.foot_length_m, head)

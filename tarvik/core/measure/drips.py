@@ -1,4 +1,5 @@
-"""Drips: the low edges and points at which the roof's water leaves, and the mats that lie too near to them.
+"""Drips: the low edges and points at which the roof's water leaves, and the mats that lie too near
+to them.
 
 Rain drips straight down here; the wind that carries drops sideways is counted in the dry ground.
 """
@@ -26,14 +27,22 @@ if TYPE_CHECKING:
     from tarvik.core.measure.mats import Mat
 
 DRIP_REACH_M: Final = constant(
-    "drip_reach", 0.10, "m", COMMON_PRACTICE, "a mat nearer than this to a drip line is wetted by splash"
+    "drip_reach",
+    0.10,
+    "m",
+    COMMON_PRACTICE,
+    "a mat nearer than this to a drip line is wetted by splash",
 )
 _ROUND: Final = 4
 """Straight pieces that stand for a quarter of a circle."""
 LEVEL: Final = 1e-6
 """A slope no greater than this is none."""
 RUNS_OVER: Final = constant(
-    "runs_over_edge", 0.02, "1", ENGINEERING, "downhill part across an edge from which water leaves over it"
+    "runs_over_edge",
+    0.02,
+    "1",
+    ENGINEERING,
+    "downhill part across an edge from which water leaves over it",
 )
 
 
@@ -54,7 +63,9 @@ def drips(shelter: Shelter) -> tuple[Drip, ...]:
     for edge in rim_edges(shelter):
         fall, face = falls[edge.panel], faces[edge.panel]
         if fall is None:  # an upright wall drips from its lower edges
-            leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[:, 2].mean() - 1e-6 and np.hypot(*(edge.b - edge.a)[:2]) > 1e-6
+            leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[:, 2].mean() - 1e-6 and np.hypot(
+                *(edge.b - edge.a)[:2]
+            ) > 1e-6
         else:
             steep = float(np.hypot(*fall))
             leaves = steep <= LEVEL or edge.outward @ fall > RUNS_OVER * steep
@@ -70,8 +81,8 @@ def _in_plan(shelter: Shelter) -> Floats:
 
 
 def drip_zones(shelter: Shelter) -> Floats:
-    """Convex outlines (D, 2 x half a round, 2), anticlockwise, that hold all ground nearer than DRIP_REACH_M to a drip each;
-    their round ends have few corners, which stand 2 mm out.
+    """Convex outlines (D, 2 x half a round, 2), anticlockwise, that hold all ground nearer than
+    DRIP_REACH_M to a drip each; their round ends have few corners, which stand 2 mm out.
     """
     lines = _in_plan(shelter)
     reach = DRIP_REACH_M / math.cos(math.pi / 4 / _ROUND)
@@ -85,7 +96,9 @@ def under_drips(mats: Sequence[Mat], shelter: Shelter) -> tuple[int, ...]:
     """Numbers of the mats that lie within DRIP_REACH_M of a drip."""
     if not mats:
         return ()
-    laid = np.array([[m.x, m.y, m.length_m / 2, m.width_m / 2, math.radians(m.heading_deg)] for m in mats])
+    laid = np.array(
+        [[m.x, m.y, m.length_m / 2, m.width_m / 2, math.radians(m.heading_deg)] for m in mats]
+    )
     near = np.zeros(len(mats), dtype=np.bool_)
     near_any(laid, _in_plan(shelter), DRIP_REACH_M - 1e-6, near)
     return tuple(np.flatnonzero(near).tolist())

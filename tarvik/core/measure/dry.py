@@ -1,4 +1,6 @@
-"""Dry ground: where no drop lands, by projecting every face along the fall of the rain. Exact polygons, no grid."""
+"""Dry ground: where no drop lands, by projecting every face along the fall of the rain. Exact
+polygons, no grid.
+"""
 
 from __future__ import annotations
 
@@ -33,18 +35,21 @@ if TYPE_CHECKING:
 
 
 def shadow(roof: Roof, travel: Floats) -> Region:
-    """Ground sheltered when rain, or light, moves `travel` (2,) sideways per metre of fall: all faces' shadows united."""
+    """Ground sheltered when rain, or light, moves `travel` (2,) sideways per metre of fall: all
+    faces' shadows united.
+    """
     shadows, sizes = _cast(roof, np.asarray(travel, dtype=float)[None, :])
     return _united(shadows[0], roof.corners, sizes[0])
 
 
 @dataclass(frozen=True, eq=False)
 class DryGround:
-    """Ground that stays dry, in convex pieces that do not overlap: `points` (P, 2) and `ends` (N + 1,), see the kernel.
+    """Ground that stays dry, in convex pieces that do not overlap: `points` (P, 2) and `ends` (N +
+    1,), see the kernel.
 
-    What its outline is drawn from: each of `taken` (M, V, 2) has been taken away from the roof's plan, and it lies
-    in each of the `shades`: the faces' shadows (F, V, 2) and their areas (F,) along a fall of the rain. `mirror`: whether
-    it is its own mirror image (see `Roof.mirror`).
+    What its outline is drawn from: each of `taken` (M, V, 2) has been taken away from the roof's
+    plan, and it lies in each of the `shades`: the faces' shadows (F, V, 2) and their areas (F,)
+    along a fall of the rain. `mirror`: whether it is its own mirror image (see `Roof.mirror`).
     """
 
     area_m2: float
@@ -57,18 +62,26 @@ class DryGround:
 
     @cached_property
     def hull_and_pockets(self) -> tuple[Floats, Floats]:
-        """Half-planes (H, 3) of its convex hull, and what that has more than the ground, as triangles (T, 3, 2)."""
+        """Half-planes (H, 3) of its convex hull, and what that has more than the ground, as
+        triangles (T, 3, 2).
+        """
         ring, gaps = hull_and_gaps(self.points, self.ends)
         return (half_planes(ring), gaps) if len(ring) else hull_and_pockets(self.region)
 
     @cached_property
     def region(self) -> Region:
-        """The ground itself. Of the many margins and falls only those are overlaid that wet anything."""
-        dry = without(self.roof.plan(), [shapely.Polygon(zone) for zones in self.taken for zone in zones])
+        """The ground itself. Of the many margins and falls only those are overlaid that wet
+        anything.
+        """
+        dry = without(
+            self.roof.plan(), [shapely.Polygon(zone) for zones in self.taken for zone in zones]
+        )
         for shadow, sizes in self.shades:
             dry = common(dry, _united(shadow, self.roof.corners, sizes))
         parts = shapely.get_parts(dry)
-        return as_region(shapely.MultiPolygon([part for part in parts if part.area > BARE_M2]))  # rounding leaves crumbs
+        return as_region(
+            shapely.MultiPolygon([part for part in parts if part.area > BARE_M2])
+        )  # rounding leaves crumbs
 
     def less(self, zones: Floats) -> DryGround:
         """This ground without convex zones (Z, V, 2)."""
@@ -78,19 +91,25 @@ class DryGround:
 
 
 def _settled(dry: DryGround) -> DryGround:
-    """The ground, or, when the kernel had no room for its pieces (area under 0), the same from its outline, in triangles."""
+    """The ground, or, when the kernel had no room for its pieces (area under 0), the same from its
+    outline, in triangles.
+    """
     if dry.area_m2 >= 0:
         return dry
     parts = shapely.constrained_delaunay_triangles(shapely.get_parts(dry.region))
     triangles = shapely.orient_polygons(shapely.get_parts(parts))
     points = np.array([shapely.get_coordinates(t)[:3] for t in triangles]).reshape(-1, 2)
-    found = replace(dry, area_m2=float(dry.region.area), points=points, ends=np.arange(0, len(points) + 1, 3))
+    found = replace(
+        dry, area_m2=float(dry.region.area), points=points, ends=np.arange(0, len(points) + 1, 3)
+    )
     found.__dict__["region"] = dry.region
     return found
 
 
 def dry_ground(roof: Roof, weather: Weather) -> DryGround:
-    """Ground dry in calm air and under every wind of the spread. With no wind, the ground covered."""
+    """Ground dry in calm air and under every wind of the spread. With no wind, the ground
+    covered.
+    """
     falls = fall_directions(weather)
     mirror = roof.mirror(falls)
     if roof.rim is not None:
@@ -98,7 +117,9 @@ def dry_ground(roof: Roof, weather: Weather) -> DryGround:
         return _settled(DryGround(size, points, ends, roof, (margins,), (), mirror))
     shadows, sizes = _cast(roof, falls)
     wets = np.zeros(len(shadows), dtype=np.bool_)
-    size, points, ends = dry_under(shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets)
+    size, points, ends = dry_under(
+        shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets
+    )
     if size < 0:
         wets[1:] = True  # the kernel had no room to tell which of them matter
     shades = tuple((shadows[k], sizes[k]) for k in np.flatnonzero(wets))
@@ -109,7 +130,9 @@ def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:
     """Area (N,) of the dry ground with the wind from each of these bearings."""
     if rain_slope(weather) == 0:
         return np.full(len(bearings_deg), roof.covered_m2)
-    return np.array([dry_ground(roof, replace(weather, wind_from_deg=float(b))).area_m2 for b in bearings_deg])
+    return np.array(
+        [dry_ground(roof, replace(weather, wind_from_deg=float(b))).area_m2 for b in bearings_deg]
+    )
 
 
 def _cast(roof: Roof, travels: Floats) -> tuple[Floats, Floats]:
@@ -122,11 +145,15 @@ def _cast(roof: Roof, travels: Floats) -> tuple[Floats, Floats]:
 
 def _united(shadow: Floats, corners: Ints, sizes: Floats) -> Region:
     """Union of the shadows (F, V, 2) of faces, those seen edge-on apart."""
-    return joined([shapely.Polygon(shadow[f, : corners[f]]) for f in np.flatnonzero(sizes > FLAT_M2)])
+    return joined(
+        [shapely.Polygon(shadow[f, : corners[f]]) for f in np.flatnonzero(sizes > FLAT_M2)]
+    )
 
 
 def _outer_first(count: int) -> Ints:
-    """Numbers from 1 to `count`, the ends first, then ever finer between them: the outer falls wet most."""
+    """Numbers from 1 to `count`, the ends first, then ever finer between them: the outer falls wet
+    most.
+    """
     if not count:
         return np.zeros(0, dtype=np.int64)
     step, out = 1 << max(count - 1, 1).bit_length(), dict.fromkeys((1, count))

@@ -31,8 +31,8 @@ if TYPE_CHECKING:
 class Figures:
     """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
 
-    `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on each mat; empty when the
-    mats are for equal people.
+    `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on
+    each mat; empty when the mats are for equal people.
     """
 
     peak_m: float
@@ -108,7 +108,9 @@ class Figures:
 
 
 _CLEAR_STRIDE: Final = 3
-"""Headings tried first, every so many steps, when mats are moved clear of drips: mostly they are enough."""
+"""Headings tried first, every so many steps, when mats are moved clear of drips: mostly they are
+enough.
+"""
 
 
 def sitting_height(body: Body) -> float:
@@ -127,9 +129,13 @@ def standing_height(body: Body) -> float:
 
 
 def measure(
-    shelter: Shelter, body: Body, weather: Weather = CALM, clearance: Clearance | None = None, lying: Lying | None = None,
+    shelter: Shelter,
+    body: Body,
+    weather: Weather = CALM,
+    clearance: Clearance | None = None,
+    lying: Lying | None = None,
     people: Sequence[Body] = (),
-) -> Figures:  # fmt: skip
+) -> Figures:
     """Measure a shelter for as many sleepers of one stature as fit, or for the named `people`.
 
     Of equally many mats, those clear of drips are laid.
@@ -146,7 +152,9 @@ def measure(
         ground = Ground.under(roof, floor, room)
         if people:
             return lay_people(ground, [p.stature_m for p in people], room, headings=headings)
-        return list(enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings)))
+        return list(
+            enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings))
+        )
 
     laid = lay(dry)
     wetted = under_drips([mat for _, mat in laid], shelter)
@@ -185,7 +193,9 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
     headings = figures.lying.headings(figures.shelter)
     ground = Ground.under(figures.roof, None, figures.clearance)
     if people:
-        calm = len(lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings))
+        calm = len(
+            lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings)
+        )
     elif figures.sleepers == 0:
         calm = int(fits_one(ground, body.stature_m, figures.clearance, headings=headings))
     else:
@@ -195,17 +205,23 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
 
 def fits_one_of(figures: Figures) -> Callable[[float], bool]:
     """Tells whether one mat for somebody of a stature (m) fits on the same night."""
-    ground = Ground.under(figures.roof, None if figures.rain_slope == 0 else figures.dry_ground, figures.clearance)
+    ground = Ground.under(
+        figures.roof, None if figures.rain_slope == 0 else figures.dry_ground, figures.clearance
+    )
     headings = figures.lying.headings(figures.shelter)
 
     def fits(stature_m: float) -> bool:
-        return fits_one(ground, stature_m, figures.clearance, stride=_CLEAR_STRIDE, headings=headings)
+        return fits_one(
+            ground, stature_m, figures.clearance, stride=_CLEAR_STRIDE, headings=headings
+        )
 
     return fits
 
 
 def tallest_sleeper_m(figures: Figures, least_m: float = 0.9) -> float | None:
-    """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even the smallest does."""
+    """Tallest stature of which one mat fits on the same night, to a centimetre; None when not even
+    the smallest does.
+    """
     fits, low, high = fits_one_of(figures), least_m, 2.3
     if not fits(low):
         return None

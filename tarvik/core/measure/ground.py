@@ -1,4 +1,6 @@
-"""The ground on which mats may lie: dry, with the clearances over it, as half-planes and convex obstacles."""
+"""The ground on which mats may lie: dry, with the clearances over it, as half-planes and convex
+obstacles.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ CALM_FALL: Final = np.zeros((1, 2))
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """Where the four rectangles of a mat may lie, as half-planes and convex obstacles (see the kernel)."""
+    """Where the four rectangles of a mat may lie, as half-planes and convex obstacles (see the
+    kernel).
+    """
 
     bounds: Floats
     planes: Floats
@@ -50,31 +54,54 @@ class Ground:
     obstacle_box: NDArray[np.int64]
     area_m2: float
     hull: Floats
-    cover: tuple[Floats, NDArray[np.int64], Floats] = ANYWHERE  # shadows that a centre must lie in (see the kernel)
+    cover: tuple[Floats, NDArray[np.int64], Floats] = (
+        ANYWHERE  # shadows that a centre must lie in (see the kernel)
+    )
     mirror: tuple[int, float] = (NEITHER, 0.0)  # see `Roof.mirror`
 
     @classmethod
     def under(cls, roof: Roof, dry: DryGround | None, clearance: Clearance) -> Ground | None:
-        """Ground under a roof; `dry` None means all that is covered. None when there is no room for anything."""
+        """Ground under a roof; `dry` None means all that is covered. None when there is no room for
+        anything.
+        """
         if roof.rim is None:
             return cls._hollow(roof, dry, clearance)
         if dry is not None and not dry.area_m2:
             return None
-        planes = [np.column_stack([roof.plane[:, :2], height - roof.plane[:, 2]]) for height in clearance.heights()]
+        planes = [
+            np.column_stack([roof.plane[:, :2], height - roof.plane[:, 2]])
+            for height in clearance.heights()
+        ]
         boxes = np.repeat(np.arange(len(planes)), len(roof.plane))
-        limits, pockets = (half_planes(roof.rim), np.zeros((0, 3, 2))) if dry is None else dry.hull_and_pockets
-        every, box = np.concatenate([*planes, limits]), np.append(boxes, np.zeros(len(limits), dtype=np.int64))
+        limits, pockets = (
+            (half_planes(roof.rim), np.zeros((0, 3, 2))) if dry is None else dry.hull_and_pockets
+        )
+        every, box = (
+            np.concatenate([*planes, limits]),
+            np.append(boxes, np.zeros(len(limits), dtype=np.int64)),
+        )
         bounds = _about(roof.rim)
-        outline, corners, _ = regions(bounds, every, box, 1)  # of a mat's edge, and so of the whole mat
+        outline, corners, _ = regions(
+            bounds, every, box, 1
+        )  # of a mat's edge, and so of the whole mat
         hull = outline[0, : corners[0]].copy()
         usable = float(area(hull, len(hull)))
-        return cls(bounds, every, box, pockets, np.zeros(len(pockets), dtype=np.int64),
-                   usable if dry is None else min(usable, dry.area_m2), hull, ANYWHERE, _mirror(roof, dry))  # fmt: skip
+        return cls(
+            bounds,
+            every,
+            box,
+            pockets,
+            np.zeros(len(pockets), dtype=np.int64),
+            usable if dry is None else min(usable, dry.area_m2),
+            hull,
+            ANYWHERE,
+            _mirror(roof, dry),
+        )
 
     @classmethod
     def _hollow(cls, roof: Roof, dry: DryGround | None, clearance: Clearance) -> Ground | None:
-        """Under a roof that is no convex lid: what is too low and, in calm air, the edges of what is covered stand in the
-        way; `dry` ground stands for the edges otherwise.
+        """Under a roof that is no convex lid: what is too low and, in calm air, the edges of what
+        is covered stand in the way; `dry` ground stands for the edges otherwise.
         """
         faces, corners, plane = roof.faces, roof.corners, roof.plane
         if not len(corners) or (dry is not None and not dry.area_m2):
@@ -86,16 +113,37 @@ class Ground:
         block_box = np.zeros(MOST_OBSTACLES, dtype=np.int64)
         heights = np.array(clearance.heights())
         ends, rings, ring_sizes = ends_and_rings(len(heights) + len(CALM_FALL), len(corners))
-        made = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, sizes, ends, rings, ring_sizes)
+        made = limits_under(
+            faces,
+            corners,
+            plane,
+            heights,
+            limits,
+            limit_box,
+            shadows,
+            sizes,
+            ends,
+            rings,
+            ring_sizes,
+        )
         if made < 0:
             return None
-        blocked, rims = obstacles_under(faces, corners, plane, heights, limits, ends, blocks, block_box, shadows, sizes)
-        planes, plane_box, obstacles, obstacle_box = limits[:made], limit_box[:made], blocks[:blocked], block_box[:blocked]
+        blocked, rims = obstacles_under(
+            faces, corners, plane, heights, limits, ends, blocks, block_box, shadows, sizes
+        )
+        planes, plane_box, obstacles, obstacle_box = (
+            limits[:made],
+            limit_box[:made],
+            blocks[:blocked],
+            block_box[:blocked],
+        )
         if dry is not None:
             hull, pockets = dry.hull_and_pockets
             planes = np.concatenate([planes, hull])
             plane_box = np.append(plane_box, np.zeros(len(hull), dtype=np.int64))
-            pockets = np.concatenate([pockets, np.repeat(pockets[:, -1:], OBSTACLE_CORNERS - 3, axis=1)], axis=1)
+            pockets = np.concatenate(
+                [pockets, np.repeat(pockets[:, -1:], OBSTACLE_CORNERS - 3, axis=1)], axis=1
+            )
             obstacles = np.concatenate([obstacles[rims:], pockets])
             obstacle_box = np.append(obstacle_box[rims:], np.zeros(len(pockets), dtype=np.int64))
         points = np.empty((len(corners) * ROOM, 2))
@@ -105,8 +153,17 @@ class Ground:
         usable = roof.area_above(clearance.edge_m)
         usable = usable if dry is None else min(usable, dry.area_m2)
         cover = (shadows, corners, sizes) if dry is None else ANYWHERE
-        return cls(_about(faces[..., :2].reshape(-1, 2)), planes, plane_box.astype(np.int64), obstacles.copy(),
-                   obstacle_box.astype(np.int64), usable, ring[:around].copy(), cover, _mirror(roof, dry))  # fmt: skip
+        return cls(
+            _about(faces[..., :2].reshape(-1, 2)),
+            planes,
+            plane_box.astype(np.int64),
+            obstacles.copy(),
+            obstacle_box.astype(np.int64),
+            usable,
+            ring[:around].copy(),
+            cover,
+            _mirror(roof, dry),
+        )
 
 
 def _mirror(roof: Roof, dry: DryGround | None) -> tuple[int, float]:

@@ -1,7 +1,7 @@
 """The heading rose: what each wind direction leaves dry, for a shelter that is free to turn.
 
-Bearings here are in the shelter's own frame (the front faces -x, which is 270; 90 is the back). To turn them into a
-heading on the ground see `front_bearing`.
+Bearings here are in the shelter's own frame (the front faces -x, which is 270; 90 is the back). To
+turn them into a heading on the ground see `front_bearing`.
 """
 
 from __future__ import annotations
@@ -20,11 +20,17 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
     from tarvik.core.weather.rain import Weather
 
-ROSE_STEP_DEG: Final = constant("rose_step", 15.0, "degrees", ENGINEERING, "step between the headings of a rose")
+ROSE_STEP_DEG: Final = constant(
+    "rose_step", 15.0, "degrees", ENGINEERING, "step between the headings of a rose"
+)
 FRONT_DEG: Final = 270.0
 """Bearing to which a pitch's front faces in its own frame."""
 SAME_DRY: Final = constant(
-    "rose_same_dry", 0.005, "1", ENGINEERING, "headings whose dry ground differs by less are equally dry"
+    "rose_same_dry",
+    0.005,
+    "1",
+    ENGINEERING,
+    "headings whose dry ground differs by less are equally dry",
 )
 
 
@@ -39,7 +45,9 @@ class Petal:
 
 @dataclass(frozen=True, slots=True)
 class Rose:
-    """All directions; `best` has the most dry ground (of equals the least open to the wind), `worst` the least."""
+    """All directions; `best` has the most dry ground (of equals the least open to the wind),
+    `worst` the least.
+    """
 
     petals: tuple[Petal, ...]
     best: Petal
@@ -47,13 +55,17 @@ class Rose:
 
 
 def rose(shelter: Shelter, weather: Weather) -> Rose:
-    """Dry ground and open share for every ROSE_STEP_DEG, the wind's strength and spread as given."""
+    """Dry ground and open share for every ROSE_STEP_DEG, the wind's strength and spread as
+    given.
+    """
     found = openings(shelter)
     back = back_to_wind_deg(found)
     bearings = np.arange(0.0, 360.0, ROSE_STEP_DEG)
     dry = dry_round(roof_of(shelter), weather, bearings)
     shares = open_round(shelter, found, list(bearings))
-    petals = [Petal(float(b), float(d), share) for b, d, share in zip(bearings, dry, shares, strict=True)]
+    petals = [
+        Petal(float(b), float(d), share) for b, d, share in zip(bearings, dry, shares, strict=True)
+    ]
     most = max(p.dry_m2 for p in petals)
     driest = [p for p in petals if p.dry_m2 >= most * (1 - SAME_DRY)]
     best = min(driest, key=lambda p: (round(p.open_share, 3), _apart(p.from_deg, back)))
@@ -70,8 +82,8 @@ def _apart(a: float, b: float) -> float:
 
 
 def front_bearing(wind_from_deg: float, own_from_deg: float) -> float:
-    """Bearing on the ground to which the front must face so that a wind from `wind_from_deg` meets the shelter from
-    `own_from_deg` in its own frame.
+    """Bearing on the ground to which the front must face so that a wind from `wind_from_deg` meets
+    the shelter from `own_from_deg` in its own frame.
 
     Wind from the west (270) onto the back (90): the front faces east.
 

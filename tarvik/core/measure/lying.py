@@ -26,9 +26,15 @@ if TYPE_CHECKING:
     from tarvik.core.measure.roof import Roof
     from tarvik.core.shelter import Shelter
 
-PACK_M2: Final = constant("pack_area", 0.15, "m2", "common practice", "ground a packed rucksack takes")
-PACK_HEIGHT_M: Final = constant("pack_height", 0.25, "m", ENGINEERING, "roof height over a pack that lies")
-PACK_WIDTH_M: Final = constant("pack_width", 0.25, "m", ENGINEERING, "ground narrower than this holds no pack")
+PACK_M2: Final = constant(
+    "pack_area", 0.15, "m2", "common practice", "ground a packed rucksack takes"
+)
+PACK_HEIGHT_M: Final = constant(
+    "pack_height", 0.25, "m", ENGINEERING, "roof height over a pack that lies"
+)
+PACK_WIDTH_M: Final = constant(
+    "pack_width", 0.25, "m", ENGINEERING, "ground narrower than this holds no pack"
+)
 
 
 class HeadRule(StrEnum):
@@ -41,7 +47,8 @@ class HeadRule(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Lying:
-    """The course's rules. `uphill_deg` is the bearing, clockwise from +y in the shelter's frame, that leads uphill.
+    """The course's rules. `uphill_deg` is the bearing, clockwise from +y in the shelter's frame,
+    that leads uphill.
 
     `gear_in`: packs lie under the roof; else only people do.
     """
@@ -51,8 +58,12 @@ class Lying:
     gear_in: bool = False
 
     def __post_init__(self) -> None:
-        if self.uphill_deg is not None and not (math.isfinite(self.uphill_deg) and -360 <= self.uphill_deg <= 720):
-            raise InputError("lying.uphill_deg", f"{self.uphill_deg:g} is no bearing; give 0 to 360 degrees")
+        if self.uphill_deg is not None and not (
+            math.isfinite(self.uphill_deg) and -360 <= self.uphill_deg <= 720
+        ):
+            raise InputError(
+                "lying.uphill_deg", f"{self.uphill_deg:g} is no bearing; give 0 to 360 degrees"
+            )
 
     @property
     def minds_uphill(self) -> bool:
@@ -62,7 +73,8 @@ class Lying:
     def towards(self, shelter: Shelter) -> Floats | None:
         """Level unit vector (2,) to which head ends point; None where the rule leaves it open.
 
-        Uphill without a known slope, or away from an opening where the shelter opens both ways, leaves it open.
+        Uphill without a known slope, or away from an opening where the shelter opens both ways,
+        leaves it open.
         """
         if self.minds_uphill and self.uphill_deg is not None:
             bearing = math.radians(self.uphill_deg)
@@ -73,7 +85,9 @@ class Lying:
         return None
 
     def headings(self, shelter: Shelter) -> NDArray[np.int64]:
-        """Steps of the headings that keep the rule: the head end at least as far that way as the feet."""
+        """Steps of the headings that keep the rule: the head end at least as far that way as the
+        feet.
+        """
         way = self.towards(shelter)
         if way is None:
             return ALL_HEADINGS

@@ -1,8 +1,9 @@
 """People of different statures under one sheet, each on a mat of the own length.
 
-Equal people: `lay_mats`. Different ones: two exactly, three exactly in every arrangement in which a straight line parts
-one mat from the other two; more in rows by stature. If all fit at the tallest one's length, that is the answer: a shorter
-mat with its head end where the longer one's was always fits too.
+Equal people: `lay_mats`. Different ones: two exactly, three exactly in every arrangement in which a
+straight line parts one mat from the other two; more in rows by stature. If all fit at the tallest
+one's length, that is the answer: a shorter mat with its head end where the longer one's was always
+fits too.
 """
 
 from __future__ import annotations
@@ -43,9 +44,14 @@ _SETS: Final = 40
 
 
 def lay_people(
-    ground: Ground | None, statures: Sequence[float], clearance: Clearance, *, headings: NDArray[np.int64] = ALL_HEADINGS
+    ground: Ground | None,
+    statures: Sequence[float],
+    clearance: Clearance,
+    *,
+    headings: NDArray[np.int64] = ALL_HEADINGS,
 ) -> list[tuple[int, Mat]]:
-    """Lay out as many of these people as fit: (number of the person, mat). Of equally many, the taller are left out.
+    """Lay out as many of these people as fit: (number of the person, mat). Of equally many, the
+    taller are left out.
 
     Empty for nobody.
     """
@@ -63,27 +69,52 @@ def _shortened(mat: Mat, length_m: float) -> Mat:
     """The mat cut down to a length, its head end where it was."""
     angle = math.radians(mat.heading_deg)
     shift = (mat.length_m - length_m) / 2
-    return Mat(mat.x + shift * math.cos(angle), mat.y + shift * math.sin(angle), mat.heading_deg, length_m, mat.width_m)
+    return Mat(
+        mat.x + shift * math.cos(angle),
+        mat.y + shift * math.sin(angle),
+        mat.heading_deg,
+        length_m,
+        mat.width_m,
+    )
 
 
 class _Most:
     """The search over sets of people, tallest first in `statures`."""
 
-    def __init__(self, ground: Ground, statures: Sequence[float], clearance: Clearance, headings: NDArray[np.int64]) -> None:
-        self.ground, self.statures, self.clearance, self.headings = ground, statures, clearance, headings
+    def __init__(
+        self,
+        ground: Ground,
+        statures: Sequence[float],
+        clearance: Clearance,
+        headings: NDArray[np.int64],
+    ) -> None:
+        self.ground, self.statures, self.clearance, self.headings = (
+            ground,
+            statures,
+            clearance,
+            headings,
+        )
         self.lengths = sorted({round(s, 3) for s in statures}, reverse=True)
         self._entries = [
-            entries_of(ground, clearance.boxes(s), 1, headings, kind=i) for i, s in enumerate(self.lengths)
-        ]  # fmt: skip
+            entries_of(ground, clearance.boxes(s), 1, headings, kind=i)
+            for i, s in enumerate(self.lengths)
+        ]
         self.extents: Floats = np.array(
-            [kernel.half_extents(clearance.mat_length(s), clearance.mat_width_m, STEPS) for s in self.lengths]
+            [
+                kernel.half_extents(clearance.mat_length(s), clearance.mat_width_m, STEPS)
+                for s in self.lengths
+            ]
         )
 
     def laid(self) -> list[tuple[int, Mat]]:
         """The largest set found; sets of equal size are tried with the shortest people first."""
         people = range(len(self.statures))
         for size in range(len(self.statures), 0, -1):
-            sets = sorted(combinations(people, size), reverse=True) if len(self.statures) <= 6 else [tuple(people)[-size:]]
+            sets = (
+                sorted(combinations(people, size), reverse=True)
+                if len(self.statures) <= 6
+                else [tuple(people)[-size:]]
+            )
             for some in sets[:_SETS]:
                 mats = self._of(some)
                 if mats:
@@ -92,13 +123,19 @@ class _Most:
 
     def _of(self, people: tuple[int, ...]) -> list[Mat]:
         """Mats for just these people, in their order; empty when no arrangement was found."""
-        room = sum(self.clearance.mat_length(self.statures[p]) for p in people) * self.clearance.mat_width_m
+        room = (
+            sum(self.clearance.mat_length(self.statures[p]) for p in people)
+            * self.clearance.mat_width_m
+        )
         if room > self.ground.area_m2 + 1e-9:
             return []
-        at_most = lay_mats(self.ground, self.statures[people[0]], self.clearance, headings=self.headings)
+        at_most = lay_mats(
+            self.ground, self.statures[people[0]], self.clearance, headings=self.headings
+        )
         if len(at_most) >= len(people):
             return [
-                _shortened(mat, self.clearance.mat_length(self.statures[p])) for p, mat in zip(people, at_most, strict=False)
+                _shortened(mat, self.clearance.mat_length(self.statures[p]))
+                for p, mat in zip(people, at_most, strict=False)
             ]
         kinds = [self.lengths.index(round(self.statures[p], 3)) for p in people]
         return self._mats(self._places(kinds), kinds)
@@ -111,8 +148,17 @@ class _Most:
         if len(kinds) == 2:
             return pair(entries, self.extents, (kinds[0], kinds[1]))
         if len(kinds) == 3:
-            areas = sorted(self.clearance.mat_length(self.lengths[k]) * self.clearance.mat_width_m for k in kinds)
-            found = triple(self.ground, entries, self.extents, (kinds[0], kinds[1], kinds[2]), areas[0] + areas[1])
+            areas = sorted(
+                self.clearance.mat_length(self.lengths[k]) * self.clearance.mat_width_m
+                for k in kinds
+            )
+            found = triple(
+                self.ground,
+                entries,
+                self.extents,
+                (kinds[0], kinds[1], kinds[2]),
+                areas[0] + areas[1],
+            )
             if found:
                 return found
         return self._stack(entries, kinds)
@@ -123,7 +169,15 @@ class _Most:
         which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
         for k in range(STEPS):
             made = kernel.mixed_stack(
-                entries.table, entries.heading, entries.kind, entries.count, self.extents, k, each, which, place
+                entries.table,
+                entries.heading,
+                entries.kind,
+                entries.count,
+                self.extents,
+                k,
+                each,
+                which,
+                place,
             )
             if made >= len(kinds):
                 return [in_stack(entries, int(which[i]), k, float(place[i])) for i in range(made)]
@@ -137,5 +191,7 @@ class _Most:
             place = next(p for p in left if p.kind == kind)
             left.remove(place)
             length = self.clearance.mat_length(self.lengths[kind])
-            out.append(Mat(place.x, place.y, place.step * 360 / STEPS, length, self.clearance.mat_width_m))
+            out.append(
+                Mat(place.x, place.y, place.step * 360 / STEPS, length, self.clearance.mat_width_m)
+            )
         return out

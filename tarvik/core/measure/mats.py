@@ -1,8 +1,9 @@
 """Sleepers: the most mats that lie dry and with their clearances under a roof, and where they lie.
 
-Headings are tried every 2 degrees, places continuously: for one heading the allowed centres of a mat are an exact
-polygon. One mat: any centre. Two: exact for every pair of headings. Three: exact for every arrangement in which a
-straight line parts one mat from the other two. More: rows and stacks. A mat is never claimed that does not fit.
+Headings are tried every 2 degrees, places continuously: for one heading the allowed centres of a
+mat are an exact polygon. One mat: any centre. Two: exact for every pair of headings. Three: exact
+for every arrangement in which a straight line parts one mat from the other two. More: rows and
+stacks. A mat is never claimed that does not fit.
 """
 
 from __future__ import annotations
@@ -33,10 +34,18 @@ if TYPE_CHECKING:
 STEPS: Final = 180
 """Headings in a full turn: every 2 degrees."""
 INNER_M: Final = constant(
-    "mat_inner", -1e-10, "m", ENGINEERING, "play kept to every limit; a hair below nothing, so that an exact fit counts as one"
+    "mat_inner",
+    -1e-10,
+    "m",
+    ENGINEERING,
+    "play kept to every limit; a hair below nothing, so that an exact fit counts as one",
 )
 ROW_GAP: Final = constant(
-    "mat_row_gap", 1.2, "1", ENGINEERING, "mat widths between middles at most in a row, where there is room"
+    "mat_row_gap",
+    1.2,
+    "1",
+    ENGINEERING,
+    "mat widths between middles at most in a row, where there is room",
 )
 _MOST_ENTRIES: Final = 5000
 _COARSE: Final = 3
@@ -49,7 +58,9 @@ _SURELY_ONE: Final = 1.8
 
 @dataclass(frozen=True, slots=True)
 class Mat:
-    """A mat on the ground: centre (m) and heading, degrees anticlockwise from +x, pointing to the head end."""
+    """A mat on the ground: centre (m) and heading, degrees anticlockwise from +x, pointing to the
+    head end.
+    """
 
     x: float
     y: float
@@ -58,17 +69,28 @@ class Mat:
     width_m: float
 
     def corners(self) -> Floats:
-        """Corners (4, 2): head left, head right, foot right, foot left (seen looking towards the head)."""
+        """Corners (4, 2): head left, head right, foot right, foot left (seen looking towards the
+        head).
+        """
         angle = np.radians(self.heading_deg)
         ahead = np.array([np.cos(angle), np.sin(angle)]) * self.length_m / 2
         left = np.array([-np.sin(angle), np.cos(angle)]) * self.width_m / 2
         centre = np.array([self.x, self.y])
-        return np.array([centre + ahead + left, centre + ahead - left, centre - ahead - left, centre - ahead + left])
+        return np.array(
+            [
+                centre + ahead + left,
+                centre + ahead - left,
+                centre - ahead - left,
+                centre - ahead + left,
+            ]
+        )
 
     def head(self) -> tuple[float, float]:
         """Middle of the head end."""
         angle = np.radians(self.heading_deg)
-        return float(self.x + np.cos(angle) * self.length_m / 2), float(self.y + np.sin(angle) * self.length_m / 2)
+        return float(self.x + np.cos(angle) * self.length_m / 2), float(
+            self.y + np.sin(angle) * self.length_m / 2
+        )
 
 
 ALL_HEADINGS: Final = np.arange(STEPS, dtype=np.int64)
@@ -93,20 +115,35 @@ class Entries:
 
     def pick(self, rows: NDArray[np.intp], stride: int) -> Entries:
         """Some of the pieces."""
-        return Entries(self.polygons[rows], self.sizes[rows], self.heading[rows], self.kind[rows], self.table[rows], stride)
+        return Entries(
+            self.polygons[rows],
+            self.sizes[rows],
+            self.heading[rows],
+            self.kind[rows],
+            self.table[rows],
+            stride,
+        )
 
 
 def joined_entries(parts: Sequence[Entries]) -> Entries:
     """The pieces of several kinds of mat together."""
     return Entries(
-        np.concatenate([p.polygons for p in parts]), np.concatenate([p.sizes for p in parts]),
-        np.concatenate([p.heading for p in parts]), np.concatenate([p.kind for p in parts]),
-        np.concatenate([p.table for p in parts]), parts[0].stride,
-    )  # fmt: skip
+        np.concatenate([p.polygons for p in parts]),
+        np.concatenate([p.sizes for p in parts]),
+        np.concatenate([p.heading for p in parts]),
+        np.concatenate([p.kind for p in parts]),
+        np.concatenate([p.table for p in parts]),
+        parts[0].stride,
+    )
 
 
 def fits_one(
-    ground: Ground | None, stature_m: float, clearance: Clearance, *, stride: int = 1, headings: Steps = ALL_HEADINGS
+    ground: Ground | None,
+    stature_m: float,
+    clearance: Clearance,
+    *,
+    stride: int = 1,
+    headings: Steps = ALL_HEADINGS,
 ) -> bool:
     """Whether one mat fits: the same answer as `lay_mats`, sooner."""
     if ground is None:
@@ -115,25 +152,43 @@ def fits_one(
     return len(_pieces(ground, boxes, stride, headings, 0.0)[1]) > 0
 
 
-def _pieces(ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: float) -> tuple[Floats, Steps, Steps]:
-    """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their number, the heading. Of ground
-    that is its own mirror image one side is tried.
+def _pieces(
+    ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: float
+) -> tuple[Floats, Steps, Steps]:
+    """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their
+    number, the heading. Of ground that is its own mirror image one side is tried.
     """
     axis, middle = ground.mirror if len(headings) == STEPS else (NEITHER, 0.0)
-    tried = headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
+    tried = (
+        headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
+    )
     most = _MOST_ENTRIES if enough > 0 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
     sizes, heading = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64)
     count = centres.entries(
-        ground.bounds, ground.planes, ground.plane_box, ground.obstacles, ground.obstacle_box, boxes, tried, STEPS, INNER_M,
-        *ground.cover, enough, polygons, sizes, heading,
-    )  # fmt: skip
+        ground.bounds,
+        ground.planes,
+        ground.plane_box,
+        ground.obstacles,
+        ground.obstacle_box,
+        boxes,
+        tried,
+        STEPS,
+        INNER_M,
+        *ground.cover,
+        enough,
+        polygons,
+        sizes,
+        heading,
+    )
     if axis != NEITHER:
         count = with_images(polygons, sizes, heading, count, STEPS, axis, middle)
     return polygons[:count], sizes[:count], heading[:count]
 
 
-def entries_of(ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0) -> Entries:
+def entries_of(
+    ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0
+) -> Entries:
     """Allowed centres of one kind of mat for every `stride`-th of the headings."""
     polygons, sizes, heading = _pieces(ground, boxes, stride, headings, np.inf)
     count = len(sizes)
@@ -143,16 +198,24 @@ def entries_of(ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL
 
 
 def lay_mats(
-    ground: Ground | None, stature_m: float, clearance: Clearance, *, stride: int = 1, headings: Steps = ALL_HEADINGS
+    ground: Ground | None,
+    stature_m: float,
+    clearance: Clearance,
+    *,
+    stride: int = 1,
+    headings: Steps = ALL_HEADINGS,
 ) -> list[Mat]:
     """The most mats for equal sleepers of one stature, with places that fit.
 
-    `stride` > 1 tries fewer headings (3: every 6 degrees), for searches over many settings; `headings` are the steps
-    to which head ends may point.
+    `stride` > 1 tries fewer headings (3: every 6 degrees), for searches over many settings;
+    `headings` are the steps to which head ends may point.
     """
     if ground is None:
         return []
-    boxes, size = clearance.boxes(stature_m), (clearance.mat_length(stature_m), clearance.mat_width_m)
+    boxes, size = (
+        clearance.boxes(stature_m),
+        (clearance.mat_length(stature_m), clearance.mat_width_m),
+    )
     held = ground.area_m2 / (size[0] * size[1])
     if held <= _SURELY_ONE:
         places = _widest(*_pieces(ground, boxes, stride, headings, np.inf))
@@ -167,7 +230,9 @@ def _laid(ground: Ground, entries: Entries, size: tuple[float, float], bound: in
         return []
     extents = kernel.half_extents(*size, STEPS)
     sides = extents.reshape(1, STEPS)
-    best = kernel.most_in_stack(entries.table, entries.heading, entries.count, extents, entries.stride)
+    best = kernel.most_in_stack(
+        entries.table, entries.heading, entries.count, extents, entries.stride
+    )
     places = _tidy(entries, extents, best)
     if len(places) < 2 <= bound:
         places = pair(entries, sides, (0, 0)) or places
@@ -198,7 +263,8 @@ def _widest(polygons: Floats, sizes: Steps, heading: Steps) -> list[Place]:
 
 
 def _tidy(entries: Entries, extents: Floats, wanted: int) -> list[Place]:
-    """A stack of `wanted` mats: all heads one way if that holds as many, else either way, else any headings.
+    """A stack of `wanted` mats: all heads one way if that holds as many, else either way, else any
+    headings.
 
     Of equally tidy stacks the one with most play is laid.
     """
@@ -207,10 +273,21 @@ def _tidy(entries: Entries, extents: Floats, wanted: int) -> list[Place]:
     which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
     for tidy in range(3):
         k = kernel.best_stack(
-            entries.table, entries.heading, entries.count, extents, entries.stride, wanted, tidy, which, place
+            entries.table,
+            entries.heading,
+            entries.count,
+            extents,
+            entries.stride,
+            wanted,
+            tidy,
+            which,
+            place,
         )
         if k >= 0:
-            return [in_stack(entries, int(e), k, float(t)) for e, t in zip(which[:wanted], place[:wanted], strict=True)]
+            return [
+                in_stack(entries, int(e), k, float(t))
+                for e, t in zip(which[:wanted], place[:wanted], strict=True)
+            ]
     return []
 
 
@@ -235,11 +312,23 @@ def _extreme(entries: Entries, e: int, k: int, corners: Floats | None = None) ->
 
 
 def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Place]:
-    """Two mats of the kinds `people`, furthest apart; nothing when there is no room. `extents` (kinds, steps)."""
+    """Two mats of the kinds `people`, furthest apart; nothing when there is no room. `extents`
+    (kinds, steps).
+    """
     stride = max(entries.stride, _COARSE)
     coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
     mark = np.zeros(STEPS, dtype=np.int64)
-    kernel.hopeful(coarse.table, coarse.heading, coarse.kind, coarse.count, extents, coarse.stride, -_HOPEFUL_M, *people, mark)
+    kernel.hopeful(
+        coarse.table,
+        coarse.heading,
+        coarse.kind,
+        coarse.count,
+        extents,
+        coarse.stride,
+        -_HOPEFUL_M,
+        *people,
+        mark,
+    )
     if not mark.any():
         return []
     near = np.zeros(STEPS, dtype=bool)
@@ -252,14 +341,27 @@ def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Pla
     return [_extreme(entries, i, (k + STEPS // 2) % STEPS), _extreme(entries, j, k)]
 
 
-def _best_pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> tuple[float, int, int, int]:
+def _best_pair(
+    entries: Entries, extents: Floats, people: tuple[int, int]
+) -> tuple[float, int, int, int]:
     return kernel.best_pair(
-        entries.table, entries.heading, entries.kind, entries.count, extents, entries.stride, _PLAY_ENOUGH_M, *people
+        entries.table,
+        entries.heading,
+        entries.kind,
+        entries.count,
+        extents,
+        entries.stride,
+        _PLAY_ENOUGH_M,
+        *people,
     )
 
 
-def triple(ground: Ground, entries: Entries, extents: Floats, people: tuple[int, int, int], pair_m2: float) -> list[Place]:
-    """Three mats parted one from two: every 6 degrees first, then every 2 degrees about the most hopeful."""
+def triple(
+    ground: Ground, entries: Entries, extents: Floats, people: tuple[int, int, int], pair_m2: float
+) -> list[Place]:
+    """Three mats parted one from two: every 6 degrees first, then every 2 degrees about the most
+    hopeful.
+    """
     stride = max(entries.stride, _COARSE)
     coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
     found = _best_triple(coarse, extents, people, np.arange(0, STEPS, stride), ground, pair_m2)
@@ -273,13 +375,17 @@ def triple(ground: Ground, entries: Entries, extents: Floats, people: tuple[int,
         near |= np.roll(near, STEPS // 2)
         chosen = entries.pick(np.flatnonzero(near[entries.heading]), entries.stride)
         directions = (found[1] + np.arange(-2 * _COARSE, 2 * _COARSE + 1)) % STEPS
-        found = _best_triple(chosen, extents, people, directions[directions % entries.stride == 0], ground, pair_m2)
+        found = _best_triple(
+            chosen, extents, people, directions[directions % entries.stride == 0], ground, pair_m2
+        )
         if found[0] < 0:
             return []
     return _placed_triple(chosen, extents, found)
 
 
-def _placed_triple(chosen: Entries, extents: Floats, found: tuple[float, int, int, int, int, int]) -> list[Place]:
+def _placed_triple(
+    chosen: Entries, extents: Floats, found: tuple[float, int, int, int, int, int]
+) -> list[Place]:
     """The places of a triple: one mat pushed out, the two others in what is left."""
     _, k, first, i, j, d = found
     half = STEPS // 2
@@ -297,22 +403,49 @@ def _placed_triple(chosen: Entries, extents: Floats, found: tuple[float, int, in
 
 
 def _best_triple(
-    entries: Entries, extents: Floats, people: tuple[int, int, int], directions: Steps, ground: Ground, pair_m2: float
+    entries: Entries,
+    extents: Floats,
+    people: tuple[int, int, int],
+    directions: Steps,
+    ground: Ground,
+    pair_m2: float,
 ) -> tuple[float, int, int, int, int, int]:
     return kernel.best_triple(
-        entries.polygons, entries.sizes, entries.heading, entries.kind, entries.count, entries.table, extents,
-        np.array(people, dtype=np.int64), directions.astype(np.int64), entries.stride, ground.hull, pair_m2,
-    )  # fmt: skip
+        entries.polygons,
+        entries.sizes,
+        entries.heading,
+        entries.kind,
+        entries.count,
+        entries.table,
+        extents,
+        np.array(people, dtype=np.int64),
+        directions.astype(np.int64),
+        entries.stride,
+        ground.hull,
+        pair_m2,
+    )
 
 
 def _rows(entries: Entries, size: tuple[float, float], least: int) -> list[Place]:
     """At least so many mats in two rows or more; nothing when there is no room."""
     row_at = np.empty(kernel.MOST_MATS)
-    row_entry, row_mats = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS, dtype=np.int64)
+    row_entry, row_mats = (
+        np.empty(kernel.MOST_MATS, dtype=np.int64),
+        np.empty(kernel.MOST_MATS, dtype=np.int64),
+    )
     _, made, h = rows(
-        entries.polygons, entries.sizes, entries.heading, entries.count, entries.table, size[1], size[0], least,
-        row_at, row_entry, row_mats,
-    )  # fmt: skip
+        entries.polygons,
+        entries.sizes,
+        entries.heading,
+        entries.count,
+        entries.table,
+        size[1],
+        size[0],
+        least,
+        row_at,
+        row_entry,
+        row_mats,
+    )
     nx, ny = _unit(h)
     places: list[Place] = []
     for at, e, mats in zip(row_at[:made], row_entry[:made], row_mats[:made], strict=True):
@@ -320,5 +453,7 @@ def _rows(entries: Entries, size: tuple[float, float], least: int) -> list[Place
         gap = min((high - low) / (mats - 1), size[1] * ROW_GAP) if mats > 1 else 0.0
         for i in range(mats):
             s = (low + high) / 2 + gap * (i - (mats - 1) / 2)
-            places.append(Place(float(nx * at - ny * s), float(ny * at + nx * s), int(entries.heading[e])))
+            places.append(
+                Place(float(nx * at - ny * s), float(ny * at + nx * s), int(entries.heading[e]))
+            )
     return places

@@ -1,4 +1,6 @@
-"""A net under the sheet: whether it hangs free, touches the cloth or does not fit, and where to hang it."""
+"""A net under the sheet: whether it hangs free, touches the cloth or does not fit, and where to
+hang it.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,12 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.roof import Roof
 
-FREE_M: Final = constant("net_free", 0.05, "m", ENGINEERING, "air between a net and the cloth for it to hang free")
-TOUCH_M: Final = constant("net_touch", 0.15, "m", ENGINEERING, "a net pressed in by no more than this only touches")
+FREE_M: Final = constant(
+    "net_free", 0.05, "m", ENGINEERING, "air between a net and the cloth for it to hang free"
+)
+TOUCH_M: Final = constant(
+    "net_touch", 0.15, "m", ENGINEERING, "a net pressed in by no more than this only touches"
+)
 _PLACE_M: Final = 0.10
 _TURN_DEG: Final = 10
 
@@ -39,7 +45,9 @@ class Fit(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Net:
-    """A net spread to `length_m` by `width_m` on the ground, `height_m` tall. A point net runs to a point."""
+    """A net spread to `length_m` by `width_m` on the ground, `height_m` tall. A point net runs to a
+    point.
+    """
 
     kind: NetKind
     length_m: float
@@ -53,12 +61,23 @@ class Net:
                 raise InputError(f"net.{name}", f"{value:g} m is outside 0.2 to {most:g} m")
 
     def surface(self) -> Floats:
-        """Points (K, 3) of the net that come nearest to a roof, about its middle, length along +x."""
+        """Points (K, 3) of the net that come nearest to a roof, about its middle, length along
+        +x.
+        """
         half, side = self.length_m / 2, self.width_m / 2
         if self.kind is NetKind.BOX:
             x, y = np.meshgrid(np.linspace(-half, half, 7), np.linspace(-side, side, 5))
             return np.column_stack([x.ravel(), y.ravel(), np.full(x.size, self.height_m)])
-        rim = [(half, side), (half, 0), (half, -side), (0, side), (0, -side), (-half, side), (-half, 0), (-half, -side)]
+        rim = [
+            (half, side),
+            (half, 0),
+            (half, -side),
+            (0, side),
+            (0, -side),
+            (-half, side),
+            (-half, 0),
+            (-half, -side),
+        ]
         ways = np.array([(x, y, 0.0) for x, y in rim])
         top = np.array([0.0, 0.0, self.height_m])
         return np.vstack([top, *(top + t * (ways - top) for t in (0.25, 0.5, 0.75, 1.0))])
@@ -66,8 +85,10 @@ class Net:
 
 @dataclass(frozen=True, slots=True)
 class NetFit:
-    """How it fits at the best place: middle (m), heading (degrees anticlockwise from +x, along its length), the least air
-    between net and cloth (negative: pressed in), and the height of the roof over its middle."""
+    """How it fits at the best place: middle (m), heading (degrees anticlockwise from +x, along its
+    length), the least air between net and cloth (negative: pressed in), and the height of the roof
+    over its middle.
+    """
 
     fit: Fit
     x: float
@@ -78,7 +99,9 @@ class NetFit:
 
 
 def hang_net(roof: Roof, net: Net) -> NetFit:
-    """The best place for a net, on a grid of 10 cm and 10 degrees. Its whole foot must stand on covered ground."""
+    """The best place for a net, on a grid of 10 cm and 10 degrees. Its whole foot must stand on
+    covered ground.
+    """
     low, high = roof.faces[..., :2].min(axis=(0, 1)), roof.faces[..., :2].max(axis=(0, 1))
     x, y = (np.arange(a, b + _PLACE_M, _PLACE_M) for a, b in zip(low, high, strict=True))
     places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
@@ -96,7 +119,14 @@ def hang_net(roof: Roof, net: Net) -> NetFit:
         k = int(np.argmax(air))
         if np.isfinite(air[k]) and (best is None or air[k] > best.air_m + 1e-9):
             fit = Fit.FREE if air[k] >= FREE_M else Fit.TOUCHES if air[k] >= -TOUCH_M else Fit.NO
-            best = NetFit(fit, float(places[k, 0]), float(places[k, 1]), float(heading), float(air[k]), float(over[k]))
+            best = NetFit(
+                fit,
+                float(places[k, 0]),
+                float(places[k, 1]),
+                float(heading),
+                float(air[k]),
+                float(over[k]),
+            )
     if best is None:
         centre = (low + high) / 2
         return NetFit(Fit.NO, float(centre[0]), float(centre[1]), 0.0, -net.height_m, 0.0)

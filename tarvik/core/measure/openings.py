@@ -1,4 +1,6 @@
-"""Openings: each stretch between a free edge of the roof and the ground, and how much of it faces the wind."""
+"""Openings: each stretch between a free edge of the roof and the ground, and how much of it faces
+the wind.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,11 @@ FLAT: Final = np.array([1.0, 1.0, 0.0])
 OPENING_LEAST_M2: Final = 1e-4
 """A smaller gap is none."""
 LOPSIDED: Final = constant(
-    "opening_lopsided", 0.2, "1", ENGINEERING, "share of the open area that must face one way to be «the» opening"
+    "opening_lopsided",
+    0.2,
+    "1",
+    ENGINEERING,
+    "share of the open area that must face one way to be «the» opening",
 )
 
 
@@ -57,7 +63,9 @@ class Opening:
 
 @lru_cache(maxsize=MOST_KEPT)
 def openings(shelter: Shelter) -> tuple[Opening, ...]:
-    """Every opening larger than OPENING_LEAST_M2; edges that lie on another panel, or are tied to it, open nothing."""
+    """Every opening larger than OPENING_LEAST_M2; edges that lie on another panel, or are tied to
+    it, open nothing.
+    """
     sealed = shelter.pitch.sealed(shelter.settings)
     every = [
         Opening(edge.points, edge.a, edge.b, edge.outward)
@@ -68,7 +76,9 @@ def openings(shelter: Shelter) -> tuple[Opening, ...]:
 
 
 def main_opening(found: Sequence[Opening]) -> Floats | None:
-    """Level unit vector (2,) in which a shelter opens, by area; None when it opens to opposite sides alike."""
+    """Level unit vector (2,) in which a shelter opens, by area; None when it opens to opposite
+    sides alike.
+    """
     total = sum((o.area_m2 for o in found), 0.0)
     way = sum((o.outward * o.area_m2 for o in found), np.zeros(2))
     size = float(np.hypot(*way))
@@ -82,10 +92,13 @@ _OFF_BACK_DEG: Final = np.abs((_BEARINGS_DEG - 90 + 180) % 360 - 180)
 
 
 def back_to_wind_deg(found: Sequence[Opening]) -> float:
-    """Bearing to 5 degrees, in the shelter's own frame, from which the wind meets the least open area; of equals the one
-    nearest to the back (90 degrees: a pitch fronts to -x).
+    """Bearing to 5 degrees, in the shelter's own frame, from which the wind meets the least open
+    area; of equals the one nearest to the back (90 degrees: a pitch fronts to -x).
     """
-    outward, areas = np.array([o.outward for o in found]).reshape(-1, 2), np.array([o.area_m2 for o in found])
+    outward, areas = (
+        np.array([o.outward for o in found]).reshape(-1, 2),
+        np.array([o.area_m2 for o in found]),
+    )
     open_m2 = areas @ np.maximum(outward @ _UPWIND, 0.0)
     return float(_BEARINGS_DEG[np.argmin(np.round(open_m2, 6) + 1e-9 * _OFF_BACK_DEG)])
 
@@ -94,13 +107,16 @@ def back_to_wind_deg(found: Sequence[Opening]) -> float:
 def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     """Share of the frontal area towards the wind that is open, 0 to 1.
 
-    Both are projections on an upright plane across the wind: the openings that look into the wind, over the whole
-    outline of the shelter with its openings. Cloth standing in front of an opening is not taken off.
+    Both are projections on an upright plane across the wind: the openings that look into the wind,
+    over the whole outline of the shelter with its openings. Cloth standing in front of an opening
+    is not taken off.
     """
     return open_round(shelter, openings(shelter), [wind_from_deg])[0]
 
 
-def open_round(shelter: Shelter, found: Sequence[Opening], bearings_deg: Sequence[float]) -> list[float]:
+def open_round(
+    shelter: Shelter, found: Sequence[Opening], bearings_deg: Sequence[float]
+) -> list[float]:
     """`open_to_wind` for each of several bearings."""
     roof = roof_of(shelter)
     most = max(roof.faces.shape[1] if len(roof.faces) else 0, 4)
@@ -114,7 +130,9 @@ def open_round(shelter: Shelter, found: Sequence[Opening], bearings_deg: Sequenc
     for wind_from_deg in bearings_deg:
         bearing = math.radians(wind_from_deg)
         upwind = np.array([math.sin(bearing), math.cos(bearing)])
-        seen = np.stack([outlines[..., 0] * upwind[1] - outlines[..., 1] * upwind[0], outlines[..., 2]], axis=-1)
+        seen = np.stack(
+            [outlines[..., 0] * upwind[1] - outlines[..., 1] * upwind[0], outlines[..., 2]], axis=-1
+        )
         whole = union_area(seen, sizes)
         facing = np.flatnonzero(outward @ upwind > 1e-9) + len(roof.faces)
         towards = union_area(seen[facing], sizes[facing])

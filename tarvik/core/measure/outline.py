@@ -1,4 +1,6 @@
-"""Regions as a convex hull and what the hull has more than they: how the kernels take ground of any shape."""
+"""Regions as a convex hull and what the hull has more than they: how the kernels take ground of any
+shape.
+"""
 
 from __future__ import annotations
 
@@ -29,13 +31,19 @@ def half_planes(ring: Floats) -> Floats:
 
 
 def hull_and_pockets(region: Region) -> tuple[Floats, Floats]:
-    """Half-planes of the convex hull, and what the hull has more than the region, as triangles (T, 3, 2)."""
+    """Half-planes of the convex hull, and what the hull has more than the region, as triangles (T,
+    3, 2).
+    """
     hull = region.convex_hull
     if not isinstance(hull, Polygon):
         return np.array([[1.0, 0.0, 1e9]]), np.zeros((0, 3, 2))
     ring = ring_of(hull)
     gap = without(hull, [region])
-    parts = [g for g in shapely.get_parts(gap) if isinstance(g, (Polygon, MultiPolygon)) and g.area > 1e-9]
+    parts = [
+        g
+        for g in shapely.get_parts(gap)
+        if isinstance(g, (Polygon, MultiPolygon)) and g.area > 1e-9
+    ]
     triangles = [
         np.asarray(shapely.get_coordinates(t))[:3]
         for part in parts

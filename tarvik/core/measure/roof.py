@@ -1,4 +1,6 @@
-"""The roof over the ground: its faces as planes, the ground it covers, its height anywhere, the ground under a height."""
+"""The roof over the ground: its faces as planes, the ground it covers, its height anywhere, the
+ground under a height.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.shelter import Face
 
-GRID_M: Final = constant("overlay_grid", 1e-10, "m", ENGINEERING, "grid to which overlays of regions are rounded")
+GRID_M: Final = constant(
+    "overlay_grid", 1e-10, "m", ENGINEERING, "grid to which overlays of regions are rounded"
+)
 Region = Polygon | MultiPolygon
 
 
@@ -35,8 +39,9 @@ Region = Polygon | MultiPolygon
 class Roof:
     """All faces but floors.
 
-    `faces` (F, V, 3), convex, padded, `corners` (F,), `plane` (F, 3) with z = gx x + gy y + c (NaN for a vertical face).
-    `rim` (k, 2), anticlockwise, is the plan when the roof is one convex lid, else None.
+    `faces` (F, V, 3), convex, padded, `corners` (F,), `plane` (F, 3) with z = gx x + gy y + c (NaN
+    for a vertical face). `rim` (k, 2), anticlockwise, is the plan when the roof is one convex lid,
+    else None.
     """
 
     faces: Floats
@@ -60,15 +65,18 @@ class Roof:
         return cls(packed, corners, plane, rim[:count].copy() if count else None)
 
     def mirror(self, falls: Floats) -> tuple[int, float]:
-        """Whether the roof, and rain along `falls` (K, 2) on it, is its own mirror image: of its x (0), of its y (1) or
-        neither (-1), and about what middle.
+        """Whether the roof, and rain along `falls` (K, 2) on it, is its own mirror image: of its x
+        (0), of its y (1) or neither (-1), and about what middle.
         """
         return mirror_of(self.faces, self.corners, falls)
 
     @property
     def peak_m(self) -> float:
         """Height of the highest point."""
-        return max((float(f[:n, 2].max()) for f, n in zip(self.faces, self.corners, strict=True)), default=0.0)
+        return max(
+            (float(f[:n, 2].max()) for f, n in zip(self.faces, self.corners, strict=True)),
+            default=0.0,
+        )
 
     def plan(self) -> Region:
         """Ground covered: the union of the plan projections of all faces."""
@@ -77,7 +85,9 @@ class Roof:
         return joined([Polygon(f[:n, :2]).buffer(0) for f, n in self._level_faces()])
 
     def above(self, height: float) -> Region:
-        """Ground over which the lowest face is at least `height` metres up, exactly (polygons, no grid)."""
+        """Ground over which the lowest face is at least `height` metres up, exactly (polygons, no
+        grid).
+        """
         if self.rim is not None:
             ring = self.ring_above(height)
             return Polygon(ring) if len(ring) >= 3 else Polygon()
@@ -94,7 +104,11 @@ class Roof:
             room = np.zeros((MOST_CORNERS, 2))
             room[: len(self.rim)] = self.rim
             return float(area_above(room, len(self.rim), self.plane, height))
-        return float(area_under(self.faces, self.corners, self.plane, height)) if len(self.corners) else 0.0
+        return (
+            float(area_under(self.faces, self.corners, self.plane, height))
+            if len(self.corners)
+            else 0.0
+        )
 
     @cached_property
     def covered_m2(self) -> float:
@@ -104,7 +118,9 @@ class Roof:
         return self.area_above(0.0)
 
     def ring_above(self, height: float) -> Floats:
-        """Outline (k, 2), anticlockwise, of `above(height)` under a convex lid; empty when there is none."""
+        """Outline (k, 2), anticlockwise, of `above(height)` under a convex lid; empty when there is
+        none.
+        """
         if self.rim is None:
             raise ValueError("only a convex lid has one outline")
         room = np.zeros((MOST_CORNERS, 2))
@@ -112,9 +128,13 @@ class Roof:
         return ground_above(room, len(self.rim), self.plane, height)
 
     def height_at(self, xy: Floats) -> Floats:
-        """Roof height (N,) over places `xy` (N, 2): the lowest face there, NaN where there is none."""
+        """Roof height (N,) over places `xy` (N, 2): the lowest face there, NaN where there is
+        none.
+        """
         lowest = np.full(len(xy), np.inf)
-        for (face, n), plane in zip(self._level_faces(), self.plane[~np.isnan(self.plane[:, 0])], strict=True):
+        for (face, n), plane in zip(
+            self._level_faces(), self.plane[~np.isnan(self.plane[:, 0])], strict=True
+        ):
             inside = _inside(face[:n, :2], xy)
             z = plane[0] * xy[:, 0] + plane[1] * xy[:, 1] + plane[2]
             lowest = np.where(inside & (z < lowest), z, lowest)
@@ -137,15 +157,17 @@ def roof_of(shelter: Shelter) -> Roof:
 def joined(parts: Sequence[Region]) -> Region:
     """Union of regions.
 
-    Here and below all overlays are rounded to `overlay_grid`: without a grid, GEOS 3.14 gave a wrong difference from a
-    region of several parts in about one case of fifty, silently.
+    Here and below all overlays are rounded to `overlay_grid`: without a grid, GEOS 3.14 gave a
+    wrong difference from a region of several parts in about one case of fifty, silently.
     """
     return as_region(shapely.union_all([p for p in parts if not p.is_empty], grid_size=GRID_M))
 
 
 def without(region: Region, parts: Sequence[Region]) -> Region:
     """What is left of a region when the parts are taken away."""
-    return as_region(shapely.difference(region, joined(parts), grid_size=GRID_M)) if parts else region
+    return (
+        as_region(shapely.difference(region, joined(parts), grid_size=GRID_M)) if parts else region
+    )
 
 
 def common(one: Region, two: Region) -> Region:
@@ -176,10 +198,15 @@ def _convex(face: Floats) -> list[Floats]:
         return [face]
     after = np.roll(face, -1, axis=0) - face
     normal = cross(np.roll(after, 1, axis=0), after).sum(axis=0)
-    seen = np.delete(face, int(np.abs(normal).argmax()), axis=1)  # from the side that shows most of it
+    seen = np.delete(
+        face, int(np.abs(normal).argmax()), axis=1
+    )  # from the side that shows most of it
     at = {tuple(place): corner for place, corner in zip(seen.tolist(), face, strict=True)}
     triangles = shapely.get_parts(shapely.constrained_delaunay_triangles(Polygon(seen)))
-    return [np.array([at[tuple(place)] for place in shapely.get_coordinates(t)[:3].tolist()]) for t in triangles]
+    return [
+        np.array([at[tuple(place)] for place in shapely.get_coordinates(t)[:3].tolist()])
+        for t in triangles
+    ]
 
 
 def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:
@@ -196,7 +223,9 @@ def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:
 
 
 def _inside(polygon: Floats, xy: Floats) -> NDArray[np.bool_]:
-    """Which places lie in a simple polygon, its edge included to 1e-9 m (even-odd rule, plus the edges themselves)."""
+    """Which places lie in a simple polygon, its edge included to 1e-9 m (even-odd rule, plus the
+    edges themselves).
+    """
     inside = np.zeros(len(xy), dtype=bool)
     edge = np.zeros(len(xy), dtype=bool)
     for a, b in zip(polygon, np.roll(polygon, -1, axis=0), strict=True):

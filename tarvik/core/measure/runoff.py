@@ -18,13 +18,20 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 POOLING_DEG: Final = constant(
-    "pooling_slope", 10.0, "degrees", "common practice", "a roof flatter than this lets water stand in a sag"
+    "pooling_slope",
+    10.0,
+    "degrees",
+    "common practice",
+    "a roof flatter than this lets water stand in a sag",
 )
 
 
 def slopes_deg(roof: Roof) -> list[float]:
     """Slope of every face from level; 90 for a vertical one."""
-    return [90.0 if np.isnan(p[0]) else math.degrees(math.atan(math.hypot(p[0], p[1]))) for p in roof.plane]
+    return [
+        90.0 if np.isnan(p[0]) else math.degrees(math.atan(math.hypot(p[0], p[1])))
+        for p in roof.plane
+    ]
 
 
 def least_slope_deg(roof: Roof) -> float:
@@ -33,7 +40,8 @@ def least_slope_deg(roof: Roof) -> float:
 
 
 def downhill(xyz: Floats) -> Floats | None:
-    """Which way a flat panel (k, 3) falls: a level vector (2,) as long as its slope; None for an upright one.
+    """Which way a flat panel (k, 3) falls: a level vector (2,) as long as its slope; None for an
+    upright one.
 
     Method: Newell's normal.
     """
@@ -49,7 +57,9 @@ def downhill(xyz: Floats) -> Floats | None:
 
 
 def low_points(shelter: Shelter) -> Sequence[str]:
-    """Points of the roof at which its water leaves: no neighbour along a roof panel's edge is lower."""
+    """Points of the roof at which its water leaves: no neighbour along a roof panel's edge is
+    lower.
+    """
     heights = dict(zip(shelter.pattern.points, shelter.xyz[:, 2].tolist(), strict=True))
     neighbours: dict[str, set[str]] = {}
     for panel in shelter.panels:
@@ -58,4 +68,6 @@ def low_points(shelter: Shelter) -> Sequence[str]:
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
             neighbours.setdefault(a, set()).add(b)
             neighbours.setdefault(b, set()).add(a)
-    return [p for p, near in neighbours.items() if all(heights[p] <= heights[q] + 1e-9 for q in near)]
+    return [
+        p for p, near in neighbours.items() if all(heights[p] <= heights[q] + 1e-9 for q in near)
+    ]

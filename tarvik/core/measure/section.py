@@ -27,10 +27,14 @@ class Cut:
 def section(faces: Sequence[Face], origin: tuple[float, float], heading_deg: float) -> list[Cut]:
     """Cut every face by the upright plane through `origin` along a heading (anticlockwise from +x).
 
-    A face that only touches the plane gives nothing. Distances run from the origin along the heading.
+    A face that only touches the plane gives nothing. Distances run from the origin along the
+    heading.
     """
     angle = np.radians(heading_deg)
-    along, across = np.array([np.cos(angle), np.sin(angle)]), np.array([-np.sin(angle), np.cos(angle)])
+    along, across = (
+        np.array([np.cos(angle), np.sin(angle)]),
+        np.array([-np.sin(angle), np.cos(angle)]),
+    )
     cuts = []
     for face in faces:
         flat = face.xyz[:, :2] - np.asarray(origin)
@@ -42,12 +46,16 @@ def section(faces: Sequence[Face], origin: tuple[float, float], heading_deg: flo
                 t = d[i] / (d[i] - d[j])
                 ends.append((float(s[i] + t * (s[j] - s[i])), float(z[i] + t * (z[j] - z[i]))))
         ends.sort()
-        cuts += [Cut(face.id, face.role.value, a, b) for a, b in zip(ends[::2], ends[1::2], strict=False)]
+        cuts += [
+            Cut(face.id, face.role.value, a, b) for a, b in zip(ends[::2], ends[1::2], strict=False)
+        ]
     return cuts
 
 
 def clear_height(cuts: Sequence[Cut], at: Floats) -> Floats:
-    """Roof height along a section at distances `at` (N,): the lowest cut that is not floor, NaN where there is none."""
+    """Roof height along a section at distances `at` (N,): the lowest cut that is not floor, NaN
+    where there is none.
+    """
     height = np.full(len(at), np.inf)
     for cut in cuts:
         if cut.role == "floor" or cut.end[0] - cut.start[0] < 1e-9:

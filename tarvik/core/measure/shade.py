@@ -20,7 +20,9 @@ if TYPE_CHECKING:
     from tarvik.core.measure.roof import Region, Roof
     from tarvik.core.weather.sun import Place
 
-SUN_LEAST_DEG: Final = constant("shade_least_sun", 5.0, "degrees", ENGINEERING, "a lower sun throws no shade worth counting")
+SUN_LEAST_DEG: Final = constant(
+    "shade_least_sun", 5.0, "degrees", ENGINEERING, "a lower sun throws no shade worth counting"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +38,8 @@ class Shade:
 
 
 def sun_travel(own_from_deg: float, height_deg: float) -> tuple[float, float]:
-    """Level travel (x, y) of light per metre of fall, the sun standing at a bearing of the shelter's frame.
+    """Level travel (x, y) of light per metre of fall, the sun standing at a bearing of the
+    shelter's frame.
 
     Sun in the north (0) at 45 degrees: light travels towards -y, (0, -1).
     """
@@ -45,8 +48,12 @@ def sun_travel(own_from_deg: float, height_deg: float) -> tuple[float, float]:
     return -reach * math.sin(bearing), -reach * math.cos(bearing)
 
 
-def shade_through(roof: Roof, place: Place, on: date, front_deg: float, step_h: float = 1.0) -> list[Shade]:
-    """Shade for every `step_h` of a local day while the sun is up, the front facing the bearing `front_deg`."""
+def shade_through(
+    roof: Roof, place: Place, on: date, front_deg: float, step_h: float = 1.0
+) -> list[Shade]:
+    """Shade for every `step_h` of a local day while the sun is up, the front facing the bearing
+    `front_deg`.
+    """
     start = datetime(on.year, on.month, on.day, tzinfo=place.zone)
     plan = roof.plan()
     found = []
@@ -57,5 +64,7 @@ def shade_through(roof: Roof, place: Place, on: date, front_deg: float, step_h: 
             continue
         own = (bearing - front_deg + 270) % 360  # the front faces 270 in the shelter's own frame
         region = shadow(roof, np.array(sun_travel(own, height)))
-        found.append(Shade(at, bearing, height, float(region.area), float(common(region, plan).area), region))
+        found.append(
+            Shade(at, bearing, height, float(region.area), float(common(region, plan).area), region)
+        )
     return found

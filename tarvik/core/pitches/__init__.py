@@ -69,4 +69,6 @@ def pitch_named(slug: str) -> Pitch:
     try:
         return PITCHES[slug]
     except KeyError:
-        raise InputError("pitch", f"no pitch «{slug[:60]}»; there are {', '.join(PITCHES)}") from None
+        raise InputError(
+            "pitch", f"no pitch «{slug[:60]}»; there are {', '.join(PITCHES)}"
+        ) from None

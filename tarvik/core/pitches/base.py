@@ -1,8 +1,8 @@
 """What a pitch is: data plus a short function that lays its points out.
 
-A pitch names its settings, its points and panels, how each point is held (on the ground, at a support, held off the
-ground by a guy), which settings the sheet allows, and the order in which it is set up. Board, bench, cards, search and
-exports read only this.
+A pitch names its settings, its points and panels, how each point is held (on the ground, at a
+support, held off the ground by a guy), which settings the sheet allows, and the order in which it
+is set up. Board, bench, cards, search and exports read only this.
 """
 
 from __future__ import annotations
@@ -42,9 +42,13 @@ class Family(StrEnum):
 
 
 _FAMILY_TITLES: Final = {
-    "ridge": "Ridges", "lean-to": "Lean-tos", "corner": "Corners", "wedge": "Wedges and tents", "boat": "Against a boat",
+    "ridge": "Ridges",
+    "lean-to": "Lean-tos",
+    "corner": "Corners",
+    "wedge": "Wedges and tents",
+    "boat": "Against a boat",
     "bare": "Without a pitch",
-}  # fmt: skip
+}
 
 
 DEGREES: Final = "degrees"
@@ -60,8 +64,8 @@ class Sought(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A number the leader may move: a length ("m"), an angle ("degrees"), or a choice between whole numbers (any other
-    unit).
+    """A number the leader may move: a length ("m"), an angle ("degrees"), or a choice between whole
+    numbers (any other unit).
     """
 
     name: str
@@ -74,14 +78,19 @@ class Setting:
     step: float = 0.01
     sought: Sought = Sought.FIRST
     words: tuple[str, ...] = ()  # of a choice: what each number stands for
-    shut_at: float | None = None  # of a door, which stands open where air is wanted: the value at which it is shut
+    shut_at: float | None = (
+        None  # of a door, which stands open where air is wanted: the value at which it is shut
+    )
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
 
     def checked(self, value: float) -> float:
-        """The value; a choice is taken to the nearest whole number. Raises InputError when out of range."""
+        """The value; a choice is taken to the nearest whole number. Raises InputError when out of
+        range.
+        """
         if not np.isfinite(value) or not self.least <= value <= self.most:
             raise InputError(
-                f"settings.{self.name}", f"{value:g} is outside {self.least:g} to {self.most:g} {self.unit}".rstrip()
+                f"settings.{self.name}",
+                f"{value:g} is outside {self.least:g} to {self.most:g} {self.unit}".rstrip(),
             )
         return float(round(value)) if self.is_choice else float(value)
 
@@ -109,7 +118,11 @@ class Setting:
         """A value in the course's units; a choice in words."""
         if self.words:
             return self.words[round(value - self.least)]
-        return format_length(value, units) if self.is_length else f"{value:.0f}{'°' if self.unit == DEGREES else ''}"
+        return (
+            format_length(value, units)
+            if self.is_length
+            else f"{value:.0f}{'°' if self.unit == DEGREES else ''}"
+        )
 
 
 class Hold(StrEnum):
@@ -117,15 +130,16 @@ class Hold(StrEnum):
 
     STAKED = "staked"  # at the ground, or held off it by a guy when it stands above
     HIGH = "high"  # carried by a support
-    FLOWN = "flown"  # off the ground: by a guy where the cloth hangs down to it, else on a pole with a guy
+    # off the ground: by a guy where the cloth hangs down to it, else on a pole with a guy
+    FLOWN = "flown"
     LIFTED = "lifted"  # drawn up from outside by a cord to a tree or bipod, or propped from inside
     FREE = "free"  # follows from the fold
 
 
 @dataclass(frozen=True, slots=True)
 class Anchor:
-    """How one point is held; `line` says what its line is for when it needs one. `on_sheet` False: a point in the air
-    that something else than the sheet hangs from.
+    """How one point is held; `line` says what its line is for when it needs one. `on_sheet` False:
+    a point in the air that something else than the sheet hangs from.
     """
 
     point: str
@@ -140,12 +154,17 @@ def free(*points: str) -> tuple[Anchor, ...]:
     return tuple(Anchor(p, Hold.FREE) for p in points)
 
 
-def anchors(high: Iterable[str], staked: Iterable[str], line: str = "guy", flown: Iterable[str] = "") -> tuple[Anchor, ...]:
-    """Anchors of points (single letters, or a tuple of names): those carried high, then those staked, then those flown."""
+def anchors(
+    high: Iterable[str], staked: Iterable[str], line: str = "guy", flown: Iterable[str] = ""
+) -> tuple[Anchor, ...]:
+    """Anchors of points (single letters, or a tuple of names): those carried high, then those
+    staked, then those flown.
+    """
     return (
-        *(Anchor(p, Hold.HIGH) for p in high), *(Anchor(p, Hold.STAKED, line) for p in staked),
+        *(Anchor(p, Hold.HIGH) for p in high),
+        *(Anchor(p, Hold.STAKED, line) for p in staked),
         *(Anchor(p, Hold.FLOWN, line) for p in flown),
-    )  # fmt: skip
+    )
 
 
 class PullSide(StrEnum):
@@ -158,7 +177,9 @@ class PullSide(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Limit:
-    """A setting's largest (and smallest) value (N,) that the sheet allows, given the others; NaN where none is."""
+    """A setting's largest (and smallest) value (N,) that the sheet allows, given the others; NaN
+    where none is.
+    """
 
     setting: str
     most: Floats
@@ -168,7 +189,9 @@ class Limit:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One step of setting up. `text` may use {names} of figures that the card fills in; `stakes` are driven here."""
+    """One step of setting up. `text` may use {names} of figures that the card fills in; `stakes`
+    are driven here.
+    """
 
     text: str
     stakes: tuple[str, ...] = ()
@@ -195,7 +218,8 @@ Values = Mapping[str, "Floats"]
 
 @dataclass(frozen=True, slots=True)
 class Pitch:
-    """One pitch. `layout` and `limits` take the sheet's (W, L) and arrays (N,) of every setting by name.
+    """One pitch. `layout` and `limits` take the sheet's (W, L) and arrays (N,) of every setting by
+    name.
 
     `layout` puts NaN where the sheet does not allow a setting; `limits` explains that.
     """
@@ -217,10 +241,16 @@ class Pitch:
     shape: Shape = Shape.ANY
     carried_by: tuple[str, ...] = ()  # kinds of support its high points take; empty: any
     bed: Bed | None = None  # how one lies where the clearances do not apply
-    laps: tuple[tuple[str, str], ...] = ()  # free edges that lie on, or are tied to, another panel while the doors are shut
+    laps: tuple[
+        tuple[str, str], ...
+    ] = ()  # free edges that lie on, or are tied to, another panel while the doors are shut
     lifted: bool = False  # the cloth may give on the bias, up to a cap
-    outlined: Callable[[tuple[tuple[float, float], ...]], Pitch | None] | None = None  # the same for a shaped outline
-    hooded: Callable[[tuple[float, float]], Pitch] | None = None  # the same lifted by a poncho's hood
+    outlined: Callable[[tuple[tuple[float, float], ...]], Pitch | None] | None = (
+        None  # the same for a shaped outline
+    )
+    hooded: Callable[[tuple[float, float]], Pitch] | None = (
+        None  # the same lifted by a poncho's hood
+    )
 
     def __hash__(self) -> int:
         return hash(self.slug)
@@ -240,7 +270,9 @@ class Pitch:
 
     @property
     def folds_far_edge(self) -> bool:
-        """Whether any of its creases lies a set way from the far edge of the sheet, and so best ends on tie-outs."""
+        """Whether any of its creases lies a set way from the far edge of the sheet, and so best
+        ends on tie-outs.
+        """
         return any(s.folds_far_edge for s in self.settings)
 
     @property
@@ -249,14 +281,18 @@ class Pitch:
         return tuple(s for s in self.settings if s.is_door)
 
     def doors_shut(self, values: Values, size: int) -> NDArray[np.bool_]:
-        """At which of many settings (size,) the doors are shut; at all where there are none. Laps open nothing then."""
+        """At which of many settings (size,) the doors are shut; at all where there are none. Laps
+        open nothing then.
+        """
         shut = np.ones(size, dtype=np.bool_)
         for door in self.doors:
             shut &= values[door.name] == door.shut_at
         return shut
 
     def checked(self, settings: Mapping[str, float]) -> dict[str, float]:
-        """Check every given setting. Raises InputError for an unknown name or a value out of range."""
+        """Check every given setting. Raises InputError for an unknown name or a value out of
+        range.
+        """
         return {name: self.setting(name).checked(value) for name, value in settings.items()}
 
     def high_points(self) -> tuple[str, ...]:
@@ -266,7 +302,10 @@ class Pitch:
 
 def batch(settings: Mapping[str, float], pitch: Pitch, size: int = 1) -> dict[str, Floats]:
     """Arrays (size,) of every setting, defaults where none is given."""
-    return {s.name: np.full(size, settings.get(s.name, s.default), dtype=np.float64) for s in pitch.settings}
+    return {
+        s.name: np.full(size, settings.get(s.name, s.default), dtype=np.float64)
+        for s in pitch.settings
+    }
 
 
 def turned_box(box: SheetBox, values: Values) -> tuple[Floats, Floats]:
@@ -285,7 +324,11 @@ def place_uv(values: Values, across: list[Floats], along: list[Floats]) -> Float
 
 
 NARROWEST_SPAN_M: Final = constant(
-    "narrowest_span", 0.15, "m", ENGINEERING, "a fold that leaves less ground between a high point and its stake is no use"
+    "narrowest_span",
+    0.15,
+    "m",
+    ENGINEERING,
+    "a fold that leaves less ground between a high point and its stake is no use",
 )
 
 
@@ -295,7 +338,9 @@ def root(value: Floats) -> Floats:
 
 
 def foot_reach(side: Floats, height: Floats) -> Floats:
-    """Level distance of a straight side from its end at `height` to its end on the ground; NaN under NARROWEST_SPAN_M."""
+    """Level distance of a straight side from its end at `height` to its end on the ground; NaN
+    under NARROWEST_SPAN_M.
+    """
     reach = root(side**2 - height**2)
     return np.where((reach >= NARROWEST_SPAN_M) & (side > 0), reach, np.nan)
 
@@ -306,6 +351,12 @@ def most_height(side: Floats) -> Floats:
 
 
 TURN = Setting(
-    "turn", "0 or 1", 0, 1, 0, "0: the sheet's first side lies across the ridge or slope; 1: its second side does",
-    "Sheet lies", words=("as given", "turned"),
-)  # fmt: skip
+    "turn",
+    "0 or 1",
+    0,
+    1,
+    0,
+    "0: the sheet's first side lies across the ridge or slope; 1: its second side does",
+    "Sheet lies",
+    words=("as given", "turned"),
+)

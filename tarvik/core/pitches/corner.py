@@ -36,10 +36,18 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Place
 
 STEEPEST_SINE: Final = constant(
-    "diagonal_fly_steepest", 0.985, "sine", ENGINEERING, "steepest side of a diagonal fly: 80 degrees from level"
+    "diagonal_fly_steepest",
+    0.985,
+    "sine",
+    ENGINEERING,
+    "steepest side of a diagonal fly: 80 degrees from level",
 )
 LOWEST_RISE_M: Final = constant(
-    "diagonal_fly_rise", 0.10, "m", ENGINEERING, "least height of the ridge above the held-off corners, so that water runs"
+    "diagonal_fly_rise",
+    0.10,
+    "m",
+    ENGINEERING,
+    "least height of the ridge above the held-off corners, so that water runs",
 )
 SHADE_LEAST_DEG: Final = constant(
     "shade_least", 10.0, "degrees", "common practice", "a four-corner shade falls at least so much"
@@ -53,13 +61,17 @@ _DIAGONAL: Final = Pattern(
 
 def _diagonal_uv(box: SheetBox, size: int) -> Floats:
     width, length = box
-    return np.broadcast_to(np.array([[0, 0], [width, length], [width, 0], [0, length]], dtype=np.float64), (size, 4, 2))
+    return np.broadcast_to(
+        np.array([[0, 0], [width, length], [width, 0], [0, length]], dtype=np.float64), (size, 4, 2)
+    )
 
 
 def _plow_layout(box: SheetBox, values: Values) -> Layout:
-    """Closed form: P above the origin, R straight back at sqrt(D^2 - h^2), each side corner where two circles meet.
+    """Closed form: P above the origin, R straight back at sqrt(D^2 - h^2), each side corner where
+    two circles meet.
 
-    For a rectangle the side corners are W and L from P and L and W from R; x = (side^2 - h^2) / reach.
+    For a rectangle the side corners are W and L from P and L and W from R; x = (side^2 - h^2) /
+    reach.
     """
     width, length = box
     h = values["height"]
@@ -81,11 +93,21 @@ def _plow_layout(box: SheetBox, values: Values) -> Layout:
 
 def _plow_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     shorter = np.full_like(values["height"], min(box))
-    return (Limit("height", most_height(shorter), "the shorter side of the sheet does not reach the ground"),)
+    return (
+        Limit(
+            "height",
+            most_height(shorter),
+            "the shorter side of the sheet does not reach the ground",
+        ),
+    )
 
 
-def _fly_frame(box: SheetBox, near: Floats, far: Floats) -> tuple[Floats, list[tuple[Floats, Floats]]]:
-    """Ridge reach on the ground, and for each side corner (A, B) its foot's share along the ridge and height there."""
+def _fly_frame(
+    box: SheetBox, near: Floats, far: Floats
+) -> tuple[Floats, list[tuple[Floats, Floats]]]:
+    """Ridge reach on the ground, and for each side corner (A, B) its foot's share along the ridge
+    and height there.
+    """
     width, length = box
     diagonal2 = width**2 + length**2
     reach = root(diagonal2 - (near - far) ** 2)
@@ -105,7 +127,9 @@ def _fly_sines(box: SheetBox, near: Floats, far: Floats, corner: Floats) -> list
     """Sine of the tilt that brings each side corner down to its height; above 1 there is none."""
     width, length = box
     reach, feet = _fly_frame(box, near, far)
-    return [(foot - corner) * np.hypot(width, length) / (_altitude(box) * reach) for _, foot in feet]
+    return [
+        (foot - corner) * np.hypot(width, length) / (_altitude(box) * reach) for _, foot in feet
+    ]
 
 
 def _fly_layout(box: SheetBox, values: Values) -> Layout:
@@ -116,10 +140,18 @@ def _fly_layout(box: SheetBox, values: Values) -> Layout:
     zero = np.zeros_like(near)
     altitude = _altitude(box)
     points = [(zero, zero, near), (reach, zero, far)]
-    for (share, foot), sine, hand in zip(feet, _fly_sines(box, near, far, corner), (-1.0, 1.0), strict=True):
+    for (share, foot), sine, hand in zip(
+        feet, _fly_sines(box, near, far, corner), (-1.0, 1.0), strict=True
+    ):
         fall = np.where((foot - corner >= LOWEST_RISE_M) & (sine <= STEEPEST_SINE), sine, np.nan)
         out = altitude * root(1 - fall**2)
-        points.append((share * reach + altitude * fall * (far - near) / diagonal, hand * out, corner + 0 * foot))
+        points.append(
+            (
+                share * reach + altitude * fall * (far - near) / diagonal,
+                hand * out,
+                corner + 0 * foot,
+            )
+        )
     start = stacked(points, near.size)
     held = np.zeros((4, 3), dtype=bool)
     held[:, 2] = True
@@ -150,11 +182,14 @@ def _fly_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     low, high = np.full_like(near, 0.1), np.full_like(near, 6.0)
     short = "the side corners do not reach down so far"
     return (
-        Limit("corner_height", np.fmax(np.min([foot for _, foot in feet], axis=0) - LOWEST_RISE_M, 0.0),
-              "the ridge must stand above the side corners, or water pools"),
+        Limit(
+            "corner_height",
+            np.fmax(np.min([foot for _, foot in feet], axis=0) - LOWEST_RISE_M, 0.0),
+            "the ridge must stand above the side corners, or water pools",
+        ),
         Limit("height", _bisect(lambda v: foldable(v, far), np.fmin(near, low), high), short),
         Limit("height_far", _bisect(lambda v: foldable(near, v), np.fmin(far, low), high), short),
-    )  # fmt: skip
+    )
 
 
 _LOOK: Final = Step("Look up for dead branches, and clear the ground of stones and sticks.")
@@ -164,8 +199,21 @@ PLOW_POINT: Final = Pitch(
     name="Plow point",
     also_known_as=("diamond", "one-corner pitch"),
     family=Family.CORNER,
-    summary="One corner high on a support, the other three staked. Back to the wind, open towards the support.",
-    settings=(Setting("height", "m", 0.3, 2.5, 1.3, "height of the peak corner above the ground", "Peak height"),),
+    summary=(
+        "One corner high on a support, the other three staked. Back to the wind, open towards "
+        "the support."
+    ),
+    settings=(
+        Setting(
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.3,
+            "height of the peak corner above the ground",
+            "Peak height",
+        ),
+    ),
     pattern=_DIAGONAL,
     anchors=anchors("P", "RAB"),
     pull=PullSide.LONE,
@@ -173,34 +221,76 @@ PLOW_POINT: Final = Pitch(
     limits=_plow_limits,
     steps=(
         _LOOK,
-        Step("Stand with your back to the wind: that is where the far corner goes. Tie corner {P} to its support at "
-             "{height}."),
-        Step("Walk the opposite corner {R} straight back into the wind and stake it {P-R} from the foot of the support.",
-             ("R",)),
-        Step("Stake side corner {A}: {A-P} from the foot of the support and {A-R} from {R}.", ("A",)),
-        Step("Stake side corner {B}: {B-P} from the foot of the support and {B-R} from {R}; the two are {A-B} apart.",
-             ("B",)),
-        Step("Pull each corner along the line it points, drive the stakes, and go round once more. If the wind turns, pull "
-             "the three stakes and swing the sheet round its support."),
+        Step(
+            "Stand with your back to the wind: that is where the far corner goes. Tie corner "
+            "{P} to its support at "
+            "{height}."
+        ),
+        Step(
+            (
+                "Walk the opposite corner {R} straight back into the wind and stake it {P-R} "
+                "from the foot of the support."
+            ),
+            ("R",),
+        ),
+        Step(
+            "Stake side corner {A}: {A-P} from the foot of the support and {A-R} from {R}.", ("A",)
+        ),
+        Step(
+            (
+                "Stake side corner {B}: {B-P} from the foot of the support and {B-R} from {R}; "
+                "the two are {A-B} apart."
+            ),
+            ("B",),
+        ),
+        Step(
+            "Pull each corner along the line it points, drive the stakes, and go round once "
+            "more. If the wind turns, pull "
+            "the three stakes and swing the sheet round its support."
+        ),
     ),
     minutes=2,
     faults=(
-        "The middle hangs low over the sleeper: tighten the far corner first, then lift the centre with a cord to a tree.",
+        (
+            "The middle hangs low over the sleeper: tighten the far corner first, then lift the "
+            "centre with a cord to a tree."
+        ),
         "One side slack: its stake stands too near the support. Measure both sides again.",
     ),
-)  # fmt: skip
+)
 
 DIAGONAL_FLY: Final = Pitch(
     slug="diagonal-fly",
     name="Diagonal fly",
     also_known_as=("diamond fly", "corner ridge"),
     family=Family.CORNER,
-    summary="Ridge along the diagonal between two supports, the two other corners staked down or held off the ground.",
+    summary=(
+        "Ridge along the diagonal between two supports, the two other corners staked down or "
+        "held off the ground."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.4, "height of the front end of the diagonal", "Front height"),
-        Setting("height_far", "m", 0.3, 2.5, 1.4, "height of the rear end of the diagonal", "Rear height"),
-        Setting("corner_height", "m", 0.0, 1.5, 0.0, "height of the two side corners above the ground",
-                "Side corners' height", sought=Sought.ALSO),
+        Setting(
+            "height", "m", 0.3, 2.5, 1.4, "height of the front end of the diagonal", "Front height"
+        ),
+        Setting(
+            "height_far",
+            "m",
+            0.3,
+            2.5,
+            1.4,
+            "height of the rear end of the diagonal",
+            "Rear height",
+        ),
+        Setting(
+            "corner_height",
+            "m",
+            0.0,
+            1.5,
+            0.0,
+            "height of the two side corners above the ground",
+            "Side corners' height",
+            sought=Sought.ALSO,
+        ),
     ),
     pattern=_DIAGONAL,
     anchors=anchors("PR", "AB", "corner guy"),
@@ -209,18 +299,30 @@ DIAGONAL_FLY: Final = Pitch(
     limits=_fly_limits,
     steps=(
         _LOOK,
-        Step("Rig the diagonal between two supports: corner {P} at {height}, corner {R} at {height_far}. Tighten it until "
-             "it hums."),
-        Step("Pull side corner {A} square off the ridge and stake it {A-ridge} out, on the weather side first.", ("A",)),
+        Step(
+            "Rig the diagonal between two supports: corner {P} at {height}, corner {R} at "
+            "{height_far}. Tighten it until "
+            "it hums."
+        ),
+        Step(
+            (
+                "Pull side corner {A} square off the ridge and stake it {A-ridge} out, on the "
+                "weather side first."
+            ),
+            ("A",),
+        ),
         Step("Pull side corner {B} the other way and stake it; the two stand {A-B} apart.", ("B",)),
-        Step("One corner a little lower than the other sheds the water to one place. Go round once more."),
+        Step(
+            "One corner a little lower than the other sheds the water to one place. Go round "
+            "once more."
+        ),
     ),
     minutes=3,
     faults=(
         "A pool beside the ridge: a side corner is too high or the ridge too slack.",
         "The sheet creeps along the line: tie the two end corners to it, not only over it.",
     ),
-)  # fmt: skip
+)
 
 
 def _as_fly(values: Values) -> Values:
@@ -230,18 +332,26 @@ def _as_fly(values: Values) -> Values:
 
 def _shade_low(box: SheetBox, values: Values) -> Floats:
     """Height of the low corners above which the sides would be too flat to shed water."""
-    return np.asarray(np.fmax(values["height"] - _altitude(box) * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0))
+    return np.asarray(
+        np.fmax(values["height"] - _altitude(box) * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0)
+    )
 
 
 def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     return (
         Limit("low", _shade_low(box, values), "flatter than ten degrees, water would stand on it"),
-        Limit("height", values["low"] + _altitude(box) * STEEPEST_SINE, "the side corners do not reach down so far"),
+        Limit(
+            "height",
+            values["low"] + _altitude(box) * STEEPEST_SINE,
+            "the side corners do not reach down so far",
+        ),
     )
 
 
 def _shade_layout(box: SheetBox, values: Values) -> Layout:
-    """A diagonal fly with both ends of its ridge alike and both low corners alike, none of it too flat."""
+    """A diagonal fly with both ends of its ridge alike and both low corners alike, none of it too
+    flat.
+    """
     made = _fly_layout(box, _as_fly(values))
     made.start[~(values["low"] <= _shade_low(box, values) + 1e-9)] = np.nan
     return made
@@ -252,7 +362,11 @@ FOUR_CORNER_SHADE: Final = Pitch(
     name="Four-corner shade",
     also_known_as=("two high, two low",),
     family=Family.CORNER,
-    summary="Two opposite corners high, two low, all four on lines: shade and air below, water off at the low corners.",
+    summary=(
+        "Two opposite corners high, two low, all four on lines: shade and air below, water "
+        "off "
+        "at the low corners."
+    ),
     settings=(
         Setting("height", "m", 0.8, 2.5, 1.8, "height of the two high corners", "High corners"),
         Setting("low", "m", 0.2, 2.2, 0.4, "height of the two low corners", "Low corners"),
@@ -264,14 +378,28 @@ FOUR_CORNER_SHADE: Final = Pitch(
     limits=_shade_limits,
     steps=(
         _LOOK,
-        Step("Tie the high corners {P} and {R} to two supports at {height}; pull the line between them tight."),
-        Step("Guy the low corners {A} and {B} out square to it, {A-ridge} from the line to the corner, at {low}."),
-        Step("See that both sides fall at least ten degrees, and set one low corner a little lower than the other: a pot "
-            "fills there."),
+        Step(
+            "Tie the high corners {P} and {R} to two supports at {height}; pull the line "
+            "between them tight."
+        ),
+        Step(
+            "Guy the low corners {A} and {B} out square to it, {A-ridge} from the line to the "
+            "corner, at {low}."
+        ),
+        Step(
+            "See that both sides fall at least ten degrees, and set one low corner a little "
+            "lower than the other: a pot "
+            "fills there."
+        ),
     ),
     minutes=4,
-    faults=("Water stands in the middle: lower the low corners, or tighten the line between the high ones.",),
-)  # fmt: skip
+    faults=(
+        (
+            "Water stands in the middle: lower the low corners, or tighten the line between the "
+            "high ones."
+        ),
+    ),
+)
 
 
 _TIPPED: Final = Pattern(
@@ -286,9 +414,10 @@ _TIPPED: Final = Pattern(
 
 
 def _tipped_layout(box: SheetBox, values: Values) -> Layout:
-    """Closed form. The crease X-Y lies on the ground across the back; P stands where its three distances let it; the side "
-    "corners lie
-    where circles about its foot and about X or Y meet; the tip R is turned under about the crease."""
+    """Closed form. The crease X-Y lies on the ground across the back; P stands where its three
+    distances let it; the side " "corners lie where circles about its foot and about X or Y meet;
+    the tip R is turned under about the crease.
+    """
     width, length = box
     h, tip = values["height"], values["tip"]
     zero = np.zeros_like(h)
@@ -306,8 +435,13 @@ def _tipped_layout(box: SheetBox, values: Values) -> Layout:
     start = stacked(places, h.size)
     start[~ok] = np.nan
     sides: list[Place] = [
-        (0, 0), (width, 0), (0, length), (width, length - tip), (width - tip, length), (width, length)
-    ]  # fmt: skip
+        (0, 0),
+        (width, 0),
+        (0, length),
+        (width, length - tip),
+        (width - tip, length),
+        (width, length),
+    ]
     flat = stacked(sides, h.size)
     held = np.zeros((6, 3), dtype=bool)
     held[:, 2] = True
@@ -341,10 +475,24 @@ PLOW_POINT_FLOORED: Final = Pitch(
     name="Plow point with floor",
     also_known_as=("diamond with floor",),
     family=Family.CORNER,
-    summary="A plow point whose rear tip is folded forward under the roof as a floor. One support, four stakes.",
+    summary=(
+        "A plow point whose rear tip is folded forward under the roof as a floor. One "
+        "support, "
+        "four stakes."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.2, "height of the peak corner above the ground", "Peak height"),
-        Setting("tip", "m", 0.3, 2.0, 0.8, "how much of each edge the folded tip takes", "Folded tip"),
+        Setting(
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.2,
+            "height of the peak corner above the ground",
+            "Peak height",
+        ),
+        Setting(
+            "tip", "m", 0.3, 2.0, 0.8, "how much of each edge the folded tip takes", "Folded tip"
+        ),
     ),
     pattern=_TIPPED,
     anchors=(*anchors("P", "XYAB"), Anchor("R", Hold.FREE)),
@@ -353,15 +501,32 @@ PLOW_POINT_FLOORED: Final = Pitch(
     limits=_tipped_limits,
     steps=(
         _LOOK,
-        Step("Fold the rear tip under by the length of its edges and stake the fold's ends {X} and {Y}, {X-Y} apart, across "
-            "the wind.", ("X", "Y")),
-        Step("Tie corner {P} to its support at {height}, its foot {P-X} from {X} and {P-Y} from {Y}."),
-        Step("Stake the side corners {A} and {B}: {A-P} and {B-P} from the foot of the support.", ("A", "B")),
-        Step("Weight the tip inside with packs, pull every stake along the line its corner points, and go round once more."),
+        Step(
+            "Fold the rear tip under by the length of its edges and stake the fold's ends {X} "
+            "and {Y}, {X-Y} apart, across "
+            "the wind.",
+            ("X", "Y"),
+        ),
+        Step(
+            "Tie corner {P} to its support at {height}, its foot {P-X} from {X} and {P-Y} from {Y}."
+        ),
+        Step(
+            "Stake the side corners {A} and {B}: {A-P} and {B-P} from the foot of the support.",
+            ("A", "B"),
+        ),
+        Step(
+            "Weight the tip inside with packs, pull every stake along the line its corner "
+            "points, and go round once more."
+        ),
     ),
     minutes=4,
-    faults=("Water runs in along the floor: the fold must be the lowest line outside, and the tip lie inside the roof.",),
-)  # fmt: skip
+    faults=(
+        (
+            "Water runs in along the floor: the fold must be the lowest line outside, and the "
+            "tip lie inside the roof."
+        ),
+    ),
+)
 
 
 _BEYOND: Final = Pattern(
@@ -375,14 +540,18 @@ _BEYOND: Final = Pattern(
 
 
 def _beyond_layout(box: SheetBox, values: Values) -> Layout:
-    """The square end as a plow point; the rest turned about the front edge P-A, level at angle 0 and rising with it."""
+    """The square end as a plow point; the rest turned about the front edge P-A, level at angle 0
+    and rising with it.
+    """
     side, rest = min(box), abs(box[1] - box[0])
     plow = _plow_layout((side, side), values)
     p, r, a, b = (plow.start[:, i] for i in range(4))
     edge = (a - p) / side
     level = np.stack([edge[:, 1], -edge[:, 0], np.zeros(len(edge))], axis=-1)
     level = level / np.linalg.norm(level, axis=1, keepdims=True)
-    level = np.where(((level * (a - b)).sum(axis=1) >= 0)[:, None], level, -level)  # away from the other half
+    level = np.where(
+        ((level * (a - b)).sum(axis=1) >= 0)[:, None], level, -level
+    )  # away from the other half
     raised = cross(level, edge)
     raised = np.where((raised[:, 2] >= 0)[:, None], raised, -raised)
     turn = np.radians(values["angle"])[:, None]
@@ -390,7 +559,10 @@ def _beyond_layout(box: SheetBox, values: Values) -> Layout:
     start = np.stack([p, r, a, b, p + rest * way, a + rest * way], axis=1)
     if rest < NARROWEST_SPAN_M:
         start = np.full_like(start, np.nan)
-    flat = np.array([[0, rest], [side, side + rest], [side, rest], [0, side + rest], [0, 0], [side, 0]], dtype=np.float64)
+    flat = np.array(
+        [[0, rest], [side, side + rest], [side, rest], [0, side + rest], [0, 0], [side, 0]],
+        dtype=np.float64,
+    )
     if box[0] > box[1]:
         flat = flat[:, ::-1]
     held = np.zeros((6, 3), dtype=bool)
@@ -403,8 +575,13 @@ def _beyond_layout(box: SheetBox, values: Values) -> Layout:
 def _beyond_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     square = abs(box[1] - box[0]) < NARROWEST_SPAN_M
     most = _plow_limits((min(box), min(box)), values)[0]
-    return (Limit("height", np.full_like(values["height"], np.nan) if square else most.most,
-                  "the sheet is square: nothing is left for an awning" if square else most.why),)  # fmt: skip
+    return (
+        Limit(
+            "height",
+            np.full_like(values["height"], np.nan) if square else most.most,
+            "the sheet is square: nothing is left for an awning" if square else most.why,
+        ),
+    )
 
 
 PLOW_POINT_AWNING: Final = Pitch(
@@ -412,11 +589,23 @@ PLOW_POINT_AWNING: Final = Pitch(
     name="Plow point with awning",
     also_known_as=("diamond with porch",),
     family=Family.CORNER,
-    summary="The square part of a rectangle as a plow point, the rest flown as an awning off one front edge.",
+    summary=(
+        "The square part of a rectangle as a plow point, the rest flown as an awning off one "
+        "front edge."
+    ),
     settings=(
         Setting("height", "m", 0.3, 2.5, 1.3, "height of the peak above the ground", "Peak height"),
-        Setting("angle", DEGREES, 0, 60, 10, "how far the awning is turned up from level", "Awning turned up", step=1,
-            sought=Sought.ALSO),
+        Setting(
+            "angle",
+            DEGREES,
+            0,
+            60,
+            10,
+            "how far the awning is turned up from level",
+            "Awning turned up",
+            step=1,
+            sought=Sought.ALSO,
+        ),
     ),
     pattern=_BEYOND,
     anchors=anchors("P", "RAB", "awning guy", "NM"),
@@ -425,14 +614,29 @@ PLOW_POINT_AWNING: Final = Pitch(
     limits=_beyond_limits,
     steps=(
         _LOOK,
-        Step("Measure the short side along the long one and tie the point {P} on the long edge to its support at {height}; "
+        Step(
+            "Measure the short side along the long one and tie the point {P} on the long edge "
+            "to its support at {height}; "
             "button it "
-             "if there is no tie-out."),
-        Step("Stake the far corner {R} straight back into the wind, {P-R} from the foot of the support.", ("R",)),
-        Step("Stake the side corners {A} and {B}, {A-P} from the foot of the support and {A-R} from {R}.", ("A", "B")),
+            "if there is no tie-out."
+        ),
+        Step(
+            (
+                "Stake the far corner {R} straight back into the wind, {P-R} from the foot of "
+                "the support."
+            ),
+            ("R",),
+        ),
+        Step(
+            (
+                "Stake the side corners {A} and {B}, {A-P} from the foot of the support and "
+                "{A-R} from {R}."
+            ),
+            ("A", "B"),
+        ),
         Step("Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."),
     ),
     minutes=5,
     shape=Shape.OBLONG,
     faults=("The awning pulls the peak over: guy the support against it.",),
-)  # fmt: skip
+)

@@ -1,4 +1,6 @@
-"""Plane geometry that folds share: circles that meet, mirror images, and points laid out by name."""
+"""Plane geometry that folds share: circles that meet, mirror images, and points laid out by
+name.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,12 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Pattern, Place
 
 
-def circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, hand: float) -> tuple[Floats, Floats]:
-    """Where circles about a and b meet, on the left (+1) or right (-1) hand going from a to b; NaN where they do not."""
+def circles(
+    ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, hand: float
+) -> tuple[Floats, Floats]:
+    """Where circles about a and b meet, on the left (+1) or right (-1) hand going from a to b; NaN
+    where they do not.
+    """
     dx, dy = bx - ax, by - ay
     gap = np.hypot(dx, dy)
     along = (ra**2 - rb**2 + gap**2) / (2 * gap)
@@ -29,15 +35,21 @@ def circles(ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floa
 
 def furthest_meeting(
     ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, way: tuple[float, float]
-) -> tuple[Floats, Floats]:  # fmt: skip
-    """Of the two places where circles about a and b meet, the one further along `way`; NaN where they do not."""
+) -> tuple[Floats, Floats]:
+    """Of the two places where circles about a and b meet, the one further along `way`; NaN where
+    they do not.
+    """
     one, two = (circles(ax, ay, ra, bx, by, rb, hand) for hand in (1.0, -1.0))
     first = one[0] * way[0] + one[1] * way[1] >= two[0] * way[0] + two[1] * way[1]
     return np.where(first, one[0], two[0]), np.where(first, one[1], two[1])
 
 
-def mirrored(x: Floats, y: Floats, px: Floats, py: Floats, dx: Floats, dy: Floats) -> tuple[Floats, Floats]:
-    """Mirror image of (x, y) in the line through p along d: folding flat about a crease on the ground."""
+def mirrored(
+    x: Floats, y: Floats, px: Floats, py: Floats, dx: Floats, dy: Floats
+) -> tuple[Floats, Floats]:
+    """Mirror image of (x, y) in the line through p along d: folding flat about a crease on the
+    ground.
+    """
     size2 = dx**2 + dy**2
     along = ((x - px) * dx + (y - py) * dy) / size2
     return 2 * (px + along * dx) - x, 2 * (py + along * dy) - y
@@ -67,9 +79,15 @@ def across(values: Values, places: Mapping[str, Place]) -> dict[str, Place]:
 
 
 def laid_out(
-    pattern: Pattern, size: int, flat: Mapping[str, Place], world: Mapping[str, Place], ok: NDArray[np.bool_] | None = None
+    pattern: Pattern,
+    size: int,
+    flat: Mapping[str, Place],
+    world: Mapping[str, Place],
+    ok: NDArray[np.bool_] | None = None,
 ) -> Layout:
-    """An exact layout from the places of every point by name. NaN where `ok` (N,) is false or any place is NaN."""
+    """An exact layout from the places of every point by name. NaN where `ok` (N,) is false or any
+    place is NaN.
+    """
     start = stacked([world[p] for p in pattern.points], size)
     if ok is not None:
         start[~np.asarray(ok, dtype=bool)] = np.nan
@@ -80,14 +98,22 @@ def laid_out(
 
 
 TRIES: Final = 33
-"""Values tried at once when the end of what folds is looked for; three rounds come to a thirtieth of a millimetre a metre."""
+"""Values tried at once when the end of what folds is looked for; three rounds come to a thirtieth
+of a millimetre a metre.
+"""
 
 
 def stretch_that_folds(
-    layout: Callable[[SheetBox, Values], Layout], box: SheetBox, values: Values, name: str, low: float, high: float
+    layout: Callable[[SheetBox, Values], Layout],
+    box: SheetBox,
+    values: Values,
+    name: str,
+    low: float,
+    high: float,
 ) -> tuple[float, float]:
-    """Least and most value of one setting, between low and high, with which the sheet folds, the others as they are (their
-    first case); NaN where no value tried does. The stretch that holds the largest value found is taken.
+    """Least and most value of one setting, between low and high, with which the sheet folds, the
+    others as they are (their first case); NaN where no value tried does. The stretch that holds the
+    largest value found is taken.
     """
 
     def folds(tried: Floats) -> NDArray[np.bool_]:
@@ -113,13 +139,22 @@ def stretch_that_folds(
             inside, outside = float(some[max(k - 1, 0)]), float(some[k])
         return inside
 
-    most = float(grid[last]) if last == TRIES - 1 else edge(float(grid[last]), float(grid[last + 1]))
+    most = (
+        float(grid[last]) if last == TRIES - 1 else edge(float(grid[last]), float(grid[last + 1]))
+    )
     least = float(grid[first]) if first == 0 else edge(float(grid[first]), float(grid[first - 1]))
     return least, most
 
 
-def limit_by_trying(layout: Callable[[SheetBox, Values], Layout], box: SheetBox, values: Values, name: str, low: float,
-                    high: float, why: str) -> Limit:  # fmt: skip
+def limit_by_trying(
+    layout: Callable[[SheetBox, Values], Layout],
+    box: SheetBox,
+    values: Values,
+    name: str,
+    low: float,
+    high: float,
+    why: str,
+) -> Limit:
     """The stretch of one setting within which the sheet folds, found by trying."""
     least, most = stretch_that_folds(layout, box, values, name, low, high)
     size = values[name].shape

@@ -31,15 +31,22 @@ from tarvik.core.pitches.base import (
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-_HEIGHT: Final = Setting("height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height")
+_HEIGHT: Final = Setting(
+    "height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height"
+)
 _LOOK: Final = Step(
-    "Look up for dead branches, and clear the ground of stones and sticks. The low edge goes to the wind, the open front away."
+    "Look up for dead branches, and clear the ground of stones and sticks. The low edge goes "
+    "to the wind, the open front away."
 )
 _FRONT: Final = Step(
-    "Rig the front edge at {height} between its two supports, corners {P} and {Q} {P-Q} apart: fixed knot at one, "
+    "Rig the front edge at {height} between its two supports, corners {P} and {Q} {P-Q} "
+    "apart: fixed knot at one, "
     "tensioning hitch at the other."
 )
-_FINISH: Final = Step("Pull each stake straight back from the front edge, drive it leaning away, and go round once more.")
+_FINISH: Final = Step(
+    "Pull each stake straight back from the front edge, drive it leaning away, and go round "
+    "once more."
+)
 
 _AWNED: Final = Pattern(
     ("P", "Q", "A", "B", "C", "D"),
@@ -58,9 +65,16 @@ _FLOORED: Final = Pattern(
 )
 
 
-def _lay(pattern: Pattern, values: Values, along: list[np.ndarray], places: list[np.ndarray],
-         length: np.ndarray) -> Layout:  # fmt: skip
-    """Points in left/right pairs: `along` their sheet places down the slope, `places` their x; the first pair is high."""
+def _lay(
+    pattern: Pattern,
+    values: Values,
+    along: list[np.ndarray],
+    places: list[np.ndarray],
+    length: np.ndarray,
+) -> Layout:
+    """Points in left/right pairs: `along` their sheet places down the slope, `places` their x; the
+    first pair is high.
+    """
     zero = np.zeros_like(length)
     uv = place_uv(values, [u for u in along for _ in range(2)], [zero, length] * len(along))
     x = [x for x in places for _ in range(2)]
@@ -91,7 +105,9 @@ def _floored_layout(box: SheetBox, values: Values) -> Layout:
     depth = foot_reach(roof, values["height"])
     depth = np.where(depth >= values["floor"], depth, np.nan)
     zero = np.zeros_like(width)
-    return _lay(_FLOORED, values, [zero, roof, width], [zero, depth, depth - values["floor"]], length)
+    return _lay(
+        _FLOORED, values, [zero, roof, width], [zero, depth, depth - values["floor"]], length
+    )
 
 
 def _floored_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
@@ -100,7 +116,11 @@ def _floored_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     under = root(roof**2 - np.maximum(values["floor"], NARROWEST_SPAN_M) ** 2)
     return (
         Limit("floor", width / 2, "it leaves too little cloth for a roof over it"),
-        Limit("height", under, "the roof would end short of the floor's front edge, and rain would run onto the floor"),
+        Limit(
+            "height",
+            under,
+            "the roof would end short of the floor's front edge, and rain would run onto the floor",
+        ),
     )
 
 
@@ -113,7 +133,13 @@ def _awned_layout(flap: str) -> Callable[[SheetBox, Values], Layout]:
         depth = foot_reach(width - front, values["height"])
         edge = values["height"] - front * np.sin(fall)
         out = np.where(edge >= 0, -front * np.cos(fall), np.nan)
-        made = _lay(_AWNED, values, [front, width, np.zeros_like(width)], [np.zeros_like(width), depth, out], length)
+        made = _lay(
+            _AWNED,
+            values,
+            [front, width, np.zeros_like(width)],
+            [np.zeros_like(width), depth, out],
+            length,
+        )
         made.start[:, 4:, 2] = edge[:, None]
         made.held[4:] = True
         return made
@@ -125,12 +151,20 @@ def _awned_limits(flap: str) -> Callable[[SheetBox, Values], tuple[Limit, ...]]:
     def limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
         width, _ = turned_box(box, values)
         fall = np.sin(np.radians(values["angle"]))
-        steepest = np.degrees(np.arcsin(np.clip(values["height"] / np.maximum(values[flap], 1e-9), -1, 1)))
+        steepest = np.degrees(
+            np.arcsin(np.clip(values["height"] / np.maximum(values[flap], 1e-9), -1, 1))
+        )
         return (
             Limit(
-                flap, width - root(values["height"] ** 2 + NARROWEST_SPAN_M**2), "the roof behind does not reach the ground"
+                flap,
+                width - root(values["height"] ** 2 + NARROWEST_SPAN_M**2),
+                "the roof behind does not reach the ground",
             ),
-            Limit("height", most_height(width - values[flap]), "the roof behind does not reach the ground"),
+            Limit(
+                "height",
+                most_height(width - values[flap]),
+                "the roof behind does not reach the ground",
+            ),
             Limit(
                 "angle",
                 np.where(fall * values[flap] > values["height"], steepest, 90.0),
@@ -146,7 +180,11 @@ LEAN_TO: Final = Pitch(
     name="Lean-to",
     also_known_as=("single slope",),
     family=Family.LEAN_TO,
-    summary="One long edge high between two supports, the opposite edge staked behind. Open to the front and both sides.",
+    summary=(
+        "One long edge high between two supports, the opposite edge staked behind. Open to "
+        "the "
+        "front and both sides."
+    ),
     settings=(_HEIGHT, TURN),
     pattern=_PLAIN,
     anchors=anchors("PQ", "AB"),
@@ -156,13 +194,22 @@ LEAN_TO: Final = Pitch(
     steps=(
         _LOOK,
         _FRONT,
-        Step("Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the front edge.", ("A", "B")),
+        Step(
+            (
+                "Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the "
+                "front edge."
+            ),
+            ("A", "B"),
+        ),
         _FINISH,
     ),
     minutes=4,
     faults=(
         "The middle hangs as a trough: pull the middle of the rear edge back, or lower the front.",
-        "Rain drives in at the front: the wind has turned. Lower the front edge or turn the shelter.",
+        (
+            "Rain drives in at the front: the wind has turned. Lower the front edge or turn the "
+            "shelter."
+        ),
     ),
 )
 
@@ -171,11 +218,21 @@ LEAN_TO_FLOORED: Final = Pitch(
     name="Lean-to with floor",
     also_known_as=("folded lean-to",),
     family=Family.LEAN_TO,
-    summary="A lean-to whose rear part is folded forward under the roof as a floor against wet ground.",
+    summary=(
+        "A lean-to whose rear part is folded forward under the roof as a floor against wet ground."
+    ),
     settings=(
         _HEIGHT,
-        Setting("floor", "m", 0.3, 2.0, 0.9, "how much of the sheet comes forward as a floor", "Floor depth",
-                folds_far_edge=True),
+        Setting(
+            "floor",
+            "m",
+            0.3,
+            2.0,
+            0.9,
+            "how much of the sheet comes forward as a floor",
+            "Floor depth",
+            folds_far_edge=True,
+        ),
         TURN,
     ),
     pattern=_FLOORED,
@@ -185,32 +242,74 @@ LEAN_TO_FLOORED: Final = Pitch(
     limits=_floored_limits,
     steps=(
         _LOOK,
-        Step("Lay the sheet flat where the bed will be and stake the floor's front corners {C} and {D}, {C-D} apart.",
-             ("C", "D")),
-        Step("Stake the fold behind at {A} and {B}, {A-C} behind the floor's front edge. Use a tie-out or a button at the "
-             "fold.", ("A", "B")),
-        Step("Bring the rest of the sheet forward over the floor and rig the front edge at {height}: corners {P} and {Q} "
-             "{P-Q} apart, {A-P} in front of the fold measured on the ground."),
-        Step("Check that the roof reaches beyond the floor everywhere, so that nothing runs onto it. Go round once more."),
+        Step(
+            (
+                "Lay the sheet flat where the bed will be and stake the floor's front corners "
+                "{C} and {D}, {C-D} apart."
+            ),
+            ("C", "D"),
+        ),
+        Step(
+            "Stake the fold behind at {A} and {B}, {A-C} behind the floor's front edge. Use a "
+            "tie-out or a button at the "
+            "fold.",
+            ("A", "B"),
+        ),
+        Step(
+            "Bring the rest of the sheet forward over the floor and rig the front edge at "
+            "{height}: corners {P} and {Q} "
+            "{P-Q} apart, {A-P} in front of the fold measured on the ground."
+        ),
+        Step(
+            "Check that the roof reaches beyond the floor everywhere, so that nothing runs "
+            "onto it. Go round once more."
+        ),
     ),
     minutes=7,
     faults=(
-        "Water on the floor: it shows beyond the roof's edge. Tuck the floor's front edge under, or lower the roof.",
-        "The fold creeps forward: the rear stakes take the whole pull. Weight the floor with packs.",
+        (
+            "Water on the floor: it shows beyond the roof's edge. Tuck the floor's front edge "
+            "under, or lower the roof."
+        ),
+        (
+            "The fold creeps forward: the rear stakes take the whole pull. Weight the floor with "
+            "packs."
+        ),
     ),
-)  # fmt: skip
+)
 
 LEAN_TO_AWNING: Final = Pitch(
     slug="lean-to-awning",
     name="Lean-to with awning",
     also_known_as=("porch lean-to",),
     family=Family.LEAN_TO,
-    summary="A lean-to whose front part goes on beyond the ridge as an awning, guyed out downwards or flown on poles.",
+    summary=(
+        "A lean-to whose front part goes on beyond the ridge as an awning, guyed out "
+        "downwards "
+        "or flown on poles."
+    ),
     settings=(
         _HEIGHT,
-        Setting("awning", "m", 0.3, 2.0, 0.8, "how much of the sheet goes on in front of the ridge", "Awning"),
-        Setting("angle", DEGREES, -45, 75, 25, "how far the awning falls from level; below zero it rises", "Awning falls by",
-                step=1, sought=Sought.ALSO),
+        Setting(
+            "awning",
+            "m",
+            0.3,
+            2.0,
+            0.8,
+            "how much of the sheet goes on in front of the ridge",
+            "Awning",
+        ),
+        Setting(
+            "angle",
+            DEGREES,
+            -45,
+            75,
+            25,
+            "how far the awning falls from level; below zero it rises",
+            "Awning falls by",
+            step=1,
+            sought=Sought.ALSO,
+        ),
         TURN,
     ),
     pattern=_AWNED,
@@ -220,32 +319,57 @@ LEAN_TO_AWNING: Final = Pitch(
     limits=_awned_limits("awning"),
     steps=(
         _LOOK,
-        Step("Rig the ridge at {height} and hang the sheet over it, {P} and {Q} on the line {P-Q} apart, the longer part "
-            "behind."),
-        Step("Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the ridge.", ("A", "B")),
-        Step("Pull the awning corners {C} and {D} out square to the ridge, {C-P} in front of its foot, falling by {angle}; "
+        Step(
+            "Rig the ridge at {height} and hang the sheet over it, {P} and {Q} on the line "
+            "{P-Q} apart, the longer part "
+            "behind."
+        ),
+        Step(
+            "Stake the rear corners {A} and {B}: {A-B} apart, {A-P} behind the foot of the ridge.",
+            ("A", "B"),
+        ),
+        Step(
+            "Pull the awning corners {C} and {D} out square to the ridge, {C-P} in front of "
+            "its foot, falling by {angle}; "
             "guy them, or "
-             "set poles under them."),
+            "set poles under them."
+        ),
         _FINISH,
     ),
     minutes=6,
     faults=(
-        "Water runs down onto who sits in front: let the awning fall further, or lift one corner less than the other.",
+        (
+            "Water runs down onto who sits in front: let the awning fall further, or lift one "
+            "corner less than the other."
+        ),
         "The awning flaps: its guys stand too near. Set them out as far as the corner is high.",
     ),
-)  # fmt: skip
+)
 
 WIND_WEDGE: Final = Pitch(
     slug="wind-wedge",
     name="Wind wedge",
     also_known_as=("low wedge",),
     family=Family.LEAN_TO,
-    summary="Roof down to the weather side, a short steep flap in front that ends above the ground.",
+    summary=(
+        "Roof down to the weather side, a short steep flap in front that ends above the ground."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 0.9, "height of the ridge above the ground", "Ridge height"),
+        Setting(
+            "height", "m", 0.3, 2.5, 0.9, "height of the ridge above the ground", "Ridge height"
+        ),
         Setting("flap", "m", 0.2, 1.5, 0.5, "length of the front flap", "Front flap"),
-        Setting("angle", DEGREES, 45, 85, 65, "how steeply the flap falls from level", "Flap falls by", step=1,
-            sought=Sought.ALSO),
+        Setting(
+            "angle",
+            DEGREES,
+            45,
+            85,
+            65,
+            "how steeply the flap falls from level",
+            "Flap falls by",
+            step=1,
+            sought=Sought.ALSO,
+        ),
         TURN,
     ),
     pattern=_AWNED,
@@ -255,14 +379,28 @@ WIND_WEDGE: Final = Pitch(
     limits=_awned_limits("flap"),
     steps=(
         _LOOK,
-        Step("Rig the ridge at {height} between its supports, {P} and {Q} {P-Q} apart, the long part of the sheet to the "
-            "wind."),
-        Step("Stake the weather side first, {A} and {B}: {A-B} apart, {A-P} from the foot of the ridge.", ("A", "B")),
-        Step("Pull the front flap's corners {C} and {D} out and down, falling by {angle}, and guy them: a gap for air stays "
-            "under it."),
+        Step(
+            "Rig the ridge at {height} between its supports, {P} and {Q} {P-Q} apart, the "
+            "long part of the sheet to the "
+            "wind."
+        ),
+        Step(
+            (
+                "Stake the weather side first, {A} and {B}: {A-B} apart, {A-P} from the foot of "
+                "the ridge."
+            ),
+            ("A", "B"),
+        ),
+        Step(
+            "Pull the front flap's corners {C} and {D} out and down, falling by {angle}, and "
+            "guy them: a gap for air stays "
+            "under it."
+        ),
         _FINISH,
     ),
     minutes=5,
-    faults=("Smoke and breath stay in: raise the flap's corners.", "Rain comes in under the flap: the wind has turned. "
-        "Swing it round."),
-)  # fmt: skip
+    faults=(
+        "Smoke and breath stay in: raise the flap's corners.",
+        "Rain comes in under the flap: the wind has turned. Swing it round.",
+    ),
+)

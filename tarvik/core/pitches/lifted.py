@@ -1,4 +1,6 @@
-"""Pitches whose middle is lifted: the cloth gives on the bias, by no more than a cap, and the angle is reported."""
+"""Pitches whose middle is lifted: the cloth gives on the bias, by no more than a cap, and the angle
+is reported.
+"""
 
 from __future__ import annotations
 
@@ -36,8 +38,9 @@ if TYPE_CHECKING:
 
 
 def _mesh_pattern(names: dict[str, str], roles: dict[str, Role]) -> Pattern:
-    """Four corners c0..c3 in order round, four rim points m0..m3 (m0 between c0 and c1), the lifted middle: two triangles
-    a quarter, hinged on the middle's line to the corner, which runs on the bias.
+    """Four corners c0..c3 in order round, four rim points m0..m3 (m0 between c0 and c1), the lifted
+    middle: two triangles a quarter, hinged on the middle's line to the corner, which runs on the
+    bias.
     """
     panels = []
     for i in range(4):
@@ -50,37 +53,77 @@ def _mesh_pattern(names: dict[str, str], roles: dict[str, Role]) -> Pattern:
 
 
 def _settled(pattern: Pattern, mesh: Mesh, flat: Floats, start: Floats, held: np.ndarray) -> Layout:
-    """The hung shape, NaN where a thread would stretch, the cloth shear too far, or a point sink into the ground."""
+    """The hung shape, NaN where a thread would stretch, the cloth shear too far, or a point sink
+    into the ground.
+    """
     xyz = hang(mesh, flat, start, held)
     layout = Layout(pattern, flat, xyz, held)
     with np.errstate(invalid="ignore"):
-        good = (length_residual(layout, xyz) <= RIGID_M / 10) & (shear_deg(pattern, flat, xyz) <= SHEAR_MOST_DEG)
+        good = (length_residual(layout, xyz) <= RIGID_M / 10) & (
+            shear_deg(pattern, flat, xyz) <= SHEAR_MOST_DEG
+        )
         good &= (xyz[..., 2] >= -1e-9).all(axis=1)
     xyz[~good] = np.nan
     return layout
 
 
-_PLOW_NAMES: Final = {"c0": "P", "c1": "A", "c2": "R", "c3": "B", "m0": "E", "m1": "F", "m2": "G", "m3": "H", "k": "K"}
+_PLOW_NAMES: Final = {
+    "c0": "P",
+    "c1": "A",
+    "c2": "R",
+    "c3": "B",
+    "m0": "E",
+    "m1": "F",
+    "m2": "G",
+    "m3": "H",
+    "k": "K",
+}
 _PLOW: Final = _mesh_pattern(_PLOW_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF))
-_PLOW_MESH: Final = Mesh.of(_PLOW, (("E", "P", "A"), ("F", "A", "R"), ("G", "B", "R"), ("H", "P", "B")))
+_PLOW_MESH: Final = Mesh.of(
+    _PLOW, (("E", "P", "A"), ("F", "A", "R"), ("G", "B", "R"), ("H", "P", "B"))
+)
 
 
 def _plow_layout_at(hood: tuple[float, float] | None, box: SheetBox, values: Values) -> Layout:
-    """From the plain plow point, the middle (or hood) raised by `lift`; rear edges stay on the ground."""
+    """From the plain plow point, the middle (or hood) raised by `lift`; rear edges stay on the
+    ground.
+    """
     width, length = box
     u, v = hood or (width / 2, length / 2)
     plain = PLOW_POINT.layout(box, values)
     p, r, a, b = (plain.start[:, i] for i in range(4))
     right = (u / width) >= (v / length)  # which of the two slopes the lifted point lies on
-    side, along, off = (a, u - v * width / length, v / length) if right else (b, v - u * length / width, u / width)
+    side, along, off = (
+        (a, u - v * width / length, v / length) if right else (b, v - u * length / width, u / width)
+    )
     size = width if right else length
     k = p + (side - p) * (along / size) + (r - p) * off
     k = k + np.stack([0 * values["lift"], 0 * values["lift"], values["lift"]], axis=-1)
     start = np.stack(
-        [p, a, r, b, p + (a - p) * (u / width), a + (r - a) * (v / length), b + (r - b) * (u / width),
-         p + (b - p) * (v / length), k], axis=1,
-    )  # fmt: skip
-    places: list[Place] = [(0, 0), (width, 0), (width, length), (0, length), (u, 0), (width, v), (u, length), (0, v), (u, v)]
+        [
+            p,
+            a,
+            r,
+            b,
+            p + (a - p) * (u / width),
+            a + (r - a) * (v / length),
+            b + (r - b) * (u / width),
+            p + (b - p) * (v / length),
+            k,
+        ],
+        axis=1,
+    )
+    places: list[Place] = [
+        (0, 0),
+        (width, 0),
+        (width, length),
+        (0, length),
+        (u, 0),
+        (width, v),
+        (u, length),
+        (0, v),
+        (u, v),
+    ]
     flat = stacked(places, len(start))
     held = np.zeros((9, 3), dtype=bool)
     held[0] = True
@@ -96,7 +139,15 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
     def limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
         return (
             *PLOW_POINT.limits(box, values),
-            limit_by_trying(layout, box, values, "lift", 0.0, 0.6, f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°"),
+            limit_by_trying(
+                layout,
+                box,
+                values,
+                "lift",
+                0.0,
+                0.6,
+                f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°",
+            ),
         )
 
     return Pitch(
@@ -104,40 +155,73 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
         name="Plow point, middle lifted",
         also_known_as=("lifted diamond",),
         family=Family.CORNER,
-        summary="A plow point whose middle is drawn up by a cord, a bipod or a stick: much more room inside.",
+        summary=(
+            "A plow point whose middle is drawn up by a cord, a bipod or a stick: much more "
+            "room "
+            "inside."
+        ),
         settings=(
             *PLOW_POINT.settings,
-            Setting("lift", "m", 0.0, 0.5, 0.2, "how far the middle, hood or button is raised above the plain pitch",
-                    "Middle lifted by"),
+            Setting(
+                "lift",
+                "m",
+                0.0,
+                0.5,
+                0.2,
+                "how far the middle, hood or button is raised above the plain pitch",
+                "Middle lifted by",
+            ),
         ),
         pattern=_PLOW,
-        anchors=(*anchors("P", "RAB"), Anchor("K", Hold.LIFTED, "lifting cord"), *free("E", "F", "G", "H")),
+        anchors=(
+            *anchors("P", "RAB"),
+            Anchor("K", Hold.LIFTED, "lifting cord"),
+            *free("E", "F", "G", "H"),
+        ),
         pull=PullSide.LONE,
         layout=layout,
         limits=limits,
         steps=(
             *PLOW_POINT.steps[:5],
-            Step("Lift the middle at {K} by {lift}: a cord to a tree behind, a bipod over the sheet, or a padded "
+            Step(
+                "Lift the middle at {K} by {lift}: a cord to a tree behind, a bipod over the "
+                "sheet, or a padded "
                 "stick inside. "
-                 "Then go round once more."),
+                "Then go round once more."
+            ),
         ),
         minutes=4,
-        faults=(*PLOW_POINT.faults, "Folds run from the lifted point: it is lifted too far. Let it down until they go."),
+        faults=(
+            *PLOW_POINT.faults,
+            "Folds run from the lifted point: it is lifted too far. Let it down until they go.",
+        ),
         lifted=True,
         hooded=_plow_pitch,
-    )  # fmt: skip
+    )
 
 
 PLOW_POINT_LIFTED: Final = _plow_pitch(None)
 
 
-_LEAN_NAMES: Final = {"c0": "P", "c1": "Q", "c2": "B", "c3": "A", "m0": "T", "m1": "F", "m2": "C", "m3": "E", "k": "K"}
+_LEAN_NAMES: Final = {
+    "c0": "P",
+    "c1": "Q",
+    "c2": "B",
+    "c3": "A",
+    "m0": "T",
+    "m1": "F",
+    "m2": "C",
+    "m3": "E",
+    "k": "K",
+}
 _LEAN: Final = _mesh_pattern(_LEAN_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF))
 _LEAN_MESH: Final = Mesh.of(_LEAN, (("F", "Q", "B"), ("E", "P", "A"), ("C", "A", "B")))
 
 
 def _lean_layout(box: SheetBox, values: Values) -> Layout:
-    """From the plain lean-to, the middle drawn up by `lift`; the front edge stays straight on its line."""
+    """From the plain lean-to, the middle drawn up by `lift`; the front edge stays straight on its
+    line.
+    """
     width, length = turned_box(box, values)
     h, at, lift = values["height"], values["button"], values["lift"]
     zero, half = np.zeros_like(h), length / 2
@@ -145,19 +229,35 @@ def _lean_layout(box: SheetBox, values: Values) -> Layout:
     share = at / width
     rise = h * (1 - share)
     world: list[Place] = [
-        (zero, half, h), (zero, -half, h), (depth, -half, zero), (depth, half, zero), (zero, zero, h),
-        (depth * share, -half, rise), (depth, zero, zero), (depth * share, half, rise), (depth * share, zero, rise + lift),
-    ]  # fmt: skip
+        (zero, half, h),
+        (zero, -half, h),
+        (depth, -half, zero),
+        (depth, half, zero),
+        (zero, zero, h),
+        (depth * share, -half, rise),
+        (depth, zero, zero),
+        (depth * share, half, rise),
+        (depth * share, zero, rise + lift),
+    ]
     flat: dict[str, Place] = {
-        "P": (zero, zero), "Q": (zero, length), "B": (width, length), "A": (width, zero), "T": (zero, half),
-        "F": (at, length), "C": (width, half), "E": (at, zero), "K": (at, half),
-    }  # fmt: skip
+        "P": (zero, zero),
+        "Q": (zero, length),
+        "B": (width, length),
+        "A": (width, zero),
+        "T": (zero, half),
+        "F": (at, length),
+        "C": (width, half),
+        "E": (at, zero),
+        "K": (at, half),
+    }
     held = np.zeros((9, 3), dtype=bool)
     held[[0, 1, 4]] = True
     held[[2, 3, 6, 8], 2] = True
     start = stacked(world, h.size)
     start[~(share < 0.95)] = np.nan
-    return _settled(_LEAN, _LEAN_MESH, stacked(list(across(values, flat).values()), h.size), start, held)
+    return _settled(
+        _LEAN, _LEAN_MESH, stacked(list(across(values, flat).values()), h.size), start, held
+    )
 
 
 def _lean_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
@@ -166,7 +266,13 @@ def _lean_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
         Limit("height", most_height(width), "the sheet does not reach the ground behind"),
         Limit("button", width * 0.94, "it leaves no cloth behind the button"),
         limit_by_trying(
-            _lean_layout, box, values, "lift", 0.0, 0.6, f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°"
+            _lean_layout,
+            box,
+            values,
+            "lift",
+            0.0,
+            0.6,
+            f"the cloth would shear by more than {SHEAR_MOST_DEG:g}°",
         ),
     )
 
@@ -176,12 +282,39 @@ LEAN_TO_LIFTED: Final = Pitch(
     name="Lean-to, back lifted",
     also_known_as=("lifted single slope",),
     family=Family.LEAN_TO,
-    summary="A lean-to with the middle of its back drawn out and up at a button: nearly closed behind, open to a small fire.",
+    summary=(
+        "A lean-to with the middle of its back drawn out and up at a button: nearly closed "
+        "behind, open to a small fire."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height"),
-        Setting("lift", "m", 0.0, 0.5, 0.15, "how far the middle is raised above the plain slope", "Middle lifted by"),
-        Setting("button", "m", 0.5, 2.5, 1.5, "distance from the front edge down the sheet to the lifted button",
-                "Button from the front edge", sought=Sought.ALSO),
+        Setting(
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.3,
+            "height of the front edge above the ground",
+            "Front height",
+        ),
+        Setting(
+            "lift",
+            "m",
+            0.0,
+            0.5,
+            0.15,
+            "how far the middle is raised above the plain slope",
+            "Middle lifted by",
+        ),
+        Setting(
+            "button",
+            "m",
+            0.5,
+            2.5,
+            1.5,
+            "distance from the front edge down the sheet to the lifted button",
+            "Button from the front edge",
+            sought=Sought.ALSO,
+        ),
         TURN,
     ),
     pattern=_LEAN,
@@ -190,16 +323,30 @@ LEAN_TO_LIFTED: Final = Pitch(
     layout=_lean_layout,
     limits=_lean_limits,
     steps=(
-        Step("Look up for dead branches, and clear the ground. The low edge goes to the wind, the open front away."),
+        Step(
+            "Look up for dead branches, and clear the ground. The low edge goes to the wind, "
+            "the open front away."
+        ),
         Step("Rig the front edge at {height}, corners {P} and {Q} {P-Q} apart."),
-        Step("Stake the rear corners {A} and {B} and the back's middle {C}: {A-P} behind the front edge, {A-B} apart.",
-             ("A", "B", "C")),
-        Step("Make a button in the middle at {K}, {button} down from the front edge, and draw it out and up by "
+        Step(
+            (
+                "Stake the rear corners {A} and {B} and the back's middle {C}: {A-P} behind the "
+                "front edge, {A-B} apart."
+            ),
+            ("A", "B", "C"),
+        ),
+        Step(
+            "Make a button in the middle at {K}, {button} down from the front edge, and draw "
+            "it out and up by "
             "{lift} to a tree "
-             "or a bipod behind."),
-        Step("Move the rear corners in until no fold is left, and go round once more. Keep a fire small, one long step off."),
+            "or a bipod behind."
+        ),
+        Step(
+            "Move the rear corners in until no fold is left, and go round once more. Keep a "
+            "fire small, one long step off."
+        ),
     ),
     minutes=7,
     faults=("Folds run from the button: it is lifted too far. Let it down until they go.",),
     lifted=True,
-)  # fmt: skip
+)

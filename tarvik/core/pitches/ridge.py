@@ -35,7 +35,11 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
 
 PORCH_LEAST_DEG: Final = constant(
-    "porch_least", 5.0, "degrees", "common practice", "a flown edge is never nearer to level than this"
+    "porch_least",
+    5.0,
+    "degrees",
+    "common practice",
+    "a flown edge is never nearer to level than this",
 )
 _A_FRAME: Final = Pattern(
     ("P", "Q", "A", "B", "C", "D"),
@@ -51,7 +55,11 @@ def _a_frame_layout(box: SheetBox, values: Values) -> Layout:
     crease = width / 2 + values["offset"]
     height, zero = values["height"], np.zeros_like(width)
     left, right = foot_reach(crease, height), foot_reach(width - crease, height)
-    uv = place_uv(values, [crease, crease, zero, zero, width, width], [zero, length, zero, length, zero, length])
+    uv = place_uv(
+        values,
+        [crease, crease, zero, zero, width, width],
+        [zero, length, zero, length, zero, length],
+    )
     x = [zero, length, zero, length, zero, length]
     y = [zero, zero, left, left, -right, -right]
     z = [height, height, zero, zero, zero, zero]
@@ -65,7 +73,13 @@ def _a_frame_layout(box: SheetBox, values: Values) -> Layout:
 def _a_frame_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
     shorter = width / 2 - np.abs(values["offset"])
-    return (Limit("height", most_height(shorter), "the shorter side of the sheet does not reach the ground"),)
+    return (
+        Limit(
+            "height",
+            most_height(shorter),
+            "the shorter side of the sheet does not reach the ground",
+        ),
+    )
 
 
 A_FRAME: Final = Pitch(
@@ -73,11 +87,25 @@ A_FRAME: Final = Pitch(
     name="A-frame",
     also_known_as=("ridge tent", "two-sided ridge"),
     family=Family.RIDGE,
-    summary="Sheet over a ridge between two supports, both long edges staked to the ground. Open at the two ends.",
+    summary=(
+        "Sheet over a ridge between two supports, both long edges staked to the ground. Open "
+        "at "
+        "the two ends."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.0, "height of the ridge above the ground", "Ridge height"),
-        Setting("offset", "m", -0.6, 0.6, 0.0, "how far the crease lies from the middle of the sheet",
-                "Crease off the middle", sought=Sought.ALSO),
+        Setting(
+            "height", "m", 0.3, 2.5, 1.0, "height of the ridge above the ground", "Ridge height"
+        ),
+        Setting(
+            "offset",
+            "m",
+            -0.6,
+            0.6,
+            0.0,
+            "how far the crease lies from the middle of the sheet",
+            "Crease off the middle",
+            sought=Sought.ALSO,
+        ),
         TURN,
     ),
     pattern=_A_FRAME,
@@ -86,33 +114,60 @@ A_FRAME: Final = Pitch(
     layout=_a_frame_layout,
     limits=_a_frame_limits,
     steps=(
-        Step("Look up for dead branches, and clear the ground of stones and sticks. Turn an end, never a long open side, "
-             "away from the wind."),
-        Step("Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the other. Hang the sheet over it "
-             "with the crease on the line and hold both ends of the ridge out."),
-        Step("Stake the weather side first, corners {A} and {B}: {A-B} apart, {A-P} out from the foot of the ridge end. "
-             "Set the stakes loosely.", ("A", "B")),
-        Step("Stake the other side, corners {C} and {D}: {A-C} from {A} to {C} across, {A-D} corner to corner.",
-             ("C", "D")),
-        Step("Pull each corner along the line it points, drive the stakes with their tops leaning away, tighten the ridge, "
-             "then go round once more."),
+        Step(
+            "Look up for dead branches, and clear the ground of stones and sticks. Turn an "
+            "end, never a long open side, "
+            "away from the wind."
+        ),
+        Step(
+            "Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the "
+            "other. Hang the sheet over it "
+            "with the crease on the line and hold both ends of the ridge out."
+        ),
+        Step(
+            "Stake the weather side first, corners {A} and {B}: {A-B} apart, {A-P} out from "
+            "the foot of the ridge end. "
+            "Set the stakes loosely.",
+            ("A", "B"),
+        ),
+        Step(
+            (
+                "Stake the other side, corners {C} and {D}: {A-C} from {A} to {C} across, {A-D} "
+                "corner to corner."
+            ),
+            ("C", "D"),
+        ),
+        Step(
+            "Pull each corner along the line it points, drive the stakes with their tops "
+            "leaning away, tighten the ridge, "
+            "then go round once more."
+        ),
     ),
     minutes=5,
     faults=(
-        "A fold from corner to ridge: one stake is off the line its corner points along. Move that stake, not its neighbour.",
+        (
+            "A fold from corner to ridge: one stake is off the line its corner points along. "
+            "Move that stake, not its neighbour."
+        ),
         "Both ends flap: the ridge is slack. Tighten it before touching the stakes.",
     ),
-)  # fmt: skip
+)
 
 
-_PORCH: Final = Pattern(_A_FRAME.points, (_A_FRAME.panels[0], Panel("porch", Role.AWNING, ("P", "Q", "D", "C"))))
+_PORCH: Final = Pattern(
+    _A_FRAME.points, (_A_FRAME.panels[0], Panel("porch", Role.AWNING, ("P", "Q", "D", "C")))
+)
 
 
-def _spread_layout(box: SheetBox, values: Values, left: tuple[Floats, Floats], right: tuple[Floats, Floats]) -> Layout:
+def _spread_layout(
+    box: SheetBox, values: Values, left: tuple[Floats, Floats], right: tuple[Floats, Floats]
+) -> Layout:
     """A ridge over the middle of the sheet; each side's edge at (level distance, height)."""
     width, length = turned_box(box, values)
     half, zero = width / 2, np.zeros_like(width)
-    uv = place_uv(values, [half, half, zero, zero, width, width], [zero, length, zero, length, zero, length])
+    uv = place_uv(
+        values, [half, half, zero, zero, width, width], [zero, length, zero, length, zero, length]
+    )
     x = [zero, length, zero, length, zero, length]
     y = [zero, zero, left[0], left[0], -right[0], -right[0]]
     z = [values["height"]] * 2 + [left[1]] * 2 + [right[1]] * 2
@@ -124,7 +179,9 @@ def _spread_layout(box: SheetBox, values: Values, left: tuple[Floats, Floats], r
 
 
 def _hanging(half: Floats, height: Floats, angle_deg: Floats) -> tuple[Floats, Floats]:
-    """Level distance and height of an edge that falls by an angle from the ridge; NaN under the ground."""
+    """Level distance and height of an edge that falls by an angle from the ridge; NaN under the
+    ground.
+    """
     fall = np.radians(angle_deg)
     edge = height - half * np.sin(fall)
     return half * np.cos(fall), np.where(edge >= 0, edge, np.nan)
@@ -141,7 +198,9 @@ def _porch_layout(box: SheetBox, values: Values) -> Layout:
     level = np.abs(values["angle"]) < PORCH_LEAST_DEG - 1e-9
     out, edge = _hanging(width / 2, values["height"], values["angle"])
     reach = foot_reach(width / 2, values["height"])
-    made = _spread_layout(box, values, (reach, np.zeros_like(reach)), (np.where(level, np.nan, out), edge))
+    made = _spread_layout(
+        box, values, (reach, np.zeros_like(reach)), (np.where(level, np.nan, out), edge)
+    )
     return replace(made, pattern=_PORCH)
 
 
@@ -152,7 +211,11 @@ def _steepest(half: Floats, height: Floats) -> Floats:
 
 def _flown_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
-    return (Limit("angle", _steepest(width / 2, values["height"]), "the edges would reach into the ground"),)
+    return (
+        Limit(
+            "angle", _steepest(width / 2, values["height"]), "the edges would reach into the ground"
+        ),
+    )
 
 
 def _porch_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
@@ -160,13 +223,17 @@ def _porch_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     near_level = np.abs(values["angle"]) < PORCH_LEAST_DEG - 1e-9
     return (
         Limit("height", most_height(width / 2), "the weather side does not reach the ground"),
-        Limit("angle", np.where(near_level, -PORCH_LEAST_DEG, _steepest(width / 2, values["height"])),
-              "a flown edge this near to level lets water stand, or it would reach into the ground"),
-    )  # fmt: skip
+        Limit(
+            "angle",
+            np.where(near_level, -PORCH_LEAST_DEG, _steepest(width / 2, values["height"])),
+            "a flown edge this near to level lets water stand, or it would reach into the ground",
+        ),
+    )
 
 
 _RIDGE_STEP: Final = Step(
-    "Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the other. Hang the sheet over it with the "
+    "Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the other. "
+    "Hang the sheet over it with the "
     "crease on "
     "the line, {P} and {Q} {P-Q} apart."
 )
@@ -176,10 +243,25 @@ A_FRAME_FLOWN: Final = Pitch(
     name="Flown A-frame",
     also_known_as=("ridge fly",),
     family=Family.RIDGE,
-    summary="A ridge with both edges held up and out by guys: sit or stand under it. Sun, and wind and rain from above.",
+    summary=(
+        "A ridge with both edges held up and out by guys: sit or stand under it. Sun, and "
+        "wind "
+        "and rain from above."
+    ),
     settings=(
-        Setting("height", "m", 0.5, 2.5, 1.8, "height of the ridge above the ground", "Ridge height"),
-        Setting("angle", DEGREES, 10, 75, 30, "how far the roof falls from level", "Roof falls by", step=1),
+        Setting(
+            "height", "m", 0.5, 2.5, 1.8, "height of the ridge above the ground", "Ridge height"
+        ),
+        Setting(
+            "angle",
+            DEGREES,
+            10,
+            75,
+            30,
+            "how far the roof falls from level",
+            "Roof falls by",
+            step=1,
+        ),
         TURN,
     ),
     pattern=_A_FRAME,
@@ -188,32 +270,55 @@ A_FRAME_FLOWN: Final = Pitch(
     layout=_flown_layout,
     limits=_flown_limits,
     steps=(
-        Step("Look up for dead branches. Choose the pair of supports so that a side, not an end, faces the wind."),
+        Step(
+            "Look up for dead branches. Choose the pair of supports so that a side, not an "
+            "end, faces the wind."
+        ),
         _RIDGE_STEP,
-        Step("Guy the weather side's corners {A} and {B} out at about 45 degrees, square to the ridge, {A-P} from its foot "
-            "to the corner."),
-        Step("Guy the other side's corners {C} and {D} the same; the roof falls by {angle} on both sides."),
-        Step("Let one corner hang a little lower than the other, so that water runs off. Go round once more, and mark the "
-            "guys."),
+        Step(
+            "Guy the weather side's corners {A} and {B} out at about 45 degrees, square to "
+            "the ridge, {A-P} from its foot "
+            "to the corner."
+        ),
+        Step(
+            "Guy the other side's corners {C} and {D} the same; the roof falls by {angle} on "
+            "both sides."
+        ),
+        Step(
+            "Let one corner hang a little lower than the other, so that water runs off. Go "
+            "round once more, and mark the "
+            "guys."
+        ),
     ),
     minutes=4,
     faults=(
         "The roof sags between its guys: set them further out, all four alike.",
         "Wind gets under it: drop the weather side to the ground, and it is half a storm A-frame.",
     ),
-)  # fmt: skip
+)
 
 A_FRAME_PORCH: Final = Pitch(
     slug="a-frame-porch",
     name="A-frame with porch",
     also_known_as=("half-flown A-frame",),
     family=Family.RIDGE,
-    summary="Weather side on the ground, the other side flown as a porch, its edge lower or higher than the ridge, never "
-        "level.",
+    summary="Weather side on the ground, the other side flown as a porch, its edge lower or higher "
+    "than the ridge, never "
+    "level.",
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.2, "height of the ridge above the ground", "Ridge height"),
-        Setting("angle", DEGREES, -45, 60, 10, "how far the porch falls from level; below zero it rises", "Porch falls by",
-            step=1),
+        Setting(
+            "height", "m", 0.3, 2.5, 1.2, "height of the ridge above the ground", "Ridge height"
+        ),
+        Setting(
+            "angle",
+            DEGREES,
+            -45,
+            60,
+            10,
+            "how far the porch falls from level; below zero it rises",
+            "Porch falls by",
+            step=1,
+        ),
         TURN,
     ),
     pattern=_PORCH,
@@ -224,19 +329,33 @@ A_FRAME_PORCH: Final = Pitch(
     steps=(
         Step("Look up for dead branches, and clear the ground. The closed side goes to the wind."),
         _RIDGE_STEP,
-        Step("Stake the weather side, corners {A} and {B}: {A-B} apart, {A-P} out from the foot of the ridge end.", ("A",
-            "B")),
-        Step("Fly the porch corners {C} and {D} square off the ridge, {C-P} from its foot, falling by {angle}: guys, or "
+        Step(
+            (
+                "Stake the weather side, corners {A} and {B}: {A-B} apart, {A-P} out from the "
+                "foot of the ridge end."
+            ),
+            ("A", "B"),
+        ),
+        Step(
+            "Fly the porch corners {C} and {D} square off the ridge, {C-P} from its foot, "
+            "falling by {angle}: guys, or "
             "poles about a "
-             "foot beyond the corners with a guy each."),
-        Step("Never leave the porch level: water would stand on it. Go round once more, and mark the guys."),
+            "foot beyond the corners with a guy each."
+        ),
+        Step(
+            "Never leave the porch level: water would stand on it. Go round once more, and "
+            "mark the guys."
+        ),
     ),
     minutes=5,
     faults=(
         "A pool on the porch: drop one corner, or both.",
-        "The porch pulls the ridge over: set the weather side's stakes again, then the porch's guys.",
+        (
+            "The porch pulls the ridge over: set the weather side's stakes again, then the "
+            "porch's guys."
+        ),
     ),
-)  # fmt: skip
+)
 
 
 _TUBE: Final = Pattern(
@@ -250,7 +369,9 @@ _TUBE: Final = Pattern(
 
 
 def _tube_layout(box: SheetBox, values: Values) -> Layout:
-    """Closed form: two sides s and a floor of 2 sqrt(s^2 - h^2) make up the width, so s = W/4 + h^2/W."""
+    """Closed form: two sides s and a floor of 2 sqrt(s^2 - h^2) make up the width, so s = W/4 +
+    h^2/W.
+    """
     width, length = turned_box(box, values)
     height, zero = values["height"], np.zeros_like(width)
     side = width / 4 + height**2 / width
@@ -270,7 +391,11 @@ def _tube_layout(box: SheetBox, values: Values) -> Layout:
 def _tube_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
     return (
-        Limit("height", np.sqrt(np.maximum(width**2 / 4 - width * NARROWEST_SPAN_M, 0.0)), "no cloth is left for a floor"),
+        Limit(
+            "height",
+            np.sqrt(np.maximum(width**2 / 4 - width * NARROWEST_SPAN_M, 0.0)),
+            "no cloth is left for a floor",
+        ),
     )
 
 
@@ -279,8 +404,16 @@ A_FRAME_FLOORED: Final = Pitch(
     name="A-frame with floor",
     also_known_as=("tube tent",),
     family=Family.RIDGE,
-    summary="One closed tube: two sides and a floor of the same sheet, its last edge held to the first. Low, for one.",
-    settings=(Setting("height", "m", 0.3, 1.5, 0.8, "height of the ridge above the ground", "Ridge height"), TURN),
+    summary=(
+        "One closed tube: two sides and a floor of the same sheet, its last edge held to the "
+        "first. Low, for one."
+    ),
+    settings=(
+        Setting(
+            "height", "m", 0.3, 1.5, 0.8, "height of the ridge above the ground", "Ridge height"
+        ),
+        TURN,
+    ),
     pattern=_TUBE,
     anchors=(*anchors("PQ", "ABCD"), Anchor("E", Hold.FREE), Anchor("F", Hold.FREE)),
     pull=PullSide.RIDGE_LINE,
@@ -289,11 +422,25 @@ A_FRAME_FLOORED: Final = Pitch(
     steps=(
         Step("Look up for dead branches, and clear the ground. A side goes to the wind."),
         _RIDGE_STEP,
-        Step("Stake the weather side's edge at {A} and {B}: {A-B} apart, {A-P} out from the foot of the ridge.", ("A", "B")),
-        Step("Stake the fold of the other side at {C} and {D}, {A-C} across from the first.", ("C", "D")),
-        Step("Bring the rest across as a floor to the first edge and hold it there with the same stakes or with packs, the "
-            "roof's edge outside."),
+        Step(
+            (
+                "Stake the weather side's edge at {A} and {B}: {A-B} apart, {A-P} out from the "
+                "foot of the ridge."
+            ),
+            ("A", "B"),
+        ),
+        Step(
+            "Stake the fold of the other side at {C} and {D}, {A-C} across from the first.",
+            ("C", "D"),
+        ),
+        Step(
+            "Bring the rest across as a floor to the first edge and hold it there with the "
+            "same stakes or with packs, the "
+            "roof's edge outside."
+        ),
     ),
     minutes=6,
-    faults=("Water on the floor: its edge lies outside the roof's. Tuck it in under the first side.",),
-)  # fmt: skip
+    faults=(
+        "Water on the floor: its edge lies outside the roof's. Tuck it in under the first side.",
+    ),
+)

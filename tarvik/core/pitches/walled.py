@@ -30,7 +30,11 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
 
 FRONT_LEAST_M: Final = constant(
-    "walled_front", 0.6, "m", ENGINEERING, "narrowest front between the poles of a lean-to with walls: a way in"
+    "walled_front",
+    0.6,
+    "m",
+    ENGINEERING,
+    "narrowest front between the poles of a lean-to with walls: a way in",
 )
 _WALLED: Final = Pattern(
     ("P", "Q", "X", "Y", "U", "V", "O", "N", "G", "H", "F", "K"),
@@ -46,8 +50,9 @@ _WALLED: Final = Pattern(
 
 
 def _layout(box: SheetBox, values: Values) -> Layout:
-    """Closed form. The crease P-U from each pole to the end of the fold lets the strip beyond come down as a wall; its
-    corner O stands where two circles meet, and the floor's corner outside the wall's hem is tucked under along it.
+    """Closed form. The crease P-U from each pole to the end of the fold lets the strip beyond come
+    down as a wall; its corner O stands where two circles meet, and the floor's corner outside the
+    wall's hem is tucked under along it.
     """
     width, length = turned_box(box, values)
     h, a = values["height"], values["inset"]
@@ -63,18 +68,34 @@ def _layout(box: SheetBox, values: Values) -> Layout:
     tip = mirrored(d - half, y + a, d, y + a, ox - d, oy - a)
     front = d - half
     world: dict[str, Place] = {
-        "P": (zero, y, h), "X": (d, y, zero), "U": (d, y + a, zero), "O": (ox, y + oy, zero),
-        "G": (front, y + a - inwards, zero), "F": (*tip, zero),
-    }  # fmt: skip
+        "P": (zero, y, h),
+        "X": (d, y, zero),
+        "U": (d, y + a, zero),
+        "O": (ox, y + oy, zero),
+        "G": (front, y + a - inwards, zero),
+        "F": (*tip, zero),
+    }
     for one, other in zip("PXUOGF", "QYVNHK", strict=True):
         x, yy, z = world[one]
         world[other] = (x, -yy, z)
     flat: dict[str, Place] = {
-        "P": (zero, a), "X": (half, a), "U": (half, zero), "O": (zero, zero), "G": (width, inwards), "F": (width, zero),
-    }  # fmt: skip
+        "P": (zero, a),
+        "X": (half, a),
+        "U": (half, zero),
+        "O": (zero, zero),
+        "G": (width, inwards),
+        "F": (width, zero),
+    }
     for one, other in zip("PXUOGF", "QYVNHK", strict=True):
         flat[other] = (flat[one][0], length - flat[one][1])
-    ok = (c > 0) & (y >= FRONT_LEAST_M / 2) & (inwards > 0) & (inwards < length / 2) & (oy > 0) & (d > ox)
+    ok = (
+        (c > 0)
+        & (y >= FRONT_LEAST_M / 2)
+        & (inwards > 0)
+        & (inwards < length / 2)
+        & (oy > 0)
+        & (d > ox)
+    )
     return laid_out(_WALLED, h.size, across(values, flat), world, ok)
 
 
@@ -92,11 +113,29 @@ LEAN_TO_WALLED: Final = Pitch(
     name="Lean-to with walls",
     also_known_as=("three-sided lean-to", "folded half shelter"),
     family=Family.LEAN_TO,
-    summary="Folded in half at the back: floor below, roof above on two front poles, side strips down as walls.",
+    summary=(
+        "Folded in half at the back: floor below, roof above on two front poles, side strips "
+        "down as walls."
+    ),
     settings=(
-        Setting("height", "m", 0.3, 1.6, 0.7, "height of the front edge above the ground", "Front height"),
-        Setting("inset", "m", 0.4, 1.8, 0.85, "how far the poles and the fold's stakes are set in from the sides",
-                "Poles set in"),
+        Setting(
+            "height",
+            "m",
+            0.3,
+            1.6,
+            0.7,
+            "height of the front edge above the ground",
+            "Front height",
+        ),
+        Setting(
+            "inset",
+            "m",
+            0.4,
+            1.8,
+            0.85,
+            "how far the poles and the fold's stakes are set in from the sides",
+            "Poles set in",
+        ),
         TURN,
     ),
     pattern=_WALLED,
@@ -105,14 +144,29 @@ LEAN_TO_WALLED: Final = Pitch(
     layout=_layout,
     limits=_limits,
     steps=(
-        Step("Clear the ground of stones and sticks. Fold the sheet in half, the fold towards the wind."),
-        Step("Stake the fold at {X} and {Y}, {X-Y} apart, and at its ends {U} and {V}.", ("X", "Y", "U", "V")),
-        Step("Raise the upper edge on two poles at {P} and {Q}, {height} high and {P-X} in front of the fold."),
-        Step("Bring the front corners {O} and {N} round and down: stake them {O-P} from the pole's foot, {O-U} from the end "
-             "of the fold.", ("O", "N")),
+        Step(
+            "Clear the ground of stones and sticks. Fold the sheet in half, the fold towards "
+            "the wind."
+        ),
+        Step(
+            "Stake the fold at {X} and {Y}, {X-Y} apart, and at its ends {U} and {V}.",
+            ("X", "Y", "U", "V"),
+        ),
+        Step(
+            "Raise the upper edge on two poles at {P} and {Q}, {height} high and {P-X} in "
+            "front of the fold."
+        ),
+        Step(
+            "Bring the front corners {O} and {N} round and down: stake them {O-P} from the "
+            "pole's foot, {O-U} from the end "
+            "of the fold.",
+            ("O", "N"),
+        ),
         Step("Tuck the floor's corners under along the walls, so that no floor shows outside."),
     ),
     minutes=10,
-    faults=("A wall bellies: its corner stands too near the pole. Measure both distances again.",
-            "Water on the floor: a corner of it shows outside the wall. Tuck it under."),
-)  # fmt: skip
+    faults=(
+        "A wall bellies: its corner stands too near the pole. Measure both distances again.",
+        "Water on the floor: a corner of it shows outside the wall. Tuck it under.",
+    ),
+)

@@ -1,7 +1,9 @@
-"""Large courses planned in blocks: patrols that lie near each other are planned together, one block after another, each
-with its part of the ground and its share of the kit. What one block takes, the next finds taken.
+"""Large courses planned in blocks: patrols that lie near each other are planned together, one block
+after another, each with its part of the ground and its share of the kit. What one block takes, the
+next finds taken.
 
-The whole is no proved optimum, only its blocks are; so of an aim that is not nought only the trivial bound is told.
+The whole is no proved optimum, only its blocks are; so of an aim that is not nought only the
+trivial bound is told.
 """
 
 from __future__ import annotations
@@ -48,23 +50,44 @@ def blocks_of(case: Case) -> list[set[int]]:
     return [s for s in out if s]
 
 
-def block_case(case: Case, people: set[int], number: int, count: int, before: Sequence[Offer]) -> Case:
+def block_case(
+    case: Case, people: set[int], number: int, count: int, before: Sequence[Offer]
+) -> Case:
     """The case of one block beside what the blocks before it took."""
-    share = [b for n, b in enumerate(b for b in case.bag.sheets if b.owner is None) if n % count == number]
+    share = [
+        b
+        for n, b in enumerate(b for b in case.bag.sheets if b.owner is None)
+        if n % count == number
+    ]
     own = [b for b in case.bag.sheets if b.owner in people]
     held = {s for o in before for s in o.sheets}
     sheets = tuple(b for b in (*own, *share) if b.number not in held)
     campers = tuple(c for c in case.bag.campers if c.number in people)
     camp = case.camp
     if camp is not None:
-        radius = math.sqrt(len(case.bag.sheets) * SHELTER_M2 / math.pi) * math.sqrt((number + 0.5) / count)
+        radius = math.sqrt(len(case.bag.sheets) * SHELTER_M2 / math.pi) * math.sqrt(
+            (number + 0.5) / count
+        )
         x, y = camp.heart
         turn = number * GOLDEN_RAD
         taken = Finding("taken", "shelter", "another shelter stands here", "", Level.STOPS)
-        stops = tuple(Hazard(taken, o.ground.buffer(case.rules.gap_m, quad_segs=4)) for o in before if o.ground is not None)
-        camp = replace(camp, hazards=(*camp.hazards, *stops),
-                       middle=(x + radius * math.cos(turn), y + radius * math.sin(turn)))  # fmt: skip
-    bag = replace(case.bag, sheets=sheets, campers=campers, pools=_share_of(case.bag.pools, people, number, count), light=True)
+        stops = tuple(
+            Hazard(taken, o.ground.buffer(case.rules.gap_m, quad_segs=4))
+            for o in before
+            if o.ground is not None
+        )
+        camp = replace(
+            camp,
+            hazards=(*camp.hazards, *stops),
+            middle=(x + radius * math.cos(turn), y + radius * math.sin(turn)),
+        )
+    bag = replace(
+        case.bag,
+        sheets=sheets,
+        campers=campers,
+        pools=_share_of(case.bag.pools, people, number, count),
+        light=True,
+    )
     return replace(case, bag=bag, camp=camp)
 
 

@@ -1,5 +1,5 @@
-"""Where on the ground a form may stand: tree pairs, single trees with headings, free ground, kept clear of hazards,
-trunks, paths and water, ranked for the night and the heart of the camp.
+"""Where on the ground a form may stand: tree pairs, single trees with headings, free ground, kept
+clear of hazards, trunks, paths and water, ranked for the night and the heart of the camp.
 """
 
 from __future__ import annotations
@@ -48,10 +48,18 @@ if TYPE_CHECKING:
 TURNS_WINDY: Final = (0.0, -15.0, 15.0, -30.0, 30.0)
 TURNS_CALM: Final = (0.0, 45.0, 90.0, 135.0, 180.0, 225.0, 270.0, 315.0)
 """Headings tried off the one with the back to the wind, degrees; between trees the trees decide."""
-APART_M: Final = constant("plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one")
-SHELTER_M2: Final = constant("shelter_ground", 45.0, "m2", ENGINEERING, "ground of one shelter with its lines and gaps")
+APART_M: Final = constant(
+    "plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one"
+)
+SHELTER_M2: Final = constant(
+    "shelter_ground", 45.0, "m2", ENGINEERING, "ground of one shelter with its lines and gaps"
+)
 WATER_SHARE: Final = constant(
-    "way_to_water", 0.25, "1", ENGINEERING, "ways from a shelter to water for each way to the heart of the camp"
+    "way_to_water",
+    0.25,
+    "1",
+    ENGINEERING,
+    "ways from a shelter to water for each way to the heart of the camp",
 )
 GOLDEN_RAD: Final = math.pi * (3 - math.sqrt(5))
 PARTS_MOST: Final = 8
@@ -59,7 +67,9 @@ FLAT_M: Final = 0.01
 LEEWAY_M: Final = 0.1
 """The quick look takes the cloth so much smaller: on a slope it lies a little otherwise."""
 SHARE_STEP: Final = 1e-4
-"""Step of the slope's cosine: a tenth of a millimetre in a metre of height, so that like slopes share a fold."""
+"""Step of the slope's cosine: a tenth of a millimetre in a metre of height, so that like slopes
+share a fold.
+"""
 TRIED: Final = 5
 """Ranked places looked at closely for each one wanted."""
 LOOKS: Final = 20
@@ -68,7 +78,9 @@ LOOKS: Final = 20
 
 @dataclass(frozen=True)
 class Camp:
-    """The ground of a night: what stops a shelter, what cautions it meets, its heart (the fire, else the best pad)."""
+    """The ground of a night: what stops a shelter, what cautions it meets, its heart (the fire,
+    else the best pad).
+    """
 
     ground: Ground
     hazards: Sequence[Hazard]
@@ -97,11 +109,18 @@ class Camp:
     def solids(self) -> tuple[list[Thing], STRtree]:
         """Trunks, rocks and the like, with a tree to find them by place."""
         things = self.ground.of(*SOLID)
-        discs = [shapely.Point(t.at).buffer(max(t.across_m / 2, 0.01) + STAKE_CLEAR_M - 1e-3, quad_segs=4) for t in things]
+        discs = [
+            shapely.Point(t.at).buffer(
+                max(t.across_m / 2, 0.01) + STAKE_CLEAR_M - 1e-3, quad_segs=4
+            )
+            for t in things
+        ]
         return things, STRtree(discs)
 
     def _joined(self, *, beds_only: bool, level: Level) -> BaseGeometry:
-        some = [h.shape for h in self.hazards if h.beds_only == beds_only and h.finding.level is level]
+        some = [
+            h.shape for h in self.hazards if h.beds_only == beds_only and h.finding.level is level
+        ]
         joined = shapely.union_all(some)
         shapely.prepare(joined)
         return joined
@@ -127,7 +146,9 @@ class Camp:
     def met(self, cloth: BaseGeometry, taken: BaseGeometry) -> tuple[str, ...]:
         """Codes of the cautions that a shelter meets."""
         some, shapes, beds_only = self.cautions
-        hit = np.where(beds_only, shapely.intersects(shapes, cloth), shapely.intersects(shapes, taken))
+        hit = np.where(
+            beds_only, shapely.intersects(shapes, cloth), shapely.intersects(shapes, taken)
+        )
         return tuple(dict.fromkeys(some[n].finding.code for n in np.flatnonzero(hit)))
 
     @cached_property
@@ -157,7 +178,9 @@ class Camp:
         return water
 
     def way_m(self, at: Place) -> float:
-        """Metres of way from a shelter: to the heart of the camp, and a share of what it is farther from water than that."""
+        """Metres of way from a shelter: to the heart of the camp, and a share of what it is farther
+        from water than that.
+        """
         farther = 0.0
         if not self.water.is_empty:
             here, heart = shapely.distance(self.water, shapely.points([at, self.heart]))
@@ -169,14 +192,17 @@ class Camp:
         return {}
 
     def lying(self, at: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
-        """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground where nothing stands. The
-        same array of places is asked about for many forms, and each place in it with several headings: they are worked out
-        once.
+        """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground
+        where nothing stands. The same array of places is asked about for many forms, and each place
+        in it with several headings: they are worked out once.
         """
         if id(at) not in self._lying:
             places, back = np.unique(at, axis=0, return_inverse=True)
             x, y = places.T
-            pad, stopped = shapely.contains_xy(self.pads, x, y), shapely.contains_xy(self.stops, x, y)
+            pad, stopped = (
+                shapely.contains_xy(self.pads, x, y),
+                shapely.contains_xy(self.stops, x, y),
+            )
             # With the array itself, so that no other comes to stand in its place in memory.
             self._lying[id(at)] = (at, slopes(self.ground, places)[back], pad[back], stopped[back])
         return self._lying[id(at)][1:]
@@ -184,8 +210,9 @@ class Camp:
 
 @dataclass(frozen=True)
 class Stand:
-    """A form carried in one way at a spot: the shelter there, its ground, the cord its trees make it take, the trees, and
-    the cautions met."""
+    """A form carried in one way at a spot: the shelter there, its ground, the cord its trees make
+    it take, the trees, and the cautions met.
+    """
 
     placed: Placed
     taken: BaseGeometry
@@ -202,8 +229,9 @@ class Stand:
 
 
 def parts(camp: Camp, sheets: int) -> list[Place]:
-    """Places spread over the ground that a camp of so many sheets takes, about its heart (a sunflower's spiral): each sheet
-    looks for spots near one of them too, so that not all want the same few.
+    """Places spread over the ground that a camp of so many sheets takes, about its heart (a
+    sunflower's spiral): each sheet looks for spots near one of them too, so that not all want the
+    same few.
     """
     count = min(sheets, PARTS_MOST)
     radius = math.sqrt(sheets * SHELTER_M2 / math.pi)
@@ -216,7 +244,9 @@ def parts(camp: Camp, sheets: int) -> list[Place]:
 
 
 class Places:
-    """Where a form carried in one way may stand. It is asked about several middles: what was tried is kept."""
+    """Where a form carried in one way may stand. It is asked about several middles: what was tried
+    is kept.
+    """
 
     def __init__(self, form: Form, way: Carrying, camp: Camp) -> None:
         self.form, self.way, self.camp = form, way, camp
@@ -225,10 +255,11 @@ class Places:
         self._by_trees: Candidates | None = None
 
     def near(self, about: Place, most: int) -> list[Stand]:
-        """At most `most` places near `about`, the best first, no two nearer to each other than APART_M.
+        """At most `most` places near `about`, the best first, no two nearer to each other than
+        APART_M.
 
-        A quick look at the flat cloth and stakes passes over most of what cannot be; each place kept is folded on its slope
-        and looked at exactly.
+        A quick look at the flat cloth and stakes passes over most of what cannot be; each place
+        kept is folded on its slope and looked at exactly.
         """
         if (about, most) not in self._near:
             self._near[about, most] = self._found(about, most) if most else []
@@ -256,7 +287,10 @@ class Places:
             if len(out) == most:
                 break
             x, y = float(some.at[n, 0]), float(some.at[n, 1])
-            if any(math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n]) for a, b, trees in kept):
+            if any(
+                math.hypot(x - a, y - b) < APART_M and (not trees or trees == some.trees[n])
+                for a, b, trees in kept
+            ):
                 continue
             spot = Spot((x, y), float(some.front[n]) % 360, some.anchor)
             key = spot, some.trees[n]
@@ -271,32 +305,63 @@ class Places:
     @cached_property
     def _cloth(self) -> Floats:
         """Outline (k, 2) of the ground under the flat cloth, a little smaller."""
-        cloth = shapely.simplify(Placed(self.form.shelter, Spot((0.0, 0.0), 0.0), self.way.rig).cloth, FLAT_M)
+        cloth = shapely.simplify(
+            Placed(self.form.shelter, Spot((0.0, 0.0), 0.0), self.way.rig).cloth, FLAT_M
+        )
         cloth = cloth.buffer(-LEEWAY_M)
-        return np.asarray(shapely.get_coordinates(cloth.convex_hull if cloth.geom_type != "Polygon" else cloth.exterior))
+        return np.asarray(
+            shapely.get_coordinates(
+                cloth.convex_hull if cloth.geom_type != "Polygon" else cloth.exterior
+            )
+        )
 
     def _may_stand(self, some: Candidates, order: NDArray[np.int64]) -> NDArray[np.bool_]:
-        """Which of the places (by number in `order`) the cloth, laid there as on level ground, does not rule out."""
+        """Which of the places (by number in `order`) the cloth, laid there as on level ground, does
+        not rule out.
+        """
         turn = -np.radians(some.front[order])
         cos, sin = np.cos(turn), np.sin(turn)
-        anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(np.array([some.anchor]))[0, :2]
+        anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(np.array([some.anchor]))[
+            0, :2
+        ]
         ring = self._cloth - anchor
-        x = ring[None, :, 0] * cos[:, None] - ring[None, :, 1] * sin[:, None] + some.at[order, 0][:, None]
-        y = ring[None, :, 0] * sin[:, None] + ring[None, :, 1] * cos[:, None] + some.at[order, 1][:, None]
+        x = (
+            ring[None, :, 0] * cos[:, None]
+            - ring[None, :, 1] * sin[:, None]
+            + some.at[order, 0][:, None]
+        )
+        y = (
+            ring[None, :, 0] * sin[:, None]
+            + ring[None, :, 1] * cos[:, None]
+            + some.at[order, 1][:, None]
+        )
         laid = shapely.polygons(np.stack([x, y], axis=-1))
         stops, no_beds = self.camp.stops, self.camp.no_beds
-        ok: NDArray[np.bool_] = np.array(~shapely.intersects(stops, laid) & ~shapely.intersects(no_beds, laid))
+        ok: NDArray[np.bool_] = np.array(
+            ~shapely.intersects(stops, laid) & ~shapely.intersects(no_beds, laid)
+        )
         things, tree = self.camp.solids
         for n, k in tree.query(laid, predicate="intersects").T:
             ok[n] &= things[k].name in some.trees[order[n]]
         return ok
 
 
-def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]) -> Stand | None:
+def stand_at(
+    form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str, ...]
+) -> Stand | None:
     """The form at a spot, None where something stops it."""
     try:
-        placed = place(form.pitch, form.sheet, dict(form.settings), spot, camp.relief, way.rig, form.figures.mats,
-                       form.shelter, SHARE_STEP)  # fmt: skip
+        placed = place(
+            form.pitch,
+            form.sheet,
+            dict(form.settings),
+            spot,
+            camp.relief,
+            way.rig,
+            form.figures.mats,
+            form.shelter,
+            SHARE_STEP,
+        )
     except FoldError:
         return None
     if placed.slope_deg > camp.rules.steep_deg:
@@ -311,16 +376,22 @@ def stand_at(form: Form, way: Carrying, camp: Camp, spot: Spot, trees: tuple[str
         return None
     things, tree = camp.solids
     for k in tree.query(taken, predicate="intersects"):
-        if things[k].name not in trees or cloth.intersects(shapely.Point(things[k].at).buffer(things[k].across_m / 2)):
+        if things[k].name not in trees or cloth.intersects(
+            shapely.Point(things[k].at).buffer(things[k].across_m / 2)
+        ):
             return None
-    from_deg = form.back_deg if camp.wind_from_deg is None else wind_in_frame(camp.wind_from_deg, spot.front_deg)
+    from_deg = (
+        form.back_deg
+        if camp.wind_from_deg is None
+        else wind_in_frame(camp.wind_from_deg, spot.front_deg)
+    )
     uphill = None if camp.uphill_deg is None else wind_in_frame(camp.uphill_deg, spot.front_deg)
     return Stand(placed, taken, cords, trees, camp.met(cloth, taken), from_deg, uphill)
 
 
 def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[float, ...]]:
-    """The rig tied to the trees that stand there: each tree support moved to its own trunk, its lines led there; and the
-    cord of every line.
+    """The rig tied to the trees that stand there: each tree support moved to its own trunk, its
+    lines led there; and the cord of every line.
     """
     supports = [s for s in rig.supports if s.kind == "tree"]
     if not trees or not supports:
@@ -343,12 +414,20 @@ def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[f
             clear = math.dist(a.at, b.at) - a.across_m / 2 - b.across_m / 2
             cord = through_line_m(ridge, max(clear - ridge, 0.0), a.across_m + b.across_m)
             far = supports[1]
-            lines.append(replace(line, to=(*frame[far.point], far.height_m), span_m=clear, cord_m=cord))
+            lines.append(
+                replace(line, to=(*frame[far.point], far.height_m), span_m=clear, cord_m=cord)
+            )
         elif line.start in own and line.purpose == "to the tree":
             tree, top = own[line.start], placed.shelter.at(line.start)
             gap = max(math.dist(placed.own(tree.at), top[:2]) - tree.across_m / 2, 0.0)
-            lines.append(replace(line, to=(*frame[line.start], float(top[2])), span_m=gap,
-                                 cord_m=tree_line_m(gap, tree.across_m)))  # fmt: skip
+            lines.append(
+                replace(
+                    line,
+                    to=(*frame[line.start], float(top[2])),
+                    span_m=gap,
+                    cord_m=tree_line_m(gap, tree.across_m),
+                )
+            )
         else:
             lines.append(line)
     return replace(rig, supports=moved, lines=tuple(lines)), tuple(line.cord_m for line in lines)
@@ -363,13 +442,20 @@ def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidat
     return candidates(form.shelter, way.rig, camp.ground, about, camp.longest_line_m, fronts)
 
 
-def _cost(form: Form, some: Candidates, camp: Camp, about: Place) -> tuple[Floats, NDArray[np.intp]]:
-    """What each place costs, by the wind, the slope, the way there and the length of the lines; numbers of those where
-    anything may stand.
+def _cost(
+    form: Form, some: Candidates, camp: Camp, about: Place
+) -> tuple[Floats, NDArray[np.intp]]:
+    """What each place costs, by the wind, the slope, the way there and the length of the lines;
+    numbers of those where anything may stand.
     """
     far = np.hypot(*(some.at - np.array(about)).T)
     steep, pad, stopped = camp.lying(some.at)
-    cost = FAR_COST * far + LINE_COST * some.line + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2 - PAD_GAIN * pad
+    cost = (
+        FAR_COST * far
+        + LINE_COST * some.line
+        + SLOPE_COST * (steep / camp.rules.steep_deg) ** 2
+        - PAD_GAIN * pad
+    )
     if camp.wind_from_deg is not None:
         off = wind_in_frame_all(camp.wind_from_deg, some.front) - form.back_deg
         cost += OPEN_COST * form.open_shares[(np.round(off / 15.0) % 24).astype(int)]

@@ -1,6 +1,7 @@
-"""The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are weighed so that one unit of an aim outweighs all of
-those after it, as many together as whole numbers allow; so the optimum of the sum is the lexicographic one. Either it is
-proved, or the gap is told for the first aim in which a better plan may exist.
+"""The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are weighed so that one unit of
+an aim outweighs all of those after it, as many together as whole numbers allow; so the optimum of
+the sum is the lexicographic one. Either it is proved, or the gap is told for the first aim in which
+a better plan may exist.
 """
 
 from __future__ import annotations
@@ -20,31 +21,44 @@ if TYPE_CHECKING:
     from tarvik.core.plan.model import PlanModel
 
 SEED: Final = 8
-"""Of seven seeds tried, the one with which sixteen plans of sixteen people (two nights, rules and kit varied) are proved
-soonest, all together."""
+"""Of seven seeds tried, the one with which sixteen plans of sixteen people (two nights, rules and
+kit varied) are proved soonest, all together.
+"""
 WORKERS: Final = 1
-"""One thread, so that the same plan comes out each time; with the search from the bound up and the fuller linear relaxation
-that `_stage` asks for, a second one gains nothing on models that are soon proved."""
+"""One thread, so that the same plan comes out each time; with the search from the bound up and the
+fuller linear relaxation that `_stage` asks for, a second one gains nothing on models that are soon
+proved.
+"""
 LARGE_WORKERS: Final = 2
-"""Threads for a large model: one of them looks about the best plan so far, and that is how a large plan gets good in time. Of
-plans that are equal, or where time runs out, another may come out each time."""
+"""Threads for a large model: one of them looks about the best plan so far, and that is how a large
+plan gets good in time. Of plans that are equal, or where time runs out, another may come out each
+time.
+"""
 WEIGHT_MOST: Final = 1 << 53
-"""Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating point, are exact."""
+"""Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating
+point, are exact.
+"""
 LARGE: Final = 2500
-"""With more variables the aims are settled one by one: slower for a small model, whose optimum is soon proved in one go, but
-of a large one the weighted sum's bounds say little (measured on 16 and 40 people)."""
+"""With more variables the aims are settled one by one: slower for a small model, whose optimum is
+soon proved in one go, but of a large one the weighted sum's bounds say little (measured on 16 and
+40 people).
+"""
 KEPT_SHARE: Final = 0.2
 """Share of the time left that is kept for the aims after those being settled."""
 LOOK_EVERY_S: Final = 0.1
 """How often a search is asked whether it is still wanted."""
 ENDLESS: Final = 1 << 60
 FORGET_AFTER: Final = 20
-"""Times that a row of the relaxation may not bind before it is left out again; the solver takes 100 by itself."""
+"""Times that a row of the relaxation may not bind before it is left out again; the solver takes 100
+by itself.
+"""
 
 
 @dataclass(frozen=True, slots=True)
 class Reached:
-    """What was reached in one aim, and the least that any plan could reach (given the aims before)."""
+    """What was reached in one aim, and the least that any plan could reach (given the aims
+    before).
+    """
 
     aim: str
     value: int
@@ -63,7 +77,8 @@ class Reached:
 
 @dataclass(frozen=True)
 class Chosen:
-    """A plan: which offers by number, who sleeps under which sheets (None: without a bed), and what it reaches.
+    """A plan: which offers by number, who sleeps under which sheets (None: without a bed), and what
+    it reaches.
 
     `possible` False: not even a plan with people left out exists (a lock that cannot be kept).
     """
@@ -81,7 +96,9 @@ class Chosen:
 
     @property
     def gap(self) -> float:
-        """How much better, as a share, a plan might be in the first aim that is not proved best; 0 when all are."""
+        """How much better, as a share, a plan might be in the first aim that is not proved best; 0
+        when all are.
+        """
         return next((r.gap for r in self.reached if not r.proven), 0.0)
 
     def value(self) -> tuple[int, ...]:
@@ -96,7 +113,8 @@ def never() -> bool:
 
 @dataclass(frozen=True)
 class Limits:
-    """How long to look. `left` tells the seconds left in all (None: no limit); `stop` when nobody wants the plan any more;
+    """How long to look. `left` tells the seconds left in all (None: no limit); `stop` when nobody
+    wants the plan any more;
     `good_enough`: the gap of the first aim not proved with which the search ends.
     """
 
@@ -123,20 +141,24 @@ def to_cp(linear: Linear, rows: Sequence[Row]) -> cp_model.CpModel:
 
 
 def without_beds(linear: Linear) -> list[Row]:
-    """The rows but those by which everybody must have a bed: who is left without counts in an aim."""
+    """The rows but those by which everybody must have a bed: who is left without counts in an
+    aim.
+    """
     return [r for r in linear.rows if not r.tag.startswith("bed ")]
 
 
 def add_row(model: cp_model.CpModel, row: Row, unless: Sequence[int] = ()) -> None:
-    """One row; with `unless`, it holds only while these flags (by number) are 0. Written into the model's own form: a large
-    model's rows take ten times as long one expression at a time.
+    """One row; with `unless`, it holds only while these flags (by number) are 0. Written into the
+    model's own form: a large model's rows take ten times as long one expression at a time.
     """
     added = model.proto.constraints.add()
     for flag in unless:
         added.enforcement_literal.append(-flag - 1)
     added.linear.vars.extend([v for v, _ in row.terms])
     added.linear.coeffs.extend([c for _, c in row.terms])
-    added.linear.domain.extend([-ENDLESS if row.low is None else row.low, ENDLESS if row.high is None else row.high])
+    added.linear.domain.extend(
+        [-ENDLESS if row.low is None else row.low, ENDLESS if row.high is None else row.high]
+    )
 
 
 def variables_of(model: cp_model.CpModel, count: int) -> list[cp_model.IntVar]:
@@ -145,7 +167,9 @@ def variables_of(model: cp_model.CpModel, count: int) -> list[cp_model.IntVar]:
 
 
 def solver_for(limits: Limits) -> cp_model.CpSolver:
-    """A solver with the limits' seed, threads and time left. No presolve: on these models it takes longer than the search."""
+    """A solver with the limits' seed, threads and time left. No presolve: on these models it takes
+    longer than the search.
+    """
     solver = cp_model.CpSolver()
     solver.parameters.num_workers = limits.workers
     solver.parameters.random_seed = limits.seed
@@ -157,8 +181,8 @@ def solver_for(limits: Limits) -> cp_model.CpSolver:
 
 @contextmanager
 def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator[None]:
-    """While the solver works, stop it when nobody wants it any more, also where it finds nothing new for long. Raises what
-    `stop` raises.
+    """While the solver works, stop it when nobody wants it any more, also where it finds nothing
+    new for long. Raises what `stop` raises.
     """
     if stop is never:
         yield
@@ -188,7 +212,9 @@ def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator
 class _Watch(cp_model.CpSolverSolutionCallback):
     """Tells every better solution; stops the search when nobody wants it or it is good enough."""
 
-    def __init__(self, variables: list[cp_model.IntVar], seen: Callable[[list[int], float], bool]) -> None:
+    def __init__(
+        self, variables: list[cp_model.IntVar], seen: Callable[[list[int], float], bool]
+    ) -> None:
         super().__init__()
         self._variables, self._seen = variables, seen
 
@@ -209,8 +235,9 @@ def least_of(linear: Linear, terms: Terms) -> int:
 
 
 def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
-    """The aims in groups that are weighed together: (aim, range), each group's product of ranges within WEIGHT_MOST. The
-    first aim stands alone: it is soon settled, and what is sought for the others then is far less.
+    """The aims in groups that are weighed together: (aim, range), each group's product of ranges
+    within WEIGHT_MOST. The first aim stands alone: it is soon settled, and what is sought for the
+    others then is far less.
     """
     most = WEIGHT_MOST if len(model.linear.low) <= LARGE else 1
     out: list[list[tuple[str, int]]] = [[]]
@@ -226,12 +253,15 @@ def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
 
 
 def choose(
-    model: PlanModel, limits: Limits = FREE, start: Start | None = None, tell: Callable[[Chosen], None] = lambda _: None,
+    model: PlanModel,
+    limits: Limits = FREE,
+    start: Start | None = None,
+    tell: Callable[[Chosen], None] = lambda _: None,
     known: list[int] | None = None,
-) -> Chosen:  # fmt: skip
-    """The best plan within the limits. `start`: a plan to begin with; told first when it can be kept, else what it says of
-    offers and beds is where the search begins; `known`: its values, where they are `fixed` already. `tell` is called with
-    every better plan.
+) -> Chosen:
+    """The best plan within the limits. `start`: a plan to begin with; told first when it can be
+    kept, else what it says of offers and beds is where the search begins; `known`: its values,
+    where they are `fixed` already. `tell` is called with every better plan.
     """
     linear = model.linear
     rules = to_cp(linear, without_beds(linear))
@@ -244,13 +274,27 @@ def choose(
             tell(chosen_of(model, best, _floors(model, best, ())))
     reached: list[Reached] = []
     for group in grouped(model):
-        if best is not None and all(linear.value(a, best) == least_of(linear, linear.aims[a]) for a, _ in group):
+        if best is not None and all(
+            linear.value(a, best) == least_of(linear, linear.aims[a]) for a, _ in group
+        ):
             reached += [Reached(a, linear.value(a, best), linear.value(a, best)) for a, _ in group]
-        elif best is not None and (limits.stop() or (limits.left is not None and limits.left() <= 0)):
+        elif best is not None and (
+            limits.stop() or (limits.left is not None and limits.left() <= 0)
+        ):
             break
         else:
             last = len(reached) + len(group) == len(linear.aims)
-            found = _stage(model, group, rules, rows, best, hints, limits if last else _most(limits), reached, tell)
+            found = _stage(
+                model,
+                group,
+                rules,
+                rows,
+                best,
+                hints,
+                limits if last else _most(limits),
+                reached,
+                tell,
+            )
             if found is None:
                 return Chosen(possible=False)
             best, told = found
@@ -274,15 +318,25 @@ def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -
     """What was reached, and for the aims not yet looked at what their variables' bounds allow."""
     linear = model.linear
     rest = list(linear.aims)[len(reached) :]
-    return [*reached, *(Reached(a, linear.value(a, list(best)), least_of(linear, linear.aims[a])) for a in rest)]
+    return [
+        *reached,
+        *(Reached(a, linear.value(a, list(best)), least_of(linear, linear.aims[a])) for a in rest),
+    ]
 
 
 def _stage(
-    model: PlanModel, group: Sequence[tuple[str, int]], rules: cp_model.CpModel, rows: Sequence[Row], best: list[int] | None,
-    hints: Mapping[int, int], limits: Limits, before: Sequence[Reached], tell: Callable[[Chosen], None],
-) -> tuple[list[int], list[Reached]] | None:  # fmt: skip
-    """Minimise one group of aims under the `rules` and more `rows`: (values, what was reached); None when no plan at all was
-    found. `hints`: where to begin while there is no `best`.
+    model: PlanModel,
+    group: Sequence[tuple[str, int]],
+    rules: cp_model.CpModel,
+    rows: Sequence[Row],
+    best: list[int] | None,
+    hints: Mapping[int, int],
+    limits: Limits,
+    before: Sequence[Reached],
+    tell: Callable[[Chosen], None],
+) -> tuple[list[int], list[Reached]] | None:
+    """Minimise one group of aims under the `rules` and more `rows`: (values, what was reached);
+    None when no plan at all was found. `hints`: where to begin while there is no `best`.
     """
     linear = model.linear
     cp = rules.clone()
@@ -295,7 +349,9 @@ def _stage(
         for v, c in linear.aims[aim].items():
             summed[v] = summed.get(v, 0) + weight * c
         weight *= size
-    cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
+    cp.minimize(
+        cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values()))
+    )
     for v, value in hints.items() if best is None else enumerate(best):
         cp.add_hint(variables[v], value)
     solver = solver_for(limits)
@@ -304,11 +360,12 @@ def _stage(
         solver.parameters.num_workers = max(limits.workers, LARGE_WORKERS)
     else:
         solver.parameters.use_objective_lb_search = True
-        # The model's own rows are tight, and cuts slow each step down by more than they spare: without them two nights of
-        # sixteen people, each with four seeds, take three fifths of the work, and no seed stands out any more.
+        # The model's own rows are tight, and cuts slow each step down by more than they spare:
+        # without them two nights of sixteen people, each with four seeds, take three fifths of the
+        # work, and no seed stands out any more.
         solver.parameters.cut_level = 0
-        # Rows that do not bind soon leave the relaxation, and no values are tried one by one beforehand: together two thirds
-        # of the work on six such models, each with four seeds.
+        # Rows that do not bind soon leave the relaxation, and no values are tried one by one
+        # beforehand: together two thirds of the work on six such models, each with four seeds.
         solver.parameters.max_consecutive_inactive_count = FORGET_AFTER
         solver.parameters.cp_model_probing_level = 0
 
@@ -322,17 +379,25 @@ def _stage(
 
     with _stopped_by(limits.stop, solver):
         status = solver.solve(cp, _Watch(variables, seen))
-    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):  # no time for anything: the plan begun with stands
+    if status not in (
+        cp_model.OPTIMAL,
+        cp_model.FEASIBLE,
+    ):  # no time for anything: the plan begun with stands
         return None if best is None else (best, list(_digits(model, group, best, -1.0)))
     values = [solver.value(v) for v in variables]
     if status == cp_model.OPTIMAL:
-        return values, [Reached(a, linear.value(a, values), linear.value(a, values)) for a, _ in group]
+        return values, [
+            Reached(a, linear.value(a, values), linear.value(a, values)) for a, _ in group
+        ]
     return values, list(_digits(model, group, values, solver.best_objective_bound))
 
 
-def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence[int], bound: float) -> list[Reached]:
-    """A bound of the weighed sum told aim by aim. It is a number whose digits are the aims: up to the first digit that
-    differs, the aims are proved; that digit bounds its aim; of those after it nothing is known.
+def _digits(
+    model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence[int], bound: float
+) -> list[Reached]:
+    """A bound of the weighed sum told aim by aim. It is a number whose digits are the aims: up to
+    the first digit that differs, the aims are proved; that digit bounds its aim; of those after it
+    nothing is known.
     """
     linear = model.linear
     floors = [least_of(linear, linear.aims[a]) for a, _ in group]
@@ -352,7 +417,9 @@ def _digits(model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence
 
 
 def fixed(model: PlanModel, plan: Start) -> list[int] | None:
-    """Values of all variables for a given plan, its kit handed out best; None when the plan breaks a rule of the model."""
+    """Values of all variables for a given plan, its kit handed out best; None when the plan breaks
+    a rule of the model.
+    """
     linear = model.linear
     cp = to_cp(linear, without_beds(linear))
     for v, value in said(model, plan).items():
@@ -362,7 +429,9 @@ def fixed(model: PlanModel, plan: Start) -> list[int] | None:
     for terms in linear.aims.values():
         for v, c in terms.items():
             summed[v] = summed.get(v, 0) + c
-    cp.minimize(cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values())))
+    cp.minimize(
+        cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values()))
+    )
     solver = solver_for(replace(FREE, workers=1))
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return None

@@ -20,8 +20,9 @@ CELL_SHARE: Final = 0.2
 
 @dataclass(frozen=True)
 class Hearing:
-    """Who hears whom. `kind` (n,) numbers each place's kind: places of a kind hear the same. `hears` tells for each kind the
-    cells of kinds that it hears whole, and the single kinds that it hears of others; `cells` are each cell's kinds.
+    """Who hears whom. `kind` (n,) numbers each place's kind: places of a kind hear the same.
+    `hears` tells for each kind the cells of kinds that it hears whole, and the single kinds that it
+    hears of others; `cells` are each cell's kinds.
     """
 
     kind: NDArray[np.intp]
@@ -30,14 +31,19 @@ class Hearing:
 
 
 def heard(at: Floats, reach_m: float, blinds: BaseGeometry | None) -> Hearing:
-    """Which places (n, 2) are within earshot of each, and in its sight. Kinds and cells keep the model small: many places
-    hear the same, and most of what is heard is heard by the cell.
+    """Which places (n, 2) are within earshot of each, and in its sight. Kinds and cells keep the
+    model small: many places hear the same, and most of what is heard is heard by the cell.
     """
     places, place = np.unique(at, axis=0, return_inverse=True)
-    near = np.hypot(places[:, None, 0] - places[None, :, 0], places[:, None, 1] - places[None, :, 1]) <= reach_m
+    near = (
+        np.hypot(places[:, None, 0] - places[None, :, 0], places[:, None, 1] - places[None, :, 1])
+        <= reach_m
+    )
     if blinds is not None and not blinds.is_empty:
         one, two = np.nonzero(np.triu(near, 1))
-        hidden = shapely.intersects(blinds, shapely.linestrings(np.stack([places[one], places[two]], axis=1)))
+        hidden = shapely.intersects(
+            blinds, shapely.linestrings(np.stack([places[one], places[two]], axis=1))
+        )
         near[one[hidden], two[hidden]] = near[two[hidden], one[hidden]] = False
     _, first, kind = np.unique(near, axis=0, return_index=True, return_inverse=True)
     near = near[np.ix_(first, first)]  # hearing is mutual: who hears the same is heard by the same

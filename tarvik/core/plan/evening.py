@@ -1,7 +1,9 @@
-"""The evening: who does what, when, so that all shelters stand before dark and rain. CP-SAT intervals; the most urgent first.
+"""The evening: who does what, when, so that all shelters stand before dark and rain. CP-SAT
+intervals; the most urgent first.
 
-Every shelter is cleared, gets its ridge or peak, its stakes, its beds and its walk-round, in this order; some want two pairs
-of hands, some a mallet. People work at their own shelter; leaders and those who are free help.
+Every shelter is cleared, gets its ridge or peak, its stakes, its beds and its walk-round, in this
+order; some want two pairs of hands, some a mallet. People work at their own shelter; leaders and
+those who are free help.
 """
 
 from __future__ import annotations
@@ -20,12 +22,26 @@ if TYPE_CHECKING:
 
     from tarvik.core.plan.party import Camper
 
-CLEAR_MIN: Final = constant("evening_clear", 4.0, "min", ENGINEERING, "clearing the ground of one shelter, one pair of hands")
+CLEAR_MIN: Final = constant(
+    "evening_clear",
+    4.0,
+    "min",
+    ENGINEERING,
+    "clearing the ground of one shelter, one pair of hands",
+)
 BEDS_MIN: Final = constant("evening_beds", 4.0, "min", ENGINEERING, "laying one sleeper's bed")
-ROUND_MIN: Final = constant("evening_round", 3.0, "min", COMMON_PRACTICE, "walk round a shelter: tight, dry, lines marked")
-RIDGE_SHARE: Final = constant("evening_ridge", 0.45, "1", ENGINEERING, "share of a pitch's time that its ridge or peak takes")
-NOVICE_SHARE: Final = constant("evening_novice", 2.0, "1", COMMON_PRACTICE, "a novice's time over an able person's")
-PRACTISED_SHARE: Final = constant("evening_practised", 0.75, "1", ENGINEERING, "a practised person's time over an able one's")
+ROUND_MIN: Final = constant(
+    "evening_round", 3.0, "min", COMMON_PRACTICE, "walk round a shelter: tight, dry, lines marked"
+)
+RIDGE_SHARE: Final = constant(
+    "evening_ridge", 0.45, "1", ENGINEERING, "share of a pitch's time that its ridge or peak takes"
+)
+NOVICE_SHARE: Final = constant(
+    "evening_novice", 2.0, "1", COMMON_PRACTICE, "a novice's time over an able person's"
+)
+PRACTISED_SHARE: Final = constant(
+    "evening_practised", 0.75, "1", ENGINEERING, "a practised person's time over an able one's"
+)
 MARGIN_MIN: Final = 15
 """Minutes before the dark or the rain by which a shelter is to stand."""
 MINUTES_MOST: Final = 12 * 60
@@ -35,7 +51,9 @@ STAGES: Final = ("clear the ground", "ridge or peak", "stakes and lines", "beds"
 
 @dataclass(frozen=True, slots=True)
 class ToPitch:
-    """A shelter to be put up: its number in the plan, who sleeps in it, minutes by one able person, high points, stakes."""
+    """A shelter to be put up: its number in the plan, who sleeps in it, minutes by one able person,
+    high points, stakes.
+    """
 
     number: int
     people: tuple[int, ...]
@@ -61,7 +79,9 @@ class Task:
 
 @dataclass(frozen=True)
 class Evening:
-    """The schedule, minutes counted from the group's arrival. `late`: minutes that each shelter stands too late, by number."""
+    """The schedule, minutes counted from the group's arrival. `late`: minutes that each shelter
+    stands too late, by number.
+    """
 
     tasks: tuple[Task, ...]
     due: int | None
@@ -72,7 +92,9 @@ class Evening:
 
 @dataclass(frozen=True)
 class Hands:
-    """Who is there: `from_min` when each is (late comers), `gone` people who cannot help tonight."""
+    """Who is there: `from_min` when each is (late comers), `gone` people who cannot help
+    tonight.
+    """
 
     campers: Sequence[Camper]
     from_min: Mapping[int, int]
@@ -88,19 +110,28 @@ def work_of(shelter: ToPitch, crew: Sequence[Camper]) -> list[tuple[str, int, in
     ridge = pitch * RIDGE_SHARE * (1.0 if two == 1 else 0.7)
     stakes = pitch * (1 - RIDGE_SHARE)
     beds = BEDS_MIN * max(len(shelter.people), 1) / max(1, min(len(crew), 2))
-    parts = ((STAGES[0], CLEAR_MIN, 1, False), (STAGES[1], ridge, two, False), (STAGES[2], stakes, 1, shelter.stakes > 0),
-             (STAGES[3], beds, min(max(len(crew), 1), 2), False), (STAGES[4], ROUND_MIN, 1, False))  # fmt: skip
+    parts = (
+        (STAGES[0], CLEAR_MIN, 1, False),
+        (STAGES[1], ridge, two, False),
+        (STAGES[2], stakes, 1, shelter.stakes > 0),
+        (STAGES[3], beds, min(max(len(crew), 1), 2), False),
+        (STAGES[4], ROUND_MIN, 1, False),
+    )
     return [(name, max(1, round(minutes)), hands, mallet) for name, minutes, hands, mallet in parts]
 
 
 def evening(
-    shelters: Sequence[ToPitch], hands: Hands, due_min: int | None, limits: Limits = FREE,
+    shelters: Sequence[ToPitch],
+    hands: Hands,
+    due_min: int | None,
+    limits: Limits = FREE,
     done: Mapping[tuple[int, str], int] | None = None,
-) -> Evening:  # fmt: skip
-    """Put every task to its people and time: first nobody late, then all standing soonest, then helpers spared.
+) -> Evening:
+    """Put every task to its people and time: first nobody late, then all standing soonest, then
+    helpers spared.
 
-    `due_min`: minutes after arrival by which all is to stand (dark or rain, less MARGIN_MIN); `done`: tasks finished, with
-    the minute; they are not planned again.
+    `due_min`: minutes after arrival by which all is to stand (dark or rain, less MARGIN_MIN);
+    `done`: tasks finished, with the minute; they are not planned again.
     """
     there = [c for c in hands.campers if c.number not in hands.gone and c.number >= 0]
     if not there or not shelters:
@@ -111,16 +142,29 @@ def evening(
         planned.add(shelter, done or {})
     last, lates = planned.close(due_min)
     total = cp_model.LinearExpr.sum
-    model.minimize(200_000 * total(lates) + 2_000 * last + 20 * total(list(planned.ends.values())) + total(planned.helping))
+    model.minimize(
+        200_000 * total(lates)
+        + 2_000 * last
+        + 20 * total(list(planned.ends.values()))
+        + total(planned.helping)
+    )
     solver = solver_for(limits)
     solver.parameters.cp_model_presolve = True
     status = solver.solve(model)
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return Evening((), due_min, {s.number: 0 for s in shelters}, 0, proven=False)
     tasks = [planned.task(solver, n) for n in range(len(planned.made))]
-    late_by = {n: max(0, solver.value(e) - due_min) if due_min is not None else 0 for n, e in planned.ends.items()}
-    return Evening(tuple(sorted(tasks, key=lambda t: (t.start, t.shelter, t.end))), due_min, late_by, solver.value(last),
-                   proven=status == cp_model.OPTIMAL)  # fmt: skip
+    late_by = {
+        n: max(0, solver.value(e) - due_min) if due_min is not None else 0
+        for n, e in planned.ends.items()
+    }
+    return Evening(
+        tuple(sorted(tasks, key=lambda t: (t.start, t.shelter, t.end))),
+        due_min,
+        late_by,
+        solver.value(last),
+        proven=status == cp_model.OPTIMAL,
+    )
 
 
 @dataclass
@@ -163,7 +207,9 @@ class _Planned:
             for person in may_help:
                 at_it = model.new_bool_var("")
                 doing[person.number] = at_it
-                self.busy[person.number].append(model.new_optional_interval_var(start, minutes, start + minutes, at_it, ""))
+                self.busy[person.number].append(
+                    model.new_optional_interval_var(start, minutes, start + minutes, at_it, "")
+                )
                 model.add(start >= self.hands.from_min.get(person.number, 0)).only_enforce_if(at_it)
                 if person not in crew:
                     self.helping.append(at_it)
@@ -180,7 +226,9 @@ class _Planned:
         model = self.model
         for intervals in self.busy.values():
             model.add_no_overlap(intervals)
-        mallets = [model.new_fixed_size_interval_var(s.start, s.minutes, "") for s in self.made if s.mallet]
+        mallets = [
+            model.new_fixed_size_interval_var(s.start, s.minutes, "") for s in self.made if s.mallet
+        ]
         if mallets:
             model.add_cumulative(mallets, [1] * len(mallets), max(self.hands.mallets, 1))
         last = model.new_int_var(0, MINUTES_MOST, "")
@@ -204,7 +252,16 @@ HELPERS_MOST: Final = 4
 
 
 def _helpers(shelter: ToPitch, crew: Sequence[Camper], there: Sequence[Camper]) -> list[Camper]:
-    """Who may work at a shelter: those who sleep in it, the leaders, the practised, then others, at most HELPERS_MOST more."""
+    """Who may work at a shelter: those who sleep in it, the leaders, the practised, then others, at
+    most HELPERS_MOST more.
+    """
     rest = [c for c in there if c not in crew]
-    rest.sort(key=lambda c: (not c.leader, c.skill is not Skill.PRACTISED, (c.number - shelter.number) % 7, c.number))
+    rest.sort(
+        key=lambda c: (
+            not c.leader,
+            c.skill is not Skill.PRACTISED,
+            (c.number - shelter.number) % 7,
+            c.number,
+        )
+    )
     return [*crew, *rest[:HELPERS_MOST]]

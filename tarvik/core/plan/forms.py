@@ -1,5 +1,6 @@
-"""The forms a sheet can take tonight: pitches with settings from the search, for one, two or three sleepers, and each way
-of carrying them (between trees, on one tree, on poles) with the kit it takes.
+"""The forms a sheet can take tonight: pitches with settings from the search, for one, two or three
+sleepers, and each way of carrying them (between trees, on one tree, on poles) with the kit it
+takes.
 """
 
 from __future__ import annotations
@@ -45,21 +46,31 @@ if TYPE_CHECKING:
 
     SolveAll = Callable[[Sequence[Question]], Sequence[Solution]]
 
-BED_SHEET_M2: Final = constant("bed_sheet", 3.0, "m2", ENGINEERING, "cloth a sleeper that makes a shared form worth a search")
-USUAL_STATURE_M: Final = constant("usual_stature", 1.80, "m", ENGINEERING, "stature for which forms are searched")
-HARD_MIN: Final = constant("hard_pitch", 6.0, "min", ENGINEERING, "a pitch that takes one person longer wants practice")
+BED_SHEET_M2: Final = constant(
+    "bed_sheet", 3.0, "m2", ENGINEERING, "cloth a sleeper that makes a shared form worth a search"
+)
+USUAL_STATURE_M: Final = constant(
+    "usual_stature", 1.80, "m", ENGINEERING, "stature for which forms are searched"
+)
+HARD_MIN: Final = constant(
+    "hard_pitch", 6.0, "min", ENGINEERING, "a pitch that takes one person longer wants practice"
+)
 MOST_SHARED: Final = 3
 """Most sleepers a form is searched for."""
 SAME_DEG: Final = 0.01
 COARSE: Final = 3
-"""Headings tried first, every so many steps; all are where fewer lie so than when the form was searched for."""
+"""Headings tried first, every so many steps; all are where fewer lie so than when the form was
+searched for.
+"""
 QUICK_PITCHES: Final = 2
 """Pitches looked at for the first plan."""
 
 
 @dataclass(frozen=True)
 class Carrying:
-    """One way of carrying a form: its rig, the buttons to be made, the lengths of the poles it takes."""
+    """One way of carrying a form: its rig, the buttons to be made, the lengths of the poles it
+    takes.
+    """
 
     rig: Rig
     buttons: int
@@ -73,12 +84,16 @@ class Carrying:
     @cached_property
     def others(self) -> tuple[str, ...]:
         """Other carriers by kind."""
-        return tuple(s.kind for s in self.rig.supports if s.kind not in POLE_KINDS and s.kind != "tree")
+        return tuple(
+            s.kind for s in self.rig.supports if s.kind not in POLE_KINDS and s.kind != "tree"
+        )
 
 
 @dataclass(frozen=True, eq=False)
 class Form:
-    """A sheet in a pitch, folded. Whether it stands tonight, and how it can be carried, is looked at when it is asked."""
+    """A sheet in a pitch, folded. Whether it stands tonight, and how it can be carried, is looked
+    at when it is asked.
+    """
 
     found: Solution
     settings: tuple[tuple[str, float], ...]
@@ -110,7 +125,9 @@ class Form:
     @cached_property
     def ways(self) -> tuple[Carrying, ...]:
         """The ways of carrying it."""
-        return tuple(w for w in carryings(self.shelter, self.supports) if self.buttons or not w.buttons)
+        return tuple(
+            w for w in carryings(self.shelter, self.supports) if self.buttons or not w.buttons
+        )
 
     @cached_property
     def _judged(self) -> Tonight:
@@ -118,8 +135,12 @@ class Form:
 
     @cached_property
     def stands(self) -> bool:
-        """Whether there is a way of carrying it and nothing in the night stops it, whoever lies in it."""
-        return bool(self.ways) and not any(f.level is Level.STOPS and f.element != "beds" for f in self._judged.findings)
+        """Whether there is a way of carrying it and nothing in the night stops it, whoever lies in
+        it.
+        """
+        return bool(self.ways) and not any(
+            f.level is Level.STOPS and f.element != "beds" for f in self._judged.findings
+        )
 
     @property
     def move_at_force(self) -> int:
@@ -144,50 +165,80 @@ class Form:
 
 
 def offered(night: Night) -> tuple[str, ...]:
-    """Pitches a plan looks at tonight: those practitioners take for such a night, the quickest first, and the plain ones."""
+    """Pitches a plan looks at tonight: those practitioners take for such a night, the quickest
+    first, and the plain ones.
+    """
     suited = sorted(SUITED[night.needs.wanted.slug], key=lambda slug: PITCHES[slug].minutes)
     slugs = dict.fromkeys((*suited, *PLAIN_PITCHES))
     return tuple(s for s in slugs if not PITCHES[s].carried_by)
 
 
 def questions(
-    sheet: Sheet, pitches: Iterable[str], night: Night, supports: Supports, owner_m: float | None, tallest_m: float,
+    sheet: Sheet,
+    pitches: Iterable[str],
+    night: Night,
+    supports: Supports,
+    owner_m: float | None,
+    tallest_m: float,
     wanted: int,
-) -> list[Question]:  # fmt: skip
-    """What is asked of one sheet: each pitch for `wanted` people; nothing when its cloth is too small for so many."""
+) -> list[Question]:
+    """What is asked of one sheet: each pitch for `wanted` people; nothing when its cloth is too
+    small for so many.
+    """
     if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
         return []
     usual = min(USUAL_STATURE_M, tallest_m)
     stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
     return [
         Question(
-            sheet=sheet, pitch=PITCHES[slug], settings={}, body=Body(stature), intent=night.needs.wanted,
-            supports=supports, weather=night.needs.weather(90.0), wanted=wanted, lying=night.lying, free_to_turn=True,
-            uphill_off_wind_deg=night.uphill_off_wind_deg, shorter=False,
+            sheet=sheet,
+            pitch=PITCHES[slug],
+            settings={},
+            body=Body(stature),
+            intent=night.needs.wanted,
+            supports=supports,
+            weather=night.needs.weather(90.0),
+            wanted=wanted,
+            lying=night.lying,
+            free_to_turn=True,
+            uphill_off_wind_deg=night.uphill_off_wind_deg,
+            shorter=False,
         )
         for slug in pitches
-    ]  # fmt: skip
+    ]
 
 
-def forms_of(solutions: Iterable[Solution], night: Night, supports: Supports, *, buttons: bool = True) -> list[Form]:
-    """The forms among the answers that give anybody a dry bed; of some the night may turn out to stop them (`Form.stands`)."""
+def forms_of(
+    solutions: Iterable[Solution], night: Night, supports: Supports, *, buttons: bool = True
+) -> list[Form]:
+    """The forms among the answers that give anybody a dry bed; of some the night may turn out to
+    stop them (`Form.stands`).
+    """
     return [
         Form(found, tuple(sorted(found.settings.items())), found.figures, night, supports, buttons)
-        for found in solutions if found.figures is not None and found.figures.sleepers
-    ]  # fmt: skip
+        for found in solutions
+        if found.figures is not None and found.figures.sleepers
+    ]
 
 
 def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
-    """Each way of carrying a shelter: on trees, on poles, on one of each; one line through or two ends, as the house has it.
-    Stakes and lines are counted by the plan, so here there is no end of them.
+    """Each way of carrying a shelter: on trees, on poles, on one of each; one line through or two
+    ends, as the house has it. Stakes and lines are counted by the plan, so here there is no end of
+    them.
     """
     high = len(shelter.pitch.high_points())
     plenty = replace(supports, stakes=None, lines_m=None)
-    some = [replace(plenty, trees=(Tree(),) * high, poles=supports.poles if high < 2 else (), others=())]
+    some = [
+        replace(plenty, trees=(Tree(),) * high, poles=supports.poles if high < 2 else (), others=())
+    ]
     some += [replace(plenty, trees=(), others=())]
     if high == 2:
         some.append(replace(plenty, trees=(Tree(),), others=()))
-    houses = ["through", "ends"] if supports.house.ridge not in ("through", "ends") else [supports.house.ridge]
+    houses = (
+        ["through", "ends"]
+        if supports.house.ridge not in ("through", "ends")
+        else [supports.house.ridge]
+    )
     out: dict[object, Carrying] = {}
     for at_hand in some:
         for ridge in houses if len(at_hand.trees or ()) == high == 2 else houses[:1]:
@@ -202,9 +253,15 @@ def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
 
 
 def _pole_lengths(shelter: Shelter, rig: Rig, share: float) -> tuple[float, ...]:
-    """Lengths of a rig's poles: a tipped one is longer than it is high; those that prop a middle from inside stand upright."""
+    """Lengths of a rig's poles: a tipped one is longer than it is high; those that prop a middle
+    from inside stand upright.
+    """
     lifted = {a.point for a in shelter.pitch.anchors if a.hold is Hold.LIFTED}
-    return tuple(s.height_m / (1.0 if s.point in lifted else share) for s in rig.supports if s.kind in POLE_KINDS)
+    return tuple(
+        s.height_m / (1.0 if s.point in lifted else share)
+        for s in rig.supports
+        if s.kind in POLE_KINDS
+    )
 
 
 def _buttons(reasons: Iterable[Reason]) -> int:
@@ -213,7 +270,9 @@ def _buttons(reasons: Iterable[Reason]) -> int:
 
 @dataclass(frozen=True)
 class Weathered:
-    """A form met by the wind from one side of its own frame: beds by stature, sitting places, places out of the wind."""
+    """A form met by the wind from one side of its own frame: beds by stature, sitting places,
+    places out of the wind.
+    """
 
     beds: tuple[tuple[float, int], ...]
     sit: int
@@ -221,30 +280,49 @@ class Weathered:
     open_share: float
 
 
-def weathered(form: Form, night: Night, from_deg: float, uphill_deg: float | None, statures: Sequence[float]) -> Weathered:
-    """What a form gives with the wind from `from_deg` and the ground rising towards `uphill_deg` in its own frame.
+def weathered(
+    form: Form, night: Night, from_deg: float, uphill_deg: float | None, statures: Sequence[float]
+) -> Weathered:
+    """What a form gives with the wind from `from_deg` and the ground rising towards `uphill_deg` in
+    its own frame.
 
-    Dry ground, clearances and head rule are those of the figures themselves (`measure`); a taller person never finds more
-    room, so only as many statures are laid out as it takes to tell where the number of mats changes.
+    Dry ground, clearances and head rule are those of the figures themselves (`measure`); a taller
+    person never finds more room, so only as many statures are laid out as it takes to tell where
+    the number of mats changes.
     """
     figures = form.figures
     weather = replace(figures.weather, wind_from_deg=from_deg)
     roof = roof_of(form.shelter)
     lying = figures.lying if uphill_deg is None else replace(figures.lying, uphill_deg=uphill_deg)
     if form.pitch.bed is not None:
-        return Weathered(beds_of({max(statures): figures.sleepers}), figures.sleepers,
-                         figures.sleepers, 0.0)  # fmt: skip
+        return Weathered(
+            beds_of({max(statures): figures.sleepers}), figures.sleepers, figures.sleepers, 0.0
+        )
     same = abs((from_deg - figures.weather.wind_from_deg + 180) % 360 - 180) < SAME_DEG
-    dry = None if rain_slope(weather) == 0 else figures.dry_ground if same else dry_ground(roof, weather)
+    dry = (
+        None
+        if rain_slope(weather) == 0
+        else figures.dry_ground
+        if same
+        else dry_ground(roof, weather)
+    )
     ground = LyingGround.under(roof, dry, figures.clearance)
     headings = lying.headings(form.shelter)
     known: dict[float, int] = {}
 
     def count(stature: float) -> int:
         if stature not in known:
-            coarse = len(lay_mats(ground, stature, figures.clearance, stride=COARSE, headings=headings))
-            short = coarse < figures.sleepers and stature <= form.stature_m  # it did fit more when it was searched for
-            known[stature] = len(lay_mats(ground, stature, figures.clearance, headings=headings)) if short else coarse
+            coarse = len(
+                lay_mats(ground, stature, figures.clearance, stride=COARSE, headings=headings)
+            )
+            short = (
+                coarse < figures.sleepers and stature <= form.stature_m
+            )  # it did fit more when it was searched for
+            known[stature] = (
+                len(lay_mats(ground, stature, figures.clearance, headings=headings))
+                if short
+                else coarse
+            )
         return known[stature]
 
     order = sorted(set(statures))

@@ -1,4 +1,6 @@
-"""All offers of a night, in batches: every sheet of the bag (and pair of sheets joined) in its forms at its spots."""
+"""All offers of a night, in batches: every sheet of the bag (and pair of sheets joined) in its
+forms at its spots.
+"""
 
 from __future__ import annotations
 
@@ -48,8 +50,12 @@ SPOTS_EACH: Final = 8
 SPOTS_LEAST: Final = 3
 SPOTS_FIRST: Final = 2
 SPOTS_ALL: Final = 128
-"""Spots kept for each form and way of carrying it; with many sheets fewer, for they have many spots together."""
-CLASS_M: Final = constant("stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted")
+"""Spots kept for each form and way of carrying it; with many sheets fewer, for they have many spots
+together.
+"""
+CLASS_M: Final = constant(
+    "stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted"
+)
 FORMS_EACH: Final = 2
 """Forms kept of a sheet for each number of sleepers."""
 PITCHES_LEAST: Final = 4
@@ -57,7 +63,9 @@ PITCHES_ALL: Final = 160
 LIGHT_PITCHES: Final = 3
 """Pitches looked at for each sheet; with many sheets fewer, those first that suit the night."""
 MANY_SHEETS: Final = 24
-"""With more sheets, a first plan looks at one pitch only, and longer pitches are looked at more sparingly."""
+"""With more sheets, a first plan looks at one pitch only, and longer pitches are looked at more
+sparingly.
+"""
 JOINS_MOST: Final = 6
 """Most pairs of sheets looked at joined, the largest first."""
 
@@ -89,10 +97,13 @@ class Bag:
         return min(SPOTS_EACH, max(SPOTS_LEAST, SPOTS_ALL // max(len(self.sheets), 1)))
 
     def units(self) -> list[tuple[tuple[int, ...], Sheet, float | None]]:
-        """Sheets, and pairs joined where the course allows it: (numbers, the sheet, the owner's stature)."""
+        """Sheets, and pairs joined where the course allows it: (numbers, the sheet, the owner's
+        stature).
+        """
         tall = {c.number: c.stature_m for c in self.campers}
         out: list[tuple[tuple[int, ...], Sheet, float | None]] = [
-            ((b.number,), b.sheet, tall.get(b.owner) if b.owner is not None else None) for b in self.sheets
+            ((b.number,), b.sheet, tall.get(b.owner) if b.owner is not None else None)
+            for b in self.sheets
         ]
         if not self.join_sheets:
             return out
@@ -117,8 +128,9 @@ class Portion:
 
 @dataclass(frozen=True)
 class Depth:
-    """How closely each sheet is looked at: in which pitches, for how many people; the forms kept for each number of
-    sleepers, the spots near the heart of the camp and those near the sheet's own part of it.
+    """How closely each sheet is looked at: in which pitches, for how many people; the forms kept
+    for each number of sleepers, the spots near the heart of the camp and those near the sheet's own
+    part of it.
     """
 
     pitches: tuple[str, ...]
@@ -146,20 +158,30 @@ def _key(question: Question) -> tuple[object, ...]:
 
 
 def _alike(bag: Bag) -> list[tuple[int, ...]]:
-    """The units by number, sheets alike together, for they share what is found; what takes longest first."""
+    """The units by number, sheets alike together, for they share what is found; what takes longest
+    first.
+    """
     alike: dict[Sheet, list[int]] = {}
     for n, (_, sheet, _) in enumerate(bag.units()):
         alike.setdefault(sheet, []).append(n)
-    return [tuple(some) for _, some in sorted(alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2)]
+    return [
+        tuple(some)
+        for _, some in sorted(alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2)
+    ]
 
 
 class Gatherer:
-    """The offers of a night being gathered. What was gathered until a stop is kept: whoever asks again goes on from there.
-    `camp` None: there is no map, so trees are counted and nothing is placed. Not for many threads at once.
+    """The offers of a night being gathered. What was gathered until a stop is kept: whoever asks
+    again goes on from there. `camp` None: there is no map, so trees are counted and nothing is
+    placed. Not for many threads at once.
     """
 
     def __init__(self, bag: Bag, night: Night, camp: Camp | None) -> None:
-        slugs = offered(night)[: LIGHT_PITCHES if bag.light else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))]
+        slugs = offered(night)[
+            : LIGHT_PITCHES
+            if bag.light
+            else max(PITCHES_LEAST, PITCHES_ALL // max(len(bag.sheets), 1))
+        ]
         self._portion = Portion(bag, night, camp)
         self._depths = Depth.first(bag, slugs), Depth.whole(bag, slugs)
         self._waiting = [deque(_alike(bag)) for _ in self._depths]
@@ -168,22 +190,30 @@ class Gatherer:
         self._there: Hand | None = None
 
     def batches(
-        self, solve_all: SolveAll, stop: Callable[[], bool] = lambda: False, elsewhere: Elsewhere | None = None
+        self,
+        solve_all: SolveAll,
+        stop: Callable[[], bool] = lambda: False,
+        elsewhere: Elsewhere | None = None,
     ) -> Iterator[list[Offer]]:
-        """The offers in two batches: first those of a few pitches, for a first plan, then all, those that can only lose left
-        out; after a stop no more. `elsewhere` takes a portion to other hands and returns what gathers the offers of some of
-        its units there.
+        """The offers in two batches: first those of a few pitches, for a first plan, then all,
+        those that can only lose left out; after a stop no more. `elsewhere` takes a portion to
+        other hands and returns what gathers the offers of some of its units there.
         """
         if self._there is None and elsewhere is not None and len(self._waiting[-1]) > 1:
             self._there = elsewhere(self._portion)
         for found in self._by_all_hands(solve_all, stop):
             if stop():
                 return
-            yield pruned([offer for n in sorted(found) for offer in found[n]], self._portion.bag.pools)
+            yield pruned(
+                [offer for n in sorted(found) for offer in found[n]], self._portion.bag.pools
+            )
 
-    def _by_all_hands(self, solve_all: SolveAll, stop: Callable[[], bool]) -> Iterator[dict[int, list[Offer]]]:
-        """The offers of all units by number, at one depth after the other. Each hand takes the next sheets when it is done
-        with those before; the other goes on to the next depth while this one's offers are looked at.
+    def _by_all_hands(
+        self, solve_all: SolveAll, stop: Callable[[], bool]
+    ) -> Iterator[dict[int, list[Offer]]]:
+        """The offers of all units by number, at one depth after the other. Each hand takes the next
+        sheets when it is done with those before; the other goes on to the next depth while this
+        one's offers are looked at.
         """
         over = Event()
 
@@ -201,10 +231,16 @@ class Gatherer:
                         waiting.appendleft(left)
 
         with ThreadPoolExecutor(1) as pool:
-            there = [pool.submit(work, n, self._there) if self._there else None for n in range(len(self._depths))]
+            there = [
+                pool.submit(work, n, self._there) if self._there else None
+                for n in range(len(self._depths))
+            ]
             try:
                 for number, its in enumerate(there):
-                    work(number, lambda depth, some: self._here.offers_of(depth, some, solve_all, stop))
+                    work(
+                        number,
+                        lambda depth, some: self._here.offers_of(depth, some, solve_all, stop),
+                    )
                     if its is not None:
                         its.result()
                     yield self._found[number]
@@ -212,15 +248,22 @@ class Gatherer:
                 over.set()  # after an error, or when no more is wanted, the other hand stops too
 
 
-def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll) -> list[Offer]:
-    """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's weather leaves of it."""
+def standing_offers(
+    bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll
+) -> list[Offer]:
+    """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's
+    weather leaves of it.
+    """
     sheets = {b.number: b.sheet for b in bag.sheets}
     work = Gathering(Portion(bag, night, camp))
     some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
     asked = [
         replace(q, settings=dict(s.settings))
-        for s in some for q in questions(sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest, 1)
-    ]  # fmt: skip
+        for s in some
+        for q in questions(
+            sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest, 1
+        )
+    ]
     out = []
     for standing, found in zip(some, solve_all(asked), strict=True):
         for form in forms_of([found], night, bag.supports, buttons=bag.buttons):
@@ -230,7 +273,9 @@ def standing_offers(bag: Bag, night: Night, camp: Camp | None, stood: Sequence[S
 
 
 class Gathering:
-    """A portion being gathered, with what its sheets share: the spots of a form, and what the wind leaves of it there."""
+    """A portion being gathered, with what its sheets share: the spots of a form, and what the wind
+    leaves of it there.
+    """
 
     def __init__(self, portion: Portion) -> None:
         self.portion = portion
@@ -238,14 +283,23 @@ class Gathering:
         self.units = bag.units()
         self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
         # A person counts as tall as the class: a mat more than is needed, never one too short.
-        self.statures = sorted({min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest) for c in bag.campers})
+        self.statures = sorted(
+            {
+                min(math.ceil(c.stature_m / CLASS_M - 1e-9) * CLASS_M, self.tallest)
+                for c in bag.campers
+            }
+        )
         self.parts = [] if camp is None else parts(camp, len(bag.sheets))
         self.part_of = {b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)}
         self._places: dict[object, Places] = {}
         self._weathered: dict[object, Weathered] = {}
 
     def offers_of(
-        self, depth: Depth, numbers: Sequence[int], solve_all: SolveAll, stop: Callable[[], bool] = lambda: False
+        self,
+        depth: Depth,
+        numbers: Sequence[int],
+        solve_all: SolveAll,
+        stop: Callable[[], bool] = lambda: False,
     ) -> dict[int, list[Offer]]:
         """The offers of some units, by the unit's number; of those come to before the stop."""
         bag, night = self.bag, self.night
@@ -255,8 +309,14 @@ class Gathering:
             asked = {}
             for n in numbers:
                 _, sheet, owner_m = self.units[n]
-                open_ = [] if self.served(forms[n], wanted, depth.forms) else [p for p in slugs if (n, p) not in full]
-                asked[n] = questions(sheet, open_, night, bag.supports, owner_m, self.tallest, wanted)
+                open_ = (
+                    []
+                    if self.served(forms[n], wanted, depth.forms)
+                    else [p for p in slugs if (n, p) not in full]
+                )
+                asked[n] = questions(
+                    sheet, open_, night, bag.supports, owner_m, self.tallest, wanted
+                )
             distinct = {_key(q): q for some in asked.values() for q in some}
             answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
             for n, some in asked.items():
@@ -264,26 +324,33 @@ class Gathering:
                     return {}
                 told = [answers[_key(q)] for q in some]
                 full |= {(n, t.question.pitch.slug) for t in told if self._full(t, wanted)}
-                forms[n] = self.fittest([*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)], depth.forms)
+                forms[n] = self.fittest(
+                    [*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)],
+                    depth.forms,
+                )
         out: dict[int, list[Offer]] = {}
         for n, best in forms.items():
             if stop():
                 break
             forms_once = {form.key: form for form in best}.values()
-            out[n] = [offer for form in forms_once for offer in self.offers(self.units[n][0], form, depth)]
+            out[n] = [
+                offer for form in forms_once for offer in self.offers(self.units[n][0], form, depth)
+            ]
         return out
 
     def _full(self, told: Solution, wanted: int) -> bool:
-        """Whether a pitch that was to hold so many people does not, so that it holds no more either: those of usual stature,
-        of whom more are asked, for that its tall owner does not fit says nothing of others.
+        """Whether a pitch that was to hold so many people does not, so that it holds no more
+        either: those of usual stature, of whom more are asked, for that its tall owner does not fit
+        says nothing of others.
         """
         if told.figures is not None and told.figures.sleepers >= wanted:
             return False
         return told.question.body.stature_m <= min(USUAL_STATURE_M, self.tallest)
 
     def _rounds(self, pitches: Sequence[str]) -> list[list[str]]:
-        """The pitches in rounds, the quick ones first: of a later round only what those before leave unserved is asked. With
-        many sheets, which have many forms together, every length of time is a round of its own.
+        """The pitches in rounds, the quick ones first: of a later round only what those before
+        leave unserved is asked. With many sheets, which have many forms together, every length of
+        time is a round of its own.
         """
         many = len(self.bag.sheets) > MANY_SHEETS
         rounds: dict[float, list[str]] = {}
@@ -292,8 +359,12 @@ class Gathering:
             rounds.setdefault(minutes if many else float(minutes > HARD_MIN), []).append(slug)
         return [rounds[key] for key in sorted(rounds)]
 
-    def _spots(self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp, depth: Depth) -> list[Stand]:
-        """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike share what was found."""
+    def _spots(
+        self, sheets: tuple[int, ...], form: Form, way: Carrying, camp: Camp, depth: Depth
+    ) -> list[Stand]:
+        """Spots near the heart, and near the part of the camp that is this sheet's; sheets alike
+        share what was found.
+        """
         mine = self.part_of[sheets[0]]
         places = [(camp.heart, depth.near_heart), (self.parts[mine], depth.near_part)]
         out: list[Stand] = []
@@ -302,41 +373,70 @@ class Gathering:
             self._places[key] = Places(form, way, camp)
         for about, most in places:
             known = {(s.placed.spot, s.trees) for s in out}
-            out += [s for s in self._places[key].near(about, most) if (s.placed.spot, s.trees) not in known]
+            out += [
+                s
+                for s in self._places[key].near(about, most)
+                if (s.placed.spot, s.trees) not in known
+            ]
         return out
 
     def standing(self, standing: Standing, form: Form) -> list[Offer]:
-        """Offers of one shelter where it stands; none where the ground does not allow it any more."""
+        """Offers of one shelter where it stands; none where the ground does not allow it any
+        more.
+        """
         if self.camp is None or standing.at is None:
-            return [o for way in self._ways(form) if (o := self._unplaced(standing.sheets, form, way)).beds]
+            return [
+                o
+                for way in self._ways(form)
+                if (o := self._unplaced(standing.sheets, form, way)).beds
+            ]
         spot = Spot(standing.at, standing.front_deg or 0.0, standing.anchor)
-        found = [(way, stand_at(form, way, self.camp, spot, standing.trees)) for way in self._ways(form)
-                 if way.trees == len(standing.trees)]  # fmt: skip
-        out = [self._placed(standing.sheets, form, way, stand) for way, stand in found if stand is not None]
+        found = [
+            (way, stand_at(form, way, self.camp, spot, standing.trees))
+            for way in self._ways(form)
+            if way.trees == len(standing.trees)
+        ]
+        out = [
+            self._placed(standing.sheets, form, way, stand)
+            for way, stand in found
+            if stand is not None
+        ]
         return [o for o in out if o.beds]
 
     def fittest(self, forms: Sequence[Form], each: int) -> list[Form]:
-        """For each number of sleepers the forms that serve them best with their backs to the wind: out of the wind, sitting
-        up, quickly set. The rest is left out before spots are sought, for the number of offers is what a plan costs. A form
-        found for several numbers of sleepers counts for each: where one serves all of them best, it needs no other beside it.
+        """For each number of sleepers the forms that serve them best with their backs to the wind:
+        out of the wind, sitting up, quickly set. The rest is left out before spots are sought, for
+        the number of offers is what a plan costs. A form found for several numbers of sleepers
+        counts for each: where one serves all of them best, it needs no other beside it.
         """
         given = [self._given(f, f.back_deg, None) for f in forms]
         most = [max((n for _, n in g.beds), default=0) for g in given]
         kept: dict[int, None] = {}
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
-            fit.sort(key=lambda n: (-min(given[n].calm, people), -min(given[n].sit, people), forms[n].pitch.minutes, n))
+            fit.sort(
+                key=lambda n: (
+                    -min(given[n].calm, people),
+                    -min(given[n].sit, people),
+                    forms[n].pitch.minutes,
+                    n,
+                )
+            )
             kept |= dict.fromkeys(islice((n for n in fit if forms[n].stands), each))
         return [forms[n] for n in kept]
 
     def served(self, forms: Sequence[Form], people: int, each: int) -> bool:
-        """Whether so many people are served by `each` of these forms as well as can be, out of the wind and sitting up: forms
-        that take longer to set are not looked at then, for `fittest` would not take them.
+        """Whether so many people are served by `each` of these forms as well as can be, out of the
+        wind and sitting up: forms that take longer to set are not looked at then, for `fittest`
+        would not take them.
         """
         good = [
-            g for g in (self._given(f, f.back_deg, None) for f in forms)
-            if max((n for _, n in g.beds), default=0) >= people and g.calm >= people and g.sit >= people
-        ]  # fmt: skip
+            g
+            for g in (self._given(f, f.back_deg, None) for f in forms)
+            if max((n for _, n in g.beds), default=0) >= people
+            and g.calm >= people
+            and g.sit >= people
+        ]
         return len(good) >= each
 
     def offers(self, sheets: tuple[int, ...], form: Form, depth: Depth) -> list[Offer]:
@@ -346,11 +446,16 @@ class Gathering:
             if self.camp is None:
                 out.append(self._unplaced(sheets, form, way))
                 continue
-            out += [self._placed(sheets, form, way, stand) for stand in self._spots(sheets, form, way, self.camp, depth)]
+            out += [
+                self._placed(sheets, form, way, stand)
+                for stand in self._spots(sheets, form, way, self.camp, depth)
+            ]
         return [o for o in out if o.beds]
 
     def _ways(self, form: Form) -> list[Carrying]:
-        """Of the ways on the same trees and poles the one with the fewest lines to be joined, and the least cord."""
+        """Of the ways on the same trees and poles the one with the fewest lines to be joined, and
+        the least cord.
+        """
         lines = sorted((p.most_m for p in self.bag.pools if p.kind == LINE), reverse=True)
         longest = lines[0] if lines else 0.0
 
@@ -366,8 +471,11 @@ class Gathering:
     def _given(self, form: Form, from_deg: float, uphill_deg: float | None) -> Weathered:
         if not form.figures.lying.minds_uphill:
             uphill_deg = None
-        key = (form.key, round(from_deg, 1) if self.night.needs.wind_m_s else None,
-               None if uphill_deg is None else round(uphill_deg))  # fmt: skip
+        key = (
+            form.key,
+            round(from_deg, 1) if self.night.needs.wind_m_s else None,
+            None if uphill_deg is None else round(uphill_deg),
+        )
         if key not in self._weathered:
             self._weathered[key] = weathered(form, self.night, from_deg, uphill_deg, self.statures)
         return self._weathered[key]
@@ -382,20 +490,44 @@ class Gathering:
         return _offer(sheets, form, way, self._given(form, form.back_deg, None), None, 0.0)
 
 
-def _offer(sheets: tuple[int, ...], form: Form, way: Carrying, given: Weathered, stand: Stand | None, out_m: float) -> Offer:
+def _offer(
+    sheets: tuple[int, ...],
+    form: Form,
+    way: Carrying,
+    given: Weathered,
+    stand: Stand | None,
+    out_m: float,
+) -> Offer:
     trees = stand.trees if stand is not None else ()
     return Offer(
-        sheets=sheets, pitch=form.pitch.slug, settings=form.settings, beds=given.beds,
-        spot=stand.placed.spot if stand else None, trees=trees, ground=stand.taken if stand else None,
-        at=stand.placed.spot.at if stand else None, sit=given.sit, calm=given.calm, minutes=form.pitch.minutes,
-        hard=form.pitch.minutes > HARD_MIN, stakes=way.rig.stakes_needed(), poles=way.poles,
+        sheets=sheets,
+        pitch=form.pitch.slug,
+        settings=form.settings,
+        beds=given.beds,
+        spot=stand.placed.spot if stand else None,
+        trees=trees,
+        ground=stand.taken if stand else None,
+        at=stand.placed.spot.at if stand else None,
+        sit=given.sit,
+        calm=given.calm,
+        minutes=form.pitch.minutes,
+        hard=form.pitch.minutes > HARD_MIN,
+        stakes=way.rig.stakes_needed(),
+        poles=way.poles,
         cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
-        others=(*way.others, *(() if stand else ("tree",) * way.trees)), buttons=way.buttons, out_m=out_m,
-        cautions=stand.cautions if stand else (), open_share=given.open_share, gale_force=form.move_at_force,
-    )  # fmt: skip
+        others=(*way.others, *(() if stand else ("tree",) * way.trees)),
+        buttons=way.buttons,
+        out_m=out_m,
+        cautions=stand.cautions if stand else (),
+        open_share=given.open_share,
+        gale_force=form.move_at_force,
+    )
 
 
 def names_of(bag: Bag) -> Mapping[int, str]:
     """Sheets by number, in words for messages."""
     people = {c.number: c.name for c in bag.campers}
-    return {b.number: f"{people[b.owner]}'s sheet" if b.owner in people else "a sheet of the group" for b in bag.sheets}
+    return {
+        b.number: f"{people[b.owner]}'s sheet" if b.owner in people else "a sheet of the group"
+        for b in bag.sheets
+    }

@@ -39,7 +39,11 @@ def left_after(supports: Supports, rig: Rig) -> Supports:
     stakes = None if supports.stakes is None else max(0, supports.stakes - rig.stakes_needed())
     lines = supports.lines_m
     if lines is not None:
-        used = {i for served in allot_lines([line.cord_m for line in rig.lines], lines).served.values() for i in served}
+        used = {
+            i
+            for served in allot_lines([line.cord_m for line in rig.lines], lines).served.values()
+            for i in served
+        }
         lines = tuple(line for i, line in enumerate(lines) if i not in used)
     others = supports.others
     if others is not None:
@@ -52,7 +56,12 @@ def left_after(supports: Supports, rig: Rig) -> Supports:
                     rest.remove(gone)
         others = tuple(rest)
     return replace(
-        supports, trees=trees, poles=None if poles is None else tuple(poles), stakes=stakes, lines_m=lines, others=others
+        supports,
+        trees=trees,
+        poles=None if poles is None else tuple(poles),
+        stakes=stakes,
+        lines_m=lines,
+        others=others,
     )
 
 
@@ -74,12 +83,21 @@ def totals(rigs: Sequence[Rig], supports: Supports) -> list[Total]:
     return [
         _pieces("Stakes", stakes, supports.stakes),
         _pieces("Trees or posts", trees, None if supports.trees is None else len(supports.trees)),
-        Total("Poles and sticks", len(poles), None if supports.poles is None else len(supports.poles),
-              0 if supports.poles is None else len(poles) - met),
+        Total(
+            "Poles and sticks",
+            len(poles),
+            None if supports.poles is None else len(supports.poles),
+            0 if supports.poles is None else len(poles) - met,
+        ),
         Total("Lines", len(cords), None if there is None else len(there), short_lines),
-        Total("Cord in all", sum(cords), None if there is None else sum(there),
-              0.0 if there is None else max(0.0, sum(cords) - sum(there)), "m"),
-    ]  # fmt: skip
+        Total(
+            "Cord in all",
+            sum(cords),
+            None if there is None else sum(there),
+            0.0 if there is None else max(0.0, sum(cords) - sum(there)),
+            "m",
+        ),
+    ]
 
 
 def _pieces(what: str, needed: int, there: int | None) -> Total:

@@ -1,4 +1,6 @@
-"""A linear model in whole numbers, of no solver in particular: so that different solvers can be asked the same."""
+"""A linear model in whole numbers, of no solver in particular: so that different solvers can be
+asked the same.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ Terms = dict[int, int]
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """low <= sum of terms <= high. `tag` names what may be set aside to make room; empty: a fact."""
+    """low <= sum of terms <= high. `tag` names what may be set aside to make room; empty: a
+    fact.
+    """
 
     terms: tuple[tuple[int, int], ...]
     low: int | None
@@ -23,7 +27,9 @@ class Row:
 
 @dataclass
 class Linear:
-    """Variables by number with their bounds, rows, and aims (to be minimised, the first before the second)."""
+    """Variables by number with their bounds, rows, and aims (to be minimised, the first before the
+    second).
+    """
 
     low: list[int] = field(default_factory=list)
     high: list[int] = field(default_factory=list)
@@ -43,7 +49,13 @@ class Linear:
         """A variable that is 0 or 1."""
         return self.var(0, 1, name)
 
-    def row(self, terms: Mapping[int, int], low: int | None = None, high: int | None = None, tag: str = "") -> None:
+    def row(
+        self,
+        terms: Mapping[int, int],
+        low: int | None = None,
+        high: int | None = None,
+        tag: str = "",
+    ) -> None:
         """Add a row; one that says nothing is left out."""
         kept = tuple((v, c) for v, c in terms.items() if c)
         if kept or (low or 0) > 0 or (high is not None and high < 0):

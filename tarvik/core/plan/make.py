@@ -1,4 +1,6 @@
-"""A whole plan made: the offers gathered, a first plan by the leader's rule, then the best one, told as it gets better."""
+"""A whole plan made: the offers gathered, a first plan by the leader's rule, then the best one,
+told as it gets better.
+"""
 
 from __future__ import annotations
 
@@ -7,10 +9,29 @@ from functools import partial
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
-from tarvik.core.plan.choose import FREE, Chosen, Limits, Reached, choose, chosen_of, fixed, least_of
+from tarvik.core.plan.choose import (
+    FREE,
+    Chosen,
+    Limits,
+    Reached,
+    choose,
+    chosen_of,
+    fixed,
+    least_of,
+)
 from tarvik.core.plan.gather import Bag, Gatherer, standing_offers
 from tarvik.core.plan.leader import leaders_rule
-from tarvik.core.plan.model import AIMS, NO_LOCKS, SPARE, Locks, PlanModel, PlanQuestion, Standing, plan_model, stands_as
+from tarvik.core.plan.model import (
+    AIMS,
+    NO_LOCKS,
+    SPARE,
+    Locks,
+    PlanModel,
+    PlanQuestion,
+    Standing,
+    plan_model,
+    stands_as,
+)
 from tarvik.core.plan.party import Camper, PlanRules, Shares
 
 if TYPE_CHECKING:
@@ -28,7 +49,9 @@ NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
 
 @dataclass(frozen=True)
 class Case:
-    """All that a night's plan is made from. `few_moves`: what stands is to be changed as little as can be."""
+    """All that a night's plan is made from. `few_moves`: what stands is to be changed as little as
+    can be.
+    """
 
     bag: Bag
     night: Night
@@ -59,20 +82,29 @@ def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
     campers: tuple[Camper, ...] = case.bag.campers
     if case.rules.spare_beds and campers:
         tallest = max(c.stature_m for c in campers)
-        spare = Camper(SPARE, "Spare shelter", tallest, shares=Shares.NOBODY, bulk=case.rules.spare_beds)
+        spare = Camper(
+            SPARE, "Spare shelter", tallest, shares=Shares.NOBODY, bulk=case.rules.spare_beds
+        )
         campers = (*campers, spare)
     owners = {b.number: b.owner for b in case.bag.sheets if b.owner is not None}
     keep = case.few_moves or case.locks.standing
     return PlanQuestion(
-        campers, tuple(offers), case.bag.pools, case.rules, owners, case.locks, case.standing if keep else (),
+        campers,
+        tuple(offers),
+        case.bag.pools,
+        case.rules,
+        owners,
+        case.locks,
+        case.standing if keep else (),
         case.aims if case.few_moves else tuple(a for a in case.aims if a != "moves"),
         None if case.camp is None else case.camp.blinds,
-    )  # fmt: skip
+    )
 
 
 class Offers:
-    """Offers of the cases seen last, so that a small change gathers nothing anew, and what was gathered of one until it was
-    stopped, so that the next goes on from there. Not for many threads at once.
+    """Offers of the cases seen last, so that a small change gathers nothing anew, and what was
+    gathered of one until it was stopped, so that the next goes on from there. Not for many threads
+    at once.
     """
 
     MOST: Final = 6
@@ -82,12 +114,22 @@ class Offers:
         self._begun: tuple[object, Gatherer] | None = None
 
     def of(
-        self, case: Case, solve_all: SolveAll, stop: Callable[[], bool], first: Callable[[list[Offer]], None],
+        self,
+        case: Case,
+        solve_all: SolveAll,
+        stop: Callable[[], bool],
+        first: Callable[[list[Offer]], None],
         elsewhere: Elsewhere | None = None,
-    ) -> tuple[Offer, ...]:  # fmt: skip
+    ) -> tuple[Offer, ...]:
         """Every offer of a case; `first` is called with those that are there soon."""
         camp = case.camp
-        key = (case.bag, case.night, None if camp is None else (camp.ground, camp.rules, camp.wind_from_deg, camp.uphill_deg))
+        key = (
+            case.bag,
+            case.night,
+            None
+            if camp is None
+            else (camp.ground, camp.rules, camp.wind_from_deg, camp.uphill_deg),
+        )
         if key not in self._kept:
             if self._begun is None or self._begun[0] != key:
                 self._begun = key, Gatherer(case.bag, case.night, camp)
@@ -105,11 +147,17 @@ class Offers:
 
 
 def make(
-    case: Case, solve_all: SolveAll, limits: Limits = FREE, tell: Callable[[PlanModel, Chosen], None] = lambda *_: None,
-    kept: Offers | None = None, clock: tuple[Callable[[], float], float] | None = None, elsewhere: Elsewhere | None = None,
-) -> Made:  # fmt: skip
-    """Make the plan. `tell` hears of every better plan with the model it belongs to. `clock`: a clock, and the seconds by it
-    that the search may take once all offers are there. `elsewhere`: other hands that gather offers (see `Gatherer`).
+    case: Case,
+    solve_all: SolveAll,
+    limits: Limits = FREE,
+    tell: Callable[[PlanModel, Chosen], None] = lambda *_: None,
+    kept: Offers | None = None,
+    clock: tuple[Callable[[], float], float] | None = None,
+    elsewhere: Elsewhere | None = None,
+) -> Made:
+    """Make the plan. `tell` hears of every better plan with the model it belongs to. `clock`: a
+    clock, and the seconds by it that the search may take once all offers are there. `elsewhere`:
+    other hands that gather offers (see `Gatherer`).
     """
 
     if len(case.bag.campers) > WHOLE_MOST:
@@ -145,10 +193,15 @@ def make(
 
 
 def _round_about(
-    case: Case, offers: Sequence[Offer], as_is: Start, limits: Limits, tell: Callable[[PlanModel, Chosen], None]
+    case: Case,
+    offers: Sequence[Offer],
+    as_is: Start,
+    limits: Limits,
+    tell: Callable[[PlanModel, Chosen], None],
 ) -> Start | None:
-    """The best plan in which every shelter that the leader's hand did not touch stays where it is or comes down: soon there,
-    and a start for the whole search. None when there is no such plan, or nothing was touched.
+    """The best plan in which every shelter that the leader's hand did not touch stays where it is
+    or comes down: soon there, and a start for the whole search. None when there is no such plan, or
+    nothing was touched.
     """
     locks = case.locks
     touched = {*locks.people.values(), *locks.pitches, *locks.unused} - locks.standing
@@ -159,12 +212,14 @@ def _round_about(
     held = up - touched
     start: Start = as_is
     found = None
-    # First with the sheets that are up, which is soon settled and where the search with those in the bag begins.
+    # First with the sheets that are up, which is soon settled and where the search with those in
+    # the bag begins.
     for from_bag in (False, True):
         numbers = [
-            n for n, o in enumerate(offers)
+            n
+            for n, o in enumerate(offers)
             if n in kept or (held.isdisjoint(o.sheets) and (from_bag or up.issuperset(o.sheets)))
-        ]  # fmt: skip
+        ]
         few = plan_model(asked(case, [offers[n] for n in numbers]))
         place = {n: k for k, n in enumerate(numbers)}
         chosen = choose(few, limits, ([place[n] for n in start[0]], start[1]), partial(tell, few))
@@ -174,10 +229,16 @@ def _round_about(
 
 
 def _in_blocks(
-    case: Case, solve_all: SolveAll, limits: Limits, tell: Callable[[PlanModel, Chosen], None],
-    clock: tuple[Callable[[], float], float] | None, elsewhere: Elsewhere | None,
-) -> Made:  # fmt: skip
-    """A large course, block after block; then all the blocks' offers together as one plan, its aims counted anew."""
+    case: Case,
+    solve_all: SolveAll,
+    limits: Limits,
+    tell: Callable[[PlanModel, Chosen], None],
+    clock: tuple[Callable[[], float], float] | None,
+    elsewhere: Elsewhere | None,
+) -> Made:
+    """A large course, block after block; then all the blocks' offers together as one plan, its aims
+    counted anew.
+    """
     blocks = blocks_of(case)
     offers: list[Offer] = []
     beds: dict[int, tuple[int, ...] | None] = {}
@@ -192,11 +253,15 @@ def _in_blocks(
             by_rule[reached.aim] = by_rule.get(reached.aim, 0) + reached.value
         known = asked(replace(case, locks=NO_LOCKS), offers)
         model = plan_model(known)
-        values = fixed(model, (range(len(offers)), {c.number: beds.get(c.number) for c in known.campers}))
+        values = fixed(
+            model, (range(len(offers)), {c.number: beds.get(c.number) for c in known.campers})
+        )
         if values is not None:
             tell(model, _read(model, values))
     model = plan_model(asked(replace(case, locks=NO_LOCKS), offers))
-    values = fixed(model, (range(len(offers)), {c.number: beds.get(c.number) for c in model.asked.campers}))
+    values = fixed(
+        model, (range(len(offers)), {c.number: beds.get(c.number) for c in model.asked.campers})
+    )
     chosen = Chosen(possible=False) if values is None else _read(model, values)
     return Made(model, chosen, tuple(Reached(a, v, v) for a, v in by_rule.items()))
 
@@ -217,5 +282,8 @@ def _as_it_stands(case: Case, offers: Sequence[Offer]) -> Start:
 def _read(model: PlanModel, values: Sequence[int]) -> Chosen:
     """A plan's values as a plan nothing is proved of."""
     linear = model.linear
-    reached = [Reached(a, linear.value(a, list(values)), least_of(linear, t)) for a, t in linear.aims.items()]
+    reached = [
+        Reached(a, linear.value(a, list(values)), least_of(linear, t))
+        for a, t in linear.aims.items()
+    ]
     return chosen_of(model, values, reached)

@@ -1,8 +1,8 @@
-"""The plan of a night as a linear model in whole numbers: who sleeps under which sheet, which offer each sheet takes, what
-kit serves it, and the leader's aims one after another.
+"""The plan of a night as a linear model in whole numbers: who sleeps under which sheet, which offer
+each sheet takes, what kit serves it, and the leader's aims one after another.
 
-Everything that counts people in a shelter is of the form «people there less what the chosen offer holds», so no product of
-two choices is needed and the model stays linear.
+Everything that counts people in a shelter is of the form «people there less what the chosen offer
+holds», so no product of two choices is needed and the model stays linear.
 """
 
 from __future__ import annotations
@@ -28,11 +28,19 @@ if TYPE_CHECKING:
     from tarvik.core.plan.party import Camper
 
 AIMS: Final = ("wet", "rules", "exposed", "moves", "sitting", "own kit", "quick", "compact")
-"""Aims in the order taken unless the leader says otherwise; «moves» only counts when something stands already."""
+"""Aims in the order taken unless the leader says otherwise; «moves» only counts when something
+stands already.
+"""
 AIM_WORDS: Final = {
-    "wet": "nobody wet", "rules": "rules kept", "exposed": "nobody in the wind", "moves": "few changes to what stands",
-    "sitting": "room to sit up", "own kit": "own kit", "quick": "quick to set", "compact": "close together",
-}  # fmt: skip
+    "wet": "nobody wet",
+    "rules": "rules kept",
+    "exposed": "nobody in the wind",
+    "moves": "few changes to what stands",
+    "sitting": "room to sit up",
+    "own kit": "own kit",
+    "quick": "quick to set",
+    "compact": "close together",
+}
 SPARE: Final = -1
 """Number of the «person» who stands for the spare shelter."""
 FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST = 3, 10, 2, 1
@@ -56,7 +64,9 @@ class Standing:
 
 @dataclass(frozen=True)
 class Locks:
-    """What the leader fixed: people to a sheet, sheets to a pitch, to what they stand as, or to stay in the bag."""
+    """What the leader fixed: people to a sheet, sheets to a pitch, to what they stand as, or to
+    stay in the bag.
+    """
 
     people: Mapping[int, int] = field(default_factory=dict)
     pitches: Mapping[int, str] = field(default_factory=dict)
@@ -69,7 +79,8 @@ NO_LOCKS: Final = Locks()
 
 @dataclass(frozen=True)
 class PlanQuestion:
-    """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for the fewest moves.
+    """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for
+    the fewest moves.
     `blinds`: ground through which nobody sees, such as thickets.
     """
 
@@ -99,7 +110,11 @@ class PlanModel:
 
 def stands_as(offer: Offer, standing: Standing) -> bool:
     """Whether an offer is the shelter that stands."""
-    if offer.sheets != standing.sheets or offer.pitch != standing.pitch or dict(offer.settings) != dict(standing.settings):
+    if (
+        offer.sheets != standing.sheets
+        or offer.pitch != standing.pitch
+        or dict(offer.settings) != dict(standing.settings)
+    ):
         return False
     if offer.spot is None or standing.at is None:
         return offer.spot is None and standing.at is None
@@ -142,20 +157,28 @@ class _Builder:
         return {self.takes[n]: share(self.asked.offers[n]) for n in self.of_unit[unit]}
 
     def beds(self) -> None:
-        """Everybody sleeps somewhere, or is without a bed; nobody where no offer takes so tall a person."""
+        """Everybody sleeps somewhere, or is without a bed; nobody where no offer takes so tall a
+        person.
+        """
         takes: dict[tuple[int, tuple[int, ...]], int] = {}
         for i, camper in enumerate(self.asked.campers):
             without = self.m.flag(f"no bed {camper.number}")
             self.wet.append(without)
             mine: Terms = {without: 1}
             for u in range(len(self.units)):
-                fits = tuple(n for n in self.of_unit[u] if self.asked.offers[n].room(camper.stature_m) >= camper.bulk)
+                fits = tuple(
+                    n
+                    for n in self.of_unit[u]
+                    if self.asked.offers[n].room(camper.stature_m) >= camper.bulk
+                )
                 if not fits:
                     continue
                 v = self.m.flag(f"{camper.number} under {self.units[u]}")
                 self.sleeps[i, u] = mine_v = v
                 mine[mine_v] = 1
-                if (u, fits) not in takes:  # whom the same offers take share a row of them: a solver is spared much
+                if (
+                    (u, fits) not in takes
+                ):  # whom the same offers take share a row of them: a solver is spared much
                     takes[u, fits] = self._any_of({self.takes[n]: -1 for n in fits})
                 self.m.row({v: 1, takes[u, fits]: -1}, high=0)
             self.m.row(mine, low=1, high=1)
@@ -176,18 +199,29 @@ class _Builder:
                 continue
             offers = [self.asked.offers[n] for n in self.of_unit[u]]
             tables = [tuple(o.room(s) for o in offers) for s in statures]
-            full = sum(c for c in sorted((self.asked.campers[i].bulk for (i, w) in self.sleeps if w == u), reverse=True))
+            full = sum(
+                c
+                for c in sorted(
+                    (self.asked.campers[i].bulk for (i, w) in self.sleeps if w == u), reverse=True
+                )
+            )
             last: tuple[int, ...] | None = None
             for s, table in zip(statures, tables, strict=True):
                 if table == last:
                     continue
-                taller = [i for (i, w) in self.sleeps if w == u and self.asked.campers[i].stature_m >= s - 1e-9]
+                taller = [
+                    i
+                    for (i, w) in self.sleeps
+                    if w == u and self.asked.campers[i].stature_m >= s - 1e-9
+                ]
                 room = {v: -t for v, t in zip(self.used(u), table, strict=True)}
                 if last is None:
                     self.m.row({**count, **room}, high=0)
                 elif taller:
                     tall = {self.sleeps[i, u]: self.asked.campers[i].bulk for i in taller}
-                    self.m.row({**tall, **room}, high=0)  # follows from the rows below, and tells a solver more
+                    self.m.row(
+                        {**tall, **room}, high=0
+                    )  # follows from the rows below, and tells a solver more
                     there = self.m.flag()
                     for i in taller:
                         self.m.row({self.sleeps[i, u]: 1, there: -1}, high=0)
@@ -196,7 +230,9 @@ class _Builder:
                 last = table
 
     def once(self) -> None:
-        """A sheet, and a tree, is used once; shelters keep a walking gap; an offer of nobody's is not taken."""
+        """A sheet, and a tree, is used once; shelters keep a walking gap; an offer of nobody's is
+        not taken.
+        """
         for clique in cliques(tuple(self.asked.offers), self.asked.rules.gap_m):
             self.m.row({self.takes[n]: 1 for n in clique}, high=1)
         for u in range(len(self.units)):
@@ -228,7 +264,9 @@ class _Builder:
                     self.m.words[tag] = words
             count = self.people(u)
             for i in here:
-                if (campers[i].shares is Shares.NOBODY and campers[i].number >= 0) or campers[i].number < 0:
+                if (campers[i].shares is Shares.NOBODY and campers[i].number >= 0) or campers[
+                    i
+                ].number < 0:
                     tag = "" if campers[i].number < 0 else f"consent {campers[i].number}"
                     bound = self.most[u]
                     others = {v: c for v, c in count.items() if v != self.sleeps[i, u]}
@@ -236,14 +274,19 @@ class _Builder:
                     if tag:
                         self.m.words[tag] = f"{campers[i].name} shares with nobody"
 
-    def _present(self, unit: int, people: tuple[int, ...], known: dict[tuple[int, ...], int]) -> int:
-        """The flag that says that some of these people (by place) are in a unit; rules that part the same share it."""
+    def _present(
+        self, unit: int, people: tuple[int, ...], known: dict[tuple[int, ...], int]
+    ) -> int:
+        """The flag that says that some of these people (by place) are in a unit; rules that part
+        the same share it.
+        """
         if people not in known:
             known[people] = flag = self.m.flag()
             beds = {self.sleeps[i, unit]: self.asked.campers[i].bulk for i in people}
             for v in beds:
                 self.m.row({v: 1, flag: -1}, high=0)
-            # Follows from the rows before, and tells a solver far more: people of one kind share what their part is given.
+            # Follows from the rows before, and tells a solver far more: people of one kind share
+            # what their part is given.
             self.m.row({**beds, flag: -min(self.most[unit], sum(beds.values()))}, high=0)
         return known[people]
 
@@ -254,9 +297,15 @@ class _Builder:
                 continue
             i, j = self.place[a], self.place[b]
             tag = f"always {a} {b}"
-            self.m.words[tag] = f"{self.asked.campers[i].name} and {self.asked.campers[j].name} always share"
+            self.m.words[tag] = (
+                f"{self.asked.campers[i].name} and {self.asked.campers[j].name} always share"
+            )
             for u in range(len(self.units)):
-                terms = {v: c for v, c in ((self.sleeps.get((i, u)), 1), (self.sleeps.get((j, u)), -1)) if v is not None}
+                terms = {
+                    v: c
+                    for v, c in ((self.sleeps.get((i, u)), 1), (self.sleeps.get((j, u)), -1))
+                    if v is not None
+                }
                 if terms:
                     self.m.row(terms, low=0, high=0, tag=tag)
 
@@ -270,12 +319,18 @@ class _Builder:
             tag = f"lock person {person}"
             self.m.words[tag] = f"{names[person]} is fixed to sheet {sheet}"
             there = [u for u, sheets in enumerate(self.units) if sheet in sheets]
-            beds = [self.sleeps[self.place[person], u] for u in there if (self.place[person], u) in self.sleeps]
+            beds = [
+                self.sleeps[self.place[person], u]
+                for u in there
+                if (self.place[person], u) in self.sleeps
+            ]
             self.m.row(dict.fromkeys(beds, 1), low=1, tag=tag)
         for sheet, pitch in sorted(locks.pitches.items()):
             tag = f"lock pitch {sheet}"
             self.m.words[tag] = f"sheet {sheet} is fixed to the pitch {pitch}"
-            bad = [n for n, o in enumerate(self.asked.offers) if sheet in o.sheets and o.pitch != pitch]
+            bad = [
+                n for n, o in enumerate(self.asked.offers) if sheet in o.sheets and o.pitch != pitch
+            ]
             self.m.row({self.takes[n]: 1 for n in bad}, high=0, tag=tag)
         for standing in self.asked.standing:
             for sheet in locks.standing & set(standing.sheets):
@@ -286,21 +341,36 @@ class _Builder:
         for sheet in sorted(locks.unused):
             tag = f"lock unused {sheet}"
             self.m.words[tag] = f"sheet {sheet} stays in the bag"
-            self.m.row({self.takes[n]: 1 for n, o in enumerate(self.asked.offers) if sheet in o.sheets}, high=0, tag=tag)
+            self.m.row(
+                {self.takes[n]: 1 for n, o in enumerate(self.asked.offers) if sheet in o.sheets},
+                high=0,
+                tag=tag,
+            )
 
     def comfort(self) -> None:
         """Wind, sitting room, snoring, skill, time, distance."""
         for u in range(len(self.units)):
             count = self.people(u)
-            real = {v: c for (i, w), v in self.sleeps.items() if w == u and (c := self.asked.campers[i].bulk)
-                    and self.asked.campers[i].number >= 0}  # fmt: skip
+            real = {
+                v: c
+                for (i, w), v in self.sleeps.items()
+                if w == u
+                and (c := self.asked.campers[i].bulk)
+                and self.asked.campers[i].number >= 0
+            }
             for aim, share in (("exposed", lambda o: o.calm), ("sitting", lambda o: o.sit)):
                 over = self.m.var(0, max(self.most[u], 0))
-                self.m.row({**real, **{v: -c for v, c in self.used(u, share).items()}, over: -1}, high=0)
+                self.m.row(
+                    {**real, **{v: -c for v, c in self.used(u, share).items()}, over: -1}, high=0
+                )
                 self.cost(aim, {over: 1})
             hard = {v: c for v, c in self.used(u, lambda o: int(o.hard)).items() if c}
             if hard:
-                skilled = {i for i, c in enumerate(self.asked.campers) if c.skill is Skill.PRACTISED or c.leader}
+                skilled = {
+                    i
+                    for i, c in enumerate(self.asked.campers)
+                    if c.skill is Skill.PRACTISED or c.leader
+                }
                 able = {v: -1 for (i, w), v in self.sleeps.items() if w == u and i in skilled}
                 short = self.m.flag()
                 self.m.row({**hard, **able, short: -1}, high=0)
@@ -308,9 +378,13 @@ class _Builder:
             snorers = [i for (i, w) in self.sleeps if w == u and self.asked.campers[i].snores]
             if snorers and self.most[u] > 1:
                 kept = self.m.var(0, self.most[u])
-                quiet = {v: c for v, c in count.items() if v not in {self.sleeps[i, u] for i in snorers}}
+                quiet = {
+                    v: c for v, c in count.items() if v not in {self.sleeps[i, u] for i in snorers}
+                }
                 for i in snorers:
-                    self.m.row({**quiet, self.sleeps[i, u]: self.most[u], kept: -1}, high=self.most[u])
+                    self.m.row(
+                        {**quiet, self.sleeps[i, u]: self.most[u], kept: -1}, high=self.most[u]
+                    )
                 self.cost("rules", {kept: SNORE_COST})
             self.cost("rules", self.used(u, lambda o: len(o.cautions)))
             self.cost("quick", self.used(u, lambda o: round(10 * o.minutes)))
@@ -320,20 +394,32 @@ class _Builder:
         """A shelter of novices stands within earshot and eyeshot of a leader's."""
         reach, campers = self.asked.rules.earshot_m, self.asked.campers
         offers = self.asked.offers
-        novices = [i for i, c in enumerate(campers) if c.skill is Skill.NOVICE and not c.leader and c.number >= 0]
+        novices = [
+            i
+            for i, c in enumerate(campers)
+            if c.skill is Skill.NOVICE and not c.leader and c.number >= 0
+        ]
         placed = [n for n, o in enumerate(offers) if o.at is not None]
         if not reach or not novices or not any(c.leader for c in campers) or not placed:
             return
         hearing = heard(np.array([offers[n].at for n in placed]), reach, self.asked.blinds)
         kind_of = dict(zip(placed, hearing.kind.tolist(), strict=True))
-        stands: list[dict[int, Terms]] = [{} for _ in self.units]  # unit -> kind of place -> its offers there
+        stands: list[dict[int, Terms]] = [
+            {} for _ in self.units
+        ]  # unit -> kind of place -> its offers there
         for u, numbers in enumerate(self.of_unit):
             for n in numbers:
                 if n in kind_of:
                     stands[u].setdefault(kind_of[n], {})[self.takes[n]] = 1
-        led: dict[int, Terms] = {}  # kind of place -> flags of the units that stand there with a leader
+        led: dict[
+            int, Terms
+        ] = {}  # kind of place -> flags of the units that stand there with a leader
         for u, here in enumerate(stands):
-            leaders = {self.sleeps[i, u]: -1 for i, c in enumerate(campers) if c.leader and (i, u) in self.sleeps}
+            leaders = {
+                self.sleeps[i, u]: -1
+                for i, c in enumerate(campers)
+                if c.leader and (i, u) in self.sleeps
+            }
             for kind, taken in here.items() if leaders else ():
                 flag = self.m.flag()
                 led.setdefault(kind, {})[flag] = -1
@@ -363,8 +449,8 @@ class _Builder:
         return flag
 
     def lent(self) -> None:
-        """Sheets used without their owners, people who leave theirs, buttons, sheets joined. Who does not lend sleeps under
-        the own sheet, or it stays in the bag.
+        """Sheets used without their owners, people who leave theirs, buttons, sheets joined. Who
+        does not lend sleeps under the own sheet, or it stays in the bag.
         """
         campers = {c.number: c for c in self.asked.campers}
         for u, sheets in enumerate(self.units):
@@ -387,16 +473,25 @@ class _Builder:
                 own = self.owned.get(self.asked.campers[i].number, set())
                 if w == u and own and not own & set(sheets):
                     guests.append(v)
-            self.cost("own kit", {**self.used(u, lambda o: o.buttons), **dict.fromkeys(guests, GUEST_COST)})
+            self.cost(
+                "own kit",
+                {**self.used(u, lambda o: o.buttons), **dict.fromkeys(guests, GUEST_COST)},
+            )
             if len(sheets) > 1:
                 self.cost("own kit", self.used(u, lambda _: JOINED_SHEET_COST))
 
     def moves(self) -> None:
-        """Changes to what stands: shelters not left as they are, new ones put up, people who change the sheet."""
+        """Changes to what stands: shelters not left as they are, new ones put up, people who change
+        the sheet.
+        """
         stood = {s.sheets: s for s in self.asked.standing}
         for u, sheets in enumerate(self.units):
             standing = stood.get(sheets)
-            as_is = [n for n in self.of_unit[u] if standing is not None and stands_as(self.asked.offers[n], standing)]
+            as_is = [
+                n
+                for n in self.of_unit[u]
+                if standing is not None and stands_as(self.asked.offers[n], standing)
+            ]
             if not self.asked.standing:
                 continue
             self.cost("moves", {self.takes[n]: 1 for n in self.of_unit[u] if n not in as_is})
@@ -424,11 +519,23 @@ class _Builder:
         self.together()
         self.locks()
         self.lent()
-        used = [(self.takes[n], offer, self.unit_of[offer.sheets]) for n, offer in enumerate(self.asked.offers)]
-        there = {(c.number, u): self.sleeps[self.place[c.number], u] for c in self.asked.campers
-                 for u in range(len(self.units)) if (self.place[c.number], u) in self.sleeps}  # fmt: skip
+        used = [
+            (self.takes[n], offer, self.unit_of[offer.sheets])
+            for n, offer in enumerate(self.asked.offers)
+        ]
+        there = {
+            (c.number, u): self.sleeps[self.place[c.number], u]
+            for c in self.asked.campers
+            for u in range(len(self.units))
+            if (self.place[c.number], u) in self.sleeps
+        }
         lends = {c.number: c.lends for c in self.asked.campers}
-        self.cost("own kit", kit_rows(self.m, used, self.asked.pools, there, lends, join=self.asked.rules.join_lines))
+        self.cost(
+            "own kit",
+            kit_rows(
+                self.m, used, self.asked.pools, there, lends, join=self.asked.rules.join_lines
+            ),
+        )
         self.comfort()
         self.earshot()
         self.moves()
@@ -436,10 +543,14 @@ class _Builder:
             if self.costs[aim]:
                 self.m.aims[aim] = self.costs[aim]
         most = {aim: self._most(terms) for aim, terms in self.m.aims.items()}
-        return PlanModel(self.asked, self.m, self.units, self.sleeps, tuple(self.takes), tuple(self.wet), most)
+        return PlanModel(
+            self.asked, self.m, self.units, self.sleeps, tuple(self.takes), tuple(self.wet), most
+        )
 
     def _most(self, terms: Terms) -> int:
-        """The most an aim can be: of the offers of one unit only the dearest counts, for only one is taken."""
+        """The most an aim can be: of the offers of one unit only the dearest counts, for only one
+        is taken.
+        """
         offer_of = {v: n for n, v in enumerate(self.takes)}
         dearest: dict[int, int] = {}
         rest = 0
@@ -453,5 +564,7 @@ class _Builder:
 
 
 def plan_model(asked: PlanQuestion) -> PlanModel:
-    """The model of a plan. It always has a solution with people left without beds, unless a lock cannot be kept."""
+    """The model of a plan. It always has a solution with people left without beds, unless a lock
+    cannot be kept.
+    """
     return _Builder(asked).build()

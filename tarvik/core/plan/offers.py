@@ -1,4 +1,5 @@
-"""What a plan chooses from: each sheet in a pitch at a spot, with what it gives and takes; and the kit there is.
+"""What a plan chooses from: each sheet in a pitch at a spot, with what it gives and takes; and the
+kit there is.
 
 Plain values: the plan's model knows nothing of folding or rain.
 """
@@ -24,7 +25,9 @@ POLE, LINE, STAKE = "pole", "line", "stake"
 
 @dataclass(frozen=True, slots=True)
 class Pool:
-    """Kit alike: `count` pieces of one owner (None: the group's). Poles have a span, lines a length, others a kind."""
+    """Kit alike: `count` pieces of one owner (None: the group's). Poles have a span, lines a
+    length, others a kind.
+    """
 
     kind: str
     count: int
@@ -41,11 +44,13 @@ class Pool:
 class Offer:
     """One sheet (or two joined) in one pitch at one spot.
 
-    `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`: how many of them sit up, and
-    lie out of the wind. `minutes`, by one able person; `hard`: wants somebody practised. `poles`: heights to be carried;
-    `cords`: lengths of cord; `others`: other carriers by kind; `cut`: how many of the poles' heights are cut sticks at need.
-    `ground`: the ground taken, None while unplaced. `out_m`: metres of way to the camp's heart, and a share of those that it
-    is farther from water. `cautions`: what it stands near.
+    `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`: how
+    many of them sit up, and lie out of the wind. `minutes`, by one able person; `hard`: wants
+    somebody practised. `poles`: heights to be carried;
+    `cords`: lengths of cord; `others`: other carriers by kind; `cut`: how many of the poles'
+    heights are cut sticks at need.
+    `ground`: the ground taken, None while unplaced. `out_m`: metres of way to the camp's heart, and
+    a share of those that it is farther from water. `cautions`: what it stands near.
     """
 
     sheets: tuple[int, ...]
@@ -84,20 +89,27 @@ class Offer:
 
 
 def servers(need_m: float, lines: Sequence[Pool], join: bool) -> tuple[tuple[int, ...], ...]:
-    """Which lines serve a need: single lines by number, then pairs joined; pairs only of lines too short alone."""
+    """Which lines serve a need: single lines by number, then pairs joined; pairs only of lines too
+    short alone.
+    """
     single = [(n,) for n, line in enumerate(lines) if line.most_m >= need_m - SAME_M]
     if not join:
         return tuple(single)
     short = [n for n, line in enumerate(lines) if line.most_m < need_m - SAME_M]
-    pairs = [(a, b) for i, a in enumerate(short) for b in short[i:]
-             if lines[a].most_m + lines[b].most_m - JOIN_M >= need_m - SAME_M]  # fmt: skip
+    pairs = [
+        (a, b)
+        for i, a in enumerate(short)
+        for b in short[i:]
+        if lines[a].most_m + lines[b].most_m - JOIN_M >= need_m - SAME_M
+    ]
     return (*single, *pairs)
 
 
 def pruned(offers: Sequence[Offer], pools: Sequence[Pool]) -> list[Offer]:
-    """Offers without those that another of the same sheets, on the same trees and no more ground, beats or equals in all
-    that the plan weighs and in every piece of kit it takes. Any plan with the one left out is no better than the same plan
-    with the other, so the optimum stays. The order is kept.
+    """Offers without those that another of the same sheets, on the same trees and no more ground,
+    beats or equals in all that the plan weighs and in every piece of kit it takes. Any plan with
+    the one left out is no better than the same plan with the other, so the optimum stays. The order
+    is kept.
     """
     groups: dict[object, list[int]] = {}
     for n, offer in enumerate(offers):
@@ -107,9 +119,13 @@ def pruned(offers: Sequence[Offer], pools: Sequence[Pool]) -> list[Offer]:
     for group in groups.values():
         for a in group:
             for b in group:
-                if a != b and b not in gone and a not in gone and _beats(offers[a], offers[b], lines) and (
-                    a < b or not _beats(offers[b], offers[a], lines)
-                ):  # fmt: skip
+                if (
+                    a != b
+                    and b not in gone
+                    and a not in gone
+                    and _beats(offers[a], offers[b], lines)
+                    and (a < b or not _beats(offers[b], offers[a], lines))
+                ):
                     gone.add(b)
     return [o for n, o in enumerate(offers) if n not in gone]
 
@@ -118,15 +134,29 @@ def _beats(one: Offer, two: Offer, lines: Sequence[Pool]) -> bool:
     """Whether the first does at least as well in everything."""
     statures = [s for s, _ in (*one.beds, *two.beds)]
     return (
-        one.minutes <= two.minutes and one.hard <= two.hard and one.out_m <= two.out_m + SAME_M and one.stakes <= two.stakes
-        and one.sit >= two.sit and one.calm >= two.calm and one.buttons <= two.buttons
+        one.minutes <= two.minutes
+        and one.hard <= two.hard
+        and one.out_m <= two.out_m + SAME_M
+        and one.stakes <= two.stakes
+        and one.sit >= two.sit
+        and one.calm >= two.calm
+        and one.buttons <= two.buttons
         and len(one.cautions) <= len(two.cautions)
         and all(one.room(s) >= two.room(s) for s in statures)
-        and _within(sorted(one.poles), sorted(two.poles)) and _shorter(one.cords, two.cords)
-        and len(one.others) <= len(two.others) and set(one.others) <= set(two.others)
-        and one.at == two.at and (one.ground is two.ground or (
-            one.ground is not None and two.ground is not None and bool(two.ground.covers(one.ground))))
-    )  # fmt: skip
+        and _within(sorted(one.poles), sorted(two.poles))
+        and _shorter(one.cords, two.cords)
+        and len(one.others) <= len(two.others)
+        and set(one.others) <= set(two.others)
+        and one.at == two.at
+        and (
+            one.ground is two.ground
+            or (
+                one.ground is not None
+                and two.ground is not None
+                and bool(two.ground.covers(one.ground))
+            )
+        )
+    )
 
 
 def _within(some: Sequence[float], more: Sequence[float]) -> bool:
@@ -147,7 +177,9 @@ def _shorter(some: Sequence[float], more: Sequence[float]) -> bool:
 
 
 def beds_of(room: Mapping[float, int]) -> tuple[tuple[float, int], ...]:
-    """The table of `Offer.beds` from how many lie dry at each stature: a taller person never finds more room."""
+    """The table of `Offer.beds` from how many lie dry at each stature: a taller person never finds
+    more room.
+    """
     out: list[tuple[float, int]] = []
     least = math.inf
     for stature in sorted(room):

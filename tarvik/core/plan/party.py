@@ -1,6 +1,8 @@
-"""Who is to sleep, and which of them may share a shelter: consent, ages, quarters, patrols, and pairs named by the leader.
+"""Who is to sleep, and which of them may share a shelter: consent, ages, quarters, patrols, and
+pairs named by the leader.
 
-The rules are the course's own; the provider's safeguarding policy and the qualified leader come first.
+The rules are the course's own; the provider's safeguarding policy and the qualified leader come
+first.
 """
 
 from __future__ import annotations
@@ -16,9 +18,19 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-OF_AGE: Final = constant("of_age", 18.0, "years", COMMON_PRACTICE, "from this age on an adult; local law first")
-EARSHOT_M: Final = constant("earshot", 20.0, "m", ENGINEERING, "how far a leader hears a call at night in wind and rain")
-GAP_M: Final = constant("walking_gap", 0.8, "m", ENGINEERING, "clear walking gap between the cloth and lines of two shelters")
+OF_AGE: Final = constant(
+    "of_age", 18.0, "years", COMMON_PRACTICE, "from this age on an adult; local law first"
+)
+EARSHOT_M: Final = constant(
+    "earshot", 20.0, "m", ENGINEERING, "how far a leader hears a call at night in wind and rain"
+)
+GAP_M: Final = constant(
+    "walking_gap",
+    0.8,
+    "m",
+    ENGINEERING,
+    "clear walking gap between the cloth and lines of two shelters",
+)
 
 
 class Shares(StrEnum):
@@ -39,9 +51,10 @@ class Skill(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Camper:
-    """A person of the course, by number. `age` None: not told, taken as an adult for a leader and as under age for others
-    only when the rule says so. `quarters`: people of different quarters never share. `lends`: whether the own kit may serve
-    others. `bulk`: beds wanted (a casualty and who sits by).
+    """A person of the course, by number. `age` None: not told, taken as an adult for a leader and
+    as under age for others only when the rule says so. `quarters`: people of different quarters
+    never share. `lends`: whether the own kit may serve others. `bulk`: beds wanted (a casualty and
+    who sits by).
     """
 
     number: int
@@ -59,7 +72,9 @@ class Camper:
 
     @property
     def adult(self) -> bool:
-        """Leaders are adults unless an age says otherwise; anybody else whose age nobody told is not."""
+        """Leaders are adults unless an age says otherwise; anybody else whose age nobody told is
+        not.
+        """
         return self.leader if self.age is None else self.age >= OF_AGE
 
 
@@ -91,7 +106,9 @@ class PlanRules:
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """A rule under which people of different `kinds` never share; `kind_of` gives a person's kind, None: not concerned."""
+    """A rule under which people of different `kinds` never share; `kind_of` gives a person's kind,
+    None: not concerned.
+    """
 
     rule: str
     words: str
@@ -100,19 +117,34 @@ class Bar:
 
 def bars(rules: PlanRules) -> list[Bar]:
     """The rules that part people by kind."""
-    out = [Bar("quarters", "people of different quarters do not share", lambda c: c.quarters or None)]
+    out = [
+        Bar("quarters", "people of different quarters do not share", lambda c: c.quarters or None)
+    ]
     if rules.leaders_apart:
-        out.append(Bar("leaders_apart", "leaders do not share with students", lambda c: "leader" if c.leader else "student"))
+        out.append(
+            Bar(
+                "leaders_apart",
+                "leaders do not share with students",
+                lambda c: "leader" if c.leader else "student",
+            )
+        )
     if rules.adults_apart:
-        out.append(Bar("adults_apart", "adults do not share with under-age people",
-                       lambda c: "adult" if c.adult else "under age"))  # fmt: skip
+        out.append(
+            Bar(
+                "adults_apart",
+                "adults do not share with under-age people",
+                lambda c: "adult" if c.adult else "under age",
+            )
+        )
     if rules.patrols_apart:
         out.append(Bar("patrols_apart", "patrols sleep apart", lambda c: c.patrol or None))
     return out
 
 
 def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, str, int, int]]:
-    """Pairs that never share: (rule, words, one, two) by place in `campers`: the leader's, the age gap, a person's consent."""
+    """Pairs that never share: (rule, words, one, two) by place in `campers`: the leader's, the age
+    gap, a person's consent.
+    """
     place = {c.number: i for i, c in enumerate(campers)}
     out = []
     for a, b in sorted(rules.never):
@@ -121,11 +153,19 @@ def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, st
             out.append((f"never {a} {b}", words, place[a], place[b]))
     for (i, one), (j, two) in combinations(enumerate(campers), 2):
         young = not one.adult and not two.adult and one.age is not None and two.age is not None
-        if rules.age_gap is not None and young and abs((one.age or 0) - (two.age or 0)) > rules.age_gap:
-            out.append(("age_gap", f"ages more than {rules.age_gap} years apart do not share", i, j))
+        if (
+            rules.age_gap is not None
+            and young
+            and abs((one.age or 0) - (two.age or 0)) > rules.age_gap
+        ):
+            out.append(
+                ("age_gap", f"ages more than {rules.age_gap} years apart do not share", i, j)
+            )
         for who, other in ((one, two), (two, one)):
             if who.shares is Shares.PATROL and who.patrol != other.patrol:
-                out.append((f"consent {who.number}", f"{who.name} shares with the own patrol only", i, j))
+                out.append(
+                    (f"consent {who.number}", f"{who.name} shares with the own patrol only", i, j)
+                )
                 break
     return out
 

@@ -1,6 +1,8 @@
-"""Choose for me: each person under the own sheet in its best pitch, within the kit, those without a sheet as guests.
+"""Choose for me: each person under the own sheet in its best pitch, within the kit, those without a
+sheet as guests.
 
-A plain greedy rule for the first look; it proves nothing. Those with the fewest ways to lie dry choose first.
+A plain greedy rule for the first look; it proves nothing. Those with the fewest ways to lie dry
+choose first.
 """
 
 from __future__ import annotations
@@ -22,12 +24,22 @@ if TYPE_CHECKING:
 Answers: TypeAlias = "Callable[[int, float, int], Sequence[Solution]]"
 Handicap: TypeAlias = "Callable[[Solution], float]"
 
-SIT_ENOUGH_M2: Final = constant("choice_sit_enough", 0.8, "m2", ENGINEERING, "sitting ground beyond which more is not valued")
-DRY_ENOUGH_M2: Final = constant("choice_dry_enough", 4.0, "m2", ENGINEERING, "dry ground beyond which more is not valued")
-SIT_WORTH: Final = constant("choice_sit_worth", 2.0, "1", ENGINEERING, "worth of enough sitting ground")
+SIT_ENOUGH_M2: Final = constant(
+    "choice_sit_enough", 0.8, "m2", ENGINEERING, "sitting ground beyond which more is not valued"
+)
+DRY_ENOUGH_M2: Final = constant(
+    "choice_dry_enough", 4.0, "m2", ENGINEERING, "dry ground beyond which more is not valued"
+)
+SIT_WORTH: Final = constant(
+    "choice_sit_worth", 2.0, "1", ENGINEERING, "worth of enough sitting ground"
+)
 DRY_WORTH: Final = constant("choice_dry_worth", 1.0, "1", ENGINEERING, "worth of enough dry ground")
-MINUTE_COST: Final = constant("choice_minute_cost", 0.05, "1/min", ENGINEERING, "cost of a minute's setting up")
-SUPPORT_COST: Final = constant("choice_support_cost", 0.8, "1", ENGINEERING, "cost of a tree or pole that others need too")
+MINUTE_COST: Final = constant(
+    "choice_minute_cost", 0.05, "1/min", ENGINEERING, "cost of a minute's setting up"
+)
+SUPPORT_COST: Final = constant(
+    "choice_support_cost", 0.8, "1", ENGINEERING, "cost of a tree or pole that others need too"
+)
 JOIN_COST: Final = constant("choice_join_cost", 0.3, "1", ENGINEERING, "cost of joining lines")
 
 
@@ -64,14 +76,19 @@ def choose_for_all(
     supports: Supports,
     handicap: Handicap = lambda _: 0.0,
 ) -> Outcome:
-    """Pick a shelter for each. `solutions(sheet, stature, sleepers)` answers every pitch of a sheet for people so tall;
-    `handicap` is what the night takes off a solution's worth.
+    """Pick a shelter for each. `solutions(sheet, stature, sleepers)` answers every pitch of a sheet
+    for people so tall; `handicap` is what the night takes off a solution's worth.
     """
-    ways = {p.person: sum(_dry(s) for sheet in p.sheets for s in solutions(sheet, p.stature_m, 1)) for p in people}
+    ways = {
+        p.person: sum(_dry(s) for sheet in p.sheets for s in solutions(sheet, p.stature_m, 1))
+        for p in people
+    }
     picks: list[Pick] = []
     guests: list[Sleeper] = []
     for person in sorted(people, key=lambda p: (ways[p.person] == 0, ways[p.person], p.person)):
-        found = _best(person.sheets, person.stature_m, solutions, _left(supports, picks), picks, handicap)
+        found = _best(
+            person.sheets, person.stature_m, solutions, _left(supports, picks), picks, handicap
+        )
         if found is None:
             guests.append(person)
         else:
@@ -79,7 +96,9 @@ def choose_for_all(
     unplaced: list[int] = []
     statures = {p.person: p.stature_m for p in people}
     for guest in guests:
-        found = _best(spare_sheets, guest.stature_m, solutions, _left(supports, picks), picks, handicap)
+        found = _best(
+            spare_sheets, guest.stature_m, solutions, _left(supports, picks), picks, handicap
+        )
         if found is not None:
             picks.append(Pick(found[0], found[1], (guest.person,)))
         elif (host := _host(picks, guest, statures, solutions, supports)) is not None:
@@ -98,7 +117,9 @@ def _left(supports: Supports, picks: Sequence[Pick]) -> Supports:
 
 
 def worth(solution: Solution) -> float:
-    """What a shelter is worth to one sleeper: room to sit up first, then dry ground, then a quick and simple pitch."""
+    """What a shelter is worth to one sleeper: room to sit up first, then dry ground, then a quick
+    and simple pitch.
+    """
     figures = solution.figures
     if figures is None:
         return 0.0
@@ -106,17 +127,27 @@ def worth(solution: Solution) -> float:
     return (
         SIT_WORTH * min(figures.sit_area_m2, SIT_ENOUGH_M2) / SIT_ENOUGH_M2
         + DRY_WORTH * min(figures.dry_area_m2, DRY_ENOUGH_M2) / DRY_ENOUGH_M2
-        - MINUTE_COST * solution.question.pitch.minutes - JOIN_COST * joined
+        - MINUTE_COST * solution.question.pitch.minutes
+        - JOIN_COST * joined
         - SUPPORT_COST * len(solution.question.pitch.high_points())
-    )  # fmt: skip
+    )
 
 
 def _dry(solution: Solution) -> bool:
-    return solution.figures is not None and solution.figures.sleepers > 0 and solution.verdict is Verdict.FORMS
+    return (
+        solution.figures is not None
+        and solution.figures.sleepers > 0
+        and solution.verdict is Verdict.FORMS
+    )
 
 
 def _best(
-    sheets: Sequence[int], stature_m: float, solutions: Answers, left: Supports, picks: Sequence[Pick], handicap: Handicap
+    sheets: Sequence[int],
+    stature_m: float,
+    solutions: Answers,
+    left: Supports,
+    picks: Sequence[Pick],
+    handicap: Handicap,
 ) -> tuple[int, Solution] | None:
     """The most worthwhile pitch that forms with what is left of the kit."""
     taken = {pick.sheet for pick in picks}
@@ -141,15 +172,23 @@ def _formed(solution: Solution, left: Supports, sleepers: int) -> Solution | Non
 
 
 def _host(
-    picks: Sequence[Pick], guest: Sleeper, statures: Mapping[int, float], solutions: Answers, supports: Supports
+    picks: Sequence[Pick],
+    guest: Sleeper,
+    statures: Mapping[int, float],
+    solutions: Answers,
+    supports: Supports,
 ) -> tuple[int, Pick] | None:
-    """A sheet already picked that takes one person more, in the same pitch if that does, within the kit."""
+    """A sheet already picked that takes one person more, in the same pitch if that does, within the
+    kit.
+    """
     for place, pick in sorted(enumerate(picks), key=lambda item: len(item[1].people)):
         tallest = max(guest.stature_m, *(statures[p] for p in pick.people))
         left = _left(supports, [other for other in picks if other is not pick])
         wanted = len(pick.people) + 1
         same = pick.solution.question.pitch
-        for solution in sorted(solutions(pick.sheet, tallest, wanted), key=lambda s: s.question.pitch is not same):
+        for solution in sorted(
+            solutions(pick.sheet, tallest, wanted), key=lambda s: s.question.pitch is not same
+        ):
             formed = _formed(solution, left, wanted)
             if formed is not None:
                 return place, Pick(pick.sheet, formed, (*pick.people, guest.person))

@@ -1,4 +1,5 @@
-"""Rows of the plan's model that hand out the kit: poles that reach, lines long enough or joined, stakes, other carriers.
+"""Rows of the plan's model that hand out the kit: poles that reach, lines long enough or joined,
+stakes, other carriers.
 
 Kit of a person may serve another's shelter when it is lent; then it is counted.
 """
@@ -22,10 +23,16 @@ JOIN_COST, CUT_COST, LENT_COST = 1, 1, 1
 Way = tuple[int, ...]
 
 
-def ways_for(pools: Sequence[Pool], offer: Offer, *, join: bool) -> Counter[tuple[str, tuple[Way, ...]]]:
-    """What an offer needs, alike needs together: (kind, the ways in which pools by number serve it) -> how often."""
+def ways_for(
+    pools: Sequence[Pool], offer: Offer, *, join: bool
+) -> Counter[tuple[str, tuple[Way, ...]]]:
+    """What an offer needs, alike needs together: (kind, the ways in which pools by number serve it)
+    -> how often.
+    """
     out: Counter[tuple[str, tuple[Way, ...]]] = Counter()
-    numbers = {kind: [n for n, p in enumerate(pools) if p.kind == kind] for kind in (POLE, LINE, STAKE)}
+    numbers = {
+        kind: [n for n, p in enumerate(pools) if p.kind == kind] for kind in (POLE, LINE, STAKE)
+    }
     for height in offer.poles:
         out[POLE, tuple((n,) for n in numbers[POLE] if pools[n].serves(height))] += 1
     lines = [pools[n] for n in numbers[LINE]]
@@ -40,12 +47,18 @@ def ways_for(pools: Sequence[Pool], offer: Offer, *, join: bool) -> Counter[tupl
 
 
 def kit_rows(
-    model: Linear, used: Sequence[tuple[int, Offer, int]], pools: Sequence[Pool], there: Mapping[tuple[int, int], int],
-    lends: Mapping[int, bool], *, join: bool,
-) -> Terms:  # fmt: skip
+    model: Linear,
+    used: Sequence[tuple[int, Offer, int]],
+    pools: Sequence[Pool],
+    there: Mapping[tuple[int, int], int],
+    lends: Mapping[int, bool],
+    *,
+    join: bool,
+) -> Terms:
     """Add the rows; returns what the handing out costs in the aim «own kit».
 
-    `used`: (variable, offer, unit). `there`: (person, unit) -> variable that says the person sleeps there.
+    `used`: (variable, offer, unit). `there`: (person, unit) -> variable that says the person sleeps
+    there.
     """
     needs: dict[tuple[str, tuple[Way, ...]], dict[int, dict[int, int]]] = {}
     for variable, offer, home in used:
@@ -56,7 +69,9 @@ def kit_rows(
     cost: Terms = {}
     for (kind, ways), by_unit in needs.items():
         tag = f"kit {kind}"
-        model.words.setdefault(tag, f"there are only so many {KIT_WORDS.get(kind, f'of kind {kind}')}")
+        model.words.setdefault(
+            tag, f"there are only so many {KIT_WORDS.get(kind, f'of kind {kind}')}"
+        )
         groups: list[tuple[int | None, dict[int, int]]] = []
         if kind in owned:
             groups += by_unit.items()
@@ -66,16 +81,26 @@ def kit_rows(
                 merged |= terms
             groups = [(None, merged)]
         for unit, wanted in groups:
-            bound = sum(max(some.values()) for some in by_unit.values()) if unit is None else max(wanted.values())
+            bound = (
+                sum(max(some.values()) for some in by_unit.values())
+                if unit is None
+                else max(wanted.values())
+            )
             flow = {way: model.var(0, bound) for way in ways}
-            model.row({**wanted, **dict.fromkeys(flow.values(), -1)}, high=0, tag="" if ways else tag)
+            model.row(
+                {**wanted, **dict.fromkeys(flow.values(), -1)}, high=0, tag="" if ways else tag
+            )
             for way, v in flow.items():
                 for n in way:
                     use = drawn[n].setdefault(unit, {})
                     use[v] = use.get(v, 0) + 1
                 if len(way) > 1:
                     cost[v] = cost.get(v, 0) + JOIN_COST
-                if pools[way[0]].kind == POLE and pools[way[0]].owner is None and pools[way[0]].count >= UNENDING:
+                if (
+                    pools[way[0]].kind == POLE
+                    and pools[way[0]].owner is None
+                    and pools[way[0]].count >= UNENDING
+                ):
                     cost[v] = cost.get(v, 0) + CUT_COST
     _supplies(model, pools, drawn, there, lends, cost)
     return cost
@@ -86,9 +111,13 @@ UNENDING: Final = 1000
 
 
 def _supplies(
-    model: Linear, pools: Sequence[Pool], drawn: Mapping[int, Mapping[int | None, Terms]],
-    there: Mapping[tuple[int, int], int], lends: Mapping[int, bool], cost: Terms,
-) -> None:  # fmt: skip
+    model: Linear,
+    pools: Sequence[Pool],
+    drawn: Mapping[int, Mapping[int | None, Terms]],
+    there: Mapping[tuple[int, int], int],
+    lends: Mapping[int, bool],
+    cost: Terms,
+) -> None:
     """No pool gives more than it has; a person's own serves others only when it is lent."""
     for n, by_unit in drawn.items():
         pool = pools[n]

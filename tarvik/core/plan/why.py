@@ -1,5 +1,5 @@
-"""Why there is no plan with a bed for everyone: the smallest sets of things in each other's way, and the smallest changes
-that make room, with their amounts. And what a chosen shelter won against.
+"""Why there is no plan with a bed for everyone: the smallest sets of things in each other's way,
+and the smallest changes that make room, with their amounts. And what a chosen shelter won against.
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ if TYPE_CHECKING:
 
 REPAIRS_MOST: Final = 5
 TROUBLE: Final = {"kit": 2, "lock": 1, "consent": 6, "never": 6, "always": 4, "lend": 4, "bed": 12}
-"""How hard a thing in the way is to set aside (engineering assumption); rules of sharing not named here weigh 9."""
+"""How hard a thing in the way is to set aside (engineering assumption); rules of sharing not named
+here weigh 9.
+"""
 RULE_TROUBLE: Final = 9
 
 
@@ -42,7 +44,9 @@ class Repair:
 
 @dataclass(frozen=True)
 class Impasse:
-    """What stands in the way: sets of things that cannot all hold, and the repairs, the easiest first."""
+    """What stands in the way: sets of things that cannot all hold, and the repairs, the easiest
+    first.
+    """
 
     sets: tuple[tuple[str, ...], ...]
     repairs: tuple[Repair, ...]
@@ -57,10 +61,14 @@ def feasible(model: PlanModel, hold: Iterable[str], limits: Limits = FREE) -> bo
     return bool(status in (cp_model.OPTIMAL, cp_model.FEASIBLE))
 
 
-def smallest_conflict(model: PlanModel, tags: Sequence[str], limits: Limits = FREE) -> tuple[str, ...]:
-    """Things among `tags` that cannot all hold, though any of them left out the rest can. Empty when all can hold.
+def smallest_conflict(
+    model: PlanModel, tags: Sequence[str], limits: Limits = FREE
+) -> tuple[str, ...]:
+    """Things among `tags` that cannot all hold, though any of them left out the rest can. Empty
+    when all can hold.
 
-    First the solver names a set that is enough; then each of it is left out in turn, and stays out if the rest still cannot.
+    First the solver names a set that is enough; then each of it is left out in turn, and stays out
+    if the rest still cannot.
     """
     linear = model.linear
     named: dict[str, list[Row]] = {t: [] for t in tags}
@@ -79,9 +87,13 @@ def smallest_conflict(model: PlanModel, tags: Sequence[str], limits: Limits = FR
     status = solver.solve(cp)
     if status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return ()
-    enough = [flags[f if f >= 0 else -f - 1] for f in solver.sufficient_assumptions_for_infeasibility()]
+    enough = [
+        flags[f if f >= 0 else -f - 1] for f in solver.sufficient_assumptions_for_infeasibility()
+    ]
     core = [t for t in tags if t in enough] or list(tags)
-    for tag in sorted(core, key=_trouble):  # what is easiest to set aside is asked for last: it stays in the set
+    for tag in sorted(
+        core, key=_trouble
+    ):  # what is easiest to set aside is asked for last: it stays in the set
         rest = [t for t in core if t != tag]
         if not feasible(model, rest, limits):
             core = rest
@@ -93,7 +105,9 @@ def _trouble(tag: str) -> int:
 
 
 def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -> list[Repair]:
-    """The smallest sets of things to set aside so that everybody has a bed, the easiest first; no set holds another."""
+    """The smallest sets of things to set aside so that everybody has a bed, the easiest first; no
+    set holds another.
+    """
     linear = model.linear
     tags = linear.tags()
     cp = to_cp(linear, [r for r in linear.rows if not r.tag])
@@ -101,7 +115,9 @@ def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -
     for row in linear.rows:
         if row.tag:
             add_row(cp, row, unless=[flags[row.tag].index])
-    cp.minimize(cp_model.LinearExpr.weighted_sum(list(flags.values()), [-_trouble(t) for t in tags]))
+    cp.minimize(
+        cp_model.LinearExpr.weighted_sum(list(flags.values()), [-_trouble(t) for t in tags])
+    )
     out = []
     for _ in range(most):
         solver = solver_for(limits)
@@ -111,7 +127,11 @@ def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -
         if not aside:
             return []
         aside = _least(model, aside, limits)
-        out.append(Repair(aside, tuple(linear.words.get(t, t) for t in aside), shortages(model, aside, limits)))
+        out.append(
+            Repair(
+                aside, tuple(linear.words.get(t, t) for t in aside), shortages(model, aside, limits)
+            )
+        )
         cp.add_bool_or([flags[t].Not() for t in aside])
     return out
 
@@ -127,7 +147,9 @@ def _least(model: PlanModel, aside: tuple[str, ...], limits: Limits) -> tuple[st
     return tuple(kept)
 
 
-def shortages(model: PlanModel, aside: Sequence[str], limits: Limits = FREE) -> tuple[Shortage, ...]:
+def shortages(
+    model: PlanModel, aside: Sequence[str], limits: Limits = FREE
+) -> tuple[Shortage, ...]:
     """The fewest pieces of each kind of kit that are wanted when these things are set aside."""
     linear = model.linear
     kinds = [t for t in aside if t.startswith("kit ")]
@@ -141,17 +163,23 @@ def shortages(model: PlanModel, aside: Sequence[str], limits: Limits = FREE) -> 
             short = cp.new_int_var(0, 100_000, "")
             over[row.tag].append(short)
             terms = [variables[v] for v, _ in row.terms]
-            cp.add(cp_model.LinearExpr.weighted_sum(terms, [c for _, c in row.terms]) - short <= row.high)
+            cp.add(
+                cp_model.LinearExpr.weighted_sum(terms, [c for _, c in row.terms]) - short
+                <= row.high
+            )
     cp.minimize(cp_model.LinearExpr.sum([v for some in over.values() for v in some]))
     solver = solver_for(limits)
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return ()
-    return tuple(Shortage(k.removeprefix("kit "), sum(solver.value(v) for v in some)) for k, some in over.items())
+    return tuple(
+        Shortage(k.removeprefix("kit "), sum(solver.value(v) for v in some))
+        for k, some in over.items()
+    )
 
 
 def impasse(model: PlanModel, limits: Limits = FREE, most_sets: int = 3) -> Impasse | None:
-    """What stands in the way of a bed for everyone; None when nothing does. Sets after the first are looked for with the
-    things of those before left out, so that each tells something else.
+    """What stands in the way of a bed for everyone; None when nothing does. Sets after the first
+    are looked for with the things of those before left out, so that each tells something else.
     """
     tags = model.linear.tags()
     if feasible(model, tags, limits):
@@ -169,8 +197,8 @@ def impasse(model: PlanModel, limits: Limits = FREE, most_sets: int = 3) -> Impa
 
 @dataclass(frozen=True)
 class Rival:
-    """An offer that a chosen shelter won against: the first aim in which the plan with it instead is worse, and by how
-    much; or that it cannot be had at all beside the rest.
+    """An offer that a chosen shelter won against: the first aim in which the plan with it instead
+    is worse, and by how much; or that it cannot be had at all beside the rest.
     """
 
     offer: int
@@ -179,8 +207,8 @@ class Rival:
 
 
 def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int = 4) -> list[Rival]:
-    """Against what the choice for these sheets won: each other pitch of theirs, at its best spot, the rest of the plan as it
-    is, everybody sleeping where they do.
+    """Against what the choice for these sheets won: each other pitch of theirs, at its best spot,
+    the rest of the plan as it is, everybody sleeping where they do.
     """
     from tarvik.core.plan.choose import fixed  # noqa: PLC0415
 
@@ -192,8 +220,15 @@ def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int 
     others = [n for n in chosen.offers if n != mine]
     out: list[Rival] = []
     seen = {offers[mine].pitch}
-    order = sorted((n for n, o in enumerate(offers) if o.sheets == sheets), key=lambda n: (
-        max(0, here - offers[n].calm), max(0, here - offers[n].sit), offers[n].minutes, offers[n].out_m))  # fmt: skip
+    order = sorted(
+        (n for n, o in enumerate(offers) if o.sheets == sheets),
+        key=lambda n: (
+            max(0, here - offers[n].calm),
+            max(0, here - offers[n].sit),
+            offers[n].minutes,
+            offers[n].out_m,
+        ),
+    )
     for n in order:
         if offers[n].pitch in seen or len(out) == most:
             continue

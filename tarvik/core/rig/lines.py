@@ -11,9 +11,15 @@ from tarvik.core.constant import ENGINEERING, constant
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-FIXED_KNOT_M: Final = constant("knot_fixed", 0.25, "m", ENGINEERING, "cord taken up by a fixed knot (bowline, timber hitch)")
-TENSION_KNOT_M: Final = constant("knot_tension", 0.45, "m", ENGINEERING, "cord taken up by a tensioning hitch with its tail")
-GUY_KNOT_M: Final = constant("knot_guy", 0.40, "m", ENGINEERING, "cord taken up by an adjustable hitch with its tail")
+FIXED_KNOT_M: Final = constant(
+    "knot_fixed", 0.25, "m", ENGINEERING, "cord taken up by a fixed knot (bowline, timber hitch)"
+)
+TENSION_KNOT_M: Final = constant(
+    "knot_tension", 0.45, "m", ENGINEERING, "cord taken up by a tensioning hitch with its tail"
+)
+GUY_KNOT_M: Final = constant(
+    "knot_guy", 0.40, "m", ENGINEERING, "cord taken up by an adjustable hitch with its tail"
+)
 JOIN_M: Final = constant("knot_join", 0.40, "m", ENGINEERING, "cord taken up by joining two lines")
 
 
@@ -34,7 +40,9 @@ def guy_m(slant_m: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Allotment:
-    """Which lines serve which need (`served`: need index -> line indexes, two when joined), and what is short."""
+    """Which lines serve which need (`served`: need index -> line indexes, two when joined), and
+    what is short.
+    """
 
     served: dict[int, tuple[int, ...]]
     short: dict[int, float]
@@ -46,7 +54,8 @@ class Allotment:
 
 
 def allot_lines(needs: Sequence[float], lines: Sequence[float]) -> Allotment:
-    """Give each need the shortest line that does, longest need first; join two lines where none does.
+    """Give each need the shortest line that does, longest need first; join two lines where none
+    does.
 
     `short` maps a need's index to the metres by which the best line or pair left falls short.
     """

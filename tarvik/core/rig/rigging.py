@@ -1,4 +1,6 @@
-"""Rig a folded shelter: choose what carries each high point, and lay its lines and stakes by geometry."""
+"""Rig a folded shelter: choose what carries each high point, and lay its lines and stakes by
+geometry.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,16 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.pitches.base import Hold, PullSide
-from tarvik.core.rig.carried import GUY_SLOPE, Carried, Line, Miss, Rig, Stake, Support, guy_to_ground
+from tarvik.core.rig.carried import (
+    GUY_SLOPE,
+    Carried,
+    Line,
+    Miss,
+    Rig,
+    Stake,
+    Support,
+    guy_to_ground,
+)
 from tarvik.core.rig.lines import through_line_m, tree_line_m
 from tarvik.core.rig.supports import TRUNK_M, Supports, Tree
 
@@ -21,14 +32,28 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.shelter import Shelter
 
-TREE_GAP_M: Final = constant("tree_gap", 0.50, "m", ENGINEERING, "distance from a tie-out to its tree when none is surveyed")
-TREE_GAP_LEAST_M: Final = constant("tree_gap_least", 0.15, "m", ENGINEERING, "least distance from a tie-out to its tree")
-ON_GROUND_M: Final = constant("on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground")
+TREE_GAP_M: Final = constant(
+    "tree_gap", 0.50, "m", ENGINEERING, "distance from a tie-out to its tree when none is surveyed"
+)
+TREE_GAP_LEAST_M: Final = constant(
+    "tree_gap_least", 0.15, "m", ENGINEERING, "least distance from a tie-out to its tree"
+)
+ON_GROUND_M: Final = constant(
+    "on_ground", 0.02, "m", ENGINEERING, "a point this low is staked straight to the ground"
+)
 HANGS_SLOPE: Final = constant(
-    "flown_slope", 0.15, "1", ENGINEERING, "flattest cloth whose corner a guy in its line can still hold up (8.5 degrees)"
+    "flown_slope",
+    0.15,
+    "1",
+    ENGINEERING,
+    "flattest cloth whose corner a guy in its line can still hold up (8.5 degrees)",
 )
 MID_EDGE_M: Final = constant(
-    "mid_edge", 2.0, "m", ENGINEERING, "an edge on the ground longer than this gains by a middle stake"
+    "mid_edge",
+    2.0,
+    "m",
+    ENGINEERING,
+    "an edge on the ground longer than this gains by a middle stake",
 )
 
 
@@ -38,7 +63,9 @@ def _unit(vector: Floats) -> Floats:
 
 
 def _pulls(shelter: Shelter) -> dict[str, Floats]:
-    """Which way, on the ground, each high point is pulled out: along the ridge, or away from the middle."""
+    """Which way, on the ground, each high point is pulled out: along the ridge, or away from the
+    middle.
+    """
     high = shelter.pitch.high_points()
     middle = shelter.xyz[:, :2].mean(axis=0)
     if shelter.pitch.pull is PullSide.LONE:
@@ -59,12 +86,18 @@ def _staked(shelter: Shelter, on_poles: tuple[str, ...]) -> tuple[list[Line], li
             continue
         top = shelter.at(anchor.point)
         if top[2] <= ON_GROUND_M:
-            stakes.append(Stake((float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional))
+            stakes.append(
+                Stake((float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional)
+            )
             grounded.append(anchor.point)
         else:
             slope = _cloth_slope(shelter, anchor.point) if anchor.hold is Hold.FLOWN else GUY_SLOPE
             line, stake = guy_to_ground(
-                anchor.point, top, _unit(_square_out(shelter, anchor.point, centre)), anchor.line, slope
+                anchor.point,
+                top,
+                _unit(_square_out(shelter, anchor.point, centre)),
+                anchor.line,
+                slope,
             )
             lines.append(line)
             stakes.append(stake)
@@ -72,18 +105,25 @@ def _staked(shelter: Shelter, on_poles: tuple[str, ...]) -> tuple[list[Line], li
 
 
 def _cloth_slope(shelter: Shelter, point: str) -> float:
-    """How steeply the cloth comes down to a point from the highest it hangs from, at most GUY_SLOPE; 0 where from none.
+    """How steeply the cloth comes down to a point from the highest it hangs from, at most
+    GUY_SLOPE; 0 where from none.
 
-    A guy holds a flown point only in the line of the cloth: steeper, it would pull the point down until it is.
+    A guy holds a flown point only in the line of the cloth: steeper, it would pull the point down
+    until it is.
     """
     top = shelter.at(point)
     near = {q for panel in shelter.panels if point in panel.points for q in panel.points} - {point}
-    falls = [(shelter.at(q)[2] - top[2]) / max(float(np.hypot(*(shelter.at(q) - top)[:2])), 1e-9) for q in near]
+    falls = [
+        (shelter.at(q)[2] - top[2]) / max(float(np.hypot(*(shelter.at(q) - top)[:2])), 1e-9)
+        for q in near
+    ]
     return float(min(max([0.0, *falls]), GUY_SLOPE))
 
 
 def poled(shelter: Shelter) -> tuple[str, ...]:
-    """Flown points that a guy alone cannot hold: the cloth comes down to them too flat, or not at all."""
+    """Flown points that a guy alone cannot hold: the cloth comes down to them too flat, or not at
+    all.
+    """
     return tuple(
         anchor.point
         for anchor in shelter.pitch.anchors
@@ -105,11 +145,17 @@ def _square_out(shelter: Shelter, point: str, centre: Floats) -> Floats:
 
 
 def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
-    """Optional stakes in the middle of long rim edges on the ground, where the sheet has a tie-out."""
+    """Optional stakes in the middle of long rim edges on the ground, where the sheet has a
+    tie-out.
+    """
     out = []
     for panel in shelter.panels:
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-            if a not in grounded or b not in grounded or sum({a, b} <= set(p.points) for p in shelter.panels) > 1:
+            if (
+                a not in grounded
+                or b not in grounded
+                or sum({a, b} <= set(p.points) for p in shelter.panels) > 1
+            ):
                 continue
             pa, pb = shelter.at(a), shelter.at(b)
             ua, ub = shelter.sheet_at(a), shelter.sheet_at(b)
@@ -120,8 +166,12 @@ def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
     return out
 
 
-def _tree_pair(ridge_m: float, trees: tuple[Tree, ...] | None) -> tuple[float, float, str | None, float]:
-    """(gap at each end, sum of trunks, complaint, metres) of the closest pair of trees that takes the ridge."""
+def _tree_pair(
+    ridge_m: float, trees: tuple[Tree, ...] | None
+) -> tuple[float, float, str | None, float]:
+    """(gap at each end, sum of trunks, complaint, metres) of the closest pair of trees that takes
+    the ridge.
+    """
     least = ridge_m + 2 * TREE_GAP_LEAST_M
     if trees is None or any(t.at is None for t in trees):
         return TREE_GAP_M, 2 * TRUNK_M, None, 0.0
@@ -140,7 +190,9 @@ def _tree_pair(ridge_m: float, trees: tuple[Tree, ...] | None) -> tuple[float, f
 
 
 def _kinds(shelter: Shelter, supports: Supports) -> tuple[str, ...]:
-    """Kinds of support to try for each high point: those the pitch takes, of which there may be any."""
+    """Kinds of support to try for each high point: those the pitch takes, of which there may be
+    any.
+    """
     takes, others = shelter.pitch.carried_by, supports.others
     here = tuple(dict.fromkeys(other.kind for other in others)) if others is not None else ()
     usual = tuple(k for k in ("tree", "pole") if not takes or k in takes)
@@ -151,7 +203,9 @@ def _kinds(shelter: Shelter, supports: Supports) -> tuple[str, ...]:
 
 
 def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
-    """Every way of rigging the shelter with the kinds of support there are; at least one, with its shortfalls."""
+    """Every way of rigging the shelter with the kinds of support there are; at least one, with its
+    shortfalls.
+    """
     high = shelter.pitch.high_points()
     trees, poles = supports.usable_trees(), supports.poles
     on_poles = poled(shelter)
@@ -161,15 +215,24 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
     yielded = False
     for kinds in product(offered, repeat=len(high)):
         enough = trees is None or kinds.count("tree") <= len(trees)
-        if not enough and (len(trees or ()) == 0 or poles is None or poles) and (len(offered) > 1 and "pole" in offered):
+        if (
+            not enough
+            and (len(trees or ()) == 0 or poles is None or poles)
+            and (len(offered) > 1 and "pole" in offered)
+        ):
             continue
         both_trees = kinds == ("tree", "tree")
         for through in _through(supports.house.ridge) if both_trees else (False,):
             rig = _rigged(shelter, kinds, supports, pulls, on_poles, through=through)
             lifts = _lifts(shelter, supports, rig)
             yielded = True
-            yield Rig((*rig.supports, *lifts.supports), (*rig.lines, *lines, *lifts.lines),
-                      (*stakes, *rig.stakes, *lifts.stakes), rig.through_line, (*rig.short, *lifts.short))  # fmt: skip
+            yield Rig(
+                (*rig.supports, *lifts.supports),
+                (*rig.lines, *lines, *lifts.lines),
+                (*stakes, *rig.stakes, *lifts.stakes),
+                rig.through_line,
+                (*rig.short, *lifts.short),
+            )
     if not yielded:
         rig = _rigged(shelter, ("pole",) * len(high), supports, pulls, on_poles, through=False)
         yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), False, rig.short)
@@ -180,16 +243,26 @@ def _through(rule: str) -> tuple[bool, ...]:
 
 
 def _rigged(
-    shelter: Shelter, kinds: tuple[str, ...], supports: Supports, pulls: dict[str, Floats], on_poles: tuple[str, ...], *,
+    shelter: Shelter,
+    kinds: tuple[str, ...],
+    supports: Supports,
+    pulls: dict[str, Floats],
+    on_poles: tuple[str, ...],
+    *,
     through: bool,
-) -> Rig:  # fmt: skip
+) -> Rig:
     high = shelter.pitch.high_points()
     trees = supports.usable_trees()
     short: list[Miss] = []
     wanted_trees = kinds.count("tree")
     if trees is not None and wanted_trees > len(trees):
         missing = wanted_trees - len(trees)
-        short.append(Miss("no_support", f"{missing} more {'tree' if missing == 1 else 'trees'} or posts to tie to"))
+        short.append(
+            Miss(
+                "no_support",
+                f"{missing} more {'tree' if missing == 1 else 'trees'} or posts to tie to",
+            )
+        )
     gap, trunks = TREE_GAP_M, 2 * TRUNK_M
     ridge = float(math.dist(shelter.at(high[0]), shelter.at(high[-1]))) if len(high) == 2 else 0.0
     if wanted_trees == 2 and not short:
@@ -203,10 +276,19 @@ def _rigged(
         way = pulls[point] if point in pulls else _unit(_square_out(shelter, point, middle))
         if kind == "tree":
             trunk = top[:2] + way * gap
-            made.supports.append(Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point))
+            made.supports.append(
+                Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point)
+            )
             if not through:
-                made.lines.append(Line(point, (float(trunk[0]), float(trunk[1]), float(top[2])), gap,
-                                       tree_line_m(gap, trunks / 2), "to the tree"))  # fmt: skip
+                made.lines.append(
+                    Line(
+                        point,
+                        (float(trunk[0]), float(trunk[1]), float(top[2])),
+                        gap,
+                        tree_line_m(gap, trunks / 2),
+                        "to the tree",
+                    )
+                )
         elif kind == "pole":
             lone = shelter.pitch.pull is PullSide.LONE and point in high
             made.on_pole(point, top, way, lone=lone, inside=_inside(shelter, point))
@@ -214,16 +296,30 @@ def _rigged(
             made.on_carrier(kind, point, top, way, ridge if kinds.count(kind) > 1 else 0.0, shelter)
     if through:
         far = made.supports[1]
-        made.lines.append(Line(high[0], (*far.at, far.height_m), ridge + 2 * gap,
-                               through_line_m(ridge, 2 * gap, trunks), "ridge line"))  # fmt: skip
+        made.lines.append(
+            Line(
+                high[0],
+                (*far.at, far.height_m),
+                ridge + 2 * gap,
+                through_line_m(ridge, 2 * gap, trunks),
+                "ridge line",
+            )
+        )
     return made.rig(through=through)
 
 
 def _inside(shelter: Shelter, point: str) -> bool:
-    """Whether cloth goes down to the ground on all sides of a point: a pole under it needs no guys."""
+    """Whether cloth goes down to the ground on all sides of a point: a pole under it needs no
+    guys.
+    """
     u, v = shelter.sheet_at(point)
     box = shelter.sheet.box
-    return box is not None and 0.01 < u < box[0] - 0.01 and 0.01 < v < box[1] - 0.01 and len(shelter.pitch.high_points()) == 1
+    return (
+        box is not None
+        and 0.01 < u < box[0] - 0.01
+        and 0.01 < v < box[1] - 0.01
+        and len(shelter.pitch.high_points()) == 1
+    )
 
 
 NOTHING_LIFTED: Final = Rig((), (), (), False, ())
@@ -233,7 +329,11 @@ def _lifts(shelter: Shelter, supports: Supports, rig: Rig) -> Rig:
     """What draws up, or props, the points that a pitch lifts."""
     if not any(anchor.hold is Hold.LIFTED for anchor in shelter.pitch.anchors):
         return NOTHING_LIFTED
-    poles = None if supports.poles is None else [p for p in supports.poles if all(p is not s.pole for s in rig.supports)]
+    poles = (
+        None
+        if supports.poles is None
+        else [p for p in supports.poles if all(p is not s.pole for s in rig.supports)]
+    )
     made = Carried(replace(supports, poles=None if poles is None else tuple(poles)), [], [], [], [])
     used = sum(s.kind == "tree" for s in rig.supports)
     trees = supports.usable_trees()

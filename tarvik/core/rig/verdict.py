@@ -1,4 +1,6 @@
-"""The verdict of a sheet for a pitch: forms, needs, cannot, with every reason and its amount. Never a bare no."""
+"""The verdict of a sheet for a pitch: forms, needs, cannot, with every reason and its amount. Never
+a bare no.
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,14 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig, Stake
     from tarvik.core.rig.supports import Supports
 
-THING_COST: Final = constant("thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2")
+THING_COST: Final = constant(
+    "thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2"
+)
 
 
-STAKE_ROOM_M: Final = constant("stake_room", 0.05, "m", ENGINEERING, "room a stake needs beside a trunk or rock")
+STAKE_ROOM_M: Final = constant(
+    "stake_room", 0.05, "m", ENGINEERING, "room a stake needs beside a trunk or rock"
+)
 
 
 class Verdict(StrEnum):
@@ -37,7 +43,8 @@ class Verdict(StrEnum):
 class Reason:
     """One finding. `blocks` tells whether it stands in the way; a note does not.
 
-    `template` has {0}, {1} ... where the `lengths` (metres) go, so that it can be said in metres or feet.
+    `template` has {0}, {1} ... where the `lengths` (metres) go, so that it can be said in metres or
+    feet.
     """
 
     code: str
@@ -80,10 +87,14 @@ _REMEDY = {
 
 
 def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
-    """Points that must be tied and have no tie-out. A line under the ridge carries its ends without any."""
+    """Points that must be tied and have no tie-out. A line under the ridge carries its ends without
+    any.
+    """
     missing = []
     for anchor in shelter.pitch.anchors:
-        carried = through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
+        carried = (
+            through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
+        )
         if (
             anchor.hold is not Hold.FREE
             and anchor.on_sheet
@@ -93,13 +104,19 @@ def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
             missing.append(anchor.point)
     if not missing:
         return []
-    where = ", ".join(f"{p} ({{{2 * i}}} across, {{{2 * i + 1}}} along)" for i, p in enumerate(missing))
+    where = ", ".join(
+        f"{p} ({{{2 * i}}} across, {{{2 * i + 1}}} along)" for i, p in enumerate(missing)
+    )
     one = len(missing) == 1
     return [
         Reason(
             "button",
             f"no tie-out at {where}: make {'a button' if one else f'{len(missing)} buttons'} there",
-            remedy="wrap a smooth stone or a wad of leaves in the cloth and tie a slip knot or jam knot round its neck",
+            remedy=(
+                "wrap a smooth stone or a wad of leaves in the cloth and tie a slip knot or "
+                "jam "
+                "knot round its neck"
+            ),
             lengths=tuple(x for p in missing for x in shelter.sheet_at(p)),
         )
     ]
@@ -121,7 +138,9 @@ def _cord(rig: Rig, supports: Supports) -> list[Reason]:
         line = rig.lines[need]
         text = f"the line from {line.start} ({line.purpose}) takes {{0}} of cord: short by {{1}}"
         remedy = "borrow a line, or join two short ones"
-        reasons.append(Reason("line_short", text, short, remedy=remedy, lengths=(line.cord_m, short)))
+        reasons.append(
+            Reason("line_short", text, short, remedy=remedy, lengths=(line.cord_m, short))
+        )
     if allotment.joined and not reasons:
         lines = "one line is" if allotment.joined == 1 else f"{allotment.joined} lines are"
         reasons.append(Reason("line_joined", f"{lines} made of two shorter ones", blocks=False))
@@ -130,7 +149,13 @@ def _cord(rig: Rig, supports: Supports) -> list[Reason]:
 
 def _assess_rig(rig: Rig, supports: Supports, buttons: list[Reason]) -> list[Reason]:
     reasons = [
-        Reason(miss.code, miss.template, miss.short_by_m or None, remedy=_REMEDY[miss.code], lengths=miss.lengths)
+        Reason(
+            miss.code,
+            miss.template,
+            miss.short_by_m or None,
+            remedy=_REMEDY[miss.code],
+            lengths=miss.lengths,
+        )
         for miss in rig.short
     ]
     reasons += buttons
@@ -138,16 +163,22 @@ def _assess_rig(rig: Rig, supports: Supports, buttons: list[Reason]) -> list[Rea
     if supports.stakes is not None and wanted > supports.stakes:
         missing = wanted - supports.stakes
         reasons.append(
-            Reason("stakes_short", f"{wanted} stakes are needed and {supports.stakes} are there: "
-                   f"{missing} more", remedy="carve some, or weight corners with stones or logs")
-        )  # fmt: skip
+            Reason(
+                "stakes_short",
+                f"{wanted} stakes are needed and {supports.stakes} are there: {missing} more",
+                remedy="carve some, or weight corners with stones or logs",
+            )
+        )
     return reasons + _cord(rig, supports) + _in_the_way(rig, supports)
 
 
 def blocks(trunk: tuple[float, float, float], stake: Stake) -> bool:
     """Whether a trunk or rock (x, y, diameter) stands where a stake must go."""
     x, y, diameter = trunk
-    return not stake.optional and math.hypot(stake.at[0] - x, stake.at[1] - y) < diameter / 2 + STAKE_ROOM_M
+    return (
+        not stake.optional
+        and math.hypot(stake.at[0] - x, stake.at[1] - y) < diameter / 2 + STAKE_ROOM_M
+    )
 
 
 def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
@@ -160,20 +191,29 @@ def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
                 back = diameter + 2 * STAKE_ROOM_M
                 out.append(
                     Reason(
-                        "stake_blocked", f"a trunk or rock stands where the stake of {stake.point} goes ({{0}} thick)",
-                            diameter,
-                        blocks=False, lengths=(diameter, back),
-                        remedy="fold that corner back as far as the trunk is thick and stake the edge on both sides "
-                            "of it, or run "
+                        "stake_blocked",
+                        (
+                            f"a trunk or rock stands where the stake of {stake.point} goes "
+                            f"({{0}} thick)"
+                        ),
+                        diameter,
+                        blocks=False,
+                        lengths=(diameter, back),
+                        remedy="fold that corner back as far as the trunk is thick and stake the "
+                        "edge on both sides "
+                        "of it, or run "
                         "a longer line from the corner round it to a stake behind",
                     )
-                )  # fmt: skip
+                )
     return out
 
 
 def _cost(reasons: list[Reason]) -> float:
     """Trouble of a rig: each thing short counts, a long way short more."""
-    return sum((THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0) if r.blocks else 0.1 for r in reasons)
+    return sum(
+        (THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0) if r.blocks else 0.1
+        for r in reasons
+    )
 
 
 @lru_cache(maxsize=MOST_KEPT)
@@ -191,11 +231,20 @@ def assess(shelter: Shelter, supports: Supports) -> Assessment:
         if not reasons:  # ways come with the fewest lines and stakes first
             break
     if best is None:
-        return Assessment(Verdict.NEEDS, (Reason("no_support", "nothing to tie the high points to",
-                                                 remedy=_REMEDY["no_support"]),), None)  # fmt: skip
+        return Assessment(
+            Verdict.NEEDS,
+            (
+                Reason(
+                    "no_support", "nothing to tie the high points to", remedy=_REMEDY["no_support"]
+                ),
+            ),
+            None,
+        )
     _, rig, reasons = best
     if shelter.sheet.hood:
-        reasons.append(Reason("hood", "tie off the hood before the rain, or it leaks", blocks=False))
+        reasons.append(
+            Reason("hood", "tie off the hood before the rain, or it leaks", blocks=False)
+        )
     verdict = Verdict.NEEDS if any(r.blocks for r in reasons) else Verdict.FORMS
     return Assessment(verdict, tuple(reasons), rig)
 
@@ -211,18 +260,29 @@ def _refusal(r: Refusal, pitch: Pitch) -> Reason:
     code = f"{r.setting}_too_{'small' if r.too_small else 'large'}"
     if setting.is_choice or not math.isfinite(r.value):
         how = f" {setting.shown(r.value, Units.METRIC)}" if math.isfinite(r.value) else ""
-        return Reason(code, f"{label}{how}: {r.why}; it cannot be with the rest as it is",
-                      remedy=f"choose another way for the {label}, or move the other settings")  # fmt: skip
+        return Reason(
+            code,
+            f"{label}{how}: {r.why}; it cannot be with the rest as it is",
+            remedy=f"choose another way for the {label}, or move the other settings",
+        )
     edge = r.least if r.too_small else r.most
     known = r.short_by_m > 0
     if setting.is_length:
         value, limit = "{0}", "{1}"
     else:
-        value, limit = setting.shown(r.value, Units.METRIC), setting.shown(edge if known else 0.0, Units.METRIC)
-    extreme = f"the {'least' if r.too_small else 'most'} is {limit}" if known else (
-        "no such shape is possible with the other settings")  # fmt: skip
+        value, limit = (
+            setting.shown(r.value, Units.METRIC),
+            setting.shown(edge if known else 0.0, Units.METRIC),
+        )
+    extreme = (
+        f"the {'least' if r.too_small else 'most'} is {limit}"
+        if known
+        else ("no such shape is possible with the other settings")
+    )
     return Reason(
-        code, f"{label} {value}: {r.why}; {extreme}", r.short_by_m if known and setting.is_length else None,
+        code,
+        f"{label} {value}: {r.why}; {extreme}",
+        r.short_by_m if known and setting.is_length else None,
         remedy=f"{'raise' if r.too_small else 'lower'} the {label}, or take a larger sheet",
         lengths=(r.value, edge if known else 0.0),
-    )  # fmt: skip
+    )

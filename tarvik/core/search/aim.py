@@ -25,20 +25,35 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.rig.supports import Supports
 
-SIT_EACH_M2: Final = constant("sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values")
-MAT_FIRST: Final = constant("mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room")
-DOOR_MOVED: Final = constant("door_moved", 3.0, "1", ENGINEERING, "worth of a door left as the pitch has it")
-NEARLY: Final = constant("shorter_near", 0.85, "1", ENGINEERING, "share of the stature looked for where nobody fits")
-SMALL: Final = constant("shorter_small", 0.6, "1", ENGINEERING, "share of the stature looked for where none of that fits")
+SIT_EACH_M2: Final = constant(
+    "sit_each", 0.5, "m2", ENGINEERING, "sitting ground a sleeper that the search values"
+)
+MAT_FIRST: Final = constant(
+    "mat_first", 100.0, "1", ENGINEERING, "a sleeper more outweighs any room"
+)
+DOOR_MOVED: Final = constant(
+    "door_moved", 3.0, "1", ENGINEERING, "worth of a door left as the pitch has it"
+)
+NEARLY: Final = constant(
+    "shorter_near", 0.85, "1", ENGINEERING, "share of the stature looked for where nobody fits"
+)
+SMALL: Final = constant(
+    "shorter_small",
+    0.6,
+    "1",
+    ENGINEERING,
+    "share of the stature looked for where none of that fits",
+)
 SHORTER: Final = (NEARLY, SMALL)
 
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the rain they lie under.
-    `shorter`: where nobody fits, whether to look for what serves a shorter person. `also`: whether settings that have a
-    usual value may leave it for more sleepers, or clearly more room. `more_than`: settings at which no more than so many lie
-    dry are of no use.
+    """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the
+    rain they lie under.
+    `shorter`: where nobody fits, whether to look for what serves a shorter person. `also`: whether
+    settings that have a usual value may leave it for more sleepers, or clearly more room.
+    `more_than`: settings at which no more than so many lie dry are of no use.
     """
 
     body: Body
@@ -61,12 +76,26 @@ class Aim:
 
 
 def worth_of_room(
-    intent: Intent, peak: Floats, dry: Floats, sit: Floats, stand: Floats, floor: Floats, open_m2: Floats, heads: int,
-    mat_m2: float, sit_m: float,
-) -> Floats:  # fmt: skip
-    """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths m, areas m2."""
-    out = intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.headroom * np.minimum(peak, sit_m)
-    out += intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(floor, heads * mat_m2)
+    intent: Intent,
+    peak: Floats,
+    dry: Floats,
+    sit: Floats,
+    stand: Floats,
+    floor: Floats,
+    open_m2: Floats,
+    heads: int,
+    mat_m2: float,
+    sit_m: float,
+) -> Floats:
+    """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths
+    m, areas m2.
+    """
+    out = intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.headroom * np.minimum(
+        peak, sit_m
+    )
+    out += intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(
+        floor, heads * mat_m2
+    )
     for weight, amount in ((intent.stand, stand), (intent.covered, dry), (intent.air, open_m2)):
         if weight:
             out += weight * amount
@@ -74,8 +103,9 @@ def worth_of_room(
 
 
 def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int) -> Floats:
-    """What the intent makes of how the doors stand at many settings (size,): shut ones, and less of those that stand otherwise
-    than the pitch has them on a night that does not ask for it: they are moved for a bed more, but not for room.
+    """What the intent makes of how the doors stand at many settings (size,): shut ones, and less of
+    those that stand otherwise than the pitch has them on a night that does not ask for it: they are
+    moved for a bed more, but not for room.
     """
     out = np.zeros(size)
     if intent.shut and pitch.doors:
@@ -87,22 +117,36 @@ def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size
 
 
 def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
-    """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth; `floored`: some of it may
-    be a floor.
+    """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth;
+    `floored`: some of it may be a floor.
     """
     sit_m = sitting_height(aim.body)
-    ground, floor, gaps = box[0] * box[1], box[0] * box[1] * floored, 2 * (box[0] + box[1]) * tallest_m
+    ground, floor, gaps = (
+        box[0] * box[1],
+        box[0] * box[1] * floored,
+        2 * (box[0] + box[1]) * tallest_m,
+    )
     peak = tallest_m if aim.intent.peak > 0 else min(sit_m, tallest_m)
     peaks, grounds, floors, openings = (np.array([x]) for x in (peak, ground, floor, gaps))
     room = worth_of_room(
-        aim.intent, peaks, grounds, grounds, grounds, floors, openings, aim.wanted or 1, aim.mat_m2(), sit_m
-    )  # fmt: skip
+        aim.intent,
+        peaks,
+        grounds,
+        grounds,
+        grounds,
+        floors,
+        openings,
+        aim.wanted or 1,
+        aim.mat_m2(),
+        sit_m,
+    )
     return float(room[0])
 
 
 def worth(figures: Figures, aim: Aim) -> float:
-    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry, then the room. Where
-    nobody does, as much of 100 as a shorter person who would is tall, if such are looked for.
+    """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry,
+    then the room. Where nobody does, as much of 100 as a shorter person who would is tall, if such
+    are looked for.
     """
     heads = aim.wanted or 1
     mats: float = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
@@ -113,9 +157,19 @@ def worth(figures: Figures, aim: Aim) -> float:
     floor = sum(abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors)
     air = figures.open_area_m2 if aim.intent.air else 0.0
     peak, dry, sit, stand, low, gaps = (
-        np.array([x]) for x in (figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2, floor, air)
+        np.array([x])
+        for x in (
+            figures.peak_m,
+            figures.dry_area_m2,
+            figures.sit_area_m2,
+            figures.stand_area_m2,
+            floor,
+            air,
+        )
     )
-    room = worth_of_room(aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body))
+    room = worth_of_room(
+        aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body)
+    )
     settings = {name: np.array([value]) for name, value in figures.shelter.settings.items()}
     doors = doors_worth(aim.intent, figures.shelter.pitch, settings, 1)
     return float(MAT_FIRST * mats + room[0] + doors[0])

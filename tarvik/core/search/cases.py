@@ -33,7 +33,9 @@ if TYPE_CHECKING:
     from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
 
-BUTTON_FREE: Final = constant("button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs")
+BUTTON_FREE: Final = constant(
+    "button_free", 0.8, "1", ENGINEERING, "worth of a crease that ends on tie-outs"
+)
 COARSE: Final = 5
 """Headings every 10 degrees."""
 FINE: Final = 3
@@ -49,18 +51,24 @@ _ANYTHING: Final = -1e18  # less than any case that folds is worth
 
 @lru_cache(maxsize=256)
 def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
-    """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points of each floor."""
+    """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points
+    of each floor.
+    """
     index = pattern.index
     roofs = [[index(q) for q in p.points] for p in pattern.panels if p.role is not Role.FLOOR]
     floors = [[index(q) for q in p.points] for p in pattern.panels if p.role is Role.FLOOR]
     most = max((len(r) for r in roofs), default=3)
-    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(-1, most)
+    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(
+        -1, most
+    )
     return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
 
 
 @lru_cache(maxsize=256)
 def _edges_of(pitch: Pitch) -> tuple[NDArray[np.intp], NDArray[np.bool_]]:
-    """Points (E, 2) of the roof's free edges, and which of them open nothing while the doors are shut."""
+    """Points (E, 2) of the roof's free edges, and which of them open nothing while the doors are
+    shut.
+    """
     index, laps = pitch.pattern.index, {frozenset(edge) for edge in pitch.laps}
     edges = [(a, b) for _, a, b in free_edges(pitch.pattern.panels)]
     ends = np.array([(index(a), index(b)) for a, b in edges], dtype=np.intp).reshape(-1, 2)
@@ -79,8 +87,8 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
 
 @dataclass(frozen=True, slots=True)
 class Cases:
-    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and the area of floors and of
-    openings (N,), the latter 0 where nobody weighs them.
+    """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and the
+    area of floors and of openings (N,), the latter 0 where nobody weighs them.
     """
 
     faces: Floats
@@ -90,7 +98,9 @@ class Cases:
     open_m2: Floats
 
     @classmethod
-    def folded(cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], *, airy: bool) -> Cases:
+    def folded(
+        cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], *, airy: bool
+    ) -> Cases:
         _, xyz = fold_batch(pitch, box, values)
         padded, corners, floors = _faces_of(pitch.pattern)
         floor = np.zeros(len(xyz))
@@ -101,16 +111,19 @@ class Cases:
 
 
 def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -> dict[str, Floats]:
-    """Every setting (N,): those of the cases (N, names), and those that are the same in all of them."""
+    """Every setting (N,): those of the cases (N, names), and those that are the same in all of
+    them.
+    """
     out = {name: np.full(len(cases), value) for name, value in still.items()}
     return out | {name: cases[:, column].copy() for column, name in enumerate(names)}
 
 
 @dataclass(frozen=True, slots=True)
 class Hunt:
-    """What is looked for, and what of it is the same for every case: `given` settings stay, the others stand at their `usual`
-    values unless searched; `stand` is out of reach where nobody weighs it; `rain` are its
-    `tellings`, each (K, 2); `mats` of such `boxes` and length and width `mat` are enough.
+    """What is looked for, and what of it is the same for every case: `given` settings stay, the
+    others stand at their `usual` values unless searched; `stand` is out of reach where nobody
+    weighs it; `rain` are its `tellings`, each (K, 2); `mats` of such `boxes` and length and width
+    `mat` are enough.
     """
 
     fitting: Fitting
@@ -130,15 +143,24 @@ class Hunt:
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
         body, clearance = aim.body, aim.clearance
         return cls(
-            fitting, sheet, aim, given, sitting_height(body), standing_height(body) if aim.intent.stand else np.inf,
+            fitting,
+            sheet,
+            aim,
+            given,
+            sitting_height(body),
+            standing_height(body) if aim.intent.stand else np.inf,
             tellings(fall_directions(aim.weather)),
-            np.array(clearance.heights()), clearance.boxes(body.stature_m),
-            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]), aim.wanted or MOST_MATS,
+            np.array(clearance.heights()),
+            clearance.boxes(body.stature_m),
+            np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
+            aim.wanted or MOST_MATS,
             {s.name: usual_value(s, aim.supports) for s in fitting.pitch.settings},
-        )  # fmt: skip
+        )
 
     def for_one_shorter(self, stature_m: float) -> Hunt:
-        """The same for one sleeper of that stature; the room is weighed as for those who were to lie there."""
+        """The same for one sleeper of that stature; the room is weighed as for those who were to
+        lie there.
+        """
         clearance = self.aim.clearance
         mat = np.array([clearance.mat_length(stature_m), clearance.mat_width_m])
         return replace(self, boxes=clearance.boxes(stature_m), mat=mat, mats=1)
@@ -164,12 +186,18 @@ class Hunt:
         return self.mats <= _FEW
 
     def values(self, names: Sequence[str], cases: Floats) -> dict[str, Floats]:
-        """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their defaults."""
+        """Every setting of the pitch (N,): those of the `cases` (N, names), those given, or their
+        defaults.
+        """
         return values_of(names, cases, self.still(names))
 
     def still(self, names: Sequence[str]) -> dict[str, float]:
         """The values of the settings but those names."""
-        return {name: self.given.get(name, value) for name, value in self.usual.items() if name not in names}
+        return {
+            name: self.given.get(name, value)
+            for name, value in self.usual.items()
+            if name not in names
+        }
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:
         """The sheet folded at these settings."""
@@ -178,7 +206,9 @@ class Hunt:
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """What the intent makes of many folded cases, their mats apart: `worth` (N,), -inf where a case does not fold."""
+    """What the intent makes of many folded cases, their mats apart: `worth` (N,), -inf where a case
+    does not fold.
+    """
 
     folded: Cases
     hunt: Hunt
@@ -190,25 +220,53 @@ class Room:
     @classmethod
     def of(cls, hunt: Hunt, folded: Cases, values: Mapping[str, Floats], stride: int) -> Room:
         aim = hunt.aim
-        out, lid = np.full((len(folded.faces), 4), np.nan), np.zeros(len(folded.faces), dtype=np.int64)
+        out, lid = (
+            np.full((len(folded.faces), 4), np.nan),
+            np.zeros(len(folded.faces), dtype=np.int64),
+        )
         if len(folded.corners):
-            quick_areas(folded.faces, folded.corners, hunt.sit, hunt.stand, hunt.rain[0], _FINEST[stride], out, lid)
+            quick_areas(
+                folded.faces,
+                folded.corners,
+                hunt.sit,
+                hunt.stand,
+                hunt.rain[0],
+                _FINEST[stride],
+                out,
+                lid,
+            )
         else:  # a floor and nothing over it
             out[:] = 0.0
             out[:, 0] = folded.peak
-        peak, dry, sits, stands = np.ascontiguousarray(out.T)  # else one case alone would have code of its own compiled
+        peak, dry, sits, stands = np.ascontiguousarray(
+            out.T
+        )  # else one case alone would have code of its own compiled
         room = worth_of_room(
-            aim.intent, peak, dry, sits, stands, folded.floor, folded.open_m2, aim.wanted or 1, aim.mat_m2(), hunt.sit
-        )  # fmt: skip
-        room = room + BUTTON_FREE * _on_tie_outs(hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values)
+            aim.intent,
+            peak,
+            dry,
+            sits,
+            stands,
+            folded.floor,
+            folded.open_m2,
+            aim.wanted or 1,
+            aim.mat_m2(),
+            hunt.sit,
+        )
+        room = room + BUTTON_FREE * _on_tie_outs(
+            hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values
+        )
         room = room + doors_worth(aim.intent, hunt.fitting.pitch, values, len(room))
         return cls(folded, hunt, stride, lid, dry, np.where(np.isnan(room), -np.inf, room))
 
     def best(
-        self, part: slice | None = None, apart_from: NDArray[np.bool_] | None = None, more_than: float = _ANYTHING
+        self,
+        part: slice | None = None,
+        apart_from: NDArray[np.bool_] | None = None,
+        more_than: float = _ANYTHING,
     ) -> tuple[int, float, int] | None:
-        """Number of the best case (of a part of them, or apart from some), its worth and its mats; None when none folds, or
-        none is worth more than that.
+        """Number of the best case (of a part of them, or apart from some), its worth and its mats;
+        None when none folds, or none is worth more than that.
         """
         worth = self.worth if part is None else self.worth[part]
         worth = worth if apart_from is None else np.where(apart_from, -np.inf, worth)
@@ -220,9 +278,23 @@ class Room:
         if len(self.folded.corners):
             folded = self.folded
             top, mats = best_case(
-                folded.faces, folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.stride, INNER_M, hunt.mats,
-                hunt.rain[0], hunt.rain[-1], self.lid, self.dry, self.worth, order, MAT_FIRST, more_than,
-            )  # fmt: skip
+                folded.faces,
+                folded.corners,
+                hunt.heights,
+                hunt.boxes,
+                hunt.mat,
+                self.stride,
+                INNER_M,
+                hunt.mats,
+                hunt.rain[0],
+                hunt.rain[-1],
+                self.lid,
+                self.dry,
+                self.worth,
+                order,
+                MAT_FIRST,
+                more_than,
+            )
             mats = min(mats, hunt.mats)
         if top < 0 or self.worth[top] + MAT_FIRST * mats <= more_than:
             return None
@@ -234,18 +306,30 @@ class Room:
 
 
 def tellings(falls: Floats) -> tuple[Floats, ...]:
-    """Little of the rain (K, 2), most of it and all of it: each tells sooner where the next is worth trying. In calm all."""
-    fewer = (_spread(falls, winds) for winds in (_SOME_WINDS, _MANY_WINDS) if winds < len(falls) - 1)
+    """Little of the rain (K, 2), most of it and all of it: each tells sooner where the next is
+    worth trying. In calm all.
+    """
+    fewer = (
+        _spread(falls, winds) for winds in (_SOME_WINDS, _MANY_WINDS) if winds < len(falls) - 1
+    )
     return (*fewer, falls)
 
 
 def _spread(falls: Floats, winds: int) -> Floats:
-    """Of all falls the calm one, and so many winds evenly from one end of the spread to the other."""
-    return np.asarray(falls[np.append(0, np.rint(np.linspace(1, len(falls) - 1, winds)).astype(np.intp))])
+    """Of all falls the calm one, and so many winds evenly from one end of the spread to the
+    other.
+    """
+    return np.asarray(
+        falls[np.append(0, np.rint(np.linspace(1, len(falls) - 1, winds)).astype(np.intp))]
+    )
 
 
-def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]) -> Floats:
-    """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take buttons."""
+def _on_tie_outs(
+    pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: Mapping[str, Floats]
+) -> Floats:
+    """1 where a crease across the sheet ends on tie-outs at both edges, 0 where it would take
+    buttons.
+    """
     out = np.zeros(len(values[pitch.settings[0].name]))
     ties = np.array(sheet.tie_outs or ()).reshape(-1, 2)
     for setting in pitch.settings:
@@ -255,6 +339,8 @@ def _on_tie_outs(pitch: Pitch, sheet: Sheet, box: tuple[float, float], values: M
             across, along = (box[1], box[0]) if turned else box
             u, v = (ties[:, 1], ties[:, 0]) if turned else (ties[:, 0], ties[:, 1])
             near = np.abs(across - values[setting.name][:, None] - u) <= TIE_OUT_REACH_M
-            both = (near & (np.abs(v) <= TIE_OUT_REACH_M)).any(1) & (near & (np.abs(v - along) <= TIE_OUT_REACH_M)).any(1)
+            both = (near & (np.abs(v) <= TIE_OUT_REACH_M)).any(1) & (
+                near & (np.abs(v - along) <= TIE_OUT_REACH_M)
+            ).any(1)
             out += both & ((values["turn"] > 0.5) == bool(turned))
     return out

@@ -23,7 +23,9 @@ if TYPE_CHECKING:
 
 MOST_SLIDING: Final = 3
 """Sliding settings that are searched at once."""
-HARDLY_ANY: Final = constant("hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried")
+HARDLY_ANY: Final = constant(
+    "hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried"
+)
 KEPT: Final = 128
 """Grids kept folded: some tens of kilobytes each."""
 _BAND_TRIED: Final = 32
@@ -32,8 +34,9 @@ _BAND_TAKEN: Final = 5
 
 @dataclass(frozen=True, slots=True)
 class Steps:
-    """How many values of each sliding setting are tried, by the number of such settings: `first` of those always searched,
-    `also` of those that have a usual value, which they keep where it is empty. `doors`: whether every state of the doors is.
+    """How many values of each sliding setting are tried, by the number of such settings: `first` of
+    those always searched, `also` of those that have a usual value, which they keep where it is
+    empty. `doors`: whether every state of the doors is.
     """
 
     first: Mapping[int, int]
@@ -43,8 +46,9 @@ class Steps:
 
 @dataclass(frozen=True, slots=True)
 class First:
-    """The cases (N, settings) that a search begins with, the same for every body; `width`: how far about each sliding
-    setting's value the next round looks; `wide`: whether settings that have a usual value are among them, or doors.
+    """The cases (N, settings) that a search begins with, the same for every body; `width`: how far
+    about each sliding setting's value the next round looks; `wide`: whether settings that have a
+    usual value are among them, or doors.
     """
 
     cases: Floats
@@ -62,15 +66,25 @@ class First:
         sliding = [*(s for s in first if not s.is_choice), *also]
         counts = dict.fromkeys((s.name for s in first), steps.first[len(sliding) - len(also)])
         counts |= dict.fromkeys((s.name for s in also), steps.also.get(len(also), 0))
-        grids = {s.name: grid(s, hunt.sheet, hunt.aim.supports, counts[s.name]) for s in (*first, *also)}
+        grids = {
+            s.name: grid(s, hunt.sheet, hunt.aim.supports, counts[s.name]) for s in (*first, *also)
+        }
         if hunt.fitting.box[0] == hunt.fitting.box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
-        width = {s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding}
+        width = {
+            s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding
+        }
         asked = _Asked(
-            hunt.fitting.pitch, hunt.fitting.box, hunt.aim.supports, tuple(grids), tuple(g.tobytes() for g in grids.values()),
-            tuple(hunt.still(tuple(grids)).items()), hunt.airy, 0 if also else steps.first[1],
+            hunt.fitting.pitch,
+            hunt.fitting.box,
+            hunt.aim.supports,
+            tuple(grids),
+            tuple(g.tobytes() for g in grids.values()),
+            tuple(hunt.still(tuple(grids)).items()),
+            hunt.airy,
+            0 if also else steps.first[1],
             sliding[0] if len(sliding) >= MOST_SLIDING else None,
-        )  # fmt: skip
+        )
         cases, folded = _folded(asked)
         if not np.isfinite(folded.peak).any():
             return None
@@ -78,9 +92,9 @@ class First:
 
 
 class _Asked(NamedTuple):
-    """What tells how many cases fold: the pitch on a sheet of that box, the names of the settings that are tried, their grids
-    packed, and the values of the others; how many cases of `level` heights there are besides; and `banded`, along which
-    setting, where hardly any case folds.
+    """What tells how many cases fold: the pitch on a sheet of that box, the names of the settings
+    that are tried, their grids packed, and the values of the others; how many cases of `level`
+    heights there are besides; and `banded`, along which setting, where hardly any case folds.
     """
 
     pitch: Pitch
@@ -96,7 +110,10 @@ class _Asked(NamedTuple):
     @property
     def grids(self) -> dict[str, Floats]:
         """The values of each setting that are tried."""
-        return {name: np.frombuffer(packed) for name, packed in zip(self.names, self.packed, strict=True)}
+        return {
+            name: np.frombuffer(packed)
+            for name, packed in zip(self.names, self.packed, strict=True)
+        }
 
     def values(self, cases: Floats) -> dict[str, Floats]:
         """Every setting (N,) of some cases (N, names)."""
@@ -105,8 +122,8 @@ class _Asked(NamedTuple):
 
 @lru_cache(maxsize=KEPT)
 def _folded(asked: _Asked) -> tuple[Floats, Cases]:
-    """The grids' combinations (N, settings), or banded ones, and they folded; kept, for many sheets of a bag are of one size,
-    and who lies there and in what rain makes no difference.
+    """The grids' combinations (N, settings), or banded ones, and they folded; kept, for many sheets
+    of a bag are of one size, and who lies there and in what rain makes no difference.
     """
     cases = combined(list(asked.grids.values()))
     cases = np.vstack([cases, _level(asked.grids, cases, asked.level)])
@@ -130,17 +147,25 @@ def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
 def _always_sought(hunt: Hunt) -> list[Setting]:
     """The settings searched whatever they give; of many sliding ones the first."""
     free = [
-        s for s in hunt.fitting.pitch.settings
-        if (s.sought is Sought.FIRST or hunt.aim.intent.moves_door(s)) and s.name not in hunt.given
+        s
+        for s in hunt.fitting.pitch.settings
+        if (s.sought is Sought.FIRST or hunt.aim.intent.moves_door(s))
+        and s.name not in hunt.given
         and not (s.name == "turn" and hunt.given)
-    ]  # fmt: skip
+    ]
     sliding = [s for s in free if not s.is_choice][:MOST_SLIDING]
     return [s for s in free if s.is_choice or s in sliding]
 
 
 def _level(grids: Mapping[str, Floats], cases: Floats, count: int) -> Floats:
-    """Cases (N, settings) of all heights alike, in fine steps: where the room for one more is often narrowest."""
-    heights = [column for column, name in enumerate(grids) if name.startswith("height") and len(grids[name]) > 1]
+    """Cases (N, settings) of all heights alike, in fine steps: where the room for one more is often
+    narrowest.
+    """
+    heights = [
+        column
+        for column, name in enumerate(grids)
+        if name.startswith("height") and len(grids[name]) > 1
+    ]
     level = np.tile(cases[0], (count if len(heights) > 1 else 0, 1))
     if len(level):
         spread = list(grids.values())[heights[0]]
@@ -150,21 +175,30 @@ def _level(grids: Mapping[str, Floats], cases: Floats, count: int) -> Floats:
 
 def also_sought(hunt: Hunt) -> list[Setting]:
     """The settings that have a usual value and may leave it."""
-    return [s for s in hunt.fitting.pitch.settings if s.sought is Sought.ALSO and s.name not in hunt.given]
+    return [
+        s
+        for s in hunt.fitting.pitch.settings
+        if s.sought is Sought.ALSO and s.name not in hunt.given
+    ]
 
 
 def doors_left(hunt: Hunt) -> list[Setting]:
-    """The doors that stand as the pitch has them unless one more of those wanted lies dry when they do not; where as many are
-    to lie there as fit, they stay.
+    """The doors that stand as the pitch has them unless one more of those wanted lies dry when they
+    do not; where as many are to lie there as fit, they stay.
     """
     if hunt.aim.wanted is None:
         return []
-    return [s for s in hunt.fitting.pitch.doors if s.name not in hunt.given and not hunt.aim.intent.moves_door(s)]
+    return [
+        s
+        for s in hunt.fitting.pitch.doors
+        if s.name not in hunt.given and not hunt.aim.intent.moves_door(s)
+    ]
 
 
 def _banded(asked: _Asked, along: Setting) -> Floats:
-    """Cases (N, settings) of the other grids' combinations, each at some values of one setting over the band in which the
-    sheet folds: of settings that must suit each other, hardly any of a plain grid's combinations does.
+    """Cases (N, settings) of the other grids' combinations, each at some values of one setting over
+    the band in which the sheet folds: of settings that must suit each other, hardly any of a plain
+    grid's combinations does.
     """
     names = [*(n for n in asked.names if n != along.name), along.name]
     tried = allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, asked.supports)
@@ -173,6 +207,8 @@ def _banded(asked: _Asked, along: Setting) -> Floats:
     folds = np.isfinite(start).all(axis=(1, 2)).reshape(-1, len(tried))
     rows = np.flatnonzero(folds.any(axis=1))
     low, high = folds[rows].argmax(axis=1), len(tried) - 1 - folds[rows, ::-1].argmax(axis=1)
-    picked = np.rint(low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, _BAND_TAKEN)).astype(np.intp)
+    picked = np.rint(
+        low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, _BAND_TAKEN)
+    ).astype(np.intp)
     some = cases.reshape(-1, len(tried), len(names))[rows[:, None], picked].reshape(-1, len(names))
     return np.unique(some[:, [names.index(n) for n in asked.names]], axis=0)

@@ -23,7 +23,9 @@ HULL: Final = "hull"
 
 
 def combined(grids: Sequence[Floats]) -> Floats:
-    """Every combination (N, settings) of the grids' values, the last setting changing fastest; one of none."""
+    """Every combination (N, settings) of the grids' values, the last setting changing fastest; one
+    of none.
+    """
     out = np.empty((*(len(g) for g in grids), len(grids)))
     for axis, grid in enumerate(grids):
         out[..., axis] = grid.reshape(-1, *(1,) * (len(grids) - 1 - axis))
@@ -31,14 +33,20 @@ def combined(grids: Sequence[Floats]) -> Floats:
 
 
 def grid(setting: Setting, sheet: Sheet, supports: Supports, size: int) -> Floats:
-    """Values (n,) of a setting over its range; those of a crease from the far edge also where tie-outs are."""
+    """Values (n,) of a setting over its range; those of a crease from the far edge also where
+    tie-outs are.
+    """
     if setting.is_choice:
         return np.arange(setting.least, setting.most + 0.5)
     values = np.linspace(setting.least, setting.most, size)
     if setting.sought is Sought.ALSO:
         values = np.unique(np.append(values, usual_value(setting, supports)))
     if setting.folds_far_edge and sheet.tie_outs and sheet.box:
-        ties = [side - place for tie in sheet.tie_outs for side, place in zip(sheet.box, tie, strict=True)]
+        ties = [
+            side - place
+            for tie in sheet.tie_outs
+            for side, place in zip(sheet.box, tie, strict=True)
+        ]
         kept = [t for t in ties if setting.least <= t <= setting.most]
         values = np.unique(np.round(np.concatenate([values, kept]), 4))
     return allowed(values, setting, supports)
@@ -54,7 +62,9 @@ def in_range(values: Floats, setting: Setting) -> Floats:
 
 
 def usual_value(setting: Setting, supports: Supports) -> float:
-    """The value at which a setting stands unless it is searched: its default, or what some support can reach nearest to it."""
+    """The value at which a setting stands unless it is searched: its default, or what some support
+    can reach nearest to it.
+    """
     spans = _spans(setting, supports) if setting.searched else None
     reached = [min(max(setting.default, a), b) for a, b in spans or ()]
     inside = [value for value in reached if setting.least <= value <= setting.most]
@@ -69,7 +79,9 @@ def _spans(setting: Setting, supports: Supports) -> list[tuple[float, float]] | 
 
 
 def allowed(values: Floats, setting: Setting, supports: Supports) -> Floats:
-    """Heights that some support can reach, ends of the poles included; all of them when none can."""
+    """Heights that some support can reach, ends of the poles included; all of them when none
+    can.
+    """
     spans = _spans(setting, supports)
     if not spans:
         return values

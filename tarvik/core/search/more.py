@@ -1,8 +1,9 @@
-"""Settings at which one sleeper more lies dry, where none of the cases of a grid has room for so many.
+"""Settings at which one sleeper more lies dry, where none of the cases of a grid has room for so
+many.
 
-The place of one more is often a few centimetres of a setting wide. But the share of a mat's length and width at which so
-many would lie changes evenly with the settings: so it is climbed, from the best of the grid's cases on, in steps that halve
-where they lead no higher.
+The place of one more is often a few centimetres of a setting wide. But the share of a mat's length
+and width at which so many would lie changes evenly with the settings: so it is climbed, from the
+best of the grid's cases on, in steps that halve where they lead no higher.
 """
 
 from __future__ import annotations
@@ -31,16 +32,34 @@ if TYPE_CHECKING:
     from tarvik.core.search.cases import Cases
     from tarvik.core.search.first import First
 
-SHARE_LEAST: Final = constant("mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit")
-SHARE_WIDE: Final = constant("mat_share_wide", 0.8, "1", ENGINEERING, "the same on the wide grid of all settings")
-SHARE_GAIN: Final = constant("mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain")
-SHARE_CLOSE: Final = constant("mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried")
-SHARE_NEARLY: Final = constant(
-    "mat_share_nearly", 0.98, "1", ENGINEERING, "share of a mat about which whole ones are looked for"
+SHARE_LEAST: Final = constant(
+    "mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit"
 )
-SHARE_CHANGE: Final = constant("mat_share_change", 0.8, "1/m", ENGINEERING, "change of that share with a setting at most")
-ABOUT_M: Final = constant("look_about", 0.06, "m", ENGINEERING, "how far about a place that nearly holds all is looked")
-METRE_DEG: Final = constant("metre_degree", 0.0175, "m", ENGINEERING, "metre by which a degree moves the cloth")
+SHARE_WIDE: Final = constant(
+    "mat_share_wide", 0.8, "1", ENGINEERING, "the same on the wide grid of all settings"
+)
+SHARE_GAIN: Final = constant(
+    "mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain"
+)
+SHARE_CLOSE: Final = constant(
+    "mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried"
+)
+SHARE_NEARLY: Final = constant(
+    "mat_share_nearly",
+    0.98,
+    "1",
+    ENGINEERING,
+    "share of a mat about which whole ones are looked for",
+)
+SHARE_CHANGE: Final = constant(
+    "mat_share_change", 0.8, "1/m", ENGINEERING, "change of that share with a setting at most"
+)
+ABOUT_M: Final = constant(
+    "look_about", 0.06, "m", ENGINEERING, "how far about a place that nearly holds all is looked"
+)
+METRE_DEG: Final = constant(
+    "metre_degree", 0.0175, "m", ENGINEERING, "metre by which a degree moves the cloth"
+)
 WHOLE: Final = 1.0
 EVERY: Final = 1
 """Headings every 2 degrees, as the exact figures have them."""
@@ -90,18 +109,35 @@ class _Slope:
         order = np.argsort(-room.worth, kind="stable")
         return np.asarray(order[np.isfinite(room.worth[order]) & (room.dry[order] >= least)])
 
-    def highest(self, order: NDArray[np.intp], share: float, stride: int) -> tuple[int, _Top | None]:
-        """Of cases tried in that order the one where all mats lie at the greatest share, and its number, if that is greater;
-        the first where whole ones lie.
+    def highest(
+        self, order: NDArray[np.intp], share: float, stride: int
+    ) -> tuple[int, _Top | None]:
+        """Of cases tried in that order the one where all mats lie at the greatest share, and its
+        number, if that is greater; the first where whole ones lie.
         """
         hunt, rain = self.hunt, self.hunt.rain
         case, reached = highest_share(
-            self.folded.faces, self.folded.corners, hunt.heights, hunt.boxes, hunt.mat, self.mats, order, stride, INNER_M,
-            rain[0], rain[min(_MOST, len(rain) - 1)], rain[-1], share, SHARE_GAIN, _HALVINGS,
-        )  # fmt: skip
+            self.folded.faces,
+            self.folded.corners,
+            hunt.heights,
+            hunt.boxes,
+            hunt.mat,
+            self.mats,
+            order,
+            stride,
+            INNER_M,
+            rain[0],
+            rain[min(_MOST, len(rain) - 1)],
+            rain[-1],
+            share,
+            SHARE_GAIN,
+            _HALVINGS,
+        )
         if case < 0:
             return -1, None
-        return case, _Top(reached, {name: float(array[case]) for name, array in self.values.items()})
+        return case, _Top(
+            reached, {name: float(array[case]) for name, array in self.values.items()}
+        )
 
     def most_worth(self) -> _Top | None:
         """Of the cases where whole mats lie the one worth most."""
@@ -109,8 +145,8 @@ class _Slope:
 
 
 def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found]:
-    """Settings at which so many mats lie dry, of several such places each one; none where no climb gets there. `room`: that
-    of the first cases.
+    """Settings at which so many mats lie dry, of several such places each one; none where no climb
+    gets there. `room`: that of the first cases.
     """
     if not len(first.folded.corners):
         return []
@@ -122,7 +158,10 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
     lowest = _least_share(first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST)
-    slope, climbs = _Slope(room.hunt, first.folded, first.values, mats), _CLIMBS_FEW if room.hunt.few else _CLIMBS
+    slope, climbs = (
+        _Slope(room.hunt, first.folded, first.values, mats),
+        _CLIMBS_FEW if room.hunt.few else _CLIMBS,
+    )
     tops: list[_Top] = []
     chequered = _every_other(first)
     for case in slope.tried(room, lowest):
@@ -134,14 +173,17 @@ def _starts(first: First, room: Room, mats: int) -> list[_Top]:
             continue
         beside = [t for t in tops if _neighbours(t, top, first.width)]
         if all(t.share < top.share for t in beside):
-            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[:climbs]
+            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[
+                :climbs
+            ]
     return tops
 
 
 @dataclass(slots=True)
 class _Climb:
-    """Climbs to settings at which so many mats lie whole, which remember where they have been: from several starts they often
-    come to the same places. `low`: the share that a case did not come up to, by its settings, headings and rain.
+    """Climbs to settings at which so many mats lie whole, which remember where they have been: from
+    several starts they often come to the same places. `low`: the share that a case did not come up
+    to, by its settings, headings and rain.
     """
 
     hunt: Hunt
@@ -150,11 +192,15 @@ class _Climb:
     low: dict[tuple[float, ...], float] = field(default_factory=dict)
 
     def up_from(self, top: _Top) -> _Top:
-        """Where steps up from there end: each is as long as the last one, or half of it where that led no higher. Once near,
-        shares are measured anew as the exact figures would.
+        """Where steps up from there end: each is as long as the last one, or half of it where that
+        led no higher. Once near, shares are measured anew as the exact figures would.
         """
         sliding, width, stride = self.first.sliding, self.first.width, FINE
-        while top.share < WHOLE and _longer_than_need_be(sliding, width) and _in_reach(sliding, width, top.share):
+        while (
+            top.share < WHOLE
+            and _longer_than_need_be(sliding, width)
+            and _in_reach(sliding, width, top.share)
+        ):
             if stride == FINE and top.share >= SHARE_CLOSE:
                 top, stride = replace(top, share=SHARE_CLOSE - SHARE_GAIN), EVERY
             higher = self._step(top, width, stride)
@@ -164,27 +210,40 @@ class _Climb:
         return self._about(top) if SHARE_NEARLY <= top.share < WHOLE else top
 
     def _alone(self, settings: Mapping[str, float]) -> _Slope:
-        return _Slope.of(self.hunt, {name: np.array([value]) for name, value in settings.items()}, self.mats)
+        return _Slope.of(
+            self.hunt, {name: np.array([value]) for name, value in settings.items()}, self.mats
+        )
 
     def _step(self, top: _Top, width: Mapping[str, float], stride: int) -> _Top:
-        """The best a step away in any direction, or the top itself: settings always searched move together, the others one by
-        one.
+        """The best a step away in any direction, or the top itself: settings always searched move
+        together, the others one by one.
         """
-        grids = [self._allowed(s, top.settings[s.name] + width[s.name] * _STEP) for s in self.first.sliding]
+        grids = [
+            self._allowed(s, top.settings[s.name] + width[s.name] * _STEP)
+            for s in self.first.sliding
+        ]
         here = [np.array([top.settings[s.name]]) for s in self.first.sliding]
         together = [s.sought is Sought.FIRST for s in self.first.sliding]
         parts = [[g if both else h for g, h, both in zip(grids, here, together, strict=True)]]
-        parts += [[*here[:i], grids[i], *here[i + 1 :]] for i, both in enumerate(together) if not both]
+        parts += [
+            [*here[:i], grids[i], *here[i + 1 :]] for i, both in enumerate(together) if not both
+        ]
         return self._best_of(top, np.vstack([combined(part) for part in parts]), stride)
 
     def _about(self, top: _Top) -> _Top:
-        """Where whole mats lie about a place that nearly holds them, or that place: ridges that no step follows end there."""
+        """Where whole mats lie about a place that nearly holds them, or that place: ridges that no
+        step follows end there.
+        """
         sliding, grids = self.first.sliding, []
         spread = np.linspace(-1.0, 1.0, _ABOUT.get(len(sliding), _ABOUT_MANY))
         for setting in sliding:
             reach = ABOUT_M if setting.is_length else ABOUT_M / METRE_DEG
             grids.append(
-                self._allowed(setting, top.settings[setting.name] + min(reach, self.first.width[setting.name]) * spread)
+                self._allowed(
+                    setting,
+                    top.settings[setting.name]
+                    + min(reach, self.first.width[setting.name]) * spread,
+                )
             )
         whole = self._best_of(replace(top, share=WHOLE - SHARE_GAIN), combined(grids), EVERY)
         return whole if whole.share == WHOLE else top
@@ -194,12 +253,16 @@ class _Climb:
         return allowed(in_range(values, setting), setting, self.hunt.aim.supports)
 
     def _best_of(self, top: _Top, cases: Floats, stride: int) -> _Top:
-        """The highest of cases (N, sliding settings), or the top itself; the first that holds whole mats."""
+        """The highest of cases (N, sliding settings), or the top itself; the first that holds whole
+        mats.
+        """
         names = [s.name for s in self.first.sliding]
         apart = [value for name, value in top.settings.items() if name not in names]
         keys = [(stride, *apart, *(round(float(x), _SAME) for x in case)) for case in cases]
         once = {key: i for i, key in enumerate(keys)}
-        fresh = [i for key, i in once.items() if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN]
+        fresh = [
+            i for key, i in once.items() if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN
+        ]
         if not fresh:
             return top
         values = {name: np.full(len(fresh), value) for name, value in top.settings.items()}
@@ -209,7 +272,9 @@ class _Climb:
         if higher is not None and higher.share == WHOLE:
             return slope.most_worth() or higher
         higher = higher or top
-        self.low |= {keys[i]: higher.share + SHARE_GAIN for number, i in enumerate(fresh) if number != best}
+        self.low |= {
+            keys[i]: higher.share + SHARE_GAIN for number, i in enumerate(fresh) if number != best
+        }
         return higher
 
     def as_a_tape_reads(self, top: _Top) -> Found:
@@ -243,18 +308,26 @@ def _in_reach(sliding: Sequence[Setting], width: Mapping[str, float], share: flo
 
 
 def _every_other(first: First) -> NDArray[np.bool_]:
-    """The first cases (N,) of one colour, as on a chequered board of their sliding settings: the others lie beside them."""
+    """The first cases (N,) of one colour, as on a chequered board of their sliding settings: the
+    others lie beside them.
+    """
     ranks = [np.unique(first.values[s.name], return_inverse=True)[1].ravel() for s in first.sliding]
     return np.asarray(sum(ranks, np.zeros(len(first.cases), dtype=np.intp)) % 2 == 0)
 
 
 def _least_share(first: First, least: float) -> float:
-    """The share from which on a case of the first grid, two steps from the next one of its colour, may have a whole one about
-    it; finer headings make up the rest.
+    """The share from which on a case of the first grid, two steps from the next one of its colour,
+    may have a whole one about it; finer headings make up the rest.
     """
-    return max(least, SHARE_CLOSE - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0))
+    return max(
+        least,
+        SHARE_CLOSE - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0),
+    )
 
 
 def _neighbours(one: _Top, two: _Top, width: Mapping[str, float]) -> bool:
     """Whether two cases lie beside each other on a grid of such steps."""
-    return all(abs(value - two.settings[name]) <= 1.01 * width.get(name, 0.0) for name, value in one.settings.items())
+    return all(
+        abs(value - two.settings[name]) <= 1.01 * width.get(name, 0.0)
+        for name, value in one.settings.items()
+    )

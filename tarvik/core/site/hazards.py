@@ -1,4 +1,6 @@
-"""Hazards of a site: the ground each makes unfit, how grave it is, and what to do. Common practice and the course's rules."""
+"""Hazards of a site: the ground each makes unfit, how grave it is, and what to do. Common practice
+and the course's rules.
+"""
 
 from __future__ import annotations
 
@@ -22,22 +24,62 @@ if TYPE_CHECKING:
 
     from tarvik.core.site.things import Ground
 
-FALL_ZONE: Final = constant("fall_zone", 1.5, "heights", COMMON_PRACTICE, "nobody sleeps nearer to a dead tree than this")
-BRANCH_M: Final = constant("dead_branch_reach", 3.0, "m", ENGINEERING, "ground under the crown of a tree with dead branches")
-TREE_HEIGHT_M: Final = constant("tree_height", 15.0, "m", ENGINEERING, "height of a dead tree that nobody has measured")
-WATER_M: Final = constant("from_water", 30.0, "m", COMMON_PRACTICE, "least distance of a camp from water; local rules first")
-PATH_M: Final = constant("from_path", 5.0, "m", ENGINEERING, "least distance of a shelter from a path")
-STEEP_DEG: Final = constant("steep", 8.0, "degrees", ENGINEERING, "sleepers slide on ground steeper than this")
+FALL_ZONE: Final = constant(
+    "fall_zone", 1.5, "heights", COMMON_PRACTICE, "nobody sleeps nearer to a dead tree than this"
+)
+BRANCH_M: Final = constant(
+    "dead_branch_reach",
+    3.0,
+    "m",
+    ENGINEERING,
+    "ground under the crown of a tree with dead branches",
+)
+TREE_HEIGHT_M: Final = constant(
+    "tree_height", 15.0, "m", ENGINEERING, "height of a dead tree that nobody has measured"
+)
+WATER_M: Final = constant(
+    "from_water",
+    30.0,
+    "m",
+    COMMON_PRACTICE,
+    "least distance of a camp from water; local rules first",
+)
+PATH_M: Final = constant(
+    "from_path", 5.0, "m", ENGINEERING, "least distance of a shelter from a path"
+)
+STEEP_DEG: Final = constant(
+    "steep", 8.0, "degrees", ENGINEERING, "sleepers slide on ground steeper than this"
+)
 FIRE_RING_M: Final = constant("fire_ring", 3.0, "m", COMMON_PRACTICE, "clear ground round a fire")
 SMOKE_M: Final = constant(
-    "smoke_reach", 10.0, "m", ENGINEERING, "how far down the wind a camp fire's smoke and sparks trouble"
+    "smoke_reach",
+    10.0,
+    "m",
+    ENGINEERING,
+    "how far down the wind a camp fire's smoke and sparks trouble",
 )
-SMOKE_DEG: Final = constant("smoke_spread", 20.0, "degrees", ENGINEERING, "half the spread of smoke down the wind")
-CHANNEL_M: Final = constant("channel_width", 1.0, "m", ENGINEERING, "ground on either side of running water that gets wet")
+SMOKE_DEG: Final = constant(
+    "smoke_spread", 20.0, "degrees", ENGINEERING, "half the spread of smoke down the wind"
+)
+CHANNEL_M: Final = constant(
+    "channel_width", 1.0, "m", ENGINEERING, "ground on either side of running water that gets wet"
+)
 TICKS: Final = (
     ("overhead", "Look up: dead branches, leaning and dead trees, snow or ice in the crowns."),
-    ("underfoot", "Look down: thorns and poisonous plants, nests and ants, hollows, stones, roots, animals' ways."),
-    ("all round", "Look round: level enough, wind, water near but not too near, room for guys and fire, people passing."),
+    (
+        "underfoot",
+        (
+            "Look down: thorns and poisonous plants, nests and ants, hollows, stones, roots, "
+            "animals' ways."
+        ),
+    ),
+    (
+        "all round",
+        (
+            "Look round: level enough, wind, water near but not too near, room for guys and "
+            "fire, people passing."
+        ),
+    ),
 )
 """The short list to tick on every site."""
 
@@ -71,7 +113,9 @@ USUAL: Final = GroundRules()
 
 @dataclass(frozen=True)
 class Hazard:
-    """Ground made unfit by something. `beds_only`: only for those who lie there; else also for stakes and cloth."""
+    """Ground made unfit by something. `beds_only`: only for those who lie there; else also for
+    stakes and cloth.
+    """
 
     finding: Finding
     shape: BaseGeometry
@@ -79,10 +123,20 @@ class Hazard:
 
 
 def hazards(
-    ground: Ground, rules: GroundRules = USUAL, wind_from_deg: float | None = None, rain_mm: float = 0.0
+    ground: Ground,
+    rules: GroundRules = USUAL,
+    wind_from_deg: float | None = None,
+    rain_mm: float = 0.0,
 ) -> list[Hazard]:
-    """Every hazard of a site, the gravest first. `rain_mm`: what falls in the night; `wind_from_deg`: for smoke."""
-    out = [*_trees(ground, rules), *_areas(ground, rules), *_fires(ground, rules, wind_from_deg), *_water(ground, rain_mm)]
+    """Every hazard of a site, the gravest first. `rain_mm`: what falls in the night;
+    `wind_from_deg`: for smoke.
+    """
+    out = [
+        *_trees(ground, rules),
+        *_areas(ground, rules),
+        *_fires(ground, rules, wind_from_deg),
+        *_water(ground, rain_mm),
+    ]
     return sorted(out, key=lambda h: -h.finding.level)
 
 
@@ -93,21 +147,43 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
             height = tree.height_m or TREE_HEIGHT_M
             reach = rules.fall_zone * height
             guessed = "" if tree.height_m else f" (not measured; {height:g} m taken)"
-            out.append(Hazard(
-                Finding("dead_tree", tree.name, f"dead tree {tree.name} could fall as far as {reach:.0f} m{guessed}",
-                        "sleep outside its circle, and tie nothing to it", Level.STOPS),
-                Point(tree.at).buffer(reach, quad_segs=16)))  # fmt: skip
+            out.append(
+                Hazard(
+                    Finding(
+                        "dead_tree",
+                        tree.name,
+                        f"dead tree {tree.name} could fall as far as {reach:.0f} m{guessed}",
+                        "sleep outside its circle, and tie nothing to it",
+                        Level.STOPS,
+                    ),
+                    Point(tree.at).buffer(reach, quad_segs=16),
+                )
+            )
         elif tree.health is Health.DEAD_BRANCHES:
-            out.append(Hazard(
-                Finding("dead_branch", tree.name, f"dead branches hang in {tree.name}",
-                        f"sleep at least {BRANCH_M:g} m from its trunk, and more in wind", Level.STOPS),
-                Point(tree.at).buffer(max(BRANCH_M, 0.25 * tree.height_m), quad_segs=16), beds_only=True))  # fmt: skip
+            out.append(
+                Hazard(
+                    Finding(
+                        "dead_branch",
+                        tree.name,
+                        f"dead branches hang in {tree.name}",
+                        f"sleep at least {BRANCH_M:g} m from its trunk, and more in wind",
+                        Level.STOPS,
+                    ),
+                    Point(tree.at).buffer(max(BRANCH_M, 0.25 * tree.height_m), quad_segs=16),
+                    beds_only=True,
+                )
+            )
     return out
 
 
 _WORDS: Final = {
     Sort.HOLLOW: ("hollow", "is a wet hollow: water gathers there", "sleep higher", Level.STOPS),
-    Sort.THICKET: ("thicket", "is overgrown: no room for cloth or mats", "choose clear ground", Level.STOPS),
+    Sort.THICKET: (
+        "thicket",
+        "is overgrown: no room for cloth or mats",
+        "choose clear ground",
+        Level.STOPS,
+    ),
     Sort.NO_GO: ("no_go", "is closed to the course", "keep out of it", Level.STOPS),
 }
 
@@ -118,40 +194,104 @@ def _areas(ground: Ground, rules: GroundRules) -> list[Hazard]:
         shape = area.shape()
         if area.sort in _WORDS:
             code, message, remedy, level = _WORDS[area.sort]
-            out.append(Hazard(Finding(code, area.name, f"{area.name} {message}", remedy, level), shape))
+            out.append(
+                Hazard(Finding(code, area.name, f"{area.name} {message}", remedy, level), shape)
+            )
         elif area.sort is Sort.WATER:
-            out.append(Hazard(Finding("in_water", area.name, f"{area.name} is water", "sleep on land", Level.STOPS), shape))
+            out.append(
+                Hazard(
+                    Finding(
+                        "in_water", area.name, f"{area.name} is water", "sleep on land", Level.STOPS
+                    ),
+                    shape,
+                )
+            )
             if rules.water_m:
-                out.append(Hazard(
-                    Finding("near_water", area.name, f"nearer than {rules.water_m:g} m to {area.name}",
-                            "keep the distance: it may rise, others drink from it, and animals come to it", Level.CAUTION),
-                    shape.buffer(rules.water_m, quad_segs=8)))  # fmt: skip
+                out.append(
+                    Hazard(
+                        Finding(
+                            "near_water",
+                            area.name,
+                            f"nearer than {rules.water_m:g} m to {area.name}",
+                            (
+                                "keep the distance: it may rise, others drink from it, and "
+                                "animals come to it"
+                            ),
+                            Level.CAUTION,
+                        ),
+                        shape.buffer(rules.water_m, quad_segs=8),
+                    )
+                )
         elif area.sort is Sort.PATH:
-            out.append(Hazard(Finding("on_path", area.name, f"{area.name} runs here: people trip over lines and stakes",
-                                      "keep cloth, lines and stakes off it", Level.STOPS), shape))  # fmt: skip
+            out.append(
+                Hazard(
+                    Finding(
+                        "on_path",
+                        area.name,
+                        f"{area.name} runs here: people trip over lines and stakes",
+                        "keep cloth, lines and stakes off it",
+                        Level.STOPS,
+                    ),
+                    shape,
+                )
+            )
             if rules.path_m:
-                out.append(Hazard(
-                    Finding("near_path", area.name, f"nearer than {rules.path_m:g} m to {area.name}",
-                            "move away from it, or mark the lines with something pale", Level.CAUTION),
-                    shape.buffer(rules.path_m, quad_segs=8)))  # fmt: skip
+                out.append(
+                    Hazard(
+                        Finding(
+                            "near_path",
+                            area.name,
+                            f"nearer than {rules.path_m:g} m to {area.name}",
+                            "move away from it, or mark the lines with something pale",
+                            Level.CAUTION,
+                        ),
+                        shape.buffer(rules.path_m, quad_segs=8),
+                    )
+                )
         elif area.sort is Sort.FENCE:
-            out.append(Hazard(Finding("fence", area.name, f"{area.name} stands here", "keep to one side of it", Level.STOPS),
-                              shape))  # fmt: skip
+            out.append(
+                Hazard(
+                    Finding(
+                        "fence",
+                        area.name,
+                        f"{area.name} stands here",
+                        "keep to one side of it",
+                        Level.STOPS,
+                    ),
+                    shape,
+                )
+            )
     return out
 
 
 def _fires(ground: Ground, rules: GroundRules, wind_from_deg: float | None) -> list[Hazard]:
     out = []
     for fire in ground.of(Kind.FIRE):
-        out.append(Hazard(
-            Finding("fire_ring", fire.name, f"nearer than {rules.fire_ring_m:g} m to the fire spot {fire.name}",
-                    "nylon and polythene melt and burn: keep the ring clear", Level.STOPS),
-            Point(fire.at).buffer(rules.fire_ring_m, quad_segs=16)))  # fmt: skip
+        out.append(
+            Hazard(
+                Finding(
+                    "fire_ring",
+                    fire.name,
+                    f"nearer than {rules.fire_ring_m:g} m to the fire spot {fire.name}",
+                    "nylon and polythene melt and burn: keep the ring clear",
+                    Level.STOPS,
+                ),
+                Point(fire.at).buffer(rules.fire_ring_m, quad_segs=16),
+            )
+        )
         if wind_from_deg is not None:
-            out.append(Hazard(
-                Finding("smoke", fire.name, f"down the wind of the fire spot {fire.name}",
-                        "sparks and smoke come here: move across the wind", Level.CAUTION),
-                smoke(fire.at, wind_from_deg)))  # fmt: skip
+            out.append(
+                Hazard(
+                    Finding(
+                        "smoke",
+                        fire.name,
+                        f"down the wind of the fire spot {fire.name}",
+                        "sparks and smoke come here: move across the wind",
+                        Level.CAUTION,
+                    ),
+                    smoke(fire.at, wind_from_deg),
+                )
+            )
     return out
 
 
@@ -159,7 +299,10 @@ def smoke(at: tuple[float, float], wind_from_deg: float) -> Polygon:
     """The sector into which a fire's smoke drifts."""
     down = wind_from_deg + 180
     turns = [down - SMOKE_DEG + k * SMOKE_DEG / 4 for k in range(9)]
-    rim = [(at[0] + SMOKE_M * math.sin(math.radians(b)), at[1] + SMOKE_M * math.cos(math.radians(b))) for b in turns]
+    rim = [
+        (at[0] + SMOKE_M * math.sin(math.radians(b)), at[1] + SMOKE_M * math.cos(math.radians(b)))
+        for b in turns
+    ]
     return Polygon([at, *rim])
 
 
@@ -171,17 +314,40 @@ def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
     out = []
     for puddle in flow.puddles(rain_mm):
         half = puddle.cell_m / 2
-        shape = shapely.union_all([shapely.box(x - half, y - half, x + half, y + half) for x, y in puddle.cells])
+        shape = shapely.union_all(
+            [shapely.box(x - half, y - half, x + half, y + half) for x, y in puddle.cells]
+        )
         x, y = shape.centroid.coords[0]
         full = " and runs over" if puddle.runs_over else ""
-        out.append(Hazard(
-            Finding("puddle", f"({x:.0f}, {y:.0f})", f"about {puddle.litres:.0f} litres will stand here, "
-                    f"{puddle.deepest_m * 100:.0f} cm deep{full}", "sleep higher", Level.STOPS), shape))  # fmt: skip
+        out.append(
+            Hazard(
+                Finding(
+                    "puddle",
+                    f"({x:.0f}, {y:.0f})",
+                    f"about {puddle.litres:.0f} litres will stand here, "
+                    f"{puddle.deepest_m * 100:.0f} cm deep{full}",
+                    "sleep higher",
+                    Level.STOPS,
+                ),
+                shape,
+            )
+        )
     channels = flow.channels()
     if channels:
         wet = shapely.union_all([Point(p).buffer(CHANNEL_M, quad_segs=2) for p in channels])
-        out.append(Hazard(Finding("drainage", "the lie of the land", "rain that runs off gathers into a line here",
-                                  "move to one side, where the ground sheds water", Level.CAUTION), wet, True))  # fmt: skip
+        out.append(
+            Hazard(
+                Finding(
+                    "drainage",
+                    "the lie of the land",
+                    "rain that runs off gathers into a line here",
+                    "move to one side, where the ground sheds water",
+                    Level.CAUTION,
+                ),
+                wet,
+                True,
+            )
+        )
     return out
 
 
@@ -193,9 +359,19 @@ def met(found: Sequence[Hazard], cloth: BaseGeometry, beds: BaseGeometry) -> lis
 def too_steep(degrees: float, rules: GroundRules = USUAL) -> Finding | None:
     """Finding for ground too steep to lie on, or nearly; None for level enough."""
     if degrees > rules.steep_deg:
-        return Finding("too_steep", "ground", f"the ground falls by {degrees:.0f}°: sleepers slide on more than "
-                       f"{rules.steep_deg:g}°", "sleep on a flatter place, or wedge the mats and lie with the head uphill",
-                       Level.STOPS)  # fmt: skip
+        return Finding(
+            "too_steep",
+            "ground",
+            f"the ground falls by {degrees:.0f}°: sleepers slide on more than {rules.steep_deg:g}°",
+            "sleep on a flatter place, or wedge the mats and lie with the head uphill",
+            Level.STOPS,
+        )
     if degrees > rules.steep_deg / 2:
-        return Finding("slopes", "ground", f"the ground falls by {degrees:.0f}°", "lie with the head uphill", Level.NOTE)
+        return Finding(
+            "slopes",
+            "ground",
+            f"the ground falls by {degrees:.0f}°",
+            "lie with the head uphill",
+            Level.NOTE,
+        )
     return None

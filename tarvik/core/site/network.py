@@ -1,7 +1,8 @@
-"""Readings as equations between places, and the places that fit them best: damped Gauss-Newton steps (Marquardt 1963).
+"""Readings as equations between places, and the places that fit them best: damped Gauss-Newton
+steps (Marquardt 1963).
 
-Every equation is divided by its reading's standard error, so that a residual of 1 is an ordinary one. Rows come in the
-order of the readings, an offset as two: along, then to the right.
+Every equation is divided by its reading's standard error, so that a residual of 1 is an ordinary
+one. Rows come in the order of the readings, an offset as two: along, then to the right.
 """
 
 from __future__ import annotations
@@ -30,7 +31,9 @@ _NEAR_M: Final = 1e-9
 
 @dataclass(frozen=True)
 class Network:
-    """Readings in index form. `first`: the row at which each reading starts; `of_row`: which reading a row belongs to."""
+    """Readings in index form. `first`: the row at which each reading starts; `of_row`: which
+    reading a row belongs to.
+    """
 
     names: tuple[str, ...]
     readings: tuple[Reading, ...]
@@ -68,9 +71,17 @@ class Network:
                 errors += [reading.error_m] * 2
                 of_row.append(n)
         return cls(
-            tuple(names), tuple(readings), _ints(tapes, 3), np.array(lengths), _ints(aims, 3), np.array(angles),
-            _ints(offsets, 4), np.array(places).reshape(-1, 2), np.array(errors), np.array(of_row, dtype=np.intp),
-        )  # fmt: skip
+            tuple(names),
+            tuple(readings),
+            _ints(tapes, 3),
+            np.array(lengths),
+            _ints(aims, 3),
+            np.array(angles),
+            _ints(offsets, 4),
+            np.array(places).reshape(-1, 2),
+            np.array(errors),
+            np.array(of_row, dtype=np.intp),
+        )
 
     @property
     def rows(self) -> int:
@@ -133,9 +144,9 @@ def _beside(xy: Floats, i: Ints, j: Ints, p: Ints) -> tuple[Floats, Floats, Floa
 
 
 def settled(network: Network, start: Floats, *, robust: float | None = None) -> Floats:
-    """Places (n, 2) that fit the readings best, from a start. With `robust` a residual beyond that many standard errors
-    weighs less the larger it is (Cauchy's weights, the readings weighed anew at each step), so that a bad reading does not
-    draw the others along.
+    """Places (n, 2) that fit the readings best, from a start. With `robust` a residual beyond that
+    many standard errors weighs less the larger it is (Cauchy's weights, the readings weighed anew
+    at each step), so that a bad reading does not draw the others along.
     """
     xy = start.copy()
     damping = 1e-3
@@ -147,7 +158,9 @@ def settled(network: Network, start: Floats, *, robust: float | None = None) -> 
         normal = slopes.T @ (slopes * weight[:, None])
         aim = -(slopes.T @ (weight * res))
         for _try in range(8):
-            step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), aim).reshape(-1, 2)
+            step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), aim).reshape(
+                -1, 2
+            )
             new = network.residuals(xy + step)
             new_cost = _cost(new, robust)
             if new_cost <= cost:
@@ -164,4 +177,6 @@ def settled(network: Network, start: Floats, *, robust: float | None = None) -> 
 
 
 def _cost(res: Floats, robust: float | None) -> float:
-    return float((res**2).sum() if robust is None else (robust**2 * np.log1p((res / robust) ** 2)).sum())
+    return float(
+        (res**2).sum() if robust is None else (robust**2 * np.log1p((res / robust) ** 2)).sum()
+    )

@@ -21,14 +21,22 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
 
-REACH_M: Final = constant("tie_reach", 2.2, "m", ENGINEERING, "height at which a line is tied without a stick or a climb")
-FARTHEST_PAIR_M: Final = constant("pair_farthest", 15.0, "m", ENGINEERING, "trees further apart than this carry no ridge")
-ROOM_M: Final = constant("between_clear", 0.3, "m", ENGINEERING, "room on either side of a ridge line between two trees")
+REACH_M: Final = constant(
+    "tie_reach", 2.2, "m", ENGINEERING, "height at which a line is tied without a stick or a climb"
+)
+FARTHEST_PAIR_M: Final = constant(
+    "pair_farthest", 15.0, "m", ENGINEERING, "trees further apart than this carry no ridge"
+)
+ROOM_M: Final = constant(
+    "between_clear", 0.3, "m", ENGINEERING, "room on either side of a ridge line between two trees"
+)
 
 
 @dataclass(frozen=True, slots=True)
 class TreePair:
-    """Two trees that can carry a ridge. `clear_m`: between the trunks; `line_m`: cord of one line through both, knots in."""
+    """Two trees that can carry a ridge. `clear_m`: between the trunks; `line_m`: cord of one line
+    through both, knots in.
+    """
 
     one: Thing
     two: Thing
@@ -39,14 +47,23 @@ class TreePair:
 
 def carriers(ground: Ground) -> list[Thing]:
     """Sound trees and posts thick enough to tie to."""
-    return [t for t in ground.of(*CARRIES) if t.health is not Health.DEAD and t.across_m >= TRUNK_LEAST_M]
+    return [
+        t
+        for t in ground.of(*CARRIES)
+        if t.health is not Health.DEAD and t.across_m >= TRUNK_LEAST_M
+    ]
 
 
 def tree_pairs(
-    ground: Ground, ridge_m: float, gap_m: float, longest_line_m: float | None = None, most_gap_m: float = 4.0
+    ground: Ground,
+    ridge_m: float,
+    gap_m: float,
+    longest_line_m: float | None = None,
+    most_gap_m: float = 4.0,
 ) -> list[TreePair]:
-    """Every pair of trees between which a ridge of `ridge_m` hangs with at least `gap_m` to spare at each end, and with at
-    most `most_gap_m`; clear between; within one line of `longest_line_m` when that is given. The tightest first.
+    """Every pair of trees between which a ridge of `ridge_m` hangs with at least `gap_m` to spare
+    at each end, and with at most `most_gap_m`; clear between; within one line of `longest_line_m`
+    when that is given. The tightest first.
     """
     known = _pairs_of(ground)
     if known is None:
@@ -59,7 +76,9 @@ def tree_pairs(
         for a, b, c in zip(i, j, clear, strict=True)
     ]
     found = [
-        TreePair(trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), cord)
+        TreePair(
+            trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), cord
+        )
         for a, b, c, cord in zip(i, j, clear, cords, strict=True)
         if longest_line_m is None or cord <= longest_line_m + 1e-9
     ]
@@ -71,8 +90,8 @@ Known = tuple[list["Thing"], "NDArray[np.intp]", "NDArray[np.intp]", "Floats", "
 
 @lru_cache(maxsize=8)
 def _pairs_of(ground: Ground) -> Known | None:
-    """Every pair of trees with nothing solid between, whatever is to hang there: (trees, ones, others, metres between the
-    trunks, every trunk's radius); None when there are no two.
+    """Every pair of trees with nothing solid between, whatever is to hang there: (trees, ones,
+    others, metres between the trunks, every trunk's radius); None when there are no two.
     """
     trees = carriers(ground)
     if len(trees) < 2:
@@ -91,7 +110,9 @@ def forget_pairs() -> None:
     _pairs_of.cache_clear()
 
 
-def _clear_between(ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[np.intp]) -> NDArray[np.bool_]:
+def _clear_between(
+    ground: Ground, xy: Floats, i: NDArray[np.intp], j: NDArray[np.intp]
+) -> NDArray[np.bool_]:
     """Whether nothing solid stands within ROOM_M of the line between each pair of places."""
     solid = ground.of(*SOLID)
     out = np.ones(len(i), dtype=bool)

@@ -1,8 +1,10 @@
-"""A shelter put on the ground: folded on the slope as it is, turned to its heading, its conflicts found.
+"""A shelter put on the ground: folded on the slope as it is, turned to its heading, its conflicts
+found.
 
-On a slope the pitch is folded in the frame of the ground's plane: points on the ground lie in it, and a height measured
-straight up a pole counts by the cosine of the slope. That is the very fold on the sloping ground, since every height is
-held by lengths along the cloth and by the plane alone; so all lengths are kept.
+On a slope the pitch is folded in the frame of the ground's plane: points on the ground lie in it,
+and a height measured straight up a pole counts by the cosine of the slope. That is the very fold on
+the sloping ground, since every height is held by lengths along the cloth and by the plane alone; so
+all lengths are kept.
 """
 
 from __future__ import annotations
@@ -40,8 +42,12 @@ if TYPE_CHECKING:
     from tarvik.core.site.relief import Relief
     from tarvik.core.site.things import Ground, Place
 
-STAKE_CLEAR_M: Final = constant("stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it")
-WALK_M: Final = constant("line_to_trunk", 0.03, "m", ENGINEERING, "a line nearer than this to a trunk rubs on it")
+STAKE_CLEAR_M: Final = constant(
+    "stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it"
+)
+WALK_M: Final = constant(
+    "line_to_trunk", 0.03, "m", ENGINEERING, "a line nearer than this to a trunk rubs on it"
+)
 STEEPEST: Final = math.tan(math.radians(45))
 MOST_TILTED: Final = 2000
 FLAT_M2: Final = 1e-9
@@ -50,7 +56,9 @@ FLAT_M2: Final = 1e-9
 
 @dataclass(frozen=True, slots=True)
 class Spot:
-    """Where a shelter stands: the point `anchor` of its own frame lies at `at`, and its front looks to `front_deg`."""
+    """Where a shelter stands: the point `anchor` of its own frame lies at `at`, and its front looks
+    to `front_deg`.
+    """
 
     at: Place
     front_deg: float
@@ -68,11 +76,18 @@ def wind_in_frame(wind_from_deg: float, front_deg: float) -> float:
     return (wind_from_deg - front_deg + FRONT_DEG) % 360
 
 
-def on_slope(settings: Mapping[str, float], slope_deg: float, step: float | None = None) -> dict[str, float]:
-    """Settings in the frame of ground that slopes: heights straight up count by the cosine, to the `step` if one is given."""
+def on_slope(
+    settings: Mapping[str, float], slope_deg: float, step: float | None = None
+) -> dict[str, float]:
+    """Settings in the frame of ground that slopes: heights straight up count by the cosine, to the
+    `step` if one is given.
+    """
     share = math.cos(math.radians(slope_deg))
     share = share if step is None else round(share / step) * step
-    return {name: value * (share if name.startswith(CARRIED_HEIGHTS) else 1.0) for name, value in settings.items()}
+    return {
+        name: value * (share if name.startswith(CARRIED_HEIGHTS) else 1.0)
+        for name, value in settings.items()
+    }
 
 
 _OF_THE_SHEET: Final = ("axes", "xyz", "cloth", "beds")
@@ -86,8 +101,8 @@ def _tilted(pitch: Pitch, sheet: Sheet, settings: tuple[tuple[str, float], ...])
 
 @dataclass(frozen=True)
 class Placed:
-    """A folded shelter on the ground. `level`: height of the ground at the spot; `gradient`: its rise per metre east and
-    north. World: x east, y north, z up, metres.
+    """A folded shelter on the ground. `level`: height of the ground at the spot; `gradient`: its
+    rise per metre east and north. World: x east, y north, z up, metres.
     """
 
     shelter: Shelter
@@ -99,7 +114,9 @@ class Placed:
 
     @cached_property
     def axes(self) -> Floats:
-        """Axes (3, 3) of the shelter's frame in the world, as rows: its x, its y, square to the ground."""
+        """Axes (3, 3) of the shelter's frame in the world, as rows: its x, its y, square to the
+        ground.
+        """
         gx, gy = self.gradient
         size = math.sqrt(gx * gx + gy * gy + 1.0)
         ux, uy, uz = -gx / size, -gy / size, 1.0 / size
@@ -158,7 +175,10 @@ class Placed:
         if rig is None or not rig.stakes:
             return []
         at = self.world(np.array([s.at for s in rig.stakes]))
-        return [(s.point, (float(x), float(y)), s.optional) for s, (x, y, _) in zip(rig.stakes, at, strict=True)]
+        return [
+            (s.point, (float(x), float(y)), s.optional)
+            for s, (x, y, _) in zip(rig.stakes, at, strict=True)
+        ]
 
     @cached_property
     def lines(self) -> list[tuple[str, LineString]]:
@@ -166,7 +186,9 @@ class Placed:
         rig = self.rig
         if rig is None or not rig.lines:
             return []
-        ends = np.array([end for line in rig.lines for end in (self.shelter.at(line.start), line.to)])
+        ends = np.array(
+            [end for line in rig.lines for end in (self.shelter.at(line.start), line.to)]
+        )
         courses = np.asarray(shapely.linestrings(self.world(ends)[:, :2].reshape(-1, 2, 2)))
         return [(line.purpose, course) for line, course in zip(rig.lines, courses, strict=True)]
 
@@ -175,12 +197,16 @@ class Placed:
         """Kind and foot of every support."""
         if self.rig is None:
             return []
-        return [(s.kind, tuple(map(float, self.world(np.array([[*s.at, 0.0]]))[0, :2]))) for s in self.rig.supports]  # type: ignore[misc]
+        return [
+            (s.kind, tuple(map(float, self.world(np.array([[*s.at, 0.0]]))[0, :2])))  # type: ignore[misc]
+            for s in self.rig.supports
+        ]
 
     @cached_property
     def taken(self) -> BaseGeometry:
-        """All the ground that the shelter takes: cloth, stakes and lines, side by side and not united, for nothing but
-        distances is asked of it."""
+        """All the ground that the shelter takes: cloth, stakes and lines, side by side and not
+        united, for nothing but distances is asked of it.
+        """
         stakes = MultiPoint(np.array([at for _, at, _ in self.stakes]).reshape(-1, 2))
         parts: list[BaseGeometry] = [self.cloth, stakes, *(course for _, course in self.lines)]
         return GeometryCollection(parts)
@@ -188,7 +214,9 @@ class Placed:
     def carried_by(self, rig: Rig) -> Placed:
         """The same with another rig."""
         out = replace(self, rig=rig)
-        out.__dict__.update({name: self.__dict__[name] for name in _OF_THE_SHEET if name in self.__dict__})
+        out.__dict__.update(
+            {name: self.__dict__[name] for name in _OF_THE_SHEET if name in self.__dict__}
+        )
         return out
 
     @property
@@ -198,12 +226,19 @@ class Placed:
 
 
 def place(
-    pitch: Pitch, sheet: Sheet, settings: Mapping[str, float], spot: Spot, relief: Relief | None, rig: Rig | None = None,
-    mats: tuple[Mat, ...] = (), level: Shelter | None = None, step: float | None = None,
-) -> Placed:  # fmt: skip
-    """Fold a sheet at a spot on ground of that relief (None: level). `level`: the same on level ground, where it is known
-    already. `step`: that of the slope's cosine, where many spots are tried and near enough is enough. Raises FoldError when
-    it does not fold there.
+    pitch: Pitch,
+    sheet: Sheet,
+    settings: Mapping[str, float],
+    spot: Spot,
+    relief: Relief | None,
+    rig: Rig | None = None,
+    mats: tuple[Mat, ...] = (),
+    level: Shelter | None = None,
+    step: float | None = None,
+) -> Placed:
+    """Fold a sheet at a spot on ground of that relief (None: level). `level`: the same on level
+    ground, where it is known already. `step`: that of the slope's cosine, where many spots are
+    tried and near enough is enough. Raises FoldError when it does not fold there.
     """
     flat = level or fold_sheet(pitch, sheet, settings)
     if relief is None:
@@ -214,14 +249,22 @@ def place(
     if steep > STEEPEST:  # nobody camps there; the drawing stays sane
         gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
     lower = on_slope(settings, slope_of((gx, gy))[0], step)
-    tilted = flat if lower == dict(settings) else _tilted(pitch, sheet, tuple(sorted(lower.items())))
+    tilted = (
+        flat if lower == dict(settings) else _tilted(pitch, sheet, tuple(sorted(lower.items())))
+    )
     return replace(standing, shelter=tilted, level=height, gradient=(gx, gy))
 
 
 def conflicts(
-    placed: Placed, ground: Ground, found: Sequence[Hazard], rules: GroundRules = USUAL, own: frozenset[str] = frozenset()
+    placed: Placed,
+    ground: Ground,
+    found: Sequence[Hazard],
+    rules: GroundRules = USUAL,
+    own: frozenset[str] = frozenset(),
 ) -> list[Finding]:
-    """What is wrong with a shelter where it stands, the gravest first. `own` names the trees that carry it."""
+    """What is wrong with a shelter where it stands, the gravest first. `own` names the trees that
+    carry it.
+    """
     out = met(found, placed.taken, shapely.union_all([*placed.beds, placed.cloth]))
     steep = too_steep(placed.slope_deg, rules)
     out += [steep] if steep else []
@@ -238,24 +281,61 @@ def conflicts(
     return sorted(out, key=lambda f: -f.level)
 
 
-def _against(placed: Placed, name: str, kind: Kind, trunk: Polygon, *, carries: bool) -> list[Finding]:
+def _against(
+    placed: Placed, name: str, kind: Kind, trunk: Polygon, *, carries: bool
+) -> list[Finding]:
     what = f"{kind.value} {name}"
     out = []
     under = [n for n, bed in enumerate(placed.beds, start=1) if bed.intersects(trunk)]
     if under:
-        out.append(Finding("under_mat", name, f"{what} stands in mat {under[0]}", "move or turn the shelter", Level.STOPS))
+        out.append(
+            Finding(
+                "under_mat",
+                name,
+                f"{what} stands in mat {under[0]}",
+                "move or turn the shelter",
+                Level.STOPS,
+            )
+        )
     elif placed.cloth.intersection(trunk).area > 1e-6:
         tall = kind in (Kind.TREE, Kind.POST)
         words = f"{what} stands in the cloth" if tall else f"{what} lies under the sheet"
-        out.append(Finding("in_cloth", name, words, "move or turn the shelter", Level.STOPS if tall else Level.CAUTION))
+        out.append(
+            Finding(
+                "in_cloth",
+                name,
+                words,
+                "move or turn the shelter",
+                Level.STOPS if tall else Level.CAUTION,
+            )
+        )
     for point, at, optional in placed.stakes:
         if trunk.distance(Point(at)) < STAKE_CLEAR_M:
-            out.append(Finding(
-                "stake_on_trunk", name, f"the stake of {point} meets {what}",
-                "fold that corner back and stake the edge, or run a longer line round it; on rock, weight the corner",
-                Level.NOTE if optional else Level.CAUTION))  # fmt: skip
+            out.append(
+                Finding(
+                    "stake_on_trunk",
+                    name,
+                    f"the stake of {point} meets {what}",
+                    (
+                        "fold that corner back and stake the edge, or run a longer line round "
+                        "it; on rock, weight the corner"
+                    ),
+                    Level.NOTE if optional else Level.CAUTION,
+                )
+            )
     for purpose, course in placed.lines:
         ends = [Point(c) for c in course.coords]
-        if trunk.distance(course) < WALK_M and not carries and all(trunk.distance(e) >= STAKE_CLEAR_M for e in ends):
-            out.append(Finding("line_on_trunk", name, f"the {purpose} rubs on {what}", "turn the shelter a little"))
+        if (
+            trunk.distance(course) < WALK_M
+            and not carries
+            and all(trunk.distance(e) >= STAKE_CLEAR_M for e in ends)
+        ):
+            out.append(
+                Finding(
+                    "line_on_trunk",
+                    name,
+                    f"the {purpose} rubs on {what}",
+                    "turn the shelter a little",
+                )
+            )
     return out

@@ -1,8 +1,8 @@
 """The lie of the land from spot heights: slope, fall line, where water runs and where it stands.
 
-Between the spots the surface is made of triangles (Delaunay), beyond them of the plane that fits all. Water: hollows are
-filled from the rim inwards (priority-flood: Barnes, Lehman and Mulla 2014), then each cell drains to its steepest
-neighbour (D8: O'Callaghan and Mark 1984).
+Between the spots the surface is made of triangles (Delaunay), beyond them of the plane that fits
+all. Water: hollows are filled from the rim inwards (priority-flood: Barnes, Lehman and Mulla 2014),
+then each cell drains to its steepest neighbour (D8: O'Callaghan and Mark 1984).
 """
 
 from __future__ import annotations
@@ -29,9 +29,19 @@ if TYPE_CHECKING:
 
     Floats = NDArray[np.float64]
 
-RUNOFF: Final = constant("runoff_share", 0.35, "1", ENGINEERING, "share of the rain that runs off wet ground into a hollow")
-CHANNEL_M2: Final = constant("channel_area", 60.0, "m2", ENGINEERING, "catchment from which on water runs in a line")
-PUDDLE_LEAST_M: Final = constant("puddle_least", 0.01, "m", ENGINEERING, "shallower water is a wet patch, no puddle")
+RUNOFF: Final = constant(
+    "runoff_share",
+    0.35,
+    "1",
+    ENGINEERING,
+    "share of the rain that runs off wet ground into a hollow",
+)
+CHANNEL_M2: Final = constant(
+    "channel_area", 60.0, "m2", ENGINEERING, "catchment from which on water runs in a line"
+)
+PUDDLE_LEAST_M: Final = constant(
+    "puddle_least", 0.01, "m", ENGINEERING, "shallower water is a wet patch, no puddle"
+)
 IN_LINE: Final = 1e-9
 """Places whose spread across is so much less than along (squared) lie in a line."""
 MOST_CELLS: Final = 160
@@ -49,7 +59,9 @@ class Relief:
 
     @classmethod
     def of(cls, heights: Sequence[SpotHeight]) -> Relief | None:
-        """The surface; None where the heights do not tell one. The same heights give the same object."""
+        """The surface; None where the heights do not tell one. The same heights give the same
+        object.
+        """
         return _relief(tuple((*h.at, h.height_m) for h in heights))
 
     @classmethod
@@ -64,13 +76,17 @@ class Relief:
         fit = np.linalg.lstsq(design, spots[:, 2], rcond=None)[0]
         plane = np.array([fit[0] - fit[1:] @ middle, fit[1], fit[2]])
         try:
-            between = LinearNDInterpolator(spots[:, :2], spots[:, 2] - (plane[0] + spots[:, :2] @ plane[1:]))
+            between = LinearNDInterpolator(
+                spots[:, :2], spots[:, 2] - (plane[0] + spots[:, :2] @ plane[1:])
+            )
         except QhullError:
             between = None
         return cls(spots, plane, between)
 
     def bounds(self) -> tuple[float, float, float, float]:
-        """Least x, least y, greatest x, greatest y of the spots: beyond them nothing is known of the water."""
+        """Least x, least y, greatest x, greatest y of the spots: beyond them nothing is known of
+        the water.
+        """
         (x0, y0), (x1, y1) = self.spots[:, :2].min(axis=0), self.spots[:, :2].max(axis=0)
         return float(x0), float(y0), float(x1), float(y1)
 
@@ -85,7 +101,9 @@ class Relief:
         return np.asarray(base if self.between is None else base + np.nan_to_num(self.between(xy)))
 
     def gradient(self, xy: Floats) -> tuple[float, float]:
-        """Slope (rise per metre east, rise per metre north) of the plane that lies best under places (n, 2)."""
+        """Slope (rise per metre east, rise per metre north) of the plane that lies best under
+        places (n, 2).
+        """
         return _steepness(xy, self.height_at(xy))
 
     def under(self, at: Place, xy: Floats) -> tuple[float, float, float]:
@@ -95,13 +113,16 @@ class Relief:
 
     def slope_at(self, at: Place, reach_m: float = 1.0) -> tuple[float, float]:
         """(slope in degrees, bearing downhill) about a place."""
-        ring = np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)]) * reach_m
+        ring = (
+            np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)])
+            * reach_m
+        )
         return slope_of(self.gradient(np.vstack([ring, ring / 2]) + np.array(at)))
 
 
 def _steepness(xy: Floats, z: Floats) -> tuple[float, float]:
-    """Slope (east, north) of the plane that lies best through points (n, 2), (n,), by least squares about their middle; the
-    least steep one where they lie in a line.
+    """Slope (east, north) of the plane that lies best through points (n, 2), (n,), by least squares
+    about their middle; the least steep one where they lie in a line.
     """
     off = xy - xy.mean(axis=0)
     x, y = off.T
@@ -119,7 +140,9 @@ def _relief(rows: tuple[tuple[float, float, float], ...]) -> Relief | None:
 
 
 def slope_of(gradient: tuple[float, float]) -> tuple[float, float]:
-    """(degrees, bearing downhill) of a gradient: (0.1, 0), rising eastwards, is 5.7 degrees and falls to 270."""
+    """(degrees, bearing downhill) of a gradient: (0.1, 0), rising eastwards, is 5.7 degrees and
+    falls to 270.
+    """
     steep = math.degrees(math.atan(math.hypot(*gradient)))
     return steep, math.degrees(math.atan2(-gradient[0], -gradient[1])) % 360
 
@@ -169,14 +192,18 @@ class Water:
     def channels(self) -> list[Place]:
         """Cells through which so much drains that water runs in a line."""
         runs = (self.catchment_m2 >= CHANNEL_M2) & (self.hollow == 0)
-        runs[[0, -1], :] = runs[:, [0, -1]] = False  # along the rim it is the model that ends, not the water that runs
+        runs[[0, -1], :] = runs[:, [0, -1]] = (
+            False  # along the rim it is the model that ends, not the water that runs
+        )
         rows, columns = np.nonzero(runs)
         return [self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True)]
 
 
 @dataclass(frozen=True, slots=True)
 class Puddle:
-    """Standing water: the cells it covers, its depth at the deepest, its litres, and whether it runs over."""
+    """Standing water: the cells it covers, its depth at the deepest, its litres, and whether it
+    runs over.
+    """
 
     cells: tuple[Place, ...]
     cell_m: float
@@ -185,7 +212,9 @@ class Puddle:
     runs_over: bool
 
 
-def water(relief: Relief, bounds: tuple[float, float, float, float], least_cell_m: float = 0.5) -> Water:
+def water(
+    relief: Relief, bounds: tuple[float, float, float, float], least_cell_m: float = 0.5
+) -> Water:
     """Drainage of a rectangle (least x, least y, greatest x, greatest y)."""
     x0, y0, x1, y1 = bounds
     cell = max(least_cell_m, max(x1 - x0, y1 - y0) / MOST_CELLS)
@@ -195,7 +224,9 @@ def water(relief: Relief, bounds: tuple[float, float, float, float], least_cell_
     filled, order, goes = _filled(z)
     depth = filled - z
     catchment = np.full(z.shape, cell**2)
-    for at in reversed(order):  # the farthest from the rim first: each hands on what it has gathered
+    for at in reversed(
+        order
+    ):  # the farthest from the rim first: each hands on what it has gathered
         to = goes[at]
         if to is not None:
             catchment[to] += catchment[at]
@@ -207,8 +238,8 @@ Cell = tuple[int, int]
 
 
 def _filled(z: Floats) -> tuple[Floats, list[Cell], dict[Cell, Cell | None]]:
-    """Heights with every hollow filled to its rim, the order in which cells were reached from the rim, and where each
-    drains to: the lowest of its neighbours reached before it.
+    """Heights with every hollow filled to its rim, the order in which cells were reached from the
+    rim, and where each drains to: the lowest of its neighbours reached before it.
     """
     rows, columns = z.shape
     filled = z.copy()

@@ -1,7 +1,8 @@
 """The best spots of a site for one shelter: every place its supports allow, weighed for the night.
 
-First whatever stops a shelter (a dead tree's reach, a hollow, a trunk in the cloth) is left out; the rest is weighed by dry
-ground in the night's wind, openness to it, slope, cautions met, the distance to the group, and the length of the lines.
+First whatever stops a shelter (a dead tree's reach, a hollow, a trunk in the cloth) is left out;
+the rest is weighed by dry ground in the night's wind, openness to it, slope, cautions met, the
+distance to the group, and the length of the lines.
 """
 
 from __future__ import annotations
@@ -40,29 +41,55 @@ if TYPE_CHECKING:
     from tarvik.core.site.things import Ground, Place
     from tarvik.core.weather.rain import Weather
 
-TURN_DEG: Final = constant("spot_turn", 15.0, "degrees", ENGINEERING, "step of the headings tried at a spot")
-GRID_M: Final = constant("spot_grid", 1.0, "m", ENGINEERING, "step of the places tried for a shelter that stands free")
-GAP_M: Final = constant("spot_gap", 0.15, "m", ENGINEERING, "least distance of a ridge's end from its tree")
-OPEN_COST: Final = constant("spot_open", 1.0, "1", ENGINEERING, "worth lost by a shelter wide open to the wind")
-WET_COST: Final = constant("spot_wet", 2.0, "1", ENGINEERING, "worth lost where the wind leaves no dry ground")
-SLOPE_COST: Final = constant("spot_slope", 0.6, "1", ENGINEERING, "worth lost on the steepest ground one can lie on")
-CAUTION_COST: Final = constant("spot_caution", 0.5, "1", ENGINEERING, "worth lost by each caution met")
-FAR_COST: Final = constant("spot_far", 0.02, "1/m", ENGINEERING, "worth lost by each metre from the group")
-LINE_COST: Final = constant("spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge")
-SNAP_M: Final = constant("spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it")
-PAD_GAIN: Final = constant("spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad")
+TURN_DEG: Final = constant(
+    "spot_turn", 15.0, "degrees", ENGINEERING, "step of the headings tried at a spot"
+)
+GRID_M: Final = constant(
+    "spot_grid", 1.0, "m", ENGINEERING, "step of the places tried for a shelter that stands free"
+)
+GAP_M: Final = constant(
+    "spot_gap", 0.15, "m", ENGINEERING, "least distance of a ridge's end from its tree"
+)
+OPEN_COST: Final = constant(
+    "spot_open", 1.0, "1", ENGINEERING, "worth lost by a shelter wide open to the wind"
+)
+WET_COST: Final = constant(
+    "spot_wet", 2.0, "1", ENGINEERING, "worth lost where the wind leaves no dry ground"
+)
+SLOPE_COST: Final = constant(
+    "spot_slope", 0.6, "1", ENGINEERING, "worth lost on the steepest ground one can lie on"
+)
+CAUTION_COST: Final = constant(
+    "spot_caution", 0.5, "1", ENGINEERING, "worth lost by each caution met"
+)
+FAR_COST: Final = constant(
+    "spot_far", 0.02, "1/m", ENGINEERING, "worth lost by each metre from the group"
+)
+LINE_COST: Final = constant(
+    "spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge"
+)
+SNAP_M: Final = constant(
+    "spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it"
+)
+PAD_GAIN: Final = constant(
+    "spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad"
+)
 NEAR_M: Final = 40.0
 """Places that stand free are tried so far from where the group is."""
 MOST_GRIDS: Final = 32
 """Grids of places kept."""
 PUSHED_M: Final = 0.3
 """Room at a ridge's end from which on it is tried nearer to either tree."""
-APART_M: Final = constant("spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one")
+APART_M: Final = constant(
+    "spots_apart", 1.5, "m", ENGINEERING, "spots nearer to each other than this are one"
+)
 
 
 @dataclass(frozen=True)
 class Ranked:
-    """A spot, what it is worth (0 is faultless), why, and the trees that carry the shelter there."""
+    """A spot, what it is worth (0 is faultless), why, and the trees that carry the shelter
+    there.
+    """
 
     spot: Spot
     worth: float
@@ -72,7 +99,9 @@ class Ranked:
 
 @dataclass(frozen=True)
 class Candidates:
-    """Places a shelter's supports allow: where its anchor lies, its front, its trees, the line beyond the ridge."""
+    """Places a shelter's supports allow: where its anchor lies, its front, its trees, the line
+    beyond the ridge.
+    """
 
     at: Floats  # (N, 2)
     front: Floats  # (N,) degrees
@@ -82,13 +111,24 @@ class Candidates:
 
 
 def best_spots(
-    shelter: Shelter, rig: Rig | None, mats: Sequence[Mat], ground: Ground, found: Sequence[Hazard], weather: Weather,
-    rules: GroundRules = USUAL, near: Place | None = None, most: int = 5, longest_line_m: float | None = None,
-    wanted: int = 0, dry_sleepers: Callable[[float], int] | None = None,
-) -> list[Ranked]:  # fmt: skip
-    """The best places, the best first, no two of them within APART_M. `near`: where the group is. Empty when there is none.
+    shelter: Shelter,
+    rig: Rig | None,
+    mats: Sequence[Mat],
+    ground: Ground,
+    found: Sequence[Hazard],
+    weather: Weather,
+    rules: GroundRules = USUAL,
+    near: Place | None = None,
+    most: int = 5,
+    longest_line_m: float | None = None,
+    wanted: int = 0,
+    dry_sleepers: Callable[[float], int] | None = None,
+) -> list[Ranked]:
+    """The best places, the best first, no two of them within APART_M. `near`: where the group is.
+    Empty when there is none.
 
-    `dry_sleepers` tells how many lie dry with the front to a bearing: places where fewer than `wanted` do come last.
+    `dry_sleepers` tells how many lie dry with the front to a bearing: places where fewer than
+    `wanted` do come last.
     """
     back = back_to_wind_deg(openings(shelter))
     fronts = (front_bearing(weather.wind_from_deg, back) + np.arange(0.0, 360.0, TURN_DEG)) % 360
@@ -101,20 +141,30 @@ def best_spots(
     kept = np.flatnonzero(~stopped)
     if not kept.size:
         return []
-    bearings = (back + np.arange(0.0, 360.0, TURN_DEG)) % 360  # the wind square onto the back among them
+    bearings = (
+        back + np.arange(0.0, 360.0, TURN_DEG)
+    ) % 360  # the wind square onto the back among them
     open_share = np.array(open_round(shelter, openings(shelter), list(bearings)))
     dry = dry_round(roof_of(shelter), weather, bearings)
     dry_share = dry / max(roof_of(shelter).covered_m2, 1e-9)
-    met = (np.round((wind_in_frame_all(weather.wind_from_deg, some.front) - back) / TURN_DEG) % len(bearings)).astype(int)
+    met = (
+        np.round((wind_in_frame_all(weather.wind_from_deg, some.front) - back) / TURN_DEG)
+        % len(bearings)
+    ).astype(int)
     windy = 1.0 if weather.wind_m_s > 0 else 0.0
     far = np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
     count = np.array([len(c) for c in cautions])
     pads = shapely.union_all([a.shape() for a in ground.sorts(Sort.PAD)])
     on_pad = shapely.contains_xy(pads, some.at[:, 0], some.at[:, 1])
     cost = (
-        windy * OPEN_COST * open_share[met] + WET_COST * (1 - dry_share[met]) + SLOPE_COST * (steep / rules.steep_deg) ** 2
-        + CAUTION_COST * count + FAR_COST * far + LINE_COST * some.line - PAD_GAIN * on_pad
-    )  # fmt: skip
+        windy * OPEN_COST * open_share[met]
+        + WET_COST * (1 - dry_share[met])
+        + SLOPE_COST * (steep / rules.steep_deg) ** 2
+        + CAUTION_COST * count
+        + FAR_COST * far
+        + LINE_COST * some.line
+        - PAD_GAIN * on_pad
+    )
     out: list[Ranked] = []
     wet: list[Ranked] = []
     for n in kept[np.argsort(cost[kept], kind="stable")]:
@@ -135,8 +185,14 @@ def best_spots(
         spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), front, some.anchor)
         if lie < wanted:
             if len(wet) < most and not any(_same(some, n, r) for r in wet):
-                wet.append(Ranked(spot, -float(cost[n]) - WET_COST * (wanted - lie),
-                                  (f"only {lie} of {wanted} lie dry", *reasons), some.trees[n]))  # fmt: skip
+                wet.append(
+                    Ranked(
+                        spot,
+                        -float(cost[n]) - WET_COST * (wanted - lie),
+                        (f"only {lie} of {wanted} lie dry", *reasons),
+                        some.trees[n],
+                    )
+                )
             continue
         out.append(Ranked(spot, -float(cost[n]), reasons, some.trees[n]))
         if len(out) == most:
@@ -158,8 +214,9 @@ def wind_in_frame_all(wind_from_deg: float, front_deg: Floats) -> Floats:
 def snapped(
     shelter: Shelter, rig: Rig | None, spot: Spot, ground: Ground, reach_m: float = SNAP_M
 ) -> tuple[Spot, tuple[str, ...]]:
-    """The spot moved onto the trees that are meant: its ridge into the line between two, or its tie-out to one, when the
-    supports it is drawn with come within `reach_m` of them. Else the spot as it is, and no trees.
+    """The spot moved onto the trees that are meant: its ridge into the line between two, or its
+    tie-out to one, when the supports it is drawn with come within `reach_m` of them. Else the spot
+    as it is, and no trees.
     """
     trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
     high = shelter.pitch.high_points()
@@ -178,15 +235,28 @@ def snapped(
                     continue
                 middle = (feet[0] + feet[1]) / 2
                 least = one.across_m / 2 + GAP_M + ridge / 2
-                along = float(np.clip((middle - p) @ way, least, np.hypot(*(q - p)) - two.across_m / 2 - GAP_M - ridge / 2))
+                along = float(
+                    np.clip(
+                        (middle - p) @ way,
+                        least,
+                        np.hypot(*(q - p)) - two.across_m / 2 - GAP_M - ridge / 2,
+                    )
+                )
                 if abs(float((middle - p) @ way) - along) > reach_m:
                     continue
                 at = p + way * along
                 front = (math.degrees(math.atan2(way[0], way[1])) - own + 270.0) % 360
                 centre = (a + b) / 2
                 if best is None or sum(off) < best[0]:
-                    best = (sum(off), Spot((float(at[0]), float(at[1])), front, (float(centre[0]), float(centre[1]))),
-                            (one.name, two.name))  # fmt: skip
+                    best = (
+                        sum(off),
+                        Spot(
+                            (float(at[0]), float(at[1])),
+                            front,
+                            (float(centre[0]), float(centre[1])),
+                        ),
+                        (one.name, two.name),
+                    )
         return (spot, ()) if best is None else best[1:]
     if trees:
         foot = drawn.world(np.array([[*trees[0].at, 0.0]]))[0, :2]
@@ -197,7 +267,9 @@ def snapped(
 
 
 def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: str) -> Ranked:
-    """For a shelter that turns about one tree: the heading with the most dry ground, least open to the wind."""
+    """For a shelter that turns about one tree: the heading with the most dry ground, least open to
+    the wind.
+    """
     bearings = np.arange(0.0, 360.0, TURN_DEG)
     open_share = np.array(open_round(shelter, openings(shelter), list(bearings)))
     dry = dry_round(roof_of(shelter), weather, bearings)
@@ -208,9 +280,16 @@ def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: st
 
 
 def candidates(
-    shelter: Shelter, rig: Rig | None, ground: Ground, near: Place | None, longest_line_m: float | None, fronts: Floats
+    shelter: Shelter,
+    rig: Rig | None,
+    ground: Ground,
+    near: Place | None,
+    longest_line_m: float | None,
+    fronts: Floats,
 ) -> Candidates:
-    """Every place for a shelter: between two trees, about each single tree with each of the `fronts`, or on a grid."""
+    """Every place for a shelter: between two trees, about each single tree with each of the
+    `fronts`, or on a grid.
+    """
     trees = [s for s in rig.supports if s.kind == "tree"] if rig else []
     high = shelter.pitch.high_points()
     if len(trees) >= 2 and len(high) >= 2:
@@ -221,25 +300,41 @@ def candidates(
         gap = np.array(trees[0].at) - top
         size = float(np.hypot(*gap))
         anchor = (float(trees[0].at[0]), float(trees[0].at[1]))
-        # The tie-out hangs as far from the bark as the rig says; thicker trunks push the sheet out by their radius.
+        # The tie-out hangs as far from the bark as the rig says; thicker trunks push the sheet out
+        # by their radius.
         at = np.array([t.at for t in things]).reshape(-1, 2)
         places = np.repeat(at, len(fronts), axis=0)
         turned = np.tile(fronts, len(things))
-        extra = np.repeat(np.array([max(t.across_m / 2 + GAP_M - size, 0.0) for t in things]), len(fronts))
+        extra = np.repeat(
+            np.array([max(t.across_m / 2 + GAP_M - size, 0.0) for t in things]), len(fronts)
+        )
         way = gap / size if size > 1e-9 else np.array([-1.0, 0.0])
         shift = _turned(np.tile(-way, (len(places), 1)), turned) * extra[:, None]
-        return Candidates(places + shift, turned, anchor, [(t.name,) for t in things for _ in fronts], np.zeros(len(places)))
+        return Candidates(
+            places + shift,
+            turned,
+            anchor,
+            [(t.name,) for t in things for _ in fronts],
+            np.zeros(len(places)),
+        )
     middle = shelter.xyz[:, :2].mean(axis=0)
     coarse = fronts[::2]
     places = _free_places(ground.bounds(), near, len(coarse))
-    return Candidates(places, np.tile(coarse, len(places) // len(coarse)), (float(middle[0]), float(middle[1])),
-                      [()] * len(places), np.zeros(len(places)))  # fmt: skip
+    return Candidates(
+        places,
+        np.tile(coarse, len(places) // len(coarse)),
+        (float(middle[0]), float(middle[1])),
+        [()] * len(places),
+        np.zeros(len(places)),
+    )
 
 
 @lru_cache(maxsize=MOST_GRIDS)
-def _free_places(bounds: tuple[float, float, float, float], near: Place | None, headings: int) -> Floats:
-    """A grid of places (N, 2) over the ground, or what of it is near, each as often as there are headings. The same array
-    each time, so that what is worked out for it can be kept.
+def _free_places(
+    bounds: tuple[float, float, float, float], near: Place | None, headings: int
+) -> Floats:
+    """A grid of places (N, 2) over the ground, or what of it is near, each as often as there are
+    headings. The same array each time, so that what is worked out for it can be kept.
     """
     x0, y0, x1, y1 = bounds
     across, along = np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)
@@ -252,7 +347,9 @@ def _free_places(bounds: tuple[float, float, float, float], near: Place | None, 
 
 
 def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> Candidates:
-    """The ridge in the middle between two trees, and pushed to either, the front one way or the other."""
+    """The ridge in the middle between two trees, and pushed to either, the front one way or the
+    other.
+    """
     high = shelter.pitch.high_points()
     a, b = shelter.at(high[0])[:2], shelter.at(high[-1])[:2]
     ridge = float(np.hypot(*(b - a)))
@@ -260,7 +357,9 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
     middle = (a + b) / 2
     pairs = tree_pairs(ground, ridge, GAP_M, longest_line_m)
     if not pairs:
-        return Candidates(np.zeros((0, 2)), np.zeros(0), (float(middle[0]), float(middle[1])), [], np.zeros(0))
+        return Candidates(
+            np.zeros((0, 2)), np.zeros(0), (float(middle[0]), float(middle[1])), [], np.zeros(0)
+        )
     one, two = np.array([p.one.at for p in pairs]), np.array([p.two.at for p in pairs])
     clear = np.array([p.clear_m for p in pairs])
     way = (two - one) / np.hypot(*(two - one).T)[:, None]
@@ -274,12 +373,19 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
     which, push, turned = which[kept], push[kept], turned[kept]
     at = start[which] + way[which] * (clear[which] / 2 + push * slack[which])[:, None]
     names = [(p.one.name, p.two.name) for p in pairs]
-    return Candidates(at, (bearing[which] + turned - own + 270.0) % 360, (float(middle[0]), float(middle[1])),
-                      [names[k] for k in which], clear[which] - ridge)  # fmt: skip
+    return Candidates(
+        at,
+        (bearing[which] + turned - own + 270.0) % 360,
+        (float(middle[0]), float(middle[1])),
+        [names[k] for k in which],
+        clear[which] - ridge,
+    )
 
 
 def _axes(front: Floats) -> tuple[Floats, Floats]:
-    """The shelter's own x and y (N, 2) on level ground for each heading: to the back, and to the left of it."""
+    """The shelter's own x and y (N, 2) on level ground for each heading: to the back, and to the
+    left of it.
+    """
     turn = np.radians(front)
     back = np.column_stack([-np.sin(turn), -np.cos(turn)])
     return back, np.column_stack([-back[:, 1], back[:, 0]])
@@ -295,7 +401,11 @@ def _outlines(ring: Floats, some: Candidates) -> NDArray[np.object_]:
     """A polygon (k, 2) of the shelter's frame at every candidate."""
     back, left = _axes(some.front)
     away = ring - np.array(some.anchor)
-    world = some.at[:, None, :] + away[None, :, :1] * back[:, None, :] + away[None, :, 1:] * left[:, None, :]
+    world = (
+        some.at[:, None, :]
+        + away[None, :, :1] * back[:, None, :]
+        + away[None, :, 1:] * left[:, None, :]
+    )
     return np.asarray(shapely.polygons(world))
 
 
@@ -303,7 +413,9 @@ def _on_hazards(
     shelter: Shelter, mats: Sequence[Mat], some: Candidates, ground: Ground, found: Sequence[Hazard]
 ) -> tuple[NDArray[np.bool_], list[list[str]]]:
     """Which candidates something stops, and the cautions that each meets."""
-    plan = shapely.union_all([shapely.Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6)
+    plan = shapely.union_all(
+        [shapely.Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6
+    )
     hull = _hull(plan)
     cloth = _outlines(hull, some)
     corners = np.concatenate([m.corners() for m in mats]) if mats else hull
@@ -338,17 +450,31 @@ def slopes(ground: Ground, at: Floats) -> Floats:
     if relief is None:
         return np.zeros(len(at))
     step = 1.0
-    rise = [relief.height_at(at + d) - relief.height_at(at - d) for d in (np.array([step, 0.0]), np.array([0.0, step]))]
+    rise = [
+        relief.height_at(at + d) - relief.height_at(at - d)
+        for d in (np.array([step, 0.0]), np.array([0.0, step]))
+    ]
     return np.asarray(np.degrees(np.arctan(np.hypot(rise[0], rise[1]) / (2 * step))))
 
 
 def _reasons(
-    open_share: float, dry_share: float, steep: float, cautions: list[str], far: float, windy: bool, near: Place | None,
-    *, pad: bool = False,
-) -> tuple[str, ...]:  # fmt: skip
+    open_share: float,
+    dry_share: float,
+    steep: float,
+    cautions: list[str],
+    far: float,
+    windy: bool,
+    near: Place | None,
+    *,
+    pad: bool = False,
+) -> tuple[str, ...]:
     out = []
     if windy:
-        out.append("back to the wind" if open_share < 0.05 else f"{open_share * 100:.0f} % open to the wind")
+        out.append(
+            "back to the wind"
+            if open_share < 0.05
+            else f"{open_share * 100:.0f} % open to the wind"
+        )
         out.append(f"{dry_share * 100:.0f} % of the covered ground stays dry")
     if pad:
         out.append("on a level pad")

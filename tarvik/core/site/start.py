@@ -1,7 +1,9 @@
-"""First places for a network of readings: points are laid one after the other where most readings agree.
+"""First places for a network of readings: points are laid one after the other where most readings
+agree.
 
-Several beginnings are tried, since one bad reading in the first triangle would spoil all that is laid on it; as a last one
-classical scaling of the shortest ways through the network (Torgerson 1952).
+Several beginnings are tried, since one bad reading in the first triangle would spoil all that is
+laid on it; as a last one classical scaling of the shortest ways through the network (Torgerson
+1952).
 """
 
 from __future__ import annotations
@@ -29,12 +31,18 @@ _DULL: Final = 3.0
 
 
 class _Fixes:
-    """What each point is tied to: circles round others, rays from others, places beside base lines."""
+    """What each point is tied to: circles round others, rays from others, places beside base
+    lines.
+    """
 
     def __init__(self, network: Network) -> None:
         n = len(network.names)
-        self.circles: list[list[tuple[int, float, float]]] = [[] for _ in range(n)]  # other, radius, error
-        self.rays: list[list[tuple[int, float, float]]] = [[] for _ in range(n)]  # other, angle from it, error
+        self.circles: list[list[tuple[int, float, float]]] = [
+            [] for _ in range(n)
+        ]  # other, radius, error
+        self.rays: list[list[tuple[int, float, float]]] = [
+            [] for _ in range(n)
+        ]  # other, angle from it, error
         self.beside: list[list[tuple[int, int, float, float]]] = [[] for _ in range(n)]
         for (row, i, j), length in zip(network.tapes, network.lengths, strict=True):
             error = float(network.errors[row])
@@ -54,8 +62,8 @@ class _Fixes:
 
 
 def starts(network: Network, more: int) -> Iterator[Floats]:
-    """Places (n, 2) to begin from; none is right for sure. After the likeliest come `more` in which points that may lie in
-    either of two places are laid at random.
+    """Places (n, 2) to begin from; none is right for sure. After the likeliest come `more` in which
+    points that may lie in either of two places are laid at random.
     """
     fixes = _Fixes(network)
     seeds = _seeds(network, fixes)
@@ -70,8 +78,13 @@ def starts(network: Network, more: int) -> Iterator[Floats]:
 
 
 def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
-    """Beginnings: a pair whose bearing was read, or triangles taped on all sides, the roundest first, spread out."""
-    length = {frozenset((int(i), int(j))): float(x) for (_, i, j), x in zip(network.tapes, network.lengths, strict=True)}
+    """Beginnings: a pair whose bearing was read, or triangles taped on all sides, the roundest
+    first, spread out.
+    """
+    length = {
+        frozenset((int(i), int(j))): float(x)
+        for (_, i, j), x in zip(network.tapes, network.lengths, strict=True)
+    }
     found: list[dict[int, Floats]] = []
     for (_, i, j), angle in zip(network.aims[:_SEEDS], network.angles, strict=False):
         far = length.get(frozenset((int(i), int(j))), 10.0)
@@ -81,7 +94,11 @@ def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
     for i, j in (sorted(pair) for pair in length):
         for k in near[i] & near[j]:
             if k > j:
-                a, b, c = length[frozenset((i, j))], length[frozenset((i, k))], length[frozenset((j, k))]
+                a, b, c = (
+                    length[frozenset((i, j))],
+                    length[frozenset((i, k))],
+                    length[frozenset((j, k))],
+                )
                 half = (a + b + c) / 2
                 area2 = half * (half - a) * (half - b) * (half - c)
                 if area2 > 0:
@@ -97,7 +114,13 @@ def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
             used[p] = used.get(p, 0) + 1
         a, b, c = length[frozenset((i, j))], length[frozenset((i, k))], length[frozenset((j, k))]
         x = (a * a + b * b - c * c) / (2 * a)
-        found.append({i: np.zeros(2), j: np.array([a, 0.0]), k: np.array([x, np.sqrt(max(b * b - x * x, 0.0))])})
+        found.append(
+            {
+                i: np.zeros(2),
+                j: np.array([a, 0.0]),
+                k: np.array([x, np.sqrt(max(b * b - x * x, 0.0))]),
+            }
+        )
     if not found:
         for (_, i, j), far in list(zip(network.tapes, network.lengths, strict=True))[:1]:
             found.append({int(i): np.zeros(2), int(j): np.array([float(far), 0.0])})
@@ -107,7 +130,12 @@ def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
 
 
 def _grown(
-    network: Network, fixes: _Fixes, seed: dict[int, Floats], generator: np.random.Generator, *, chance: bool
+    network: Network,
+    fixes: _Fixes,
+    seed: dict[int, Floats],
+    generator: np.random.Generator,
+    *,
+    chance: bool,
 ) -> Floats:
     n = len(network.names)
     xy, laid = np.zeros((n, 2)), np.zeros(n, dtype=bool)
@@ -127,9 +155,16 @@ def _grown(
 
 
 def _best_place(
-    fixes: _Fixes, point: int, xy: Floats, laid: NDArray[np.bool_], generator: np.random.Generator, play: float
+    fixes: _Fixes,
+    point: int,
+    xy: Floats,
+    laid: NDArray[np.bool_],
+    generator: np.random.Generator,
+    play: float,
 ) -> Floats:
-    """Where most of what ties a point to those laid agrees; with `play` at random among what comes so near to the best."""
+    """Where most of what ties a point to those laid agrees; with `play` at random among what comes
+    so near to the best.
+    """
     circles = [(xy[o], r, e) for o, r, e in fixes.circles[point] if laid[o]]
     rays = [(xy[o], a, e) for o, a, e in fixes.rays[point] if laid[o]]
     places: list[Floats] = []
@@ -137,7 +172,9 @@ def _best_place(
         if laid[i] and laid[j]:
             u = (xy[j] - xy[i]) / max(float(np.hypot(*(xy[j] - xy[i]))), 1e-9)
             places.append(xy[i] + along * u + right * np.array([u[1], -u[0]]))
-    pairs = sorted(combinations(circles, 2), key=lambda p: -float(np.hypot(*(p[0][0] - p[1][0]))))[:_MOST_PAIRS]
+    pairs = sorted(combinations(circles, 2), key=lambda p: -float(np.hypot(*(p[0][0] - p[1][0]))))[
+        :_MOST_PAIRS
+    ]
     for one, two in pairs:
         places += _circles_meet(one[0], one[1], two[0], two[1])
     for centre, angle, _ in rays:
@@ -147,7 +184,9 @@ def _best_place(
             foot = float((c - centre) @ way)
             off = float(np.hypot(*(centre + foot * way - c)))
             for side in (-1.0, 1.0):
-                places.append(centre + max(foot + side * np.sqrt(max(r * r - off * off, 0.0)), 0.0) * way)
+                places.append(
+                    centre + max(foot + side * np.sqrt(max(r * r - off * off, 0.0)), 0.0) * way
+                )
     for (c1, a1, _), (c2, a2, _) in combinations(rays, 2):
         w1, w2 = np.array([np.sin(a1), np.cos(a1)]), np.array([np.sin(a2), np.cos(a2)])
         cross = w1[0] * w2[1] - w1[1] * w2[0]
@@ -155,7 +194,11 @@ def _best_place(
             gap = c2 - c1
             places.append(c1 + (gap[0] * w2[1] - gap[1] * w2[0]) / cross * w1)
     if not places:
-        centre, radius = (circles[0][0], circles[0][1]) if circles else (rays[0][0] if rays else np.zeros(2), 10.0)
+        centre, radius = (
+            (circles[0][0], circles[0][1])
+            if circles
+            else (rays[0][0] if rays else np.zeros(2), 10.0)
+        )
         angle = rays[0][1] if rays else float(generator.uniform(0, 2 * np.pi))
         return np.asarray(centre + radius * np.array([np.sin(angle), np.cos(angle)]))
     some = np.array(places)

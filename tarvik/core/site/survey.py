@@ -1,8 +1,10 @@
-"""A survey worked out: where the points are, how sure that is, which readings look wrong, and what to measure next.
+"""A survey worked out: where the points are, how sure that is, which readings look wrong, and what
+to measure next.
 
-Least squares adjustment of all readings together, with the datum left free (the stated errors are those of the shape, not of
-where on earth it lies). Wrong readings are found by data snooping: the reading whose residual is largest, measured by its
-own standard error, is set aside, and all is fitted anew (Baarda, A testing procedure for use in geodetic networks, 1968).
+Least squares adjustment of all readings together, with the datum left free (the stated errors are
+those of the shape, not of where on earth it lies). Wrong readings are found by data snooping: the
+reading whose residual is largest, measured by its own standard error, is set aside, and all is
+fitted anew (Baarda, A testing procedure for use in geodetic networks, 1968).
 """
 
 from __future__ import annotations
@@ -31,12 +33,20 @@ if TYPE_CHECKING:
     Floats = NDArray[np.float64]
 
 FALSE_ALARMS: Final = constant(
-    "false_alarms", 0.05, "1", ENGINEERING, "share of faultless surveys in which some reading may look wrong"
+    "false_alarms",
+    0.05,
+    "1",
+    ENGINEERING,
+    "share of faultless surveys in which some reading may look wrong",
 )
 ALIKE: Final = 0.9
 """Readings whose residual comes so near to the largest cannot be told apart from it."""
 WIDER: Final = constant(
-    "plus_or_minus_wider", 1.05, "1", ENGINEERING, "a twentieth more, for what straight-line error theory leaves out"
+    "plus_or_minus_wider",
+    1.05,
+    "1",
+    ENGINEERING,
+    "a twentieth more, for what straight-line error theory leaves out",
 )
 UNCHECKED: Final = 0.02
 """A reading of which others tell less than this share is checked by none."""
@@ -56,8 +66,10 @@ _SMALL: Final = 24
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """One reading after the fit. `told` and `off` in metres (degrees for a bearing; the larger part of an offset);
-    `strain`: the residual by its own standard error; `checked`: whether other readings would show a slip in it.
+    """One reading after the fit. `told` and `off` in metres (degrees for a bearing; the larger part
+    of an offset);
+    `strain`: the residual by its own standard error; `checked`: whether other readings would show a
+    slip in it.
     """
 
     number: int
@@ -81,7 +93,9 @@ class Next:
 
 @dataclass(frozen=True)
 class Survey:
-    """Places of the points (metres, x east, y north once the heading is known) and all that is known about them."""
+    """Places of the points (metres, x east, y north once the heading is known) and all that is
+    known about them.
+    """
 
     names: tuple[str, ...]
     xy: Floats
@@ -102,7 +116,9 @@ class Survey:
         return float(x), float(y)
 
     def plus_or_minus_m(self, name: str) -> float:
-        """Radius within which the point lies 95 times in 100, relative to the others; infinite where it is loose."""
+        """Radius within which the point lies 95 times in 100, relative to the others; infinite
+        where it is loose.
+        """
         if name in self.loose:
             return math.inf
         i = 2 * self._index[name]
@@ -118,7 +134,9 @@ class Survey:
         unit = gap / max(far, 1e-9)
         rows = [2 * i, 2 * i + 1, 2 * j, 2 * j + 1]
         slope = np.concatenate([-unit, unit])
-        return far, 1.96 * math.sqrt(max(float(slope @ self.covariance[np.ix_(rows, rows)] @ slope), 0.0))
+        return far, 1.96 * math.sqrt(
+            max(float(slope @ self.covariance[np.ix_(rows, rows)] @ slope), 0.0)
+        )
 
     @property
     def suspects(self) -> tuple[Checked, ...]:
@@ -127,15 +145,16 @@ class Survey:
 
 
 def chi_square(share: float, freedom: int) -> float:
-    """Below which value so large a share of a chi-square distribution lies. From the special functions: the statistics
-    package would take 18 MB of memory.
+    """Below which value so large a share of a chi-square distribution lies. From the special
+    functions: the statistics package would take 18 MB of memory.
     """
     return float(chdtri(freedom, 1 - share))
 
 
 def onto(survey: Survey, anchors: dict[str, tuple[float, float]]) -> Survey:
-    """The survey laid on places known otherwise: shifted onto them, and where no bearing says its heading and there are two
-    or more, turned (turned over, where nothing says its hand) to fit them best (Schoenemann 1966).
+    """The survey laid on places known otherwise: shifted onto them, and where no bearing says its
+    heading and there are two or more, turned (turned over, where nothing says its hand) to fit them
+    best (Schoenemann 1966).
     """
     known = [n for n in survey.names if n in anchors]
     if not known:
@@ -156,25 +175,32 @@ def onto(survey: Survey, anchors: dict[str, tuple[float, float]]) -> Survey:
 def radius95(covariance: Floats) -> float:
     """Radius of the circle that holds 95 % of a plane normal distribution (2, 2).
 
-    From the ratio c of the lesser to the greater standard error: R = s (1.960790 + 0.004071 c + 0.114276 c^2
-    + 0.371625 c^3) (Leenhouts 1985, from memory; the tests check it against drawn samples).
+    From the ratio c of the lesser to the greater standard error: R = s (1.960790 + 0.004071 c +
+    0.114276 c^2 + 0.371625 c^3) (Leenhouts 1985, from memory; the tests check it against drawn
+    samples).
     """
     low, high = np.sqrt(np.maximum(np.linalg.eigvalsh(covariance), 0.0))
     c = low / high if high > 0 else 0.0
     return float(WIDER * high * (1.960790 + 0.004071 * c + 0.114276 * c**2 + 0.371625 * c**3))
 
 
-def surveyed(readings: Sequence[Reading], sides: Sequence[Side] = (), origin: str | None = None) -> Survey:
-    """Work out a survey. `sides` settle which of two mirror images it is; `origin` names the point at (0, 0), the first one
-    read when left out.
+def surveyed(
+    readings: Sequence[Reading], sides: Sequence[Side] = (), origin: str | None = None
+) -> Survey:
+    """Work out a survey. `sides` settle which of two mirror images it is; `origin` names the point
+    at (0, 0), the first one read when left out.
 
     Raises InputError when there is no reading, or more than 600 points.
     """
     if not readings:
-        raise InputError("readings", "nothing has been measured yet: start with the three sides of a triangle")
+        raise InputError(
+            "readings", "nothing has been measured yet: start with the three sides of a triangle"
+        )
     names = tuple(dict.fromkeys(name for r in readings for name in names_of(r)))
     if len(names) > POINTS_MOST:
-        raise InputError("readings", f"{len(names)} points are too many for one survey; {POINTS_MOST} at most")
+        raise InputError(
+            "readings", f"{len(names)} points are too many for one survey; {POINTS_MOST} at most"
+        )
     if origin is not None and origin not in names:
         raise InputError("origin", f"no reading names «{origin}»")
     whole = Network.of(names, readings)
@@ -187,36 +213,59 @@ def surveyed(readings: Sequence[Reading], sides: Sequence[Side] = (), origin: st
     aims = any(isinstance(r, Bearing) for n, r in enumerate(readings) if n not in bad)
     loose = frozenset(n for n, free in zip(names, loose_by, strict=True) if free)
     return Survey(
-        names, xy, covariance, checked, loose, _two_ways(kept, names, loose, sides),
-        mirror_open=not _handed(kept, sides), heading_open=not aims, heading_error_deg=_heading_error(kept, xy),
-        fit=fit, spare=spare, _index={n: i for i, n in enumerate(names)},
-    )  # fmt: skip
+        names,
+        xy,
+        covariance,
+        checked,
+        loose,
+        _two_ways(kept, names, loose, sides),
+        mirror_open=not _handed(kept, sides),
+        heading_open=not aims,
+        heading_error_deg=_heading_error(kept, xy),
+        fit=fit,
+        spare=spare,
+        _index={n: i for i, n in enumerate(names)},
+    )
 
 
 def _misfit(network: Network, xy: Floats, sides: Sequence[Side]) -> float:
-    """Squared residuals, those of bad readings all alike, and 50 for each left-or-right answer that is not met."""
-    return float(np.minimum(network.residuals(xy) ** 2, _BAD**2).sum()) + 50.0 * _wrong_sides(network, xy, sides)
+    """Squared residuals, those of bad readings all alike, and 50 for each left-or-right answer that
+    is not met.
+    """
+    return float(np.minimum(network.residuals(xy) ** 2, _BAD**2).sum()) + 50.0 * _wrong_sides(
+        network, xy, sides
+    )
 
 
 def _begun(network: Network, sides: Sequence[Side]) -> tuple[Floats, float]:
-    """The best of all beginnings after a fit that bad readings do not draw along, and its misfit."""
+    """The best of all beginnings after a fit that bad readings do not draw along, and its
+    misfit.
+    """
     best, least = None, math.inf
     enough = chi_square(0.95, max(network.rows - 2 * len(network.names) + 3, 1))
     for tried, start in enumerate(starts(network, _MORE_STARTS)):
-        for xy in (start, start * [-1, 1]) if len(network.aims) or len(network.offsets) else (start,):
+        for xy in (
+            (start, start * [-1, 1]) if len(network.aims) or len(network.offsets) else (start,)
+        ):
             fitted = settled(network, xy, robust=_ROBUST)
             misfit = _misfit(network, fitted, sides)
             if misfit < least * 0.999:
                 best, least = fitted, misfit
-        if least < enough + (_BAD**2 if tried >= _LIKELY else 0.0):  # later on, one reading may be bad
+        if least < enough + (
+            _BAD**2 if tried >= _LIKELY else 0.0
+        ):  # later on, one reading may be bad
             break
     if best is None:
         raise InputError("readings", "the readings do not hang together")
     return _unfolded(network, best, least, sides)
 
 
-def _unfolded(network: Network, xy: Floats, least: float, sides: Sequence[Side]) -> tuple[Floats, float]:
-    """Points turned over the line between two neighbours where that fits better: each may have begun on the wrong side."""
+def _unfolded(
+    network: Network, xy: Floats, least: float, sides: Sequence[Side]
+) -> tuple[Floats, float]:
+    """Points turned over the line between two neighbours where that fits better: each may have
+    begun on the wrong side.
+    """
     near: list[list[int]] = [[] for _ in network.names]
     for _, i, j in network.tapes:
         near[i].append(int(j))
@@ -247,9 +296,11 @@ def _turned_over(p: Floats, a: Floats, b: Floats) -> Floats:
     return np.asarray(2 * (a + ((p - a) @ u) * u) - p)
 
 
-def _snooped(whole: Network, begun: Floats, sides: Sequence[Side]) -> tuple[Floats, Network, dict[int, tuple[int, ...]]]:
-    """Places without the readings that look wrong, the readings kept, and those set aside, by number, with those that could
-    be wrong in their stead.
+def _snooped(
+    whole: Network, begun: Floats, sides: Sequence[Side]
+) -> tuple[Floats, Network, dict[int, tuple[int, ...]]]:
+    """Places without the readings that look wrong, the readings kept, and those set aside, by
+    number, with those that could be wrong in their stead.
     """
     bad: dict[int, tuple[int, ...]] = {}
     kept, numbers, xy = whole, list(range(len(whole.readings))), begun
@@ -257,9 +308,17 @@ def _snooped(whole: Network, begun: Floats, sides: Sequence[Side]) -> tuple[Floa
         xy = settled(kept, xy)
         strain, share = _strains(kept, xy)
         worst = int(np.argmax(strain)) if len(strain) else 0
-        if len(bad) >= _MOST_BAD or not len(strain) or strain[worst] <= suspicious(len(kept.readings)):
+        if (
+            len(bad) >= _MOST_BAD
+            or not len(strain)
+            or strain[worst] <= suspicious(len(kept.readings))
+        ):
             break
-        alike = [n for n in np.flatnonzero((strain > ALIKE * strain[worst]) & (share > UNCHECKED)) if n != worst]
+        alike = [
+            n
+            for n in np.flatnonzero((strain > ALIKE * strain[worst]) & (share > UNCHECKED))
+            if n != worst
+        ]
         bad[numbers[worst]] = tuple(numbers[n] for n in alike)
         numbers.pop(worst)
         kept = whole.without(set(bad))
@@ -270,8 +329,8 @@ def _snooped(whole: Network, begun: Floats, sides: Sequence[Side]) -> tuple[Floa
 def _one_alone(
     whole: Network, begun: Floats, sides: Sequence[Side]
 ) -> tuple[Floats, Network, dict[int, tuple[int, ...]]] | None:
-    """The same with a single reading set aside, where one explains all: a slip drags its neighbours along. In small surveys
-    each is left out from the very beginning.
+    """The same with a single reading set aside, where one explains all: a slip drags its neighbours
+    along. In small surveys each is left out from the very beginning.
     """
     found: list[tuple[float, int, Floats, Network]] = []
     for n in range(len(whole.readings)):
@@ -290,12 +349,16 @@ def _one_alone(
 
 
 def suspicious(readings: int) -> float:
-    """Strain beyond which the worst of so many readings looks wrong: Bonferroni's bound for FALSE_ALARMS in a survey."""
+    """Strain beyond which the worst of so many readings looks wrong: Bonferroni's bound for
+    FALSE_ALARMS in a survey.
+    """
     return float(ndtri(1 - FALSE_ALARMS / 2 / max(readings, 1)))
 
 
 def _strains(network: Network, xy: Floats) -> tuple[Floats, Floats]:
-    """Each reading's residual by its own standard error, 0 where nothing checks it; and the share of it that others tell."""
+    """Each reading's residual by its own standard error, 0 where nothing checks it; and the share
+    of it that others tell.
+    """
     slopes = network.slopes(xy)
     inverse = _inverse(slopes.T @ slopes)[0]
     share = np.clip(1 - np.einsum("rk,kl,rl->r", slopes, inverse, slopes), 0.0, 1.0)
@@ -308,10 +371,14 @@ def _strains(network: Network, xy: Floats) -> tuple[Floats, Floats]:
 
 
 def _inverse(normal: Floats) -> tuple[Floats, Floats]:
-    """Pseudo-inverse of the normal matrix, and the directions (2 n, k) in which nothing holds the points."""
+    """Pseudo-inverse of the normal matrix, and the directions (2 n, k) in which nothing holds the
+    points.
+    """
     values, vectors = np.linalg.eigh(normal)
     held = values > _LOOSE * max(float(values[-1]), 1e-30)
-    return np.asarray((vectors[:, held] / values[held]) @ vectors[:, held].T), np.asarray(vectors[:, ~held])
+    return np.asarray((vectors[:, held] / values[held]) @ vectors[:, held].T), np.asarray(
+        vectors[:, ~held]
+    )
 
 
 def _rigid(xy: Floats) -> Floats:
@@ -324,9 +391,11 @@ def _rigid(xy: Floats) -> Floats:
 
 
 def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], float, int]:
-    """Covariance (2 n, 2 n) of the shape, which points are loose (n,), the fit and the spare readings.
+    """Covariance (2 n, 2 n) of the shape, which points are loose (n,), the fit and the spare
+    readings.
 
-    Where the readings fit worse than their standard errors promise (chi-squared at 5 %), the errors are raised to match.
+    Where the readings fit worse than their standard errors promise (chi-squared at 5 %), the errors
+    are raised to match.
     """
     slopes = network.slopes(xy)
     inverse, open_ways = _inverse(slopes.T @ slopes)
@@ -341,8 +410,8 @@ def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], fl
 
 
 def _loose(network: Network, xy: Floats, ways: Floats) -> NDArray[np.bool_]:
-    """Points (n,) that can still move against the largest part that is rigid in itself. `ways` (2 n, k): moves of the shape
-    that no reading hinders.
+    """Points (n,) that can still move against the largest part that is rigid in itself. `ways` (2
+    n, k): moves of the shape that no reading hinders.
     """
     ways = ways[:, np.linalg.norm(ways, axis=0) > _MOVES]
     out = np.zeros(len(xy), dtype=bool)
@@ -356,7 +425,9 @@ def _loose(network: Network, xy: Floats, ways: Floats) -> NDArray[np.bool_]:
         for base in (i, j):
             gap = xy - xy[base]
             unit = gap / np.maximum(np.hypot(*gap.T), 1e-9)[:, None]
-            held &= (np.abs(np.einsum("nc,nck->nk", unit, moves - moves[base])) < _MOVES).all(axis=1)
+            held &= (np.abs(np.einsum("nc,nck->nk", unit, moves - moves[base])) < _MOVES).all(
+                axis=1
+            )
         if best is None or held.sum() > best.sum():
             best = held
     return out if best is None else ~best
@@ -390,7 +461,17 @@ def _checked(
         else:
             mine = np.flatnonzero(whole.of_row == n)
             spread = 1 + np.einsum("rk,kl,rl->r", slopes[mine], covariance, slopes[mine])
-            out.append(Checked(n, shown, off, float(np.max(np.abs(rows[mine]) / np.sqrt(spread))), True, True, bad[n]))
+            out.append(
+                Checked(
+                    n,
+                    shown,
+                    off,
+                    float(np.max(np.abs(rows[mine]) / np.sqrt(spread))),
+                    True,
+                    True,
+                    bad[n],
+                )
+            )
     return tuple(out)
 
 
@@ -403,9 +484,16 @@ def _cross(xy: Floats, i: int, j: int, p: int) -> float:
 def _wrong_sides(network: Network, xy: Floats, sides: Sequence[Side]) -> int:
     index = {n: i for i, n in enumerate(network.names)}
     known = [s for s in sides if {s.start, s.end, s.point} <= set(index)]
-    wrong = sum((_cross(xy, index[s.start], index[s.end], index[s.point]) > 0) != s.left for s in known)
-    # Without bearings and offsets the whole may be seen from behind: then all answers are wrong together.
-    return min(wrong, len(known) - wrong) if not len(network.aims) and not len(network.offsets) else wrong
+    wrong = sum(
+        (_cross(xy, index[s.start], index[s.end], index[s.point]) > 0) != s.left for s in known
+    )
+    # Without bearings and offsets the whole may be seen from behind: then all answers are wrong
+    # together.
+    return (
+        min(wrong, len(known) - wrong)
+        if not len(network.aims) and not len(network.offsets)
+        else wrong
+    )
 
 
 def _handed(network: Network, sides: Sequence[Side]) -> bool:
@@ -420,7 +508,10 @@ def _sided(network: Network, xy: Floats, names: tuple[str, ...], sides: Sequence
     if len(network.aims) > 1 or len(network.offsets):
         return xy
     known = [s for s in sides if {s.start, s.end, s.point} <= set(names)]
-    right = sum((_cross(xy, names.index(s.start), names.index(s.end), names.index(s.point)) > 0) == s.left for s in known)
+    right = sum(
+        (_cross(xy, names.index(s.start), names.index(s.end), names.index(s.point)) > 0) == s.left
+        for s in known
+    )
     if 2 * right >= len(known):
         return xy
     flipped = xy * [-1, 1]
@@ -439,15 +530,21 @@ def _headed(network: Network, xy: Floats) -> Floats:
 
 
 def _heading_error(network: Network, xy: Floats) -> float:
-    """Standard error (degrees) of the whole's heading, from its bearings alone; infinite without any."""
+    """Standard error (degrees) of the whole's heading, from its bearings alone; infinite without
+    any.
+    """
     if not len(network.aims):
         return math.inf
     errors = network.errors[network.aims[:, 0]]
     return math.degrees(1 / math.sqrt(float((1 / errors**2).sum())))
 
 
-def _two_ways(network: Network, names: tuple[str, ...], loose: frozenset[str], sides: Sequence[Side]) -> frozenset[str]:
-    """Points that two tapes alone hold: they could as well lie on the other side of the line between those two."""
+def _two_ways(
+    network: Network, names: tuple[str, ...], loose: frozenset[str], sides: Sequence[Side]
+) -> frozenset[str]:
+    """Points that two tapes alone hold: they could as well lie on the other side of the line
+    between those two.
+    """
     ties: dict[str, int] = dict.fromkeys(names, 0)
     for reading in network.readings:
         for name in names_of(reading):
@@ -455,17 +552,23 @@ def _two_ways(network: Network, names: tuple[str, ...], loose: frozenset[str], s
     answered = {s.point for s in sides}
     if len(names) <= 3:
         return frozenset()
-    return frozenset(n for n, count in ties.items() if count == 2 and n not in loose and n not in answered)
+    return frozenset(
+        n for n, count in ties.items() if count == 2 and n not in loose and n not in answered
+    )
 
 
 def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> list[Next]:
-    """What to measure next: first what is still loose, then points that could lie on either side, then the weakest."""
+    """What to measure next: first what is still loose, then points that could lie on either side,
+    then the weakest.
+    """
     have = {frozenset((r.start, r.end)) for r in readings if isinstance(r, Distance)}
     firm = [n for n in survey.names if n not in survey.loose]
     out: list[Next] = []
 
     def nearest(name: str, why: str) -> None:
-        others = [o for o in (firm or survey.names) if o != name and frozenset((o, name)) not in have]
+        others = [
+            o for o in (firm or survey.names) if o != name and frozenset((o, name)) not in have
+        ]
         taken = {frozenset((t.start, t.end)) for t in out}
         others = [o for o in others if frozenset((o, name)) not in taken]
         if others:
@@ -478,7 +581,12 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
         nearest(name, "is not held yet: it can still swing")
     for name in sorted(survey.two_ways, key=survey.names.index):
         nearest(name, "is held by two tapes only, so it could lie on either side of their line")
-    unchecked = {n for r in survey.readings if not r.checked and not r.set_aside for n in names_of(readings[r.number])}
+    unchecked = {
+        n
+        for r in survey.readings
+        if not r.checked and not r.set_aside
+        for n in names_of(readings[r.number])
+    }
     rest = [n for n in survey.names if n not in survey.loose | survey.two_ways]
     for name in sorted(rest, key=lambda n: (n not in unchecked, -survey.plus_or_minus_m(n))):
         why = "would show no slip of the tape" if name in unchecked else "is known least well"
@@ -492,12 +600,17 @@ def _ways_from(survey: Survey, name: str, readings: Sequence[Reading]) -> Floats
     """Directions (k, 2) of the tapes that a point has already."""
     here = np.array(survey.at(name))
     ties = [r for r in readings if isinstance(r, Distance) and name in (r.start, r.end)]
-    ways = np.array([survey.at(t.end if t.start == name else t.start) for t in ties]).reshape(-1, 2) - here
+    ways = (
+        np.array([survey.at(t.end if t.start == name else t.start) for t in ties]).reshape(-1, 2)
+        - here
+    )
     return np.asarray(ways / np.maximum(np.hypot(ways[:, 0], ways[:, 1]), 1e-9)[:, None])
 
 
 def _worth(survey: Survey, name: str, other: str, ways: Floats) -> float:
-    """How much a tape between two points would tell: square to those there are (`ways`), and short."""
+    """How much a tape between two points would tell: square to those there are (`ways`), and
+    short.
+    """
     gap = np.array(survey.at(other)) - np.array(survey.at(name))
     far = float(np.hypot(*gap))
     if far < 0.3:

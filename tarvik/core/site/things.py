@@ -1,4 +1,6 @@
-"""What stands and lies on the ground: trees, rocks, boats; pads, hollows, paths, water; spot heights."""
+"""What stands and lies on the ground: trees, rocks, boats; pads, hollows, paths, water; spot
+heights.
+"""
 
 from __future__ import annotations
 
@@ -76,8 +78,8 @@ def _sane(place: Place, what: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Thing:
-    """A named point. `across_m`: a trunk's diameter, or a rock's, boat's or vehicle's greatest width; `height_m`: its
-    height; `error_m`: plus or minus of its place.
+    """A named point. `across_m`: a trunk's diameter, or a rock's, boat's or vehicle's greatest
+    width; `height_m`: its height; `error_m`: plus or minus of its place.
     """
 
     name: str
@@ -91,9 +93,13 @@ class Thing:
     def __post_init__(self) -> None:
         _sane(self.at, self.name)
         if not (math.isfinite(self.across_m) and 0 <= self.across_m <= 30):
-            raise InputError("across_m", f"{self.name}: {self.across_m:g} m across is outside 0 to 30 m")
+            raise InputError(
+                "across_m", f"{self.name}: {self.across_m:g} m across is outside 0 to 30 m"
+            )
         if not (math.isfinite(self.height_m) and 0 <= self.height_m <= 120):
-            raise InputError("height_m", f"{self.name}: {self.height_m:g} m high is outside 0 to 120 m")
+            raise InputError(
+                "height_m", f"{self.name}: {self.height_m:g} m high is outside 0 to 120 m"
+            )
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,11 +115,18 @@ class Area:
         for place in self.corners:
             _sane(place, self.name)
         if len(self.corners) > CORNERS_MOST:
-            raise InputError("corners", f"{self.name}: {len(self.corners)} corners are too many; {CORNERS_MOST} at most")
+            raise InputError(
+                "corners",
+                f"{self.name}: {len(self.corners)} corners are too many; {CORNERS_MOST} at most",
+            )
         if len(self.corners) < (2 if self.width_m else 3):
-            raise InputError("corners", f"{self.name}: an area needs three corners, a line two and its width")
+            raise InputError(
+                "corners", f"{self.name}: an area needs three corners, a line two and its width"
+            )
         if not (math.isfinite(self.width_m) and 0 <= self.width_m <= 200):
-            raise InputError("width_m", f"{self.name}: {self.width_m:g} m wide is outside 0 to 200 m")
+            raise InputError(
+                "width_m", f"{self.name}: {self.width_m:g} m wide is outside 0 to 200 m"
+            )
 
     def shape(self) -> BaseGeometry:
         """The ground it takes."""
@@ -145,9 +158,14 @@ class Ground:
 
     def __post_init__(self) -> None:
         if len(self.things) > POINTS_MOST:
-            raise InputError("things", f"{len(self.things)} points are too many for one site; {POINTS_MOST} at most")
+            raise InputError(
+                "things",
+                f"{len(self.things)} points are too many for one site; {POINTS_MOST} at most",
+            )
         if len(self.areas) > AREAS_MOST:
-            raise InputError("areas", f"{len(self.areas)} areas are too many for one site; {AREAS_MOST} at most")
+            raise InputError(
+                "areas", f"{len(self.areas)} areas are too many for one site; {AREAS_MOST} at most"
+            )
 
     def of(self, *kinds: Kind) -> list[Thing]:
         """Points of these kinds."""
@@ -158,8 +176,13 @@ class Ground:
         return [a for a in self.areas if a.sort in sorts]
 
     def bounds(self) -> tuple[float, float, float, float]:
-        """Least x, least y, greatest x, greatest y of all there is; a 20 m square when there is nothing."""
-        parts: list[Floats] = [np.array([t.at for t in self.things]), np.array([h.at for h in self.heights])]
+        """Least x, least y, greatest x, greatest y of all there is; a 20 m square when there is
+        nothing.
+        """
+        parts: list[Floats] = [
+            np.array([t.at for t in self.things]),
+            np.array([h.at for h in self.heights]),
+        ]
         parts += [np.array(a.corners) for a in self.areas]
         some = [p.reshape(-1, 2) for p in parts if p.size]
         if not some:

@@ -1,4 +1,6 @@
-"""Cold and damp: wind chill, dew point, condensation under a sheet, and what lies under the sleeper."""
+"""Cold and damp: wind chill, dew point, condensation under a sheet, and what lies under the
+sleeper.
+"""
 
 from __future__ import annotations
 
@@ -9,33 +11,79 @@ from typing import Final
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 
 JAG_TI: Final = (
-    "Joint Action Group for Temperature Indices 2001 (Osczevski and Bluestein 2005): wind chill in degrees C from the air "
+    "Joint Action Group for Temperature Indices 2001 (Osczevski and Bluestein 2005): wind "
+    "chill in degrees C from the air "
     "temperature and the 10 m wind in km/h; for 10 degrees C and colder, above 4.8 km/h"
 )
-MAGNUS: Final = "Alduchov and Eskridge 1996, Magnus form: 6.1094 hPa exp(17.625 T / (243.04 + T)), -40 to 50 degrees C"
+MAGNUS: Final = (
+    "Alduchov and Eskridge 1996, Magnus form: 6.1094 hPa exp(17.625 T / (243.04 + "
+    "T)), -40 to 50 "
+    "degrees C"
+)
 VAPOUR: Final = "ideal gas law for water vapour, 461.5 J/(kg K)"
-ORIFICE: Final = "orifice flow, discharge coefficient 0.6, as in the usual natural-ventilation guides; from memory"
+ORIFICE: Final = (
+    "orifice flow, discharge coefficient 0.6, as in the usual natural-ventilation "
+    "guides; from "
+    "memory"
+)
 
-CHILL_MOST_C: Final = constant("wind_chill_warmest", 10.0, "C", JAG_TI, "warmest air for which wind chill is given")
-CHILL_LEAST_KMH: Final = constant("wind_chill_calmest", 4.8, "km/h", JAG_TI, "calmest wind for which wind chill is given")
-MAGNUS_HPA: Final = constant("magnus_scale", 6.1094, "hPa", MAGNUS, "saturation vapour pressure at 0 degrees C")
+CHILL_MOST_C: Final = constant(
+    "wind_chill_warmest", 10.0, "C", JAG_TI, "warmest air for which wind chill is given"
+)
+CHILL_LEAST_KMH: Final = constant(
+    "wind_chill_calmest", 4.8, "km/h", JAG_TI, "calmest wind for which wind chill is given"
+)
+MAGNUS_HPA: Final = constant(
+    "magnus_scale", 6.1094, "hPa", MAGNUS, "saturation vapour pressure at 0 degrees C"
+)
 MAGNUS_A: Final = constant("magnus_a", 17.625, "1", MAGNUS, "Magnus form, factor")
 MAGNUS_B: Final = constant("magnus_b", 243.04, "C", MAGNUS, "Magnus form, temperature")
-VAPOUR_J_KG_K: Final = constant("vapour_gas_constant", 461.5, "J/(kg K)", VAPOUR, "gas constant of water vapour")
-BREATH_G_H: Final = constant("sleeper_vapour", 40.0, "g/h", "from memory: breath and skin of a person at rest, 35 to 50 g/h",
-                             "water a sleeper gives off")  # fmt: skip
-SKY_COOLING_K: Final = constant("sky_cooling", 4.0, "K", ENGINEERING, "how far a sheet under a clear sky falls below the air")
-STILL_AIR_M_S: Final = constant("still_exchange", 0.05, "m/s", ENGINEERING, "air speed through an opening without any wind")
-WIND_THROUGH: Final = constant("wind_exchange", 0.25, "1", ENGINEERING, "air speed through an opening over the wind outside")
-DISCHARGE: Final = constant("discharge", 0.6, "1", ORIFICE, "flow through an opening over speed times area")
+VAPOUR_J_KG_K: Final = constant(
+    "vapour_gas_constant", 461.5, "J/(kg K)", VAPOUR, "gas constant of water vapour"
+)
+BREATH_G_H: Final = constant(
+    "sleeper_vapour",
+    40.0,
+    "g/h",
+    "from memory: breath and skin of a person at rest, 35 to 50 g/h",
+    "water a sleeper gives off",
+)
+SKY_COOLING_K: Final = constant(
+    "sky_cooling", 4.0, "K", ENGINEERING, "how far a sheet under a clear sky falls below the air"
+)
+STILL_AIR_M_S: Final = constant(
+    "still_exchange", 0.05, "m/s", ENGINEERING, "air speed through an opening without any wind"
+)
+WIND_THROUGH: Final = constant(
+    "wind_exchange", 0.25, "1", ENGINEERING, "air speed through an opening over the wind outside"
+)
+DISCHARGE: Final = constant(
+    "discharge", 0.6, "1", ORIFICE, "flow through an opening over speed times area"
+)
 KNEE: Final = constant(
-    "body_knee", 0.285, "of stature", "Drillis and Contini 1966, as reproduced in Winter", "height of the knee"
+    "body_knee",
+    0.285,
+    "of stature",
+    "Drillis and Contini 1966, as reproduced in Winter",
+    "height of the knee",
 )
 BED_PRESSED: Final = constant(
-    "bed_pressed", 0.25, "1", ENGINEERING, "thickness of a bed of leaves lain on over its loose thickness"
+    "bed_pressed",
+    0.25,
+    "1",
+    ENGINEERING,
+    "thickness of a bed of leaves lain on over its loose thickness",
 )
-BED_W_MK: Final = constant("bed_conductivity", 0.07, "W/(m K)", ENGINEERING, "conductivity of dry leaves or needles, pressed")
-ARMFUL_M3: Final = constant("armful", 0.06, "m3", ENGINEERING, "loose leaves or needles carried in one armful")
+BED_W_MK: Final = constant(
+    "bed_conductivity",
+    0.07,
+    "W/(m K)",
+    ENGINEERING,
+    "conductivity of dry leaves or needles, pressed",
+)
+ARMFUL_M3: Final = constant(
+    "armful", 0.06, "m3", ENGINEERING, "loose leaves or needles carried in one armful"
+)
 FOAM_W_MK: Final = constant(
     "foam_conductivity",
     0.04,
@@ -44,12 +92,20 @@ FOAM_W_MK: Final = constant(
     "conductivity of a foam mat",
 )
 FOAM_M: Final = constant("foam_mat", 0.010, "m", COMMON_PRACTICE, "thickness of a foam mat")
-BED_MARGIN_M: Final = constant("bed_margin", 0.10, "m", ENGINEERING, "bed beyond the mat at each side")
+BED_MARGIN_M: Final = constant(
+    "bed_margin", 0.10, "m", ENGINEERING, "bed beyond the mat at each side"
+)
 
 FIRE_NEAR_M: Final = constant(
-    "fire_near", 0.9, "m", COMMON_PRACTICE, "least distance of a fire from the opening: one long step"
+    "fire_near",
+    0.9,
+    "m",
+    COMMON_PRACTICE,
+    "least distance of a fire from the opening: one long step",
 )
-FIRE_FAR_M: Final = constant("fire_far", 1.2, "m", COMMON_PRACTICE, "most distance at which a fire in front still warms well")
+FIRE_FAR_M: Final = constant(
+    "fire_far", 1.2, "m", COMMON_PRACTICE, "most distance at which a fire in front still warms well"
+)
 
 
 def wind_chill_c(temp_c: float, wind_m_s: float) -> float | None:
@@ -81,8 +137,8 @@ def vapour_density(pressure_hpa: float, temp_c: float) -> float:
 class Condensation:
     """Whether the inside of the sheet gets wet.
 
-    `risk`: none, dew (the air outside already wets the sheet), likely or possible. `needed_m2`: open area that would
-    carry the sleepers' breath away; None when no gap helps.
+    `risk`: none, dew (the air outside already wets the sheet), likely or possible. `needed_m2`:
+    open area that would carry the sleepers' breath away; None when no gap helps.
     """
 
     risk: str
@@ -93,12 +149,18 @@ class Condensation:
 
 
 def condensation(
-    temp_c: float, humidity_pct: float, wind_m_s: float, open_m2: float, sleepers: int, cloud_pct: float | None = None
+    temp_c: float,
+    humidity_pct: float,
+    wind_m_s: float,
+    open_m2: float,
+    sleepers: int,
+    cloud_pct: float | None = None,
 ) -> Condensation:
     """Balance of the water the sleepers give off against the air that passes through the openings.
 
-    Half the open area lets air in, half lets it out. `wind_m_s` is the wind at the shelter. The sheet is colder than the
-    air by up to SKY_COOLING_K under a clear sky (unknown cloud: half of that). Engineering estimate.
+    Half the open area lets air in, half lets it out. `wind_m_s` is the wind at the shelter. The
+    sheet is colder than the air by up to SKY_COOLING_K under a clear sky (unknown cloud: half of
+    that). Engineering estimate.
     """
     clear = 1 - (50.0 if cloud_pct is None else cloud_pct) / 100
     sheet = temp_c - SKY_COOLING_K * clear
@@ -119,7 +181,9 @@ def condensation(
 
 @dataclass(frozen=True, slots=True)
 class Bed:
-    """A bed of leaves or needles: loose height, volume, thickness when lain on, thermal resistance, armfuls."""
+    """A bed of leaves or needles: loose height, volume, thickness when lain on, thermal resistance,
+    armfuls.
+    """
 
     loose_m: float
     volume_m3: float
@@ -138,7 +202,9 @@ def foam_mat_m2k_w() -> float:
 
 
 def leaf_bed(stature_m: float, mat_length_m: float, mat_width_m: float) -> Bed:
-    """A bed knee high before it is lain on (common practice), under one mat and a margin round it."""
+    """A bed knee high before it is lain on (common practice), under one mat and a margin round
+    it.
+    """
     loose = KNEE * stature_m
     volume = (mat_length_m + 2 * BED_MARGIN_M) * (mat_width_m + 2 * BED_MARGIN_M) * loose
     pressed = loose * BED_PRESSED

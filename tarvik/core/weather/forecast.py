@@ -15,14 +15,22 @@ from tarvik.core.weather.rain import SPREAD_DEG
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-RAIN_LEAST_MM_H: Final = constant("rain_hour_least", 0.1, "mm/h", ENGINEERING, "an hour with this much counts as a rain hour")
+RAIN_LEAST_MM_H: Final = constant(
+    "rain_hour_least", 0.1, "mm/h", ENGINEERING, "an hour with this much counts as a rain hour"
+)
 SPREAD_MOST_DEG: Final = constant(
     "wind_spread_most", 90.0, "degrees", ENGINEERING, "widest swing of the wind taken for a night"
 )
 STEADY_M_S: Final = constant(
-    "wind_with_direction", 1.5, "m/s", ENGINEERING, "a wind lighter than this has no steady direction"
+    "wind_with_direction",
+    1.5,
+    "m/s",
+    ENGINEERING,
+    "a wind lighter than this has no steady direction",
 )
-STALE_H: Final = constant("forecast_stale", 12.0, "h", ENGINEERING, "a forecast older than this is called old")
+STALE_H: Final = constant(
+    "forecast_stale", 12.0, "h", ENGINEERING, "a forecast older than this is called old"
+)
 LIMITS: Final = {
     "temp_c": (-60.0, 50.0, "°C", "Fahrenheit"),
     "rain_mm_h": (0.0, 120.0, "mm/h", "hundredths of an inch, or a day's total"),
@@ -32,12 +40,16 @@ LIMITS: Final = {
     "humidity_pct": (0.0, 100.0, "%", "a share of 1"),
     "cloud_pct": (0.0, 100.0, "%", "eighths"),
 }
-"""Least and most of each value an hour may have, its unit, and what a value beyond them probably is."""
+"""Least and most of each value an hour may have, its unit, and what a value beyond them probably
+is.
+"""
 
 
 @dataclass(frozen=True, slots=True)
 class Hour:
-    """One hour from `at` (UTC). Rain is the hour's mean rate; wind and gust are for 10 m; None: not forecast."""
+    """One hour from `at` (UTC). Rain is the hour's mean rate; wind and gust are for 10 m; None: not
+    forecast.
+    """
 
     at: datetime
     temp_c: float | None = None
@@ -64,8 +76,9 @@ class Forecast:
 class Outlook:
     """What a forecast says of one night. None where it says nothing of it. Wind at 10 m.
 
-    Wind is the strongest hour's mean; direction the mean over the night, weighted by speed; `spread_deg` how far the
-    hours' directions swing from it, at least SPREAD_DEG. `rain_mm_h` is the heaviest hour's rate.
+    Wind is the strongest hour's mean; direction the mean over the night, weighted by speed;
+    `spread_deg` how far the hours' directions swing from it, at least SPREAD_DEG. `rain_mm_h` is
+    the heaviest hour's rate.
     """
 
     hours: tuple[Hour, ...]
@@ -92,11 +105,16 @@ def whole_hour(at: datetime) -> datetime:
 
 
 def assemble(
-    hours: Iterable[Hour], issued_at: datetime | None = None, source: str = "", found: Iterable[Finding] = ()
+    hours: Iterable[Hour],
+    issued_at: datetime | None = None,
+    source: str = "",
+    found: Iterable[Finding] = (),
 ) -> Forecast:
-    """Put hours in order and say what is wrong with them: values out of range, hours twice, hours missing.
+    """Put hours in order and say what is wrong with them: values out of range, hours twice, hours
+    missing.
 
-    A value out of range is left out and never guessed. Of an hour given twice with different values the later one holds.
+    A value out of range is left out and never guessed. Of an hour given twice with different values
+    the later one holds.
     """
     findings = list(found)
     kept: dict[datetime, Hour] = {}
@@ -114,7 +132,15 @@ def assemble(
                 )
             )
         elif at in kept:
-            findings.append(Finding("hour_twice", stamp(at), f"{stamp(at)} is given twice, alike; kept once", "", Level.NOTE))
+            findings.append(
+                Finding(
+                    "hour_twice",
+                    stamp(at),
+                    f"{stamp(at)} is given twice, alike; kept once",
+                    "",
+                    Level.NOTE,
+                )
+            )
         kept[at] = checked
     ordered = tuple(kept[at] for at in sorted(kept))
     findings += [
@@ -144,7 +170,10 @@ def _checked(hour: Hour) -> tuple[Hour, list[Finding]]:
                 Finding(
                     "out_of_range",
                     f"{stamp(hour.at)} {name}",
-                    f"{name} {value:g} at {stamp(hour.at)} is outside {least:g} to {most:g} {unit}; left out",
+                    (
+                        f"{name} {value:g} at {stamp(hour.at)} is outside {least:g} to {most:g} "
+                        f"{unit}; left out"
+                    ),
                     f"check the unit: it may be {perhaps}",
                 )
             )
@@ -180,14 +209,22 @@ def _mean_direction(hours: Sequence[Hour]) -> tuple[float | None, float]:
     x = sum((h.wind_m_s or 1.0) * math.sin(math.radians(h.wind_from_deg or 0)) for h in blowing)
     y = sum((h.wind_m_s or 1.0) * math.cos(math.radians(h.wind_from_deg or 0)) for h in blowing)
     mean = math.degrees(math.atan2(x, y)) % 360
-    swing = max(abs((h.wind_from_deg - mean + 180) % 360 - 180) for h in blowing if h.wind_from_deg is not None)
+    swing = max(
+        abs((h.wind_from_deg - mean + 180) % 360 - 180)
+        for h in blowing
+        if h.wind_from_deg is not None
+    )
     return mean, min(max(swing, SPREAD_DEG), SPREAD_MOST_DEG)
 
 
 def outlook(forecast: Forecast, start: datetime, end: datetime) -> Outlook:
-    """What a forecast says from `start` to `end` (instants with a zone). Missing hours are named, never filled in."""
+    """What a forecast says from `start` to `end` (instants with a zone). Missing hours are named,
+    never filled in.
+    """
     first, last = whole_hour(start), whole_hour(end - timedelta(seconds=1))
-    wanted = [first + timedelta(hours=h) for h in range(int((last - first).total_seconds() // 3600) + 1)]
+    wanted = [
+        first + timedelta(hours=h) for h in range(int((last - first).total_seconds() // 3600) + 1)
+    ]
     hours = [h for h in forecast.hours if first <= h.at <= last]
     have = {h.at for h in hours}
     missing = tuple(at for at in wanted if at not in have)
@@ -220,7 +257,10 @@ def outlook(forecast: Forecast, start: datetime, end: datetime) -> Outlook:
 
 
 def _about(
-    wanted: Sequence[datetime], missing: Sequence[datetime], temps: Sequence[float], wind: Sequence[float]
+    wanted: Sequence[datetime],
+    missing: Sequence[datetime],
+    temps: Sequence[float],
+    wind: Sequence[float],
 ) -> list[Finding]:
     if len(missing) == len(wanted):
         return [
@@ -238,13 +278,18 @@ def _about(
             Finding(
                 "hours_missing",
                 "night",
-                f"{len(missing)} of the night's {len(wanted)} hours are not in the forecast, the first {stamp(missing[0])}",
+                (
+                    f"{len(missing)} of the night's {len(wanted)} hours are not in the forecast, "
+                    f"the first {stamp(missing[0])}"
+                ),
                 "count on worse than what is shown",
             )
         )
     if not temps or not wind:
         what = " and ".join(w for w, have in (("temperature", temps), ("wind", wind)) if not have)
-        found.append(Finding("value_missing", "night", f"no {what} for this night", "type what you expect"))
+        found.append(
+            Finding("value_missing", "night", f"no {what} for this night", "type what you expect")
+        )
     return found
 
 
@@ -254,7 +299,10 @@ def age_finding(issued_or_fetched: datetime, now: datetime) -> Finding | None:
     if hours <= STALE_H:
         return None
     return Finding(
-        "old_forecast", "forecast", f"this forecast is {age_words(hours)} old", "fetch a newer one, or look at the sky"
+        "old_forecast",
+        "forecast",
+        f"this forecast is {age_words(hours)} old",
+        "fetch a newer one, or look at the sky",
     )
 
 

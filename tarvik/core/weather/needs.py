@@ -1,4 +1,6 @@
-"""The night's needs: what is coming, who sleeps, how long, and what follows for the kind of shelter."""
+"""The night's needs: what is coming, who sleeps, how long, and what follows for the kind of
+shelter.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,15 @@ from tarvik.core.intent import DEFAULT_INTENT, INTENTS, Intent
 from tarvik.core.weather.cold import dew_point_c
 from tarvik.core.weather.rain import RAIN_MOST, SPREAD_DEG, WIND_MOST, Weather
 from tarvik.core.weather.sun import Evening, Place, evening
-from tarvik.core.weather.wind import RAIN_HEIGHT_M, TERRAINS, Terrain, beaufort, gust_of, terrain_named, wind_share
+from tarvik.core.weather.wind import (
+    RAIN_HEIGHT_M,
+    TERRAINS,
+    Terrain,
+    beaufort,
+    gust_of,
+    terrain_named,
+    wind_share,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -23,20 +33,44 @@ if TYPE_CHECKING:
     from tarvik.core.weather.forecast import Outlook
 
 STORM_WIND_M_S: Final = constant(
-    "storm_wind", 10.8, "m/s", ENGINEERING, "mean wind at 10 m (force 6) that asks for a storm pitch"
+    "storm_wind",
+    10.8,
+    "m/s",
+    ENGINEERING,
+    "mean wind at 10 m (force 6) that asks for a storm pitch",
 )
-STORM_GUST_M_S: Final = constant("storm_gust", 17.2, "m/s", ENGINEERING, "gust at 10 m (gale) that asks for a storm pitch")
-DRIVEN_WIND_M_S: Final = constant("driven_rain_wind", 8.0, "m/s", ENGINEERING, "wind (force 5) that makes heavy rain a storm")
-DRIVEN_RAIN_MM_H: Final = constant("driven_rain_rate", 4.0, "mm/h", ENGINEERING, "rain that, with such a wind, makes a storm")
-RAIN_MATTERS_MM_H: Final = constant("rain_matters", 0.1, "mm/h", ENGINEERING, "rain from which a sheet is wanted")
-COLD_C: Final = constant("cold_night", 5.0, "C", ENGINEERING, "colder nights ask for a fire in front where one is allowed")
-WARM_C: Final = constant("warm_night", 10.0, "C", ENGINEERING, "warmer nights need no sheet against the cold")
+STORM_GUST_M_S: Final = constant(
+    "storm_gust", 17.2, "m/s", ENGINEERING, "gust at 10 m (gale) that asks for a storm pitch"
+)
+DRIVEN_WIND_M_S: Final = constant(
+    "driven_rain_wind", 8.0, "m/s", ENGINEERING, "wind (force 5) that makes heavy rain a storm"
+)
+DRIVEN_RAIN_MM_H: Final = constant(
+    "driven_rain_rate", 4.0, "mm/h", ENGINEERING, "rain that, with such a wind, makes a storm"
+)
+RAIN_MATTERS_MM_H: Final = constant(
+    "rain_matters", 0.1, "mm/h", ENGINEERING, "rain from which a sheet is wanted"
+)
+COLD_C: Final = constant(
+    "cold_night",
+    5.0,
+    "C",
+    ENGINEERING,
+    "colder nights ask for a fire in front where one is allowed",
+)
+WARM_C: Final = constant(
+    "warm_night", 10.0, "C", ENGINEERING, "warmer nights need no sheet against the cold"
+)
 HOT_C: Final = constant("hot_day", 24.0, "C", ENGINEERING, "warmer days ask for shade")
-DEW_GAP_K: Final = constant("dew_gap", 2.0, "K", ENGINEERING, "air this near to its dew point leaves dew on what lies open")
+DEW_GAP_K: Final = constant(
+    "dew_gap", 2.0, "K", ENGINEERING, "air this near to its dew point leaves dew on what lies open"
+)
 ARRIVE: Final = time(17, 0)
 LEAVE: Final = time(8, 0)
 UTC_NAME: Final = "UTC"
-LUNCH_HOURS: Final = constant("lunch_hours", 2.0, "h", COMMON_PRACTICE, "length of a lunch stop, from noon")
+LUNCH_HOURS: Final = constant(
+    "lunch_hours", 2.0, "h", COMMON_PRACTICE, "length of a lunch stop, from noon"
+)
 
 
 class Stay(StrEnum):
@@ -61,7 +95,8 @@ def zone_named(name: str) -> ZoneInfo:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
         raise InputError(
-            "zone", f"«{name[:40]}» is no time zone; give an area and city as your telephone does, or UTC"
+            "zone",
+            f"«{name[:40]}» is no time zone; give an area and city as your telephone does, or UTC",
         ) from None
 
 
@@ -84,7 +119,8 @@ _SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
 class NightNeeds:
     """What is known of one night. None: not known. Wind and gust are for 10 m over open ground.
 
-    `rain_from` and `rain_to` are local clock times between which rain is likely; None with rain means all night.
+    `rain_from` and `rain_to` are local clock times between which rain is likely; None with rain
+    means all night.
     """
 
     on: date | None = None
@@ -118,14 +154,29 @@ class NightNeeds:
                 raise InputError(name, f"{value:g} is outside {least:g} to {most:g} {unit}")
         if self.people is not None and not 1 <= self.people <= 500:
             raise InputError("people", f"{self.people} people are outside 1 to 500")
-        if self.gust_m_s is not None and self.wind_m_s is not None and self.gust_m_s < self.wind_m_s:
-            raise InputError("gust_m_s", f"a gust of {self.gust_m_s:g} m/s is below the mean wind of {self.wind_m_s:g} m/s")
-        if self.highest_c is not None and self.lowest_c is not None and self.highest_c < self.lowest_c:
-            raise InputError("highest_c", f"{self.highest_c:g} °C is below the lowest, {self.lowest_c:g} °C")
+        if (
+            self.gust_m_s is not None
+            and self.wind_m_s is not None
+            and self.gust_m_s < self.wind_m_s
+        ):
+            raise InputError(
+                "gust_m_s",
+                f"a gust of {self.gust_m_s:g} m/s is below the mean wind of {self.wind_m_s:g} m/s",
+            )
+        if (
+            self.highest_c is not None
+            and self.lowest_c is not None
+            and self.highest_c < self.lowest_c
+        ):
+            raise InputError(
+                "highest_c", f"{self.highest_c:g} °C is below the lowest, {self.lowest_c:g} °C"
+            )
         if (self.latitude is None) != (self.longitude is None):
             raise InputError("latitude", "give both latitude and longitude, or neither")
         if self.intent is not None and self.intent not in INTENTS:
-            raise InputError("intent", f"no intent «{self.intent[:40]}»; there are {', '.join(INTENTS)}")
+            raise InputError(
+                "intent", f"no intent «{self.intent[:40]}»; there are {', '.join(INTENTS)}"
+            )
         terrain_named(self.terrain)
         zone_named(self.zone)
 
@@ -143,19 +194,25 @@ class NightNeeds:
 
     @property
     def window(self) -> tuple[datetime, datetime] | None:
-        """The instants between which the shelter is used: 17 to 8 o'clock, or from noon for a lunch stop."""
+        """The instants between which the shelter is used: 17 to 8 o'clock, or from noon for a lunch
+        stop.
+        """
         if self.on is None:
             return None
         zone = zone_named(self.zone)
         if self.stay is Stay.LUNCH:
             noon = datetime.combine(self.on, time(12), zone)
             return noon, noon + timedelta(hours=LUNCH_HOURS)
-        return datetime.combine(self.on, ARRIVE, zone), datetime.combine(self.on + timedelta(days=1), LEAVE, zone)
+        return datetime.combine(self.on, ARRIVE, zone), datetime.combine(
+            self.on + timedelta(days=1), LEAVE, zone
+        )
 
     @property
     def evening(self) -> Evening | None:
         """Sun and moon of this night; None without a date and a place."""
-        return evening(self.place, self.on) if self.place is not None and self.on is not None else None
+        return (
+            evening(self.place, self.on) if self.place is not None and self.on is not None else None
+        )
 
     @property
     def gust(self) -> float:
@@ -170,7 +227,9 @@ class NightNeeds:
         return dew_point_c(self.lowest_c, self.humidity_pct)
 
     def weather(self, from_deg: float) -> Weather:
-        """Rain and wind at a shelter that takes the wind from `from_deg` in its own frame; calm and 4 mm/h where unknown."""
+        """Rain and wind at a shelter that takes the wind from `from_deg` in its own frame; calm and
+        4 mm/h where unknown.
+        """
         known = Weather()
         wind = (self.wind_m_s or 0.0) * wind_share(RAIN_HEIGHT_M, self.ground)
         rain = known.rain_mm_h if self.rain_mm_h is None else self.rain_mm_h
@@ -184,7 +243,9 @@ class NightNeeds:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """An intent that the weather proposes, and why. `shelter` says what kind of thing is wanted: sheet, net or nothing."""
+    """An intent that the weather proposes, and why. `shelter` says what kind of thing is wanted:
+    sheet, net or nothing.
+    """
 
     intent: Intent
     why: str
@@ -207,7 +268,11 @@ def propose(needs: NightNeeds) -> Proposal:
     """Propose an intent from the weather, the stay and the fire; the leader may choose another."""
     storm = _storm(needs)
     if storm:
-        return Proposal(INTENTS["storm"], storm, advice="A sheet is no storm shelter in the open: go lower, go into the lee.")
+        return Proposal(
+            INTENTS["storm"],
+            storm,
+            advice="A sheet is no storm shelter in the open: go lower, go into the lee.",
+        )
     wet = needs.snow or (needs.rain_mm_h or 0.0) >= RAIN_MATTERS_MM_H
     cold = needs.lowest_c is not None and needs.lowest_c <= COLD_C
     hot = needs.highest_c is not None and needs.highest_c >= HOT_C
@@ -216,7 +281,9 @@ def propose(needs: NightNeeds) -> Proposal:
             return Proposal(INTENTS["shade"], "sun and heat at a lunch stop")
         return Proposal(INTENTS["lunch"], "a lunch stop")
     if wet and not (needs.stay is Stay.FIXED and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S):
-        return Proposal(INTENTS["steady-rain"], "snow" if needs.snow else f"{needs.rain_mm_h:.1f} mm/h of rain")
+        return Proposal(
+            INTENTS["steady-rain"], "snow" if needs.snow else f"{needs.rain_mm_h:.1f} mm/h of rain"
+        )
     if needs.stay is Stay.FIXED:
         return Proposal(INTENTS["fixed-camp"], "a camp that stays")
     if cold and needs.fire:
@@ -225,7 +292,9 @@ def propose(needs: NightNeeds) -> Proposal:
 
 
 def _dry_night(needs: NightNeeds, *, cold: bool) -> Proposal:
-    """A dry night: often no sheet at all is the right answer, but only where the rain is known to stay away."""
+    """A dry night: often no sheet at all is the right answer, but only where the rain is known to
+    stay away.
+    """
     known_dry = needs.rain_mm_h is not None and needs.lowest_c is not None
     dew = needs.dew_point_c
     dewy = dew is not None and needs.lowest_c is not None and needs.lowest_c - dew < DEW_GAP_K
@@ -233,33 +302,65 @@ def _dry_night(needs: NightNeeds, *, cold: bool) -> Proposal:
     if needs.insects is not Insects.NONE:
         only = known_dry and warm and not dewy
         return Proposal(
-            INTENTS["warm-insects"], "insects and no rain", "net" if only else "sheet",
-            "No sheet is needed tonight: a net alone, hung from a line, will do. Keep a sheet ready." if only else "",
-        )  # fmt: skip
+            INTENTS["warm-insects"],
+            "insects and no rain",
+            "net" if only else "sheet",
+            (
+                "No sheet is needed tonight: a net alone, hung from a line, will do. Keep a sheet "
+                "ready."
+            )
+            if only
+            else "",
+        )
     if not known_dry:
-        return Proposal(DEFAULT_INTENT, "rain and temperature are not known, so rain is planned for")
+        return Proposal(
+            DEFAULT_INTENT, "rain and temperature are not known, so rain is planned for"
+        )
     if cold:
-        return Proposal(INTENTS["cold-fire"], f"{needs.lowest_c:.0f} °C and dry: low, with the back to the wind")
+        return Proposal(
+            INTENTS["cold-fire"], f"{needs.lowest_c:.0f} °C and dry: low, with the back to the wind"
+        )
     if warm and not dewy and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S:
-        return Proposal(INTENTS["fair-view"], "warm, dry and still", "nothing",
-                        "No sheet is needed tonight, nor a net: sleep under the sky with a sheet ready.")  # fmt: skip
-    return Proposal(INTENTS["fair-view"], "dry" + (", but dew will fall: a roof keeps it off" if dewy else ""))
+        return Proposal(
+            INTENTS["fair-view"],
+            "warm, dry and still",
+            "nothing",
+            "No sheet is needed tonight, nor a net: sleep under the sky with a sheet ready.",
+        )
+    return Proposal(
+        INTENTS["fair-view"], "dry" + (", but dew will fall: a roof keeps it off" if dewy else "")
+    )
 
 
 def needs_from(outlook: Outlook, needs: NightNeeds) -> NightNeeds:
-    """The needs with everything taken over that a forecast says; what it does not say stays as it was."""
+    """The needs with everything taken over that a forecast says; what it does not say stays as it
+    was.
+    """
     zone = zone_named(needs.zone)
     found: dict[str, Any] = {
         name: round(getattr(outlook, name), 1)
-        for name in ("lowest_c", "highest_c", "rain_mm_h", "wind_m_s", "gust_m_s", "humidity_pct", "cloud_pct")
+        for name in (
+            "lowest_c",
+            "highest_c",
+            "rain_mm_h",
+            "wind_m_s",
+            "gust_m_s",
+            "humidity_pct",
+            "cloud_pct",
+        )
         if getattr(outlook, name) is not None
     }
     if outlook.wind_from_deg is not None:
-        found |= {"wind_from_deg": round(outlook.wind_from_deg) % 360, "spread_deg": float(round(outlook.spread_deg))}
+        found |= {
+            "wind_from_deg": round(outlook.wind_from_deg) % 360,
+            "spread_deg": float(round(outlook.spread_deg)),
+        }
     if outlook.wind_m_s is not None and outlook.gust_m_s is None:
         found["gust_m_s"] = None
     if outlook.rain_mm_h is not None:
-        found["rain_from"] = outlook.rain_from.astimezone(zone).time() if outlook.rain_from else None
+        found["rain_from"] = (
+            outlook.rain_from.astimezone(zone).time() if outlook.rain_from else None
+        )
         found["rain_to"] = outlook.rain_to.astimezone(zone).time() if outlook.rain_to else None
     if outlook.hours:
         found["snow"] = outlook.snow

@@ -1,4 +1,6 @@
-"""How rain falls: drop size from the rain rate, terminal speed from the drop size, slant from the wind."""
+"""How rain falls: drop size from the rain rate, terminal speed from the drop size, slant from the
+wind.
+"""
 
 from __future__ import annotations
 
@@ -12,16 +14,30 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 
-LAWS_PARSONS: Final = "Laws and Parsons 1943, median volume diameter D50 = 1.24 I^0.182 (I in mm/h, mm)"
-ATLAS: Final = "Atlas, Srivastava and Sekhon 1973, v = 9.65 - 10.3 exp(-0.6 D) (D in mm, m/s), 0.3 to 6 mm"
+LAWS_PARSONS: Final = (
+    "Laws and Parsons 1943, median volume diameter D50 = 1.24 I^0.182 (I in mm/h, mm)"
+)
+ATLAS: Final = (
+    "Atlas, Srivastava and Sekhon 1973, v = 9.65 - 10.3 exp(-0.6 D) (D in mm, m/s), 0.3 to 6 mm"
+)
 
 DROP_SCALE_MM: Final = constant("drop_scale", 1.24, "mm", LAWS_PARSONS, "median drop at 1 mm/h")
-DROP_POWER: Final = constant("drop_power", 0.182, "1", LAWS_PARSONS, "growth of the median drop with the rain rate")
-SPEED_TOP: Final = constant("drop_speed_top", 9.65, "m/s", ATLAS, "terminal speed of the largest drops")
-SPEED_FALL: Final = constant("drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term")
+DROP_POWER: Final = constant(
+    "drop_power", 0.182, "1", LAWS_PARSONS, "growth of the median drop with the rain rate"
+)
+SPEED_TOP: Final = constant(
+    "drop_speed_top", 9.65, "m/s", ATLAS, "terminal speed of the largest drops"
+)
+SPEED_FALL: Final = constant(
+    "drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term"
+)
 SPEED_RATE: Final = constant("drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent")
-SPREAD_DEG: Final = constant("wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand")
-SPREAD_STEP_DEG: Final = constant("wind_spread_step", 2.5, "degrees", ENGINEERING, "step of the winds tried across the spread")
+SPREAD_DEG: Final = constant(
+    "wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand"
+)
+SPREAD_STEP_DEG: Final = constant(
+    "wind_spread_step", 2.5, "degrees", ENGINEERING, "step of the winds tried across the spread"
+)
 RAIN_MOST: Final = constant("rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken")
 WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wind taken")
 
@@ -37,9 +53,11 @@ class Weather:
 
     def __post_init__(self) -> None:
         for name, least, most in (
-            ("rain_mm_h", 0.0, RAIN_MOST), ("wind_m_s", 0.0, WIND_MOST), ("wind_from_deg", -360.0, 720.0),
+            ("rain_mm_h", 0.0, RAIN_MOST),
+            ("wind_m_s", 0.0, WIND_MOST),
+            ("wind_from_deg", -360.0, 720.0),
             ("spread_deg", 0.0, 90.0),
-        ):  # fmt: skip
+        ):
             value = getattr(self, name)
             if not math.isfinite(value) or not least <= value <= most:
                 raise InputError(f"weather.{name}", f"{value:g} is outside {least:g} to {most:g}")
@@ -49,7 +67,9 @@ CALM: Final = Weather()
 
 
 def median_drop_mm(rain_mm_h: float) -> float:
-    """Median drop diameter. Drizzle below 0.1 mm/h is taken as 0.1 mm/h. Source: see LAWS_PARSONS."""
+    """Median drop diameter. Drizzle below 0.1 mm/h is taken as 0.1 mm/h. Source: see
+    LAWS_PARSONS.
+    """
     return float(DROP_SCALE_MM * max(rain_mm_h, 0.1) ** DROP_POWER)
 
 
@@ -64,8 +84,8 @@ def rain_slope(weather: Weather) -> float:
 
 
 def fall_directions(weather: Weather) -> np.ndarray:
-    """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the spread, every
-    SPREAD_STEP_DEG or closer.
+    """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the
+    spread, every SPREAD_STEP_DEG or closer.
 
     Wind from 0 degrees (+y) at slope 1 drives rain towards -y: (0, -1).
     """
@@ -78,5 +98,9 @@ def _falls(weather: Weather) -> np.ndarray:
     if slope == 0:
         return np.zeros((1, 2))
     samples = 2 * max(math.ceil(weather.spread_deg / SPREAD_STEP_DEG), 1) + 1
-    bearings = np.radians(weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples))
-    return np.vstack([[[0.0, 0.0]], -slope * np.stack([np.sin(bearings), np.cos(bearings)], axis=1)])
+    bearings = np.radians(
+        weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
+    )
+    return np.vstack(
+        [[[0.0, 0.0]], -slope * np.stack([np.sin(bearings), np.cos(bearings)], axis=1)]
+    )

@@ -1,6 +1,8 @@
-"""Sun and moon for a place and a date: sunset, last light, dark hours, where the sun stands, the moon's phase.
+"""Sun and moon for a place and a date: sunset, last light, dark hours, where the sun stands, the
+moon's phase.
 
-Computed by the `astral` library (Meeus, Astronomical Algorithms). Level horizon: hills and trees bring dusk earlier.
+Computed by the `astral` library (Meeus, Astronomical Algorithms). Level horizon: hills and trees
+bring dusk earlier.
 """
 
 from __future__ import annotations
@@ -19,13 +21,26 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from datetime import tzinfo
 
-LAST_LIGHT_DEG: Final = constant("last_light", 6.0, "degrees", "civil twilight, by convention",
-                                 "sun below the horizon when one can no longer work without a lamp")  # fmt: skip
+LAST_LIGHT_DEG: Final = constant(
+    "last_light",
+    6.0,
+    "degrees",
+    "civil twilight, by convention",
+    "sun below the horizon when one can no longer work without a lamp",
+)
 MOON_CYCLE: Final = 28.0
 """The moon's phase runs from 0 (new) over 14 (full) to 28."""
-_PHASES: Final = ((1.75, "new moon"), (5.25, "waxing crescent"), (8.75, "first quarter"), (12.25, "waxing gibbous"),
-                  (15.75, "full moon"), (19.25, "waning gibbous"), (22.75, "last quarter"), (26.25, "waning crescent"),
-                  (28.01, "new moon"))  # fmt: skip
+_PHASES: Final = (
+    (1.75, "new moon"),
+    (5.25, "waxing crescent"),
+    (8.75, "first quarter"),
+    (12.25, "waxing gibbous"),
+    (15.75, "full moon"),
+    (19.25, "waning gibbous"),
+    (22.75, "last quarter"),
+    (26.25, "waning crescent"),
+    (28.01, "new moon"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,13 +75,17 @@ class Evening:
 
 
 class _Events:
-    """First events after an instant. The library answers by calendar day; in summer dusk may come after midnight."""
+    """First events after an instant. The library answers by calendar day; in summer dusk may come
+    after midnight.
+    """
 
     def __init__(self, place: Place, on: date) -> None:
         self.observer, self.zone = place.observer().observer, place.zone
         self.days = [on + timedelta(days=d) for d in (-1, 0, 1, 2)]
 
-    def after(self, event: Callable[..., datetime | None], start: datetime | None, **more: float) -> datetime | None:
+    def after(
+        self, event: Callable[..., datetime | None], start: datetime | None, **more: float
+    ) -> datetime | None:
         """The first event after `start`, within a day; None where there is none."""
         found = []
         for day in self.days if start is not None else ():
@@ -74,7 +93,11 @@ class _Events:
                 found.append(event(self.observer, date=day, tzinfo=self.zone, **more))
             except ValueError:
                 continue
-        later = [at for at in found if at is not None and start is not None and start < at <= start + timedelta(days=1)]
+        later = [
+            at
+            for at in found
+            if at is not None and start is not None and start < at <= start + timedelta(days=1)
+        ]
         return min(later, default=None)
 
 
@@ -89,18 +112,28 @@ def evening(place: Place, on: date) -> Evening:
         dark = (first - last).total_seconds() / 3600
     else:  # no dusk: either it is light all night or dark all day
         hours = (noon.astimezone(UTC) + timedelta(hours=h) for h in range(24))
-        dark = 24.0 if max(elevation(events.observer, at) for at in hours) < -LAST_LIGHT_DEG else 0.0
+        dark = (
+            24.0 if max(elevation(events.observer, at) for at in hours) < -LAST_LIGHT_DEG else 0.0
+        )
     phase = moon.phase(on + timedelta(days=1))
     midnight = noon - timedelta(hours=12)
     return Evening(
-        down, last, first, events.after(sunrise, down), dark, (1 - math.cos(2 * math.pi * phase / MOON_CYCLE)) / 2,
-        next(name for limit, name in _PHASES if phase < limit), events.after(moon.moonrise, midnight),
+        down,
+        last,
+        first,
+        events.after(sunrise, down),
+        dark,
+        (1 - math.cos(2 * math.pi * phase / MOON_CYCLE)) / 2,
+        next(name for limit, name in _PHASES if phase < limit),
+        events.after(moon.moonrise, midnight),
         events.after(moon.moonset, midnight),
-    )  # fmt: skip
+    )
 
 
 def sun_at(place: Place, when: datetime) -> tuple[float, float]:
-    """Bearing of the sun and its height above the horizon, degrees, at an instant with a time zone."""
+    """Bearing of the sun and its height above the horizon, degrees, at an instant with a time
+    zone.
+    """
     here = place.observer().observer
     at = when.astimezone(UTC)
     return float(azimuth(here, at)), float(elevation(here, at))

@@ -1,7 +1,8 @@
 """Wind: Beaufort force, and the 10 m forecast brought down to the height of a shelter.
 
-Profile: the forecast is taken as the wind at 10 m over open ground; it is carried up to the blending height, where the
-ground below no longer matters, and down again over the ground where the shelter stands (logarithmic law, Wieringa).
+Profile: the forecast is taken as the wind at 10 m over open ground; it is carried up to the
+blending height, where the ground below no longer matters, and down again over the ground where the
+shelter stands (logarithmic law, Wieringa).
 """
 
 from __future__ import annotations
@@ -18,33 +19,78 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-WMO: Final = "World Meteorological Organization, Manual on Codes (WMO-No. 306), Beaufort scale; values from memory"
-WIERINGA: Final = "Wieringa 1992, roughness classes (Davenport classification revised); values from memory"
+WMO: Final = (
+    "World Meteorological Organization, Manual on Codes (WMO-No. 306), Beaufort scale; "
+    "values "
+    "from memory"
+)
+WIERINGA: Final = (
+    "Wieringa 1992, roughness classes (Davenport classification revised); values from memory"
+)
 EXPOSURE: Final = "Wieringa 1986, exposure correction over a blending height of 60 m; from memory"
-EN_GUST: Final = "EN 1991-1-4:2005, 4.4 and 4.5: turbulence 1 / ln(z / z0), peak pressure (1 + 7 I) q; from memory"
+EN_GUST: Final = (
+    "EN 1991-1-4:2005, 4.4 and 4.5: turbulence 1 / ln(z / z0), peak pressure (1 + 7 "
+    "I) q; from "
+    "memory"
+)
 
 BEAUFORT_LEAST: Final = tuple(
     constant(f"beaufort_{force}", least, "m/s", WMO, f"least mean wind at 10 m of force {force}")
-    for force, least in enumerate((0.0, 0.3, 1.6, 3.4, 5.5, 8.0, 10.8, 13.9, 17.2, 20.8, 24.5, 28.5, 32.7))
+    for force, least in enumerate(
+        (0.0, 0.3, 1.6, 3.4, 5.5, 8.0, 10.8, 13.9, 17.2, 20.8, 24.5, 28.5, 32.7)
+    )
 )
 BEAUFORT_WORDS: Final = (
-    "calm", "light air", "light breeze", "gentle breeze", "moderate breeze", "fresh breeze", "strong breeze", "near gale",
-    "gale", "strong gale", "storm", "violent storm", "hurricane force",
-)  # fmt: skip
-FORECAST_M: Final = constant("forecast_height", 10.0, "m", WMO, "height above open ground for which winds are forecast")
-BLENDING_M: Final = constant("blending_height", 60.0, "m", EXPOSURE, "height at which the ground below no longer matters")
-OPEN_Z0_M: Final = constant("roughness_open", 0.03, "m", WIERINGA, "roughness length of open grassland")
-PEAK_FACTOR: Final = constant("gust_peak", 7.0, "1", EN_GUST, "growth of the peak pressure with the turbulence")
+    "calm",
+    "light air",
+    "light breeze",
+    "gentle breeze",
+    "moderate breeze",
+    "fresh breeze",
+    "strong breeze",
+    "near gale",
+    "gale",
+    "strong gale",
+    "storm",
+    "violent storm",
+    "hurricane force",
+)
+FORECAST_M: Final = constant(
+    "forecast_height", 10.0, "m", WMO, "height above open ground for which winds are forecast"
+)
+BLENDING_M: Final = constant(
+    "blending_height", 60.0, "m", EXPOSURE, "height at which the ground below no longer matters"
+)
+OPEN_Z0_M: Final = constant(
+    "roughness_open", 0.03, "m", WIERINGA, "roughness length of open grassland"
+)
+PEAK_FACTOR: Final = constant(
+    "gust_peak", 7.0, "1", EN_GUST, "growth of the peak pressure with the turbulence"
+)
 LEAST_SHARE: Final = constant(
-    "wind_least_share", 0.15, "1", ENGINEERING, "share of the forecast that reaches even into a wood"
+    "wind_least_share",
+    0.15,
+    "1",
+    ENGINEERING,
+    "share of the forecast that reaches even into a wood",
 )
 LEAST_OVER_Z0: Final = constant(
     "profile_least", 2.0, "1", ENGINEERING, "least height over roughness for which the law is used"
 )
 RAIN_HEIGHT_M: Final = constant(
-    "rain_wind_height", 2.0, "m", ENGINEERING, "height whose wind slants the rain that reaches a shelter"
+    "rain_wind_height",
+    2.0,
+    "m",
+    ENGINEERING,
+    "height whose wind slants the rain that reaches a shelter",
 )
-AIR_KG_K: Final = constant("air_density_law", 352.98, "kg K/m3", "ideal gas at 101.325 kPa", "air density times temperature")
+AIR_KG_K: Final = constant(
+    "air_density_law",
+    352.98,
+    "kg K/m3",
+    "ideal gas at 101.325 kPa",
+    "air density times temperature",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,15 +107,34 @@ TERRAINS: Final[Mapping[str, Terrain]] = MappingProxyType(
         t.slug: t
         for t in (
             Terrain("open", "Open: grass, moor, shore", OPEN_Z0_M),
-            Terrain("scattered", "Scattered bushes and trees",
-                    constant("roughness_scattered", 0.25, "m", WIERINGA, "roughness length among scattered obstacles")),
-            Terrain("edge", "Many trees, or the edge of a wood",
-                    constant("roughness_edge", 0.5, "m", WIERINGA, "roughness length of very rough ground")),
-            Terrain("wood", "Inside a wood",
-                    constant("roughness_wood", 1.0, "m", WIERINGA, "roughness length of closed woodland")),
+            Terrain(
+                "scattered",
+                "Scattered bushes and trees",
+                constant(
+                    "roughness_scattered",
+                    0.25,
+                    "m",
+                    WIERINGA,
+                    "roughness length among scattered obstacles",
+                ),
+            ),
+            Terrain(
+                "edge",
+                "Many trees, or the edge of a wood",
+                constant(
+                    "roughness_edge", 0.5, "m", WIERINGA, "roughness length of very rough ground"
+                ),
+            ),
+            Terrain(
+                "wood",
+                "Inside a wood",
+                constant(
+                    "roughness_wood", 1.0, "m", WIERINGA, "roughness length of closed woodland"
+                ),
+            ),
         )
     }
-)  # fmt: skip
+)
 DEFAULT_TERRAIN: Final = TERRAINS["open"]
 
 
@@ -101,7 +166,9 @@ def wind_share(height_m: float, terrain: Terrain = DEFAULT_TERRAIN) -> float:
     (1.0, 0.723)
     """
     up = math.log(BLENDING_M / OPEN_Z0_M) / math.log(FORECAST_M / OPEN_Z0_M)
-    return max(up * _above(height_m, terrain.z0_m) / math.log(BLENDING_M / terrain.z0_m), LEAST_SHARE)
+    return max(
+        up * _above(height_m, terrain.z0_m) / math.log(BLENDING_M / terrain.z0_m), LEAST_SHARE
+    )
 
 
 def gust_factor(height_m: float, terrain: Terrain = DEFAULT_TERRAIN) -> float:
@@ -115,12 +182,16 @@ def gust_share(height_m: float, terrain: Terrain = DEFAULT_TERRAIN) -> float:
 
 
 def gust_of(wind_m_s: float, gust_m_s: float | None) -> float:
-    """The gust at 10 m: the forecast's own, or by the gust rule where it names none (or one below its mean wind)."""
+    """The gust at 10 m: the forecast's own, or by the gust rule where it names none (or one below
+    its mean wind).
+    """
     return max(gust_m_s, wind_m_s) if gust_m_s is not None else wind_m_s * gust_factor(FORECAST_M)
 
 
 def forecast_from_hand(measured_m_s: float, height_m: float, terrain: Terrain) -> float:
-    """The wind at 10 m over open ground that goes with a mean wind measured by hand where one stands."""
+    """The wind at 10 m over open ground that goes with a mean wind measured by hand where one
+    stands.
+    """
     return measured_m_s / wind_share(height_m, terrain)
 
 

@@ -1,1 +1,3 @@
-"""Drawings of solved shelters as SVG. Shapes say what colours say: stakes are numbered, panels patterned by role."""
+"""Drawings of solved shelters as SVG. Shapes say what colours say: stakes are numbered, panels
+patterned by role.
+"""

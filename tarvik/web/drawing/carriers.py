@@ -1,4 +1,6 @@
-"""What carries a sheet, and trunks in the way, seen from above: each kind by a shape of its own, not by colour alone."""
+"""What carries a sheet, and trunks in the way, seen from above: each kind by a shape of its own,
+not by colour alone.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ def _one(paper: Paper, support: Support, out: Floats) -> None:
         leg(0.5 * out - 0.35 * side)
     elif support.kind == "branch":
         far, near = np.array([x, y]) + 0.7 * side, np.array([x, y]) - 0.7 * side
-        paper.line((float(far[0]), float(far[1])), (float(near[0]), float(near[1])), "carrier-branch")
+        paper.line(
+            (float(far[0]), float(far[1])), (float(near[0]), float(near[1])), "carrier-branch"
+        )
     paper.circle((x, y), TREE_M if support.kind == "tree" else POLE_M, support.kind)
 
 
@@ -83,8 +87,12 @@ def _rail(paper: Paper, shelter: Shelter, supports: list[Support]) -> None:
     elif supports[0].kind == "boat":
         turn = np.linspace(-1, 1, 13)
         ring = [middle + along * half * t + out * HULL_HALF_M * (1 - t * t) for t in turn]
-        ring += [middle + along * half * t - out * HULL_HALF_M * 0.4 * (1 - t * t) for t in turn[::-1]]
-        paper.polygon([(float(p[0]), float(p[1])) for p in ring], "carrier-hull", "Boat on its side")
+        ring += [
+            middle + along * half * t - out * HULL_HALF_M * 0.4 * (1 - t * t) for t in turn[::-1]
+        ]
+        paper.polygon(
+            [(float(p[0]), float(p[1])) for p in ring], "carrier-hull", "Boat on its side"
+        )
     else:
         ring = [ends[0], ends[1], ends[1] + out * 1.5, ends[0] + out * 1.5]
         paper.polygon([(float(p[0]), float(p[1])) for p in ring], "carrier-hull", "Vehicle")
@@ -92,8 +100,12 @@ def _rail(paper: Paper, shelter: Shelter, supports: list[Support]) -> None:
         paper.circle(support.at, POLE_M, support.kind)
 
 
-def draw_in_the_way(paper: Paper, rig: Rig, trunks: Iterable[tuple[float, float, float]], middle: Floats) -> None:
-    """Trunks and rocks where a stake would go, with the line that goes round one to a stake behind it."""
+def draw_in_the_way(
+    paper: Paper, rig: Rig, trunks: Iterable[tuple[float, float, float]], middle: Floats
+) -> None:
+    """Trunks and rocks where a stake would go, with the line that goes round one to a stake behind
+    it.
+    """
     for trunk in trunks:
         blocked = [s for s in rig.stakes if blocks(trunk, s)]
         if not blocked:
@@ -105,6 +117,10 @@ def draw_in_the_way(paper: Paper, rig: Rig, trunks: Iterable[tuple[float, float,
             out = out / max(float(np.hypot(*out)), 1e-9)
             side = np.array([-out[1], out[0]])
             reach = across / 2 + 2 * STAKE_ROOM_M
-            path = [np.array(stake.at), np.array([x, y]) + side * reach, np.array([x, y]) + out * (reach + 0.2)]
+            path = [
+                np.array(stake.at),
+                np.array([x, y]) + side * reach,
+                np.array([x, y]) + out * (reach + 0.2),
+            ]
             paper.path([(float(p[0]), float(p[1])) for p in path], "round-it")
             paper.mark((float(path[-1][0]), float(path[-1][1])), "", "mark round-stake")

@@ -1,4 +1,6 @@
-"""The map of a site: ground, hazards, points with their uncertainty, shelters as they stand. North is up."""
+"""The map of a site: ground, hazards, points with their uncertainty, shelters as they stand. North
+is up.
+"""
 
 from __future__ import annotations
 
@@ -25,10 +27,21 @@ if TYPE_CHECKING:
     from tarvik.web.drawing.svg import XY
 
 SORT_CSS = {
-    Sort.PAD: "g-pad", Sort.HOLLOW: "g-hollow", Sort.THICKET: "g-thicket", Sort.PATH: "g-path", Sort.WATER: "g-water",
-    Sort.FENCE: "g-fence", Sort.NO_GO: "g-closed",
-}  # fmt: skip
-HAZARD_CSS = {"near_water": "h-far", "near_path": "h-far", "smoke": "h-smoke", "drainage": "h-wet", "puddle": "h-wet"}
+    Sort.PAD: "g-pad",
+    Sort.HOLLOW: "g-hollow",
+    Sort.THICKET: "g-thicket",
+    Sort.PATH: "g-path",
+    Sort.WATER: "g-water",
+    Sort.FENCE: "g-fence",
+    Sort.NO_GO: "g-closed",
+}
+HAZARD_CSS = {
+    "near_water": "h-far",
+    "near_path": "h-far",
+    "smoke": "h-smoke",
+    "drainage": "h-wet",
+    "puddle": "h-wet",
+}
 NAME_PX = 55
 EVERY_M = (1, 2, 5, 10, 20, 50, 100, 200, 500)
 
@@ -47,10 +60,17 @@ def _group(paper: Paper, attributes: str, draw: Sequence[str]) -> None:
 
 
 def ground_map(
-    ground: Ground, ids: Mapping[str, int], hazards: Sequence[Hazard], shelters: Sequence[tuple[int, str, Placed, bool]],
-    pairs: Sequence[TreePair] = (), wind_from_deg: float | None = None, surveyed: frozenset[str] = frozenset(),
-) -> str:  # fmt: skip
-    """The whole map. `ids`: item numbers by name, for the page's script; `shelters`: (number, label, placed, troubled)."""
+    ground: Ground,
+    ids: Mapping[str, int],
+    hazards: Sequence[Hazard],
+    shelters: Sequence[tuple[int, str, Placed, bool]],
+    pairs: Sequence[TreePair] = (),
+    wind_from_deg: float | None = None,
+    surveyed: frozenset[str] = frozenset(),
+) -> str:
+    """The whole map. `ids`: item numbers by name, for the page's script; `shelters`: (number,
+    label, placed, troubled).
+    """
     paper = Paper("Map of the site, north up", "ground-map", margin=2.0)
     x0, y0, x1, y1 = ground.bounds()
     for _, _, placed, _ in shelters:
@@ -81,10 +101,16 @@ def ground_map(
         _thing(paper, thing, loose=thing.error_m >= 99)
         parts = paper.parts[before:]
         del paper.parts[before:]
-        told = f"{thing.kind} {thing.name}" + (f", ± {thing.error_m * 100:.0f} cm" if 0 < thing.error_m < 99 else "")
+        told = f"{thing.kind} {thing.name}" + (
+            f", ± {thing.error_m * 100:.0f} cm" if 0 < thing.error_m < 99 else ""
+        )
         fixed = "survey" if thing.name in surveyed else "free"
-        _group(paper, f'class="item thing" data-item="{ids.get("thing " + thing.name, 0)}" data-kind="thing" '
-               f'data-place="{fixed}" tabindex="0" role="button" aria-label="{escape(told)}"', parts)  # fmt: skip
+        _group(
+            paper,
+            f'class="item thing" data-item="{ids.get("thing " + thing.name, 0)}" data-kind="thing" '
+            f'data-place="{fixed}" tabindex="0" role="button" aria-label="{escape(told)}"',
+            parts,
+        )
     for spot in ground.heights:
         paper.text(spot.at, f"{spot.height_m:.1f}", "t spot-t", size=34)
     for number, label, placed, troubled in shelters:
@@ -93,17 +119,22 @@ def ground_map(
     paper.raw(_bar(low))
     return _at_home(
         paper.svg(),
-        [t.at for t in ground.things] + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
+        [t.at for t in ground.things]
+        + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
     )
 
 
 def _at_home(svg: str, places: Sequence[XY]) -> str:
-    """The drawing with the frame in which it is first shown: about the points, not about water far off."""
+    """The drawing with the frame in which it is first shown: about the points, not about water far
+    off.
+    """
     if not places:
         return svg
     x, y = [p[0] for p in places], [p[1] for p in places]
     box = (min(x) - 3, -max(y) - 3, max(x) - min(x) + 6, max(y) - min(y) + 6)
-    return svg.replace("<svg ", f'<svg data-home="{" ".join(f"{v * PX_PER_M:.0f}" for v in box)}" ', 1)
+    return svg.replace(
+        "<svg ", f'<svg data-home="{" ".join(f"{v * PX_PER_M:.0f}" for v in box)}" ', 1
+    )
 
 
 def _grid(paper: Paper, low: XY, high: XY) -> None:
@@ -134,26 +165,49 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
         paper.polygon([(x, y + 0.45), (x + 0.35, y - 0.3), (x - 0.35, y - 0.3)], "g-fire")
     elif thing.kind in (Kind.ROCK, Kind.BOULDER, Kind.ROOT):
         turns = [k * math.pi / 3 for k in range(6)]
-        paper.polygon([(x + radius * math.cos(t), y + radius * math.sin(t)) for t in turns], "g-rock")
+        paper.polygon(
+            [(x + radius * math.cos(t), y + radius * math.sin(t)) for t in turns], "g-rock"
+        )
     elif thing.kind in (Kind.BOAT, Kind.VEHICLE):
         half = max(thing.across_m, 1.0) / 2
-        paper.polygon([(x - half, y), (x - half / 2, y + 0.4), (x + half, y), (x - half / 2, y - 0.4)], "g-rock")
+        paper.polygon(
+            [(x - half, y), (x - half / 2, y + 0.4), (x + half, y), (x - half / 2, y - 0.4)],
+            "g-rock",
+        )
     else:
-        paper.polygon([(x - 0.12, y - 0.12), (x + 0.12, y - 0.12), (x + 0.12, y + 0.12), (x - 0.12, y + 0.12)], "g-post")
+        paper.polygon(
+            [
+                (x - 0.12, y - 0.12),
+                (x + 0.12, y - 0.12),
+                (x + 0.12, y + 0.12),
+                (x - 0.12, y + 0.12),
+            ],
+            "g-post",
+        )
     if loose:
         paper.circle(thing.at, radius + 0.5, "g-loose")
-    paper.text((x + radius + 0.08, y + 0.25), thing.name + ("?" if loose else ""), "t name-t", "start", NAME_PX)
+    paper.text(
+        (x + radius + 0.08, y + 0.25),
+        thing.name + ("?" if loose else ""),
+        "t name-t",
+        "start",
+        NAME_PX,
+    )
 
 
 def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) -> str:
-    """One shelter as it stands, as a group of its own that a script may replace while it is dragged."""
+    """One shelter as it stands, as a group of its own that a script may replace while it is
+    dragged.
+    """
     paper = Paper("", "")
     for ring in _rings(placed.cloth):
         paper.polygon(ring, "g-cloth troubled" if troubled else "g-cloth")
     for panel in placed.panels():
         paper.path([(float(p[0]), float(p[1])) for p in (*panel, panel[0])], "g-crease")
     for n, bed in enumerate(placed.beds, start=1):
-        paper.polygon([(float(x), float(y)) for x, y in bed.exterior.coords[:-1]], "mat", f"Mat {n}")
+        paper.polygon(
+            [(float(x), float(y)) for x, y in bed.exterior.coords[:-1]], "mat", f"Mat {n}"
+        )
     for _, course in placed.lines:
         paper.path([(float(x), float(y)) for x, y in course.coords], "cord")
     for _, at, optional in placed.stakes:
@@ -166,7 +220,8 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
     spot = placed.spot
     trouble = ", something is wrong here" if troubled else ""
     return (
-        f'<g class="item shelter{" troubled" if troubled else ""}" data-shelter="{number}" data-x="{spot.at[0]:.3f}" '
+        f'<g class="item shelter{" troubled" if troubled else ""}" data-shelter="{number}" '
+        f'data-x="{spot.at[0]:.3f}" '
         f'data-y="{spot.at[1]:.3f}" data-front="{spot.front_deg:.1f}" '
         f'data-anchor="{spot.anchor[0]:.4f},{spot.anchor[1]:.4f}" tabindex="0" role="button" '
         f'aria-label="{escape(label)}, front to {spot.front_deg:.0f} degrees{trouble}">'
@@ -175,17 +230,28 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
 
 
 def _badge(at: XY, wind_from_deg: float | None) -> str:
-    """North and the wind, drawn about one place so that a script may keep them in the corner of what is seen."""
+    """North and the wind, drawn about one place so that a script may keep them in the corner of
+    what is seen.
+    """
     paper = Paper("", "")
     paper.polygon([(0.8, 0.0), (1.1, -1.1), (0.8, -0.9), (0.5, -1.1)], "g-north")
     paper.text((0.8, -1.45), "N", "t", size=50)
     if wind_from_deg is not None:
         a = math.radians(wind_from_deg)
         x, y = 2.4, -0.7
-        tail, tip = (x + 0.7 * math.sin(a), y + 0.7 * math.cos(a)), (x - 0.7 * math.sin(a), y - 0.7 * math.cos(a))
-        side, neck = (math.cos(a) * 0.22, -math.sin(a) * 0.22), (x - 0.25 * math.sin(a), y - 0.25 * math.cos(a))
+        tail, tip = (
+            (x + 0.7 * math.sin(a), y + 0.7 * math.cos(a)),
+            (x - 0.7 * math.sin(a), y - 0.7 * math.cos(a)),
+        )
+        side, neck = (
+            (math.cos(a) * 0.22, -math.sin(a) * 0.22),
+            (x - 0.25 * math.sin(a), y - 0.25 * math.cos(a)),
+        )
         paper.line(tail, neck, "wind-shaft")
-        paper.polygon([tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])], "wind-head")
+        paper.polygon(
+            [tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])],
+            "wind-head",
+        )
         paper.text((x, -1.75), "wind", "t", size=40)
     return _fixed("badge", at, paper)
 
@@ -201,11 +267,16 @@ def _bar(at: XY) -> str:
 
 
 def _fixed(css: str, at: XY, paper: Paper) -> str:
-    return f'<g class="{css}" transform="translate({at[0] * PX_PER_M:.0f} {-at[1] * PX_PER_M:.0f})">{"".join(paper.parts)}</g>'
+    return (
+        f'<g class="{css}" transform="translate({at[0] * PX_PER_M:.0f} '
+        f'{-at[1] * PX_PER_M:.0f})">{"".join(paper.parts)}</g>'
+    )
 
 
 def fitting_scale(svg: str, wide_mm: float, scales: Sequence[int]) -> int:
-    """The largest of the scales at which the drawing is no wider than the paper; the smallest when none is."""
+    """The largest of the scales at which the drawing is no wider than the paper; the smallest when
+    none is.
+    """
     across_m = float(svg.split('viewBox="', 1)[1].split('"', 1)[0].split()[2]) / PX_PER_M
     return next((s for s in sorted(scales) if across_m * 1000 / s <= wide_mm), max(scales))
 

@@ -1,4 +1,6 @@
-"""The hung sheet laid over its fold: plan, section, and as a body. Slack cloth is hatched, not only coloured."""
+"""The hung sheet laid over its fold: plan, section, and as a body. Slack cloth is hatched, not only
+coloured.
+"""
 
 from __future__ import annotations
 
@@ -32,13 +34,17 @@ def _state(hung: Hung, cell: int) -> str:
 
 
 def _roof_cells(hung: Hung) -> list[tuple[int, tuple[int, ...]]]:
-    """Cells of the mesh that are no floor, lowest first, so that what lies above is drawn over it."""
+    """Cells of the mesh that are no floor, lowest first, so that what lies above is drawn over
+    it.
+    """
     some = [(int(k), hung.mesh.cells[k]) for k in np.unique(hung.mesh.cell[hung.roof])]
     return sorted(some, key=lambda c: float(hung.xyz[list(c[1]), 2].mean()))
 
 
 def plan(hung: Hung, told: Told, figures: Figures, units: Units, lift: str | None = None) -> str:
-    """Seen from above: cells by tautness, the fold's outline dashed, pools, ties with their pull, handles to lift by."""
+    """Seen from above: cells by tautness, the fold's outline dashed, pools, ties with their pull,
+    handles to lift by.
+    """
     paper = Paper("The hung sheet from above", "plan hung")
     for cell, ring in _roof_cells(hung):
         at = [(float(x), float(y)) for x, y, _ in hung.xyz[list(ring)]]
@@ -52,21 +58,36 @@ def plan(hung: Hung, told: Told, figures: Figures, units: Units, lift: str | Non
     for mat in told.mats:
         paper.polygon([(float(x), float(y)) for x, y in Mat(*mat).corners()], "mat")
     for pool in told.pools:
-        radius = max(0.06, min(0.4, (max(pool.litres, pool.litres_first) / 1000 / max(pool.depth_m, 0.01) / np.pi) ** 0.5))
+        radius = max(
+            0.06,
+            min(
+                0.4,
+                (max(pool.litres, pool.litres_first) / 1000 / max(pool.depth_m, 0.01) / np.pi)
+                ** 0.5,
+            ),
+        )
         paper.circle((pool.at[0], pool.at[1]), float(radius), "h-pool")
         paper.text((pool.at[0], pool.at[1]), f"{max(pool.litres, pool.litres_first):.1f} l", "t")
     names = marks(hung.shelter)
     for force in told.forces:
         if force.name in hung.mesh.named and force.kind != "clip":
             x, y = (float(v) for v in hung.xyz[hung.mesh.named[force.name]][:2])
-            paper.mark((x, y), names.get(force.name, force.name), "mark high" if force.kind in ("support", "cord") else "mark")
+            paper.mark(
+                (x, y),
+                names.get(force.name, force.name),
+                "mark high" if force.kind in ("support", "cord") else "mark",
+            )
             paper.text((x, y - 0.24), f"{force.newtons:.0f} N", "t h-n", size=17)
     for name, uv in handles(hung).items():
         node = hung.mesh.node_at(uv)
         x, y, z = (float(v) for v in hung.xyz[node])
         chosen = " is-chosen" if name == lift else ""
-        paper.handle((x, y), f"h-handle{chosen}", {"data-lift": name, "data-height": f"{z:.2f}"},
-                     f"Lift {names.get(name, name)}: now {format_length(z, units)} up")  # fmt: skip
+        paper.handle(
+            (x, y),
+            f"h-handle{chosen}",
+            {"data-lift": name, "data-height": f"{z:.2f}"},
+            f"Lift {names.get(name, name)}: now {format_length(z, units)} up",
+        )
     scale_bar(paper, units)
     return paper.svg()
 
@@ -79,7 +100,9 @@ def _hatch(paper: Paper, ring: Sequence[tuple[float, float]], state: str) -> Non
         for c in np.arange(first, max(value), HATCH_M if state == "slack" else 2 * HATCH_M):
             cut = []
             for (p, q), (a, b) in zip(
-                zip(ring, (*ring[1:], ring[0]), strict=True), zip(value, (*value[1:], value[0]), strict=True), strict=True
+                zip(ring, (*ring[1:], ring[0]), strict=True),
+                zip(value, (*value[1:], value[0]), strict=True),
+                strict=True,
             ):
                 if (a > c) != (b > c):
                     t = (c - a) / (b - a)
@@ -89,7 +112,9 @@ def _hatch(paper: Paper, ring: Sequence[tuple[float, float]], state: str) -> Non
 
 
 def handles(hung: Hung) -> dict[str, tuple[float, float]]:
-    """Places of the sheet by which it can be lifted: tie-outs and buttons that nothing holds, and its middle."""
+    """Places of the sheet by which it can be lifted: tie-outs and buttons that nothing holds, and
+    its middle.
+    """
     held = {tie.node for tie in hung.ties if tie.kind != "cord"}
     out: dict[str, tuple[float, float]] = {}
     places = list(hung.shelter.sheet.tie_outs or ())
@@ -99,14 +124,21 @@ def handles(hung: Hung) -> dict[str, tuple[float, float]]:
         node = hung.mesh.node_at((u, v))
         near = float(np.hypot(*(hung.mesh.uv[node] - np.array([u, v]))))
         floor = hung.mesh.xyz[node, 2] < 0.05
-        if node in held or floor or near > 0.35 or any(np.hypot(u - a, v - b) < 0.05 for a, b in out.values()):
+        if (
+            node in held
+            or floor
+            or near > 0.35
+            or any(np.hypot(u - a, v - b) < 0.05 for a, b in out.values())
+        ):
             continue
         out[f"{u:.2f}_{v:.2f}"] = (u, v)
     return out
 
 
 def cut(hung: Hung, figures: Figures, units: Units) -> str:
-    """Along the first mat, or the middle: the hung cloth drawn full, the taut fold dashed, room wanted over the sleeper."""
+    """Along the first mat, or the middle: the hung cloth drawn full, the taut fold dashed, room
+    wanted over the sleeper.
+    """
     paper = Paper("Section: hung and taut", "section hung")
     mat = figures.mats[0] if figures.mats else None
     middle = hung.shelter.xyz[:, :2].mean(axis=0)
@@ -126,7 +158,9 @@ def cut(hung: Hung, figures: Figures, units: Units) -> str:
     low, high = (paper.low[0], paper.high[0]) if paper.parts else (-1.0, 1.0)
     paper.line((low - 0.25, 0), (high + 0.25, 0), "ground")
     if lowest:
-        paper.text((low, max(lowest) + 0.14), f"top {format_length(max(lowest), units)}", "t", "start")
+        paper.text(
+            (low, max(lowest) + 0.14), f"top {format_length(max(lowest), units)}", "t", "start"
+        )
     return paper.svg((2, 1))
 
 
@@ -148,20 +182,36 @@ def body(hung: Hung, told: Told) -> dict[str, Any]:
             ghosts += [[a, b] for a, b in zip(ring, (*ring[1:], ring[0]), strict=True)]
     supports = [tie for tie in hung.ties if tie.kind == "support"]
     return {
-        "faces": [{"role": _state(hung, k), "at": [fine(p) for p in hung.xyz[list(ring)]]} for k, ring in _roof_cells(hung)],
-        "mats": [], "ghosts": ghosts,
-        "lines": [[fine(hung.xyz[t.node]), fine(np.array(t.at))] for t in hung.ties if t.kind in ("guy", "cord")],
+        "faces": [
+            {"role": _state(hung, k), "at": [fine(p) for p in hung.xyz[list(ring)]]}
+            for k, ring in _roof_cells(hung)
+        ],
+        "mats": [],
+        "ghosts": ghosts,
+        "lines": [
+            [fine(hung.xyz[t.node]), fine(np.array(t.at))]
+            for t in hung.ties
+            if t.kind in ("guy", "cord")
+        ],
         "supports": [fine(hung.xyz[t.node]) for t in supports],
         "stakes": [fine(np.array(t.at[:2])) for t in hung.ties if t.kind in ("stake", "guy")],
-        "pools": [fine(np.array(p.at)) for p in told.pools], "rain": {"fall": [0.0, 0.0], "on": False},
-        "wind_from_deg": None, "azimuth_deg": AZIMUTH_DEG, "elevation_deg": ELEVATION_DEG,
-    }  # fmt: skip
+        "pools": [fine(np.array(p.at)) for p in told.pools],
+        "rain": {"fall": [0.0, 0.0], "on": False},
+        "wind_from_deg": None,
+        "azimuth_deg": AZIMUTH_DEG,
+        "elevation_deg": ELEVATION_DEG,
+    }
 
 
 def oblique(hung: Hung) -> str:
     """The hung sheet seen obliquely; what a browser without scripts shows."""
     right, up, eye = view_of(AZIMUTH_DEG, ELEVATION_DEG)
     paper = Paper("The hung sheet seen from the front left", "solid hung")
-    for k, ring in sorted(_roof_cells(hung), key=lambda c: float((hung.xyz[list(c[1])] @ eye).mean())):
-        paper.polygon([(float(p @ right), float(p @ up)) for p in hung.xyz[list(ring)]], f"h-{_state(hung, k)}")
+    for k, ring in sorted(
+        _roof_cells(hung), key=lambda c: float((hung.xyz[list(c[1])] @ eye).mean())
+    ):
+        paper.polygon(
+            [(float(p @ right), float(p @ up)) for p in hung.xyz[list(ring)]],
+            f"h-{_state(hung, k)}",
+        )
     return paper.svg()

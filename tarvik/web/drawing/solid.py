@@ -1,4 +1,6 @@
-"""The shelter as a body: an oblique view in SVG, and the same mesh as numbers for the view that turns."""
+"""The shelter as a body: an oblique view in SVG, and the same mesh as numbers for the view that
+turns.
+"""
 
 from __future__ import annotations
 
@@ -41,8 +43,14 @@ def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
     paper = Paper(f"{shelter.pitch.name} seen from the front left", "solid")
     for mat in figures.mats:
         paper.polygon([flat(np.array([x, y, 0.0])) for x, y in mat.corners()], "mat")
-    for face in sorted(shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))):
-        css = "cloth-floor" if face.role is Role.FLOOR else f"cloth see-through shade-{ROLE_SHADE[face.role]}"
+    for face in sorted(
+        shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))
+    ):
+        css = (
+            "cloth-floor"
+            if face.role is Role.FLOOR
+            else f"cloth see-through shade-{ROLE_SHADE[face.role]}"
+        )
         paper.polygon([flat(p) for p in face.xyz], css, f"{face.id}: {face.role.value}")
     if rig is not None:
         for line in rig.lines:
@@ -60,7 +68,9 @@ def fine(p: Floats) -> list[float]:
 
 
 def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
-    """Everything the turning view draws, in metres: faces with roles, mats, lines, supports, stakes, the fall of the rain."""
+    """Everything the turning view draws, in metres: faces with roles, mats, lines, supports,
+    stakes, the fall of the rain.
+    """
     falls = fall_directions(figures.weather)
     fall = falls[len(falls) // 2 + 1] if len(falls) > 1 else falls[0]
 
@@ -69,9 +79,12 @@ def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
         "faces": [{"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()],
         "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
         "lines": [[fine(shelter.at(x.start)), fine(np.array(x.to))] for x in lines],
-        "supports": [[*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())],
+        "supports": [
+            [*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())
+        ],
         "stakes": [fine(np.array(s.at)) for s in (rig.stakes if rig else ())],
         "rain": {"fall": fine(fall), "on": bool(figures.weather.rain_mm_h > 0)},
         "wind_from_deg": figures.weather.wind_from_deg if figures.rain_slope > 0 else None,
-        "azimuth_deg": AZIMUTH_DEG, "elevation_deg": ELEVATION_DEG,
-    }  # fmt: skip
+        "azimuth_deg": AZIMUTH_DEG,
+        "elevation_deg": ELEVATION_DEG,
+    }

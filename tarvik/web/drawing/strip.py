@@ -1,4 +1,6 @@
-"""A night's hours as a strip chart: temperature, rain, wind with gusts and direction, darkness, gaps."""
+"""A night's hours as a strip chart: temperature, rain, wind with gusts and direction, darkness,
+gaps.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,13 @@ from datetime import timedelta
 from html import escape
 from typing import TYPE_CHECKING
 
-from tarvik.core.quantities import compass, fahrenheit, format_rain, format_speed, format_temperature
+from tarvik.core.quantities import (
+    compass,
+    fahrenheit,
+    format_rain,
+    format_speed,
+    format_temperature,
+)
 from tarvik.core.units import Units
 from tarvik.core.weather.wind import beaufort
 
@@ -30,25 +38,38 @@ class _Strip:
     def x(self, at: datetime, part: float = 0.0) -> float:
         return LEFT + ((at - self.start).total_seconds() / 3600 + part) * HOUR
 
-    def rect(self, x: float, y: float, width: float, height: float, css: str, title: str = "") -> None:
+    def rect(
+        self, x: float, y: float, width: float, height: float, css: str, title: str = ""
+    ) -> None:
         inner = f"<title>{escape(title)}</title>" if title else ""
         self.parts.append(
-            f'<rect class="{css}" x="{x:.1f}" y="{y:.1f}" width="{width:.1f}" height="{max(height, 0):.1f}">{inner}</rect>'
+            f'<rect class="{css}" x="{x:.1f}" y="{y:.1f}" width="{width:.1f}" '
+            f'height="{max(height, 0):.1f}">{inner}</rect>'
         )
 
     def line(self, x1: float, y1: float, x2: float, y2: float, css: str) -> None:
-        self.parts.append(f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>')
+        self.parts.append(
+            f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>'
+        )
 
     def text(self, x: float, y: float, words: str, css: str = "st", anchor: str = "middle") -> None:
-        self.parts.append(f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}">{escape(words)}</text>')
+        self.parts.append(
+            f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" '
+            f'text-anchor="{anchor}">{escape(words)}</text>'
+        )
 
     def path(self, points: Sequence[tuple[float, float]], css: str) -> None:
         if len(points) > 1:
-            self.parts.append(f'<polyline class="{css}" points="{" ".join(f"{x:.1f},{y:.1f}" for x, y in points)}"/>')
+            self.parts.append(
+                f'<polyline class="{css}" '
+                f'points="{" ".join(f"{x:.1f},{y:.1f}" for x, y in points)}"/>'
+            )
 
 
 def strip_chart(hours: Sequence[Hour], needs: NightNeeds, units: Units) -> str:
-    """The hours of a night drawn; an hour without data is hatched and says so. Empty without a date."""
+    """The hours of a night drawn; an hour without data is hatched and says so. Empty without a
+    date.
+    """
     window = needs.window
     if window is None:
         return ""
@@ -62,8 +83,10 @@ def strip_chart(hours: Sequence[Hour], needs: NightNeeds, units: Units) -> str:
     _wind(strip, hours, TOP + TEMP_H + RAIN_H + 2 * GAP)
     said = f"Hours of the night: {len(hours)} of {strip.count} are known"
     return (
-        f'<svg class="drawing strip" viewBox="0 0 {width:.0f} {height:.0f}" role="img" xmlns="http://www.w3.org/2000/svg">'
-        f'<title>{said}</title><defs><pattern id="nodata" width="8" height="8" patternUnits="userSpaceOnUse">'
+        f'<svg class="drawing strip" viewBox="0 0 {width:.0f} {height:.0f}" role="img" '
+        'xmlns="http://www.w3.org/2000/svg">'
+        f'<title>{said}</title><defs><pattern id="nodata" width="8" height="8" '
+        'patternUnits="userSpaceOnUse">'
         '<path d="M0 8 L8 0" class="s-hatch"/></pattern></defs>' + "".join(strip.parts) + "</svg>"
     )
 
@@ -72,9 +95,19 @@ def _background(strip: _Strip, needs: NightNeeds, hours: Sequence[Hour], height:
     low = height - 30
     at = needs.evening
     if at is not None and at.last_light and at.first_light:
-        x0, x1 = max(strip.x(at.last_light), LEFT), min(strip.x(at.first_light), LEFT + strip.count * HOUR)
+        x0, x1 = (
+            max(strip.x(at.last_light), LEFT),
+            min(strip.x(at.first_light), LEFT + strip.count * HOUR),
+        )
         if x1 > x0:
-            strip.rect(x0, TOP - 6, x1 - x0, low - TOP + 6, "s-dark", "dark, from last light to first light")
+            strip.rect(
+                x0,
+                TOP - 6,
+                x1 - x0,
+                low - TOP + 6,
+                "s-dark",
+                "dark, from last light to first light",
+            )
             strip.text((x0 + x1) / 2, TOP - 10, "dark", "st soft")
     known = {h.at for h in hours}
     for k in range(strip.count):
@@ -84,7 +117,8 @@ def _background(strip: _Strip, needs: NightNeeds, hours: Sequence[Hour], height:
         strip.text(x + HOUR / 2, low + 18, f"{begin:%H}", "st")
         if not any(abs((begin - h).total_seconds()) < 1 for h in known):
             strip.parts.append(
-                f'<rect class="s-gap" fill="url(#nodata)" x="{x:.1f}" y="{TOP:.1f}" width="{HOUR:.1f}" '
+                f'<rect class="s-gap" fill="url(#nodata)" x="{x:.1f}" y="{TOP:.1f}" '
+                f'width="{HOUR:.1f}" '
                 f'height="{low - TOP:.1f}">'
                 f"<title>{begin:%H:%M}: nothing is known</title></rect>"
             )
@@ -113,7 +147,9 @@ def _temperature(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
 
 def _rain(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
     strip.text(LEFT - 8, top + 14, "rain", "st", "end")
-    strip.text(LEFT - 8, top + 32, "in/h" if strip.units is Units.IMPERIAL else "mm/h", "st soft", "end")
+    strip.text(
+        LEFT - 8, top + 32, "in/h" if strip.units is Units.IMPERIAL else "mm/h", "st soft", "end"
+    )
     most = max([4.0, *(h.rain_mm_h for h in hours if h.rain_mm_h is not None)])
     strip.line(LEFT, top + RAIN_H, LEFT + strip.count * HOUR, top + RAIN_H, "s-base")
     for h in hours:
@@ -128,8 +164,12 @@ def _rain(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
             "s-snow" if h.snow else "s-rain",
             f"{'snow' if h.snow else 'rain'} {format_rain(h.rain_mm_h, strip.units)}",
         )
-        words = f"{h.rain_mm_h / 25.4:.2f}" if strip.units is Units.IMPERIAL else f"{h.rain_mm_h:.1f}"
-        strip.text(strip.x(h.at, 0.5), top + RAIN_H - tall - 4, words + ("*" if h.snow else ""), "st")
+        words = (
+            f"{h.rain_mm_h / 25.4:.2f}" if strip.units is Units.IMPERIAL else f"{h.rain_mm_h:.1f}"
+        )
+        strip.text(
+            strip.x(h.at, 0.5), top + RAIN_H - tall - 4, words + ("*" if h.snow else ""), "st"
+        )
 
 
 def _wind(strip: _Strip, hours: Sequence[Hour], top: float) -> None:

@@ -38,7 +38,9 @@ class Paper:
         """A closed shape."""
         self.grow(*points)
         inner = f"<title>{escape(title)}</title>" if title else ""
-        self.parts.append(f'<polygon class="{css}" points="{" ".join(map(self._at, points))}">{inner}</polygon>')
+        self.parts.append(
+            f'<polygon class="{css}" points="{" ".join(map(self._at, points))}">{inner}</polygon>'
+        )
 
     def region(self, rings: Iterable[Sequence[XY]], css: str) -> None:
         """A shape of several rings (holes by even-odd)."""
@@ -53,20 +55,27 @@ class Paper:
         """A straight line."""
         self.grow(a, b)
         (x1, y1), (x2, y2) = ((p[0] * PX_PER_M, -p[1] * PX_PER_M) for p in (a, b))
-        self.parts.append(f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>')
+        self.parts.append(
+            f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>'
+        )
 
     def circle(self, p: XY, radius_m: float, css: str) -> None:
         """A circle, its radius in metres."""
         self.grow((p[0] - radius_m, p[1] - radius_m), (p[0] + radius_m, p[1] + radius_m))
         x, y = self._at(p).split(",")
-        self.parts.append(f'<circle class="{css}" cx="{x}" cy="{y}" r="{radius_m * PX_PER_M:.1f}"/>')
+        self.parts.append(
+            f'<circle class="{css}" cx="{x}" cy="{y}" r="{radius_m * PX_PER_M:.1f}"/>'
+        )
 
-    def text(self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 21) -> None:
+    def text(
+        self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 21
+    ) -> None:
         """Words centred on a place."""
         self.grow(p)
         x, y = p[0] * PX_PER_M, -p[1] * PX_PER_M + size * 0.35
         self.parts.append(
-            f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" font-size="{size:.0f}" text-anchor="{anchor}">{escape(words)}</text>'
+            f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" font-size="{size:.0f}" '
+            f'text-anchor="{anchor}">{escape(words)}</text>'
         )
 
     def mark(self, p: XY, name: str, css: str = "mark") -> None:
@@ -80,7 +89,8 @@ class Paper:
         x, y = self._at(p).split(",")
         more = " ".join(f'{name}="{escape(value)}"' for name, value in data.items())
         self.parts.append(
-            f'<g class="{css}" tabindex="0" role="button" aria-label="{escape(title)}" {more}><title>{escape(title)}</title>'
+            f'<g class="{css}" tabindex="0" role="button" aria-label="{escape(title)}" '
+            f"{more}><title>{escape(title)}</title>"
             f'<circle cx="{x}" cy="{y}" r="10"/><path d="M{x},{y} l0,-26 m-6,8 l6,-8 l6,8"/></g>'
         )
 
@@ -103,16 +113,23 @@ class Paper:
         # A picture is one thing to a screen reader, unless there is something in it to go to.
         role = "group" if any('tabindex="0"' in part for part in self.parts) else "img"
         return (
-            f'<svg class="drawing {self.css}" viewBox="{box}" role="{role}" xmlns="http://www.w3.org/2000/svg">'
+            f'<svg class="drawing {self.css}" viewBox="{box}" role="{role}" '
+            'xmlns="http://www.w3.org/2000/svg">'
             f"<title>{escape(self.title)}</title>{''.join(self.parts)}</svg>"
         )
 
 
 def at_one_scale(drawings: Sequence[str]) -> list[str]:
-    """The same drawings framed alike, so that a metre is as long in each: every frame grown, about its middle, to the
-    widest and tallest of them.
+    """The same drawings framed alike, so that a metre is as long in each: every frame grown, about
+    its middle, to the widest and tallest of them.
     """
-    frames = [[float(n) for n in re.search(r'viewBox="([^"]+)"', svg)[1].split()] for svg in drawings]  # type: ignore[index]
+    frames = [
+        [
+            float(n)
+            for n in re.search(r'viewBox="([^"]+)"', svg)[1].split()  # type: ignore[index]
+        ]
+        for svg in drawings
+    ]
     if not frames:
         return []
     width, height = max(f[2] for f in frames), max(f[3] for f in frames)

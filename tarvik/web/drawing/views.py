@@ -40,21 +40,31 @@ def _rings(region: Region) -> list[list[XY]]:
     for part in parts:
         if not part.is_empty:
             rings.append([(float(x), float(y)) for x, y in part.exterior.coords[:-1]])
-            rings += [[(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors]
+            rings += [
+                [(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors
+            ]
     return rings
 
 
 def _zone_heights(body: Body) -> list[tuple[str, float]]:
     """Zones of a person, the lowest first, with the roof height each wants."""
-    return [("sit", sitting_height(body)), ("kneel", kneeling_height(body)), ("stand", standing_height(body))]
+    return [
+        ("sit", sitting_height(body)),
+        ("kneel", kneeling_height(body)),
+        ("stand", standing_height(body)),
+    ]
 
 
 def plan(
-    shelter: Shelter, figures: Figures, rig: Rig | None, body: Body, units: Units,
+    shelter: Shelter,
+    figures: Figures,
+    rig: Rig | None,
+    body: Body,
+    units: Units,
     in_the_way: Sequence[tuple[float, float, float]] = (),
-) -> str:  # fmt: skip
-    """Seen from above: panels, dry ground, zones to sit, kneel and stand, drips, mats, supports, lines, stakes, the wind, and
-    what stands `in_the_way` of a stake (x, y, diameter).
+) -> str:
+    """Seen from above: panels, dry ground, zones to sit, kneel and stand, drips, mats, supports,
+    lines, stakes, the wind, and what stands `in_the_way` of a stake (x, y, diameter).
     """
     paper = Paper(f"Plan of the {shelter.pitch.name}", "plan")
     paper.region(_rings(figures.dry), "dry")
@@ -79,7 +89,10 @@ def plan(
     names = marks(shelter)
     if rig is not None:
         drawn = set(stake_marks(shelter, rig))
-        for point, name in names.items():  # folded-in corners, and those on poles, have no stake of their own
+        for (
+            point,
+            name,
+        ) in names.items():  # folded-in corners, and those on poles, have no stake of their own
             if name not in drawn and point not in shelter.pitch.high_points():
                 x, y = (float(c) for c in shelter.at(point)[:2])
                 paper.mark((x, y), name)
@@ -111,21 +124,32 @@ def _wind_arrow(paper: Paper, from_deg: float) -> None:
     side = np.array([-way[1], way[0]]) * 0.12
     neck = tip + way * 0.24
     paper.line((float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), "wind-shaft")
-    paper.polygon([(float(p[0]), float(p[1])) for p in (tip, neck + side, neck - side)], "wind-head")
+    paper.polygon(
+        [(float(p[0]), float(p[1])) for p in (tip, neck + side, neck - side)], "wind-head"
+    )
     words = tail + np.array([side[0], side[1]]) * 2.2
     paper.text((float(words[0]), float(words[1])), "wind", "t")
 
 
 def _mat(paper: Paper, mat: Mat, number: int, *, wet: bool = False) -> None:
     corners = [(float(x), float(y)) for x, y in mat.corners()]
-    paper.polygon(corners, "mat under-drip" if wet else "mat", f"Mat {number}" + (", a drip line too near" if wet else ""))
+    paper.polygon(
+        corners,
+        "mat under-drip" if wet else "mat",
+        f"Mat {number}" + (", a drip line too near" if wet else ""),
+    )
     angle = math.radians(mat.heading_deg)
-    head = (mat.x + math.cos(angle) * (mat.length_m / 2 - 0.18), mat.y + math.sin(angle) * (mat.length_m / 2 - 0.18))
+    head = (
+        mat.x + math.cos(angle) * (mat.length_m / 2 - 0.18),
+        mat.y + math.sin(angle) * (mat.length_m / 2 - 0.18),
+    )
     paper.circle(head, 0.12, "body")
 
 
 def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body: Body) -> str:
-    """Seen from the front (y across) or from the right side (x across), with heights and a person for scale."""
+    """Seen from the front (y across) or from the right side (x across), with heights and a person
+    for scale.
+    """
     name = "Side" if side else "Front"
     paper = Paper(f"{name} view of the {shelter.pitch.name}", "elevation")
 
@@ -153,7 +177,9 @@ def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body:
 
 
 def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) -> str:
-    """Cut along the first mat (or the middle, when none fits): the person lies on it and sits where the roof is highest."""
+    """Cut along the first mat (or the middle, when none fits): the person lies on it and sits where
+    the roof is highest.
+    """
     paper = Paper("Section along the sleeper", "section")
     mat = max(figures.mats, key=lambda m: _headroom(figures, m), default=None)
     middle = shelter.xyz[:, :2].mean(axis=0)
@@ -179,11 +205,20 @@ def mat_section(shelter: Shelter, figures: Figures, body: Body, units: Units) ->
 
 
 def room_wanted(mat: Mat, room: Clearance) -> list[XY]:
-    """Outline of the room wanted over a mat, seen from its side: the head end at plus half its length."""
+    """Outline of the room wanted over a mat, seen from its side: the head end at plus half its
+    length.
+    """
     half = mat.length_m / 2
-    return [(half, 0.0), (half, room.head_m), (half - room.head_length_m, room.head_m),
-            (half - room.head_length_m, room.middle_m), (-half + room.foot_length_m, room.middle_m),
-            (-half + room.foot_length_m, room.foot_m), (-half, room.foot_m), (-half, 0.0)]  # fmt: skip
+    return [
+        (half, 0.0),
+        (half, room.head_m),
+        (half - room.head_length_m, room.head_m),
+        (half - room.head_length_m, room.middle_m),
+        (-half + room.foot_length_m, room.middle_m),
+        (-half + room.foot_length_m, room.foot_m),
+        (-half, room.foot_m),
+        (-half, 0.0),
+    ]
 
 
 def _zone_bars(paper: Paper, cuts: list[Cut], body: Body) -> None:
@@ -206,13 +241,18 @@ def _headroom(figures: Figures, mat: Mat) -> float:
     """Highest roof over the middle line of a mat."""
     angle = math.radians(mat.heading_deg)
     at = np.linspace(-mat.length_m / 2, mat.length_m / 2, 21)
-    heights = figures.roof.height_at(np.stack([mat.x + at * math.cos(angle), mat.y + at * math.sin(angle)], axis=1))
+    heights = figures.roof.height_at(
+        np.stack([mat.x + at * math.cos(angle), mat.y + at * math.sin(angle)], axis=1)
+    )
     return float(np.nanmax(np.append(heights, 0.0)))
 
 
 def _lying(paper: Paper, crown: float, stature: float) -> None:
     paper.circle((crown - 0.11, 0.13), 0.11, "body")
-    paper.path([(crown - 0.24, 0.12), (crown - stature * 0.5, 0.11), (crown - stature + 0.06, 0.08)], "limb thick")
+    paper.path(
+        [(crown - 0.24, 0.12), (crown - stature * 0.5, 0.11), (crown - stature + 0.06, 0.08)],
+        "limb thick",
+    )
     paper.path([(crown - stature + 0.05, 0.06), (crown - stature + 0.03, 0.22)], "limb")
 
 
@@ -257,9 +297,14 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
         u, v = shelter.sheet_at(point)
         high = point in shelter.pitch.high_points()
         paper.mark((u, v), name, "mark high" if high else "mark")
-        if not shelter.sheet.has_tie_out((u, v)) and (rig is None or not (high and rig.through_line)):
+        if not shelter.sheet.has_tie_out((u, v)) and (
+            rig is None or not (high and rig.through_line)
+        ):
             paper.circle((u, v), 0.2, "button")
-    width, length = max(u for u, _ in shelter.sheet.outline), max(v for _, v in shelter.sheet.outline)
+    width, length = (
+        max(u for u, _ in shelter.sheet.outline),
+        max(v for _, v in shelter.sheet.outline),
+    )
     paper.text((width / 2, -0.32), format_length(width, units), "t")
     paper.text((-0.24, length / 2), format_length(length, units), "t", "end")
     return paper.svg()

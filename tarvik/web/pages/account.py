@@ -1,4 +1,6 @@
-"""Signing in and out, passwords, the first owner, invitations, the outbox that stands in for a mail service."""
+"""Signing in and out, passwords, the first owner, invitations, the outbox that stands in for a mail
+service.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,13 @@ router = APIRouter(include_in_schema=False)
 
 
 def address(request: Request) -> str:
-    """The address people reach this server at, for links in letters: never the one a request claims when one is set."""
-    return tarvik(request).settings.address or f"http://{request.url.hostname}:{request.url.port or 80}"
+    """The address people reach this server at, for links in letters: never the one a request claims
+    when one is set.
+    """
+    return (
+        tarvik(request).settings.address
+        or f"http://{request.url.hostname}:{request.url.port or 80}"
+    )
 
 
 def _place(request: Request) -> str:
@@ -36,43 +43,82 @@ def _token(request: Request) -> str:
 def _let_in(request: Request, token: str, back: str) -> RedirectResponse:
     tls = tarvik(request).settings.tls
     answer = RedirectResponse(safe_back(back), status_code=303)
-    answer.set_cookie(cookie_name(tls), token, max_age=int(accounts.LONGEST.total_seconds()), path="/", httponly=True,
-                      samesite="lax", secure=tls)  # fmt: skip
+    answer.set_cookie(
+        cookie_name(tls),
+        token,
+        max_age=int(accounts.LONGEST.total_seconds()),
+        path="/",
+        httponly=True,
+        samesite="lax",
+        secure=tls,
+    )
     return answer
 
 
 def _agent(request: Request) -> str:
     """What kind of browser, in two words: enough to know it again, too little to follow anybody."""
     told = request.headers.get("user-agent", "")
-    system = next((s for s in ("Android", "iPhone", "iPad", "Windows", "Mac", "Linux") if s in told), "another system")
-    browser = next((n for k, n in (("Firefox/", "Firefox"), ("Edg/", "Edge"), ("Chrome/", "Chromium kind"),
-                                   ("Safari/", "Safari kind")) if k in told), "a browser")  # fmt: skip
+    system = next(
+        (s for s in ("Android", "iPhone", "iPad", "Windows", "Mac", "Linux") if s in told),
+        "another system",
+    )
+    browser = next(
+        (
+            n
+            for k, n in (
+                ("Firefox/", "Firefox"),
+                ("Edg/", "Edge"),
+                ("Chrome/", "Chromium kind"),
+                ("Safari/", "Safari kind"),
+            )
+            if k in told
+        ),
+        "a browser",
+    )
     return f"{browser} on {system}"
 
 
 @router.get("/sign-in")
 def sign_in_page(request: Request, back: str = "/") -> Any:
     """The form."""
-    return page(request, "sign_in.html", back=safe_back(back), typed={}, fault=None, demo=tarvik(request).demo)
+    return page(
+        request,
+        "sign_in.html",
+        back=safe_back(back),
+        typed={},
+        fault=None,
+        demo=tarvik(request).demo,
+    )
 
 
 @router.post("/sign-in")
 def sign_in(
-    request: Request, email: Annotated[str, Form()] = "", password: Annotated[str, Form()] = "",
+    request: Request,
+    email: Annotated[str, Form()] = "",
+    password: Annotated[str, Form()] = "",
     back: Annotated[str, Form()] = "/",
-) -> Any:  # fmt: skip
+) -> Any:
     """Let somebody in. Which of address and password was wrong is not told."""
     words, status = "", 422
     with within(None), tarvik(request).database.session() as session:
         try:
             account = accounts.check_sign_in(session, email, password, _place(request))
         except TooManyTriesError:
-            account, words, status = None, "that was tried too often; wait a quarter of an hour, or choose a new password", 429
+            account, words, status = (
+                None,
+                "that was tried too often; wait a quarter of an hour, or choose a new password",
+                429,
+            )
         if account is not None:
             accounts.sign_out(session, _token(request))
             return _let_in(request, accounts.sign_in(session, account, _agent(request)), back)
     fault = InputError("email", words or "this address and password do not belong together")
-    context = {"back": safe_back(back), "typed": {"email": email}, "fault": fault, "demo": tarvik(request).demo}
+    context = {
+        "back": safe_back(back),
+        "typed": {"email": email},
+        "fault": fault,
+        "demo": tarvik(request).demo,
+    }
     return page(request, "sign_in.html", status, **context)
 
 
@@ -82,7 +128,9 @@ def demo(request: Request) -> Any:
     if not tarvik(request).demo:
         raise NotFoundError("this server has no demo")
     with within(None), tarvik(request).database.session() as session:
-        return _let_in(request, accounts.sign_in(session, demo_leader(session), _agent(request)), "/")
+        return _let_in(
+            request, accounts.sign_in(session, demo_leader(session), _agent(request)), "/"
+        )
 
 
 @router.post("/sign-out")
@@ -112,16 +160,32 @@ def forgot(request: Request, email: Annotated[str, Form()] = "") -> Any:
 
 
 def _form(request: Request, status: int = 200, **context: Any) -> Any:
-    blank: dict[str, Any] = {"fault": None, "typed": {}, "ask": (), "lead": "", "least": accounts.PASSWORD_LEAST}
+    blank: dict[str, Any] = {
+        "fault": None,
+        "typed": {},
+        "ask": (),
+        "lead": "",
+        "least": accounts.PASSWORD_LEAST,
+    }
     return page(request, "entry.html", status, **{**blank, **context})
 
 
-_RESET: dict[str, Any] = {"title": "Choose a new password", "button": "Keep the new password", "ask": ("password",)}
+_RESET: dict[str, Any] = {
+    "title": "Choose a new password",
+    "button": "Keep the new password",
+    "ask": ("password",),
+}
 _SETUP: dict[str, Any] = {
-    "title": "The first owner of this server", "button": "Make the account", "ask": ("provider", "name", "email", "password"),
+    "title": "The first owner of this server",
+    "button": "Make the account",
+    "ask": ("provider", "name", "email", "password"),
     "lead": "You own everything of your provider here: courses, people, the team.",
-}  # fmt: skip
-_INVITED: dict[str, Any] = {"title": "Join the team", "button": "Make my account", "ask": ("name", "password")}
+}
+_INVITED: dict[str, Any] = {
+    "title": "Join the team",
+    "button": "Make my account",
+    "ask": ("name", "password"),
+}
 
 
 @router.get("/reset/{token}")
@@ -153,9 +217,13 @@ def setup_page(request: Request, token: str) -> Any:
 
 @router.post("/setup/{token}")
 def setup(
-    request: Request, token: str, provider: Annotated[str, Form()] = "", name: Annotated[str, Form()] = "",
-    email: Annotated[str, Form()] = "", password: Annotated[str, Form()] = "",
-) -> Any:  # fmt: skip
+    request: Request,
+    token: str,
+    provider: Annotated[str, Form()] = "",
+    name: Annotated[str, Form()] = "",
+    email: Annotated[str, Form()] = "",
+    password: Annotated[str, Form()] = "",
+) -> Any:
     """Make the first owner."""
     typed = {"provider": provider, "name": name, "email": email}
     with within(None), tarvik(request).database.session() as session:
@@ -177,8 +245,11 @@ def invited_page(request: Request, token: str) -> Any:
 
 @router.post("/invited/{token}")
 def invited(
-    request: Request, token: str, name: Annotated[str, Form()] = "", password: Annotated[str, Form()] = ""
-) -> Any:  # fmt: skip
+    request: Request,
+    token: str,
+    name: Annotated[str, Form()] = "",
+    password: Annotated[str, Form()] = "",
+) -> Any:
     """Take the invitation up."""
     with within(None), tarvik(request).database.session() as session:
         try:
@@ -195,7 +266,12 @@ def _account_page(request: Request, status: int = 200, **more: Any) -> Any:
         known = [(s, s.token_hash == here) for s in accounts.sign_ins(session, asker.account_id)]
         provider = session.get(Provider, asker.provider_id)
         days = provider.keep_people_days if provider else 0
-        return page(request, "account.html", status, **{"sign_ins": known, "days": days, "fault": None, "done": "", **more})
+        return page(
+            request,
+            "account.html",
+            status,
+            **{"sign_ins": known, "days": days, "fault": None, "done": "", **more},
+        )
 
 
 @router.get("/account")
@@ -205,7 +281,9 @@ def account(request: Request) -> Any:
 
 
 @router.post("/account/password")
-def password(request: Request, old: Annotated[str, Form()] = "", new: Annotated[str, Form()] = "") -> Any:
+def password(
+    request: Request, old: Annotated[str, Form()] = "", new: Annotated[str, Form()] = ""
+) -> Any:
     """Change the password; all other browsers are signed out."""
     with tarvik(request).database.session() as session:
         account = session.get(Account, me(request).account_id)
@@ -215,7 +293,9 @@ def password(request: Request, old: Annotated[str, Form()] = "", new: Annotated[
             accounts.change_password(session, account, old, new, _token(request))
         except InputError as err:
             return _account_page(request, 422, fault=err)
-    return _account_page(request, done="The password was changed; every other browser was signed out.")
+    return _account_page(
+        request, done="The password was changed; every other browser was signed out."
+    )
 
 
 @router.post("/account/sign-out-everywhere")
@@ -236,7 +316,9 @@ def keeping(request: Request, days: Annotated[int, Form(ge=1, le=3650)]) -> Any:
         provider = session.get(Provider, asker.provider_id)
         if provider is not None:
             provider.keep_people_days = days
-    return _account_page(request, done=f"People are erased {days} days after the last night of their course.")
+    return _account_page(
+        request, done=f"People are erased {days} days after the last night of their course."
+    )
 
 
 @router.get("/outbox")

@@ -1,4 +1,6 @@
-"""The bench: one sheet, one pitch, its settings under the fingers, drawings and figures following."""
+"""The bench: one sheet, one pitch, its settings under the fingers, drawings and figures
+following.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,17 @@ from tarvik.store.models import Course, Night, Person, SheetRow
 from tarvik.web.drawing import solid, views
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.night_words import bed_words, fire_words, weather_words
-from tarvik.web.pages.common import front_to, given_settings, owner_name, page, question, tarvik, wanted, wind_from, with_gear
+from tarvik.web.pages.common import (
+    front_to,
+    given_settings,
+    owner_name,
+    page,
+    question,
+    tarvik,
+    wanted,
+    wind_from,
+    with_gear,
+)
 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/bench", include_in_schema=False)
 
@@ -52,7 +64,11 @@ SAGS = (0.02, 0.03, 0.05, 0.10)
 
 def _person(session: Any, request: Request, course_id: int) -> Person | None:
     text = request.query_params.get("person", "")
-    return kit.one(session, course_id, "people", int(text)) if text.isdecimal() and len(text) < 10 else None
+    return (
+        kit.one(session, course_id, "people", int(text))
+        if text.isdecimal() and len(text) < 10
+        else None
+    )
 
 
 def _sheet(session: Any, course_id: int, sheet_id: int) -> SheetRow:
@@ -64,39 +80,61 @@ def _sheet(session: Any, course_id: int, sheet_id: int) -> SheetRow:
 
 def _mates(session: Any, request: Request, course_id: int, person: Person | None) -> list[Person]:
     """Everybody who is to lie there: the person it is drawn for, and those ticked."""
-    ticked = [t for t in request.query_params.getlist("mate") if t.isdecimal() and len(t) < 10][:MOST_MATES]
+    ticked = [t for t in request.query_params.getlist("mate") if t.isdecimal() and len(t) < 10][
+        :MOST_MATES
+    ]
     mates = [kit.one(session, course_id, "people", int(t)) for t in dict.fromkeys(ticked)]
     if not mates:
         return []
-    return [*([person] if person is not None else []), *(m for m in mates if person is None or m.id != person.id)]
+    return [
+        *([person] if person is not None else []),
+        *(m for m in mates if person is None or m.id != person.id),
+    ]
 
 
 def shown(
-    course: Course, night: Night, sheet: SheetRow, solution: Solution, person: Person | None, tonight: TonightsNight,
+    course: Course,
+    night: Night,
+    sheet: SheetRow,
+    solution: Solution,
+    person: Person | None,
+    tonight: TonightsNight,
     mates: Sequence[Person] = (),
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """Everything the moving part of the bench shows."""
     units = Units(course.units)
     body = solution.question.body
     judged = judge(solution, tonight, max(1, len(mates)), units)
     out: dict[str, Any] = {
-        "course": course, "night": night, "sheet": sheet, "owner": owner_name(sheet), "solution": solution,
-        "pitch": solution.question.pitch, "reasons": [(r, r.text(units)) for r in solution.assessment.reasons],
-        "person": person or sheet.owner, "body": body, "tonight": judged, "mates": mates,
+        "course": course,
+        "night": night,
+        "sheet": sheet,
+        "owner": owner_name(sheet),
+        "solution": solution,
+        "pitch": solution.question.pitch,
+        "reasons": [(r, r.text(units)) for r in solution.assessment.reasons],
+        "person": person or sheet.owner,
+        "body": body,
+        "tonight": judged,
+        "mates": mates,
         "weather": weather_words(tonight.needs, units),
-    }  # fmt: skip
+    }
     shelter, figures, rig = solution.shelter, solution.figures, solution.assessment.rig
     if shelter is None or figures is None:
         return out
     names = cards.marks(shelter)
     out |= {
         "figures": explain(figures, body, units, judged),
-        "lying": [(mates[who].name, number + 1) for number, who in enumerate(figures.who)] if mates else [],
+        "lying": [(mates[who].name, number + 1) for number, who in enumerate(figures.who)]
+        if mates
+        else [],
         "without": [m.name for i, m in enumerate(mates) if i not in figures.who] if mates else [],
         "own_from": figures.weather.wind_from_deg,
         "wind_onto": side_words(figures.weather.wind_from_deg),
         "front_to": front_to(tonight, figures.weather.wind_from_deg),
-        "plan": views.plan(shelter, figures, rig, body, units, solution.question.supports.in_the_way),
+        "plan": views.plan(
+            shelter, figures, rig, body, units, solution.question.supports.in_the_way
+        ),
         "front": views.elevation(shelter, rig, False, units, body),
         "side": views.elevation(shelter, rig, True, units, body),
         "solid": solid.oblique(shelter, figures, rig),
@@ -105,17 +143,25 @@ def shown(
         "flat": views.flat_sheet(shelter, rig, units),
         "distances": cards.stake_out(shelter),
         "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
-        "stakes": list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True)) if rig else [],
+        "stakes": list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True))
+        if rig
+        else [],
         "supports": [(names.get(x.point, x.point), x) for x in rig.supports] if rig else [],
         "tallest": tallest_sleeper_m(figures),
-        "pulls": pulls(judged, rig, names, dict(enumerate(cards.stake_marks(shelter, rig)))) if rig else [],
+        "pulls": pulls(judged, rig, names, dict(enumerate(cards.stake_marks(shelter, rig))))
+        if rig
+        else [],
         "rig": rig,
     }
     return out
 
 
-def pulls(judged: Tonight, rig: Rig, names: dict[str, str], stakes: dict[int, str]) -> list[tuple[str, str, float, float]]:
-    """What each part takes in tonight's gust: (part, mark, newtons, trusted newtons), the most used first."""
+def pulls(
+    judged: Tonight, rig: Rig, names: dict[str, str], stakes: dict[int, str]
+) -> list[tuple[str, str, float, float]]:
+    """What each part takes in tonight's gust: (part, mark, newtons, trusted newtons), the most used
+    first.
+    """
     if judged.gale is None:
         return []
     marks = {rig.stakes[i].point: mark for i, mark in stakes.items()} | names
@@ -124,7 +170,9 @@ def pulls(judged: Tonight, rig: Rig, names: dict[str, str], stakes: dict[int, st
 
 
 def limits(solution: Solution) -> dict[str, float]:
-    """The most of each setting that this sheet allows, the others as they are, never under what is set."""
+    """The most of each setting that this sheet allows, the others as they are, never under what is
+    set.
+    """
     fitting = fit(solution.question.pitch, solution.question.sheet)
     most = {s.name: s.most for s in solution.question.pitch.settings}
     if not isinstance(fitting, Misfit):
@@ -137,7 +185,10 @@ def limits(solution: Solution) -> dict[str, float]:
 
 def _sliders(solution: Solution) -> list[tuple[Setting, float, float]]:
     most = limits(solution)
-    return [(s, solution.settings[s.name], max(most[s.name], s.least)) for s in solution.question.pitch.settings]
+    return [
+        (s, solution.settings[s.name], max(most[s.name], s.least))
+        for s in solution.question.pitch.settings
+    ]
 
 
 @dataclass(frozen=True)
@@ -153,19 +204,27 @@ class Asked:
     mates: list[Person]
 
 
-def asked_of(request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Asked:
+def asked_of(
+    request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str
+) -> Asked:
     """What the address asks for, read from the store. Raises InputError and NotFoundError."""
     pitch_named(pitch)
     course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
     sheet, person = _sheet(session, course_id, sheet_id), _person(session, request, course_id)
     return Asked(
-        course, night, sheet, person, given_settings(request, pitch), with_gear(request, nights.night_of(session, course,
-            night)),
+        course,
+        night,
+        sheet,
+        person,
+        given_settings(request, pitch),
+        with_gear(request, nights.night_of(session, course, night)),
         _mates(session, request, course_id, person or sheet.owner),
-    )  # fmt: skip
+    )
 
 
-def solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Solution:
+def solved(
+    request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]
+) -> Solution:
     """The shelter at these settings, or the best where none are given."""
     supports = kit.supports_of(session, asked.course.id)
     return tarvik(request).solver.solve(
@@ -185,20 +244,47 @@ def solved(request: Request, session: Any, asked: Asked, pitch: str, given: dict
 
 @router.get("/{sheet_id}/{pitch}")
 def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
-    """The whole bench. Without settings in the address, the chosen ones if this was chosen, else the best."""
+    """The whole bench. Without settings in the address, the chosen ones if this was chosen, else
+    the best.
+    """
     with tarvik(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
-        standing = (r for r in plans.shelters(session, night_id) if r.sheet_id == sheet_id and r.pitch == pitch)
+        standing = (
+            r
+            for r in plans.shelters(session, night_id)
+            if r.sheet_id == sheet_id and r.pitch == pitch
+        )
         chosen = next(standing, None)
         keep = chosen is not None and not asked.given and "best" not in request.query_params
-        solution = solved(request, session, asked, pitch, dict(chosen.settings) if chosen and keep else asked.given)
+        solution = solved(
+            request,
+            session,
+            asked,
+            pitch,
+            dict(chosen.settings) if chosen and keep else asked.given,
+        )
         return page(
-            request, "bench.html", course_units=Units(asked.course.units), sliders=_sliders(solution),
-                pitches=PITCHES.values(), tab="board", chosen=chosen,
-            people=kit.rows(session, course_id, "people"), cautions=cards.CAUTIONS,
-            slant_known=bool(asked.tonight.needs.wind_m_s), fixed_from=wind_from(request),
-            **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),
-        )  # fmt: skip
+            request,
+            "bench.html",
+            course_units=Units(asked.course.units),
+            sliders=_sliders(solution),
+            pitches=PITCHES.values(),
+            tab="board",
+            chosen=chosen,
+            people=kit.rows(session, course_id, "people"),
+            cautions=cards.CAUTIONS,
+            slant_known=bool(asked.tonight.needs.wind_m_s),
+            fixed_from=wind_from(request),
+            **shown(
+                asked.course,
+                asked.night,
+                asked.sheet,
+                solution,
+                asked.person,
+                asked.tonight,
+                asked.mates,
+            ),
+        )
 
 
 @router.get("/{sheet_id}/{pitch}/view")
@@ -208,14 +294,25 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
         solution = solved(request, session, asked, pitch, asked.given)
         return page(
-            request, "bench_view.html",
-            **shown(asked.course, asked.night, asked.sheet, solution, asked.person, asked.tonight, asked.mates),
-        )  # fmt: skip
+            request,
+            "bench_view.html",
+            **shown(
+                asked.course,
+                asked.night,
+                asked.sheet,
+                solution,
+                asked.person,
+                asked.tonight,
+                asked.mates,
+            ),
+        )
 
 
 @router.get("/{sheet_id}/{pitch}/more")
 def more(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
-    """What takes longer: the heading rose, the net, shade through the day, water at the low corners, the ridge line."""
+    """What takes longer: the heading rose, the net, shade through the day, water at the low
+    corners, the ridge line.
+    """
     with tarvik(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
         solution = solved(request, session, asked, pitch, asked.given)
@@ -241,22 +338,45 @@ def more_of(course: Course, tonight: TonightsNight, solution: Solution) -> dict[
     )
     judged = judge(solution, tonight)
     ridge = judged.gale.ridge if judged.gale else None
-    sags = [from_sag(ridge.span_m, ridge.load_n, share * ridge.span_m) for share in SAGS] if ridge and ridge.load_n else []
+    sags = (
+        [from_sag(ridge.span_m, ridge.load_n, share * ridge.span_m) for share in SAGS]
+        if ridge and ridge.load_n
+        else []
+    )
     return {
-        "course": course, "units": units, "figures": figures, "rose": petals, "side_of": side_words, "own_from": own,
+        "course": course,
+        "units": units,
+        "figures": figures,
+        "rose": petals,
+        "side_of": side_words,
+        "own_from": own,
         "explained": {
-            "rose": explain_rose(petals, figures, units), "net": explain_net(units), "shade": explain_shade(),
+            "rose": explain_rose(petals, figures, units),
+            "net": explain_net(units),
+            "shade": explain_shade(),
             "catch": explain_catch(figures.weather.rain_mm_h, units),
             "panels": explain_panels(judged.gale, units) if judged.gale else None,
             "ridge": explain_ridge(judged.gale, units) if judged.gale else None,
         },
-        "pulled": [from_pull(ridge.span_m, ridge.load_n,
-        n) for n in PULLS_N if n > ridge.load_n / 2] if ridge and ridge.load_n else [],
-        "rose_svg": rose_drawing(shelter, petals, own, units), "front_to": front,
-        "best_front": front_to(tonight, petals.best.from_deg), "net": tonight.net,
-        "fit": hang_net(figures.roof, tonight.net) if tonight.net else None, "shade": shade, "ridge": ridge, "sags": sags,
-        "catches": [(names.get(c.point, c.point), c) for c in catches(shelter,
-        figures.weather.rain_mm_h) if c.drains_m2 > 0.05],
-        "rain": figures.weather.rain_mm_h, "bed": bed_words(solution.question.body, figures.clearance, units),
+        "pulled": [
+            from_pull(ridge.span_m, ridge.load_n, n) for n in PULLS_N if n > ridge.load_n / 2
+        ]
+        if ridge and ridge.load_n
+        else [],
+        "rose_svg": rose_drawing(shelter, petals, own, units),
+        "front_to": front,
+        "best_front": front_to(tonight, petals.best.from_deg),
+        "net": tonight.net,
+        "fit": hang_net(figures.roof, tonight.net) if tonight.net else None,
+        "shade": shade,
+        "ridge": ridge,
+        "sags": sags,
+        "catches": [
+            (names.get(c.point, c.point), c)
+            for c in catches(shelter, figures.weather.rain_mm_h)
+            if c.drains_m2 > 0.05
+        ],
+        "rain": figures.weather.rain_mm_h,
+        "bed": bed_words(solution.question.body, figures.clearance, units),
         "fire": fire_words(units),
-    }  # fmt: skip
+    }

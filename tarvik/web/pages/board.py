@@ -1,4 +1,6 @@
-"""The pitch board: a row a sheet, a column a pitch, each cell the very shelter solved and judged for tonight."""
+"""The pitch board: a row a sheet, a column a pitch, each cell the very shelter solved and judged
+for tonight.
+"""
 
 from __future__ import annotations
 
@@ -45,19 +47,32 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
         people = kit.rows(session, course_id, "people")
         placed = {p.id for row in plans.shelters(session, night_id) for p in plans.sleepers(row)}
         return page(
-            request, "board.html", course=course, night=night, nights=courses.nights(session, course_id), tab="board",
-            intents=INTENTS, proposal=propose(tonight.needs), weather=weather_words(tonight.needs, Units(course.units)),
-            pitches=PITCHES.values(), sheets=kit.rows(session, course_id, "sheets"),
-            undo=step.what if step else None, seen=step.id if step else 0, people=people,
+            request,
+            "board.html",
+            course=course,
+            night=night,
+            nights=courses.nights(session, course_id),
+            tab="board",
+            intents=INTENTS,
+            proposal=propose(tonight.needs),
+            weather=weather_words(tonight.needs, Units(course.units)),
+            pitches=PITCHES.values(),
+            sheets=kit.rows(session, course_id, "sheets"),
+            undo=step.what if step else None,
+            seen=step.id if step else 0,
+            people=people,
             unplaced=[p for p in people if p.id not in placed],
-        )  # fmt: skip
+        )
 
 
 @router.get("/board/cells")
 def cells(request: Request, course_id: int, night_id: int) -> Any:
     """Rows of the board, solved: all, or those of the sheets named in `sheets`."""
     with tarvik(request).database.session() as session:
-        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+        course, night = (
+            courses.course(session, course_id),
+            courses.night(session, course_id, night_id),
+        )
         chosen = {row.sheet_id: row for row in plans.shelters(session, night_id)}
         tonight = nights.night_of(session, course, night)
         sleepers = wanted(request)
@@ -67,25 +82,41 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         shapes = iter(seen(tarvik(request).hangings, list(zip(owners, solved, strict=True))))
         units = Units(course.units)
         rows: list[dict[str, Any]] = [
-            {"sheet": sheet, "owner": owner_name(sheet),
-             "cells": [_cell(next(shapes), tonight, sleepers or 1, chosen.get(sheet.id), pitch, units)
-                       for pitch in every_pitch()]}
+            {
+                "sheet": sheet,
+                "owner": owner_name(sheet),
+                "cells": [
+                    _cell(next(shapes), tonight, sleepers or 1, chosen.get(sheet.id), pitch, units)
+                    for pitch in every_pitch()
+                ],
+            }
             for sheet in sheets
-        ]  # fmt: skip
+        ]
         for row in rows:
             row["waiting"] = sum(cell["waiting"] for cell in row["cells"])
-        return page(request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES)
+        return page(
+            request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES
+        )
 
 
 @router.get("/board/hung")
 def hung(request: Request, course_id: int, night_id: int) -> Any:
-    """How far the hanging behind the board is: for each sheet, how many cells still wait for their hung shape."""
+    """How far the hanging behind the board is: for each sheet, how many cells still wait for their
+    hung shape.
+    """
     with tarvik(request).database.session() as session:
-        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+        course, night = (
+            courses.course(session, course_id),
+            courses.night(session, course_id, night_id),
+        )
         sheets, asked = _asked(request, session, course_id, nights.night_of(session, course, night))
         solver, hangings = tarvik(request).solver, tarvik(request).hangings
-        wishes = [(sheet.id, (solver.solve(question), usual_hanging(sheet))) for sheet, question in asked]
-        left = {s.id: hangings.left(wish for owner, wish in wishes if owner == s.id) for s in sheets}
+        wishes = [
+            (sheet.id, (solver.solve(question), usual_hanging(sheet))) for sheet, question in asked
+        ]
+        left = {
+            s.id: hangings.left(wish for owner, wish in wishes if owner == s.id) for s in sheets
+        }
         return {"left": left, "working": hangings.there}
 
 
@@ -93,19 +124,32 @@ def _asked(
     request: Request, session: Session, course_id: int, tonight: TonightsNight
 ) -> tuple[list[SheetRow], list[tuple[SheetRow, Question]]]:
     """The sheets that the address names, or all, and what is asked of each in every pitch."""
-    only = {int(t) for t in request.query_params.get("sheets", "").split(",") if t.isdecimal() and len(t) < 10}
+    only = {
+        int(t)
+        for t in request.query_params.get("sheets", "").split(",")
+        if t.isdecimal() and len(t) < 10
+    }
     sheets = [s for s in kit.rows(session, course_id, "sheets") if not only or s.id in only]
     supports, sleepers = kit.supports_of(session, course_id), wanted(request)
-    every = [(s, question(s, pitch, tonight, supports, wanted=sleepers)) for s in sheets for pitch in every_pitch()]
+    every = [
+        (s, question(s, pitch, tonight, supports, wanted=sleepers))
+        for s in sheets
+        for pitch in every_pitch()
+    ]
     return sheets, every
 
 
 def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int]:
-    """What a cell says is worst tonight, and of how many things: what stands in the way of the pitch and of the night first,
-    then cautions, then notes."""
+    """What a cell says is worst tonight, and of how many things: what stands in the way of the
+    pitch and of the night first, then cautions, then notes.
+    """
     reasons = solution.assessment.reasons
     fits = [r.text(units) for r in reasons if r.code == "no_mat_fits"]
-    stops = [fits[0] if f.code == "nobody_fits" and fits else f.message for f in judged.findings if f.level is Level.STOPS]
+    stops = [
+        fits[0] if f.code == "nobody_fits" and fits else f.message
+        for f in judged.findings
+        if f.level is Level.STOPS
+    ]
     blocking = [r.text(units) for r in reasons if r.blocks]
     cautions = [f.message for f in judged.findings if f.level is Level.CAUTION]
     notes = [f.message for f in judged.findings if f.level is Level.NOTE]
@@ -115,7 +159,12 @@ def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int
 
 
 def _cell(
-    shape: Seen, night: TonightsNight, sleepers: int, chosen: ShelterRow | None, pitch: str, units: Units
+    shape: Seen,
+    night: TonightsNight,
+    sleepers: int,
+    chosen: ShelterRow | None,
+    pitch: str,
+    units: Units,
 ) -> dict[str, Any]:
     solution = shape.solution
     figures, shelter = solution.figures, solution.shelter
@@ -127,12 +176,21 @@ def _cell(
         name = f"{solution.question.pitch.name}, {judged.verdict.value}"
         drawing = silhouette(shelter, name, solution.question.body.height("sitting"))
     return {
-        "pitch": pitch, "verdict": judged.verdict.value, "drawing": drawing, "figures": figures,
-        "shape": shape.words if figures and can_hang(solution) else "", "waiting": shape.told is None and can_hang(solution),
-        "reason": reason, "more": max(0, said - 1), "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
-        "family": PITCHES[pitch].family.value, "settings": solution.settings,
-        "worth": round(worth(figures, solution.question.aim()), 2) if figures and judged.verdict is not Verdict.CANNOT else -1,
-    }  # fmt: skip
+        "pitch": pitch,
+        "verdict": judged.verdict.value,
+        "drawing": drawing,
+        "figures": figures,
+        "shape": shape.words if figures and can_hang(solution) else "",
+        "waiting": shape.told is None and can_hang(solution),
+        "reason": reason,
+        "more": max(0, said - 1),
+        "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
+        "family": PITCHES[pitch].family.value,
+        "settings": solution.settings,
+        "worth": round(worth(figures, solution.question.aim()), 2)
+        if figures and judged.verdict is not Verdict.CANNOT
+        else -1,
+    }
 
 
 @router.post("/intent")

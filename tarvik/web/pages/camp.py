@@ -1,4 +1,6 @@
-"""The camp sheet: who sleeps where, each shelter's set-up card, and the kit it all takes. On screen, on paper, as PDF."""
+"""The camp sheet: who sleeps where, each shelter's set-up card, and the kit it all takes. On
+screen, on paper, as PDF.
+"""
 
 from __future__ import annotations
 
@@ -44,9 +46,16 @@ def _tallest(row: ShelterRow) -> Body:
 
 
 def shelter_cards(
-    course: Course, tonight: TonightsNight, rows: list[ShelterRow], supports: Supports, solver: Solver, hangings: Hangings
+    course: Course,
+    tonight: TonightsNight,
+    rows: list[ShelterRow],
+    supports: Supports,
+    solver: Solver,
+    hangings: Hangings,
 ) -> list[dict[str, Any]]:
-    """A card for each shelter. The kit is handed out in order, so that what is short shows at the shelter that lacks it."""
+    """A card for each shelter. The kit is handed out in order, so that what is short shows at the
+    shelter that lacks it.
+    """
     units = Units(course.units)
     left = supports
     out = []
@@ -54,25 +63,41 @@ def shelter_cards(
         body = _tallest(row)
         people = plans.sleepers(row)
         asked = question(
-            row.sheet, row.pitch, tonight, carried_so(supports, row), row.settings, body=body, wanted=len(row.members) or 1,
+            row.sheet,
+            row.pitch,
+            tonight,
+            carried_so(supports, row),
+            row.settings,
+            body=body,
+            wanted=len(row.members) or 1,
             people=tuple(body_of(p) for p in people),
-        )  # fmt: skip
+        )
         taut = solver.solve(asked)
         shape = seen(hangings, [(row.sheet, taut)])[0]
         solution = shape.solution
         judged = judge(solution, tonight, max(1, len(people)), units)
         card: dict[str, Any] = {
-            "number": number, "row": row, "people": people, "owner": owner_name(row.sheet), "pitch": PITCHES[row.pitch],
-            "solution": solution, "reasons": [(r, r.text(units)) for r in solution.assessment.reasons], "rig": None,
-        }  # fmt: skip
+            "number": number,
+            "row": row,
+            "people": people,
+            "owner": owner_name(row.sheet),
+            "pitch": PITCHES[row.pitch],
+            "solution": solution,
+            "reasons": [(r, r.text(units)) for r in solution.assessment.reasons],
+            "rig": None,
+        }
         shelter, figures = solution.shelter, solution.figures
         if shelter is not None and figures is not None:
             assessment = assess(shelter, carried_so(left, row))
             rig = assessment.rig
-            notes = [r for r in solution.assessment.reasons if not r.blocks and r.code == "no_mat_fits"]
+            notes = [
+                r for r in solution.assessment.reasons if not r.blocks and r.code == "no_mat_fits"
+            ]
             reasons = [(r, r.text(units)) for r in (*assessment.reasons, *notes)]
             out_of_room = [p.name for i, p in enumerate(people) if i not in figures.who]
-            findings = [f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE]
+            findings = [
+                f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE
+            ]
             own = figures.weather.wind_from_deg
             if rig is not None:
                 left = left_after(left, rig)
@@ -89,7 +114,9 @@ def shelter_cards(
                 "front_to": front_to(tonight, own),
                 "gale": judged.gale,
                 "verdict": assessment.verdict.value,
-                "plan": views.plan(shelter, figures, rig, body, units, solution.question.supports.in_the_way),
+                "plan": views.plan(
+                    shelter, figures, rig, body, units, solution.question.supports.in_the_way
+                ),
                 "flat": views.flat_sheet(shelter, rig, units),
                 "steps": cards.steps(shelter, rig, units, body, solution.question.supports.house),
                 "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
@@ -114,20 +141,34 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             tarvik(request).solver,
             tarvik(request).hangings,
         )
-        drawing = shelters_and_map(request, session, course, night)[1] if any(row["row"].spot for row in shelters) else None
+        drawing = (
+            shelters_and_map(request, session, course, night)[1]
+            if any(row["row"].spot for row in shelters)
+            else None
+        )
         scale = fitting_scale(drawing, PAPER_MM, MAP_SCALES) if drawing else 0
         where = {p.id: card for card in shelters for p in card["people"]}
         step = plans.last_step(session, night)
         return {
-            "course": course, "night": night, "nights": courses.nights(session, course_id), "cards": shelters,
-            "people": [(p, where.get(p.id)) for p in people], "undo": step.what if step else None, "tab": "camp",
+            "course": course,
+            "night": night,
+            "nights": courses.nights(session, course_id),
+            "cards": shelters,
+            "people": [(p, where.get(p.id)) for p in people],
+            "undo": step.what if step else None,
+            "tab": "camp",
             "seen": step.id if step else 0,
-            "totals": totals([c["rig"] for c in shelters if c["rig"]], at_hand(session, course_id, night.site_id)),
+            "totals": totals(
+                [c["rig"] for c in shelters if c["rig"]], at_hand(session, course_id, night.site_id)
+            ),
             "cautions": cards.CAUTIONS,
-            "map": ruled_mm(drawing, scale) if drawing else None, "scale": scale,
-            "walk_round": cards.WALK_ROUND, "weather": weather_words(tonight.needs, Units(course.units)),
-            "evening": tonight.needs.evening, "proposal": propose(tonight.needs),
-        }  # fmt: skip
+            "map": ruled_mm(drawing, scale) if drawing else None,
+            "scale": scale,
+            "walk_round": cards.WALK_ROUND,
+            "weather": weather_words(tonight.needs, Units(course.units)),
+            "evening": tonight.needs.evening,
+            "proposal": propose(tonight.needs),
+        }
 
 
 @router.get("/camp")
@@ -142,8 +183,15 @@ def pdf(request: Request, course_id: int, night_id: int) -> Response:
     from tarvik.web.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415
 
     context = camp(request, course_id, night_id)
-    html = with_drawing_styles(tarvik(request).pages.get_template("camp_print.html").render(**context))
+    html = with_drawing_styles(
+        tarvik(request).pages.get_template("camp_print.html").render(**context)
+    )
     return Response(
-        to_pdf(html), media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="camp-sheet-night-{context["night"].position}.pdf"'},
-    )  # fmt: skip
+        to_pdf(html),
+        media_type="application/pdf",
+        headers={
+            "Content-Disposition": (
+                f'inline; filename="camp-sheet-night-{context["night"].position}.pdf"'
+            )
+        },
+    )

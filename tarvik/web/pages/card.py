@@ -1,7 +1,8 @@
-"""A participant's own card behind a link: shelter, mates' first names, steps, knots, the storm move; and what they answer.
+"""A participant's own card behind a link: shelter, mates' first names, steps, knots, the storm
+move; and what they answer.
 
-Nobody signs in here: the link is the key, and it opens this one card only. The leader's side of it: links with their square
-codes, and answers to be confirmed.
+Nobody signs in here: the link is the key, and it opens this one card only. The leader's side of it:
+links with their square codes, and answers to be confirmed.
 """
 
 from __future__ import annotations
@@ -31,13 +32,20 @@ from tarvik.web.pages.common import page, tarvik
 
 router = APIRouter(include_in_schema=False)
 LEADERS = "/courses/{course_id}/cards"
-PRIVATE = {"Cache-Control": "private, no-cache", "Referrer-Policy": "no-referrer", "X-Robots-Tag": "noindex"}
+PRIVATE = {
+    "Cache-Control": "private, no-cache",
+    "Referrer-Policy": "no-referrer",
+    "X-Robots-Tag": "noindex",
+}
 
 
 def _tonight(all_of_them: list[Night]) -> Night | None:
     """The night that is next: today's, or the first after today, else the last."""
     today = datetime.now(UTC).date()
-    return next((n for n in all_of_them if n.on is not None and n.on >= today), all_of_them[0] if all_of_them else None)
+    return next(
+        (n for n in all_of_them if n.on is not None and n.on >= today),
+        all_of_them[0] if all_of_them else None,
+    )
 
 
 def _own_kit(session: Session, course: Course, person: Person) -> list[tuple[str, str]]:
@@ -49,30 +57,59 @@ def _own_kit(session: Session, course: Course, person: Person) -> list[tuple[str
         "lines": lambda r: f"{r.count} × line of {format_length(r.length_m, units)}",
         "stakes": lambda r: f"{r.count} stakes",
     }
-    own = [(f"{name}-{r.id}", str(say(r))) for name, say in words.items()
-           for r in kit.rows(session, course.id, name) if r.owner_id == person.id]  # fmt: skip
-    return [*own, ("mat", "sleeping mat"), ("bag", "sleeping bag, packed dry"), ("lamp", "head lamp with fresh cells"),
-            ("layer", "a warm layer and a hat for the night")]  # fmt: skip
+    own = [
+        (f"{name}-{r.id}", str(say(r)))
+        for name, say in words.items()
+        for r in kit.rows(session, course.id, name)
+        if r.owner_id == person.id
+    ]
+    return [
+        *own,
+        ("mat", "sleeping mat"),
+        ("bag", "sleeping bag, packed dry"),
+        ("lamp", "head lamp with fresh cells"),
+        ("layer", "a warm layer and a hat for the night"),
+    ]
 
 
-def _card(request: Request, session: Session, course: Course, person: Person, night: Night) -> dict[str, Any]:
+def _card(
+    request: Request, session: Session, course: Course, person: Person, night: Night
+) -> dict[str, Any]:
     """What stands on one night's card; only what this person needs."""
     units = Units(course.units)
     tonight = nights.night_of(session, course, night)
-    own = [row for row in plans.shelters(session, night.id) if any(p.id == person.id for p in plans.sleepers(row))]
-    told: dict[str, Any] = {"night": night, "weather": weather_words(tonight.needs, units), "evening": tonight.needs.evening,
-                            "card": None}  # fmt: skip
+    own = [
+        row
+        for row in plans.shelters(session, night.id)
+        if any(p.id == person.id for p in plans.sleepers(row))
+    ]
+    told: dict[str, Any] = {
+        "night": night,
+        "weather": weather_words(tonight.needs, units),
+        "evening": tonight.needs.evening,
+        "card": None,
+    }
     if not own:
         return told
     solver = tarvik(request).solver
-    made = shelter_cards(course, tonight, own, kit.supports_of(session, course.id), solver, tarvik(request).hangings)[0]
+    made = shelter_cards(
+        course, tonight, own, kit.supports_of(session, course.id), solver, tarvik(request).hangings
+    )[0]
     solution, rig = made["solution"], made["rig"]
-    moves = [o for o in outcomes(solution, solver.workings) if o.after is not None and o.move.foul][:1]
+    moves = [o for o in outcomes(solution, solver.workings) if o.after is not None and o.move.foul][
+        :1
+    ]
     house = solution.question.supports.house
     buttons = any(r.code == "button" for r in solution.assessment.reasons)
     knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
     mates = [p.name.split()[0] for p in made["people"] if p.id != person.id]
-    return {**told, "card": made, "mates": mates, "moves": moves, "knots": [(k, knot_drawing(k.slug)) for k in knots]}
+    return {
+        **told,
+        "card": made,
+        "mates": mates,
+        "moves": moves,
+        "knots": [(k, knot_drawing(k.slug)) for k in knots],
+    }
 
 
 def _page(request: Request, token: str, status: int = 200, **more: Any) -> Any:
@@ -83,14 +120,28 @@ def _page(request: Request, token: str, status: int = 200, **more: Any) -> Any:
         night = next((n for n in own if str(n.position) == asked), None) or _tonight(own)
         units = Units(course.units)
         told = _card(request, session, course, person, night) if night else None
-        sheet = next((s for s in kit.rows(session, course.id, "sheets") if s.owner_id == person.id), None)
+        sheet = next(
+            (s for s in kit.rows(session, course.id, "sheets") if s.owner_id == person.id), None
+        )
         answer = page(
-            request, "card.html", status, token=token, person=person, title=course.name, units=course.units,
-            nights=[(n.position, n.title) for n in own], told=told,
-            brings=_own_kit(session, course, person), ticked=links.ticked(session, person.id), ends=link.ends_at,
-            stature=format_length(person.stature_m, units), cautions=cards.CAUTIONS, walk_round=cards.WALK_ROUND,
-            size=format_size(sheet.width_m, sheet.length_m, units) if sheet else "", **{"fault": None, "done": "", **more},
-        )  # fmt: skip
+            request,
+            "card.html",
+            status,
+            token=token,
+            person=person,
+            title=course.name,
+            units=course.units,
+            nights=[(n.position, n.title) for n in own],
+            told=told,
+            brings=_own_kit(session, course, person),
+            ticked=links.ticked(session, person.id),
+            ends=link.ends_at,
+            stature=format_length(person.stature_m, units),
+            cautions=cards.CAUTIONS,
+            walk_round=cards.WALK_ROUND,
+            size=format_size(sheet.width_m, sheet.length_m, units) if sheet else "",
+            **{"fault": None, "done": "", **more},
+        )
         answer.headers.update(PRIVATE)
         return answer
 
@@ -113,8 +164,12 @@ async def brings(request: Request, token: str) -> Any:
 
 @router.post("/card/{token}/{kind}")
 def say(
-    request: Request, token: str, kind: str, stature: Annotated[str, Form()] = "", sheet: Annotated[str, Form()] = ""
-) -> Any:  # fmt: skip
+    request: Request,
+    token: str,
+    kind: str,
+    stature: Annotated[str, Form()] = "",
+    sheet: Annotated[str, Form()] = "",
+) -> Any:
     """Put the own stature or sheet right; a leader confirms it."""
     try:
         with within(None), tarvik(request).database.session() as session:
@@ -131,7 +186,9 @@ def worker() -> Response:
     from tarvik.web.app import HERE  # noqa: PLC0415
 
     headers = {"Service-Worker-Allowed": "/card/", "Cache-Control": "no-cache"}
-    return FileResponse(HERE / "static" / "app" / "card-worker.js", media_type="text/javascript", headers=headers)
+    return FileResponse(
+        HERE / "static" / "app" / "card-worker.js", media_type="text/javascript", headers=headers
+    )
 
 
 @router.get(LEADERS)
@@ -146,20 +203,45 @@ def leaders(request: Request, course_id: int) -> Any:
         for person in people:
             link = there.get(person.id)
             url = f"{address(request)}/card/{links.token_of(session, link)}" if link else ""
-            code = segno.make(url, error="m").svg_inline(scale=3, border=2, svgclass="qr", lineclass=None) if url else ""
-            shown.append(
-                {"person": person, "link": link, "url": url, "code": code, "ticked": len(links.ticked(session, person.id))}
+            code = (
+                segno.make(url, error="m").svg_inline(
+                    scale=3, border=2, svgclass="qr", lineclass=None
+                )
+                if url
+                else ""
             )
-        waiting = [(a, names[a.person_id], _said(a, Units(course.units))) for a in links.answers(session, course_id)
-                   if a.kind != "brings" and a.person_id in names]  # fmt: skip
-        return page(request, "cards.html", course=course, tab="cards", people=shown, waiting=waiting,
-                    first_night=next(iter(courses.nights(session, course_id)), None))  # fmt: skip
+            shown.append(
+                {
+                    "person": person,
+                    "link": link,
+                    "url": url,
+                    "code": code,
+                    "ticked": len(links.ticked(session, person.id)),
+                }
+            )
+        waiting = [
+            (a, names[a.person_id], _said(a, Units(course.units)))
+            for a in links.answers(session, course_id)
+            if a.kind != "brings" and a.person_id in names
+        ]
+        return page(
+            request,
+            "cards.html",
+            course=course,
+            tab="cards",
+            people=shown,
+            waiting=waiting,
+            first_night=next(iter(courses.nights(session, course_id)), None),
+        )
 
 
 def _said(answer: Answer, units: Units) -> str:
     if answer.kind == "stature":
         return f"is {format_length(answer.values['stature_m'], units)} tall"
-    return f"brings a sheet of {format_size(answer.values['width_m'], answer.values['length_m'], units)}"
+    return (
+        "brings a sheet of "
+        f"{format_size(answer.values['width_m'], answer.values['length_m'], units)}"
+    )
 
 
 @router.post(LEADERS + "/all")
@@ -191,7 +273,9 @@ def revoke(request: Request, course_id: int, person_id: int) -> Any:
 
 
 @router.post(LEADERS + "/answers/{answer_id}")
-def settle(request: Request, course_id: int, answer_id: int, take: Annotated[str, Form()] = "") -> Any:
+def settle(
+    request: Request, course_id: int, answer_id: int, take: Annotated[str, Form()] = ""
+) -> Any:
     """Take an answer over, or leave things as they are."""
     with tarvik(request).database.session() as session:
         links.settle(session, course_id, answer_id, take=take == "yes")

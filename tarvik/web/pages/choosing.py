@@ -1,4 +1,6 @@
-"""Choosing shelters on the board: one by one, or all at once; taking them off; undo. A second leader overwrites nothing."""
+"""Choosing shelters on the board: one by one, or all at once; taking them off; undo. A second
+leader overwrites nothing.
+"""
 
 from __future__ import annotations
 
@@ -23,21 +25,35 @@ from tarvik.web.pages.common import given_settings, owner_name, page, question, 
 router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
 
 
-def overtaken(request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]) -> Any:
-    """A page with both choices when somebody changed the night since this leader looked, else None."""
+def overtaken(
+    request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]
+) -> Any:
+    """A page with both choices when somebody changed the night since this leader looked, else
+    None.
+    """
     plans.lock(session, night)
     now = plans.current_step(session, night)
     if not seen.isdecimal() or int(seen) == now:
         return None
     theirs = [
-        f"{owner_name(row.sheet)}: {PITCHES[row.pitch].name}, {', '.join(p.name for p in plans.sleepers(row)) or 'nobody'}"
+        (
+            f"{owner_name(row.sheet)}: {PITCHES[row.pitch].name}, "
+            f"{', '.join(p.name for p in plans.sleepers(row)) or 'nobody'}"
+        )
         for row in plans.shelters(session, night.id)
     ]
     course = courses.course(session, night.course_id)
     return page(
-        request, "overtaken.html", 409, course=course, night=night, mine=mine, theirs=theirs, tab="board",
+        request,
+        "overtaken.html",
+        409,
+        course=course,
+        night=night,
+        mine=mine,
+        theirs=theirs,
+        tab="board",
         again={**again, "seen": [now]},
-    )  # fmt: skip
+    )
 
 
 @router.get("/choose/{sheet_id}/{pitch}")
@@ -48,27 +64,50 @@ def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: s
         night = courses.night(session, course_id, night_id)
         sheet: SheetRow = kit.one(session, course_id, "sheets", sheet_id)
         asked = question(
-            sheet, pitch, nights.night_of(session, course, night), kit.supports_of(session, course_id),
-            given_settings(request, pitch), wanted=wanted(request),
-        )  # fmt: skip
+            sheet,
+            pitch,
+            nights.night_of(session, course, night),
+            kit.supports_of(session, course_id),
+            given_settings(request, pitch),
+            wanted=wanted(request),
+        )
         solution = tarvik(request).solver.solve(asked)
         beds = {p.id: row for row in plans.shelters(session, night_id) for p in plans.sleepers(row)}
         people = [
-            {"person": p, "elsewhere": beds[p.id].sheet if p.id in beds and beds[p.id].sheet_id != sheet_id else None,
-             "ticked": (p.id in beds and beds[p.id].sheet_id == sheet_id) or (p.id == sheet.owner_id and p.id not in beds)}
+            {
+                "person": p,
+                "elsewhere": beds[p.id].sheet
+                if p.id in beds and beds[p.id].sheet_id != sheet_id
+                else None,
+                "ticked": (p.id in beds and beds[p.id].sheet_id == sheet_id)
+                or (p.id == sheet.owner_id and p.id not in beds),
+            }
             for p in kit.rows(session, course_id, "people")
-        ]  # fmt: skip
+        ]
         return page(
-            request, "choose.html", course=course, night=night, sheet=sheet, owner=owner_name(sheet), people=people,
-            pitch=PITCHES[pitch], solution=solution, seen=plans.current_step(session, night),
-        )  # fmt: skip
+            request,
+            "choose.html",
+            course=course,
+            night=night,
+            sheet=sheet,
+            owner=owner_name(sheet),
+            people=people,
+            pitch=PITCHES[pitch],
+            solution=solution,
+            seen=plans.current_step(session, night),
+        )
 
 
 @router.post("/choose/{sheet_id}/{pitch}")
 def choose(
-    request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str,
-    people: Annotated[list[int] | None, Form()] = None, seen: Annotated[str, Form()] = "",
-) -> Any:  # fmt: skip
+    request: Request,
+    course_id: int,
+    night_id: int,
+    sheet_id: int,
+    pitch: str,
+    people: Annotated[list[int] | None, Form()] = None,
+    seen: Annotated[str, Form()] = "",
+) -> Any:
     """Put people under a sheet in a pitch."""
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
@@ -77,22 +116,40 @@ def choose(
         sleepers = [kit.one(session, course_id, "people", p) for p in people or ()]
         tallest = max(sleepers, key=lambda p: p.stature_m, default=None)
         asked = question(
-            sheet, pitch, nights.night_of(session, course, night), kit.supports_of(session, course_id),
-            given_settings(request, pitch), tallest, wanted=max(1, len(sleepers)),
-        )  # fmt: skip
+            sheet,
+            pitch,
+            nights.night_of(session, course, night),
+            kit.supports_of(session, course_id),
+            given_settings(request, pitch),
+            tallest,
+            wanted=max(1, len(sleepers)),
+        )
         solution = tarvik(request).solver.solve(asked)
         if solution.verdict is Verdict.CANNOT:
-            raise InputError("pitch", f"this sheet cannot be pitched so: {solution.assessment.reasons[0].message}")
+            raise InputError(
+                "pitch",
+                f"this sheet cannot be pitched so: {solution.assessment.reasons[0].message}",
+            )
         mine = f"{owner_name(sheet)}: {PITCHES[pitch].name}, {', '.join(p.name for p in sleepers)}"
         late = overtaken(request, session, night, seen, mine, {"people": people or []})
         if late is not None:
             return late
-        plans.choose(session, night, plans.Choice(sheet_id, pitch, dict(solution.settings), tuple(people or ())))
+        plans.choose(
+            session,
+            night,
+            plans.Choice(sheet_id, pitch, dict(solution.settings), tuple(people or ())),
+        )
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
 
 
 @router.post("/shelters/{shelter_id}/remove")
-def remove(request: Request, course_id: int, night_id: int, shelter_id: int, seen: Annotated[str, Form()] = "") -> Any:
+def remove(
+    request: Request,
+    course_id: int,
+    night_id: int,
+    shelter_id: int,
+    seen: Annotated[str, Form()] = "",
+) -> Any:
     """Take a shelter off; undo brings it back."""
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
@@ -104,7 +161,9 @@ def remove(request: Request, course_id: int, night_id: int, shelter_id: int, see
 
 
 @router.post("/choose-for-me")
-def choose_for_me(request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = "") -> Any:
+def choose_for_me(
+    request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = ""
+) -> Any:
     """Each person under the own sheet in its best pitch for tonight, within the kit."""
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
@@ -115,7 +174,13 @@ def choose_for_me(request: Request, course_id: int, night_id: int, seen: Annotat
         people = kit.rows(session, course_id, "people")
         sheets = {s.id: s for s in kit.rows(session, course_id, "sheets")}
         tonight = nights.night_of(session, course, night)
-        choices = pick_for_all(tarvik(request).solver.solve_all, tonight, people, sheets, kit.supports_of(session, course_id))
+        choices = pick_for_all(
+            tarvik(request).solver.solve_all,
+            tonight,
+            people,
+            sheets,
+            kit.supports_of(session, course_id),
+        )
         plans.replace_all(session, night, choices, "«Choose for me»")
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
 
@@ -128,7 +193,10 @@ CAUTION_COST = 0.2
 def handicap(solution: Solution, night: TonightsNight) -> float:
     """What tonight's findings take off a shelter's worth."""
     found = judge(solution, night).findings
-    return sum({Level.STOPS: STOPS_COST, Level.CAUTION: CAUTION_COST, Level.NOTE: 0.0}[f.level] for f in found)
+    return sum(
+        {Level.STOPS: STOPS_COST, Level.CAUTION: CAUTION_COST, Level.NOTE: 0.0}[f.level]
+        for f in found
+    )
 
 
 def pick_for_all(
@@ -136,12 +204,16 @@ def pick_for_all(
 ) -> list[plans.Choice]:
     """The plain choice for a whole night."""
 
-    # What practitioners take for such a night, and the three plain ones; the board offers every pitch.
+    # What practitioners take for such a night, and the three plain ones; the board offers every
+    # pitch.
     offered = tuple(dict.fromkeys((*SUITED[night.needs.wanted.slug], *PLAIN_PITCHES)))
 
     def solutions(sheet: int, stature: float, sleepers: int) -> list[Solution]:
         bodies = [p for p in people if abs(p.stature_m - stature) < 1e-9] or [None]
-        asked = [question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers) for pitch in offered]
+        asked = [
+            question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers)
+            for pitch in offered
+        ]
         answered: list[Solution] = solve_all(asked)
         return answered
 
@@ -150,9 +222,13 @@ def pick_for_all(
 
     sleepers = [Sleeper(p.id, p.stature_m, own(p)) for p in people]
     spare = [s.id for s in sheets.values() if s.owner_id is None]
-    outcome = choose_for_all(sleepers, spare, solutions, supports, lambda solution: handicap(solution, night))
+    outcome = choose_for_all(
+        sleepers, spare, solutions, supports, lambda solution: handicap(solution, night)
+    )
     return [
-        plans.Choice(pick.sheet, pick.solution.question.pitch.slug, dict(pick.solution.settings), pick.people)
+        plans.Choice(
+            pick.sheet, pick.solution.question.pitch.slug, dict(pick.solution.settings), pick.people
+        )
         for pick in outcome.picks
     ]
 

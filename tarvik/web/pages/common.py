@@ -24,7 +24,19 @@ if TYPE_CHECKING:
     from tarvik.web.app import Tarvik
 
 
-NOT_SETTINGS = ("person", "wanted", "best", "from", "mate", "gear", "hang_at", "hang_by", "hang_out", "hang_taut", "hang_wet")
+NOT_SETTINGS = (
+    "person",
+    "wanted",
+    "best",
+    "from",
+    "mate",
+    "gear",
+    "hang_at",
+    "hang_by",
+    "hang_out",
+    "hang_taut",
+    "hang_wet",
+)
 """Words in a bench's or choice's address that are no settings of the pitch."""
 
 
@@ -52,21 +64,36 @@ def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:
 
 
 def question(
-    sheet: SheetRow, pitch: str, night: Night, supports: Supports, settings: Mapping[str, float] | None = None,
-    person: Person | None = None, body: Body | None = None, wanted: int | None = 1, people: tuple[Body, ...] = (),
+    sheet: SheetRow,
+    pitch: str,
+    night: Night,
+    supports: Supports,
+    settings: Mapping[str, float] | None = None,
+    person: Person | None = None,
+    body: Body | None = None,
+    wanted: int | None = 1,
+    people: tuple[Body, ...] = (),
     wind_from_deg: float | None = None,
-) -> Question:  # fmt: skip
+) -> Question:
     """What is asked of one sheet and pitch on a night, for its owner unless somebody else is named.
 
     The wind comes onto the back, or from `wind_from_deg` in the shelter's own frame.
     """
     back = wind_from_deg is None
     return Question(
-        sheet=sheet_of(sheet), pitch=pitch_named(pitch), settings=dict(settings or {}),
-        body=body or body_of(person or sheet.owner), intent=night.needs.wanted, supports=supports, wanted=wanted,
-        weather=night.needs.weather(90.0 if wind_from_deg is None else wind_from_deg), lying=night.lying, people=people,
-        free_to_turn=back, uphill_off_wind_deg=night.uphill_off_wind_deg,
-    )  # fmt: skip
+        sheet=sheet_of(sheet),
+        pitch=pitch_named(pitch),
+        settings=dict(settings or {}),
+        body=body or body_of(person or sheet.owner),
+        intent=night.needs.wanted,
+        supports=supports,
+        wanted=wanted,
+        weather=night.needs.weather(90.0 if wind_from_deg is None else wind_from_deg),
+        lying=night.lying,
+        people=people,
+        free_to_turn=back,
+        uphill_off_wind_deg=night.uphill_off_wind_deg,
+    )
 
 
 def every_pitch() -> list[str]:
@@ -104,7 +131,9 @@ def wanted(request: Request) -> int | None:
 
 
 def wind_from(request: Request) -> float | None:
-    """From where the wind meets the shelter in its own frame, when the address names it. Raises InputError."""
+    """From where the wind meets the shelter in its own frame, when the address names it. Raises
+    InputError.
+    """
     text = request.query_params.get("from", "")
     if not text:
         return None
@@ -118,12 +147,20 @@ def wind_from(request: Request) -> float | None:
 
 
 def front_to(night: Night, own_from_deg: float) -> float | None:
-    """Bearing to which the front must look tonight; None while the wind or its direction is not known."""
+    """Bearing to which the front must look tonight; None while the wind or its direction is not
+    known.
+    """
     wind = night.needs.wind_from_deg
     return None if wind is None or not night.needs.wind_m_s else front_bearing(wind, own_from_deg)
 
 
 def with_gear(request: Request, night: Night) -> Night:
-    """The night with the bench's own answer to «packs under the roof», when the address gives one."""
+    """The night with the bench's own answer to «packs under the roof», when the address gives
+    one.
+    """
     text = request.query_params.get("gear", "")
-    return night if text not in ("in", "out") else replace(night, lying=replace(night.lying, gear_in=text == "in"))
+    return (
+        night
+        if text not in ("in", "out")
+        else replace(night, lying=replace(night.lying, gear_in=text == "in"))
+    )

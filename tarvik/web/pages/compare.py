@@ -33,30 +33,56 @@ def _pairs(request: Request) -> list[tuple[int, str]]:
 
 @router.get("/compare")
 def show(request: Request, course_id: int, night_id: int) -> Any:
-    """The chosen shelters beside each other: the same views at the same scale, the same figures row by row."""
+    """The chosen shelters beside each other: the same views at the same scale, the same figures row
+    by row.
+    """
     with tarvik(request).database.session() as session:
-        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
-        tonight, supports = nights.night_of(session, course, night), kit.supports_of(session, course_id)
+        course, night = (
+            courses.course(session, course_id),
+            courses.night(session, course_id, night_id),
+        )
+        tonight, supports = (
+            nights.night_of(session, course, night),
+            kit.supports_of(session, course_id),
+        )
         units, columns = Units(course.units), []
         for sheet_id, slug in _pairs(request):
             sheet = kit.one(session, course_id, "sheets", sheet_id)
-            taut = tarvik(request).solver.solve(question(sheet, slug, tonight, supports, wanted=wanted(request)))
+            taut = tarvik(request).solver.solve(
+                question(sheet, slug, tonight, supports, wanted=wanted(request))
+            )
             shape = seen(tarvik(request).hangings, [(sheet, taut)])[0]
             solution = shape.solution
             column: dict[str, Any] = {
-                "sheet": sheet, "owner": owner_name(sheet), "shape": shape.words, "pitch": PITCHES[slug], "solution": solution,
-                    "figures": solution.figures,
+                "sheet": sheet,
+                "owner": owner_name(sheet),
+                "shape": shape.words,
+                "pitch": PITCHES[slug],
+                "solution": solution,
+                "figures": solution.figures,
                 "verdict": shape.judged(judge(solution, tonight, 1, units), units).verdict.value,
                 "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
-            }  # fmt: skip
+            }
             if solution.shelter is not None and solution.figures is not None:
                 rig, body = solution.assessment.rig, solution.question.body
                 trunks = solution.question.supports.in_the_way
-                column |= {"plan": views.plan(solution.shelter, solution.figures, rig, body, units, trunks),
-                           "side": views.elevation(solution.shelter, rig, True, units, body)}  # fmt: skip
+                column |= {
+                    "plan": views.plan(
+                        solution.shelter, solution.figures, rig, body, units, trunks
+                    ),
+                    "side": views.elevation(solution.shelter, rig, True, units, body),
+                }
             columns.append(column)
         for view in ("plan", "side"):
             drawn = [c for c in columns if c.get(view)]
             for c, svg in zip(drawn, at_one_scale([c[view] for c in drawn]), strict=True):
                 c[view] = svg
-        return page(request, "compare.html", course=course, night=night, columns=columns, units=units, tab="board")
+        return page(
+            request,
+            "compare.html",
+            course=course,
+            night=night,
+            columns=columns,
+            units=units,
+            tab="board",
+        )

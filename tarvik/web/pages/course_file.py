@@ -29,8 +29,11 @@ def out(request: Request, course_id: int) -> Response:
     with tarvik(request).database.session() as session:
         told = course_file.export(session, course_id)
     name = re.sub(r"[^a-z0-9]+", "-", told.name.lower()).strip("-")[:60] or "course"
-    return Response(form.write(told), media_type="application/json",
-                    headers={"Content-Disposition": f'attachment; filename="{name}.json"'})  # fmt: skip
+    return Response(
+        form.write(told),
+        media_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{name}.json"'},
+    )
 
 
 @router.post("/course-file")
@@ -54,5 +57,7 @@ def _bring_in(request: Request, text: bytes) -> Any:
             with tarvik(request).database.session() as again:
                 account = again.get(Account, asker.account_id)
                 mine = accounts.courses_of(again, account) if account else []
-                return page(request, "start.html", 422, courses=mine, typed={}, fault=None, file_fault=err)
+                return page(
+                    request, "start.html", 422, courses=mine, typed={}, fault=None, file_fault=err
+                )
     return RedirectResponse(f"/courses/{number}", status_code=303)

@@ -28,7 +28,16 @@ from tarvik.store.kit import NotFoundError
 from tarvik.store.models import ShelterRow
 from tarvik.web.drawing.ground_map import ground_map, ruled_mm, shelter_group
 from tarvik.web.pages.common import owner_name, page, tarvik
-from tarvik.web.standing import Scene, SpotIn, between, figures_of, placed_of, scene_of, site_of, standing_of
+from tarvik.web.standing import (
+    Scene,
+    SpotIn,
+    between,
+    figures_of,
+    placed_of,
+    scene_of,
+    site_of,
+    standing_of,
+)
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
@@ -62,40 +71,79 @@ def _view(request: Request, session: Session, scene: Scene) -> dict[str, Any]:
     between(shelters)
     known = scene.known
     ids = {f"{i.kind} {i.data['name']}": i.id for i in scene.items if i.kind in ("thing", "area")}
-    free = {i.data["name"] for i in scene.items if i.kind == "thing" and i.data.get("x") is not None}
+    free = {
+        i.data["name"] for i in scene.items if i.kind == "thing" and i.data.get("x") is not None
+    }
     surveyed = frozenset(known.survey.names) - free if known.survey else frozenset()
     needs = scene.tonight.needs
     pairs = tree_pairs(known.ground, PAIRS_SHOWN_RIDGE_M, 0.15)
     drawing = ground_map(
-        known.ground, ids, scene.found,
-        [(s["id"], str(s["number"]), s["placed"], any(f.level is Level.STOPS for f in s["findings"]))
-         for s in shelters if s["placed"] is not None],
-        pairs, needs.wind_from_deg if needs.wind_m_s else None, surveyed,
-    )  # fmt: skip
+        known.ground,
+        ids,
+        scene.found,
+        [
+            (
+                s["id"],
+                str(s["number"]),
+                s["placed"],
+                any(f.level is Level.STOPS for f in s["findings"]),
+            )
+            for s in shelters
+            if s["placed"] is not None
+        ],
+        pairs,
+        needs.wind_from_deg if needs.wind_m_s else None,
+        surveyed,
+    )
     done, undone = store.steps(session, scene.site.id)
     return {
-        "course": scene.course, "night": scene.night, "site": scene.site, "tab": "ground", "map": drawing,
-        "shelters": shelters, "pairs": _pairs(known, pairs),
-        "pair_count": len(pairs), "hazards": [h.finding for h in scene.found], "ticks": _ticks(scene),
-        "book": _book(scene), "survey": known.survey, "fault": known.fault, "unplaced": known.unplaced,
+        "course": scene.course,
+        "night": scene.night,
+        "site": scene.site,
+        "tab": "ground",
+        "map": drawing,
+        "shelters": shelters,
+        "pairs": _pairs(known, pairs),
+        "pair_count": len(pairs),
+        "hazards": [h.finding for h in scene.found],
+        "ticks": _ticks(scene),
+        "book": _book(scene),
+        "survey": known.survey,
+        "fault": known.fault,
+        "unplaced": known.unplaced,
         "next": next_tapes(known.survey, known.readings) if known.survey else [],
         "things": [(i, _where(known, i)) for i in scene.items if i.kind == "thing"],
-        "areas": [i for i in scene.items if i.kind == "area"], "heights": [i for i in scene.items if i.kind == "height"],
-        "undo": done.what if done else None, "redo": undone.what if undone else None, "Level": Level, "scales": SCALES,
-        "kinds": [str(k) for k in Kind], "sorts": [str(s) for s in Sort], "healths": [str(h) for h in Health],
-        "ways": READING_WAYS, "empty": not scene.items,
-    }  # fmt: skip
+        "areas": [i for i in scene.items if i.kind == "area"],
+        "heights": [i for i in scene.items if i.kind == "height"],
+        "undo": done.what if done else None,
+        "redo": undone.what if undone else None,
+        "Level": Level,
+        "scales": SCALES,
+        "kinds": [str(k) for k in Kind],
+        "sorts": [str(s) for s in Sort],
+        "healths": [str(h) for h in Health],
+        "ways": READING_WAYS,
+        "empty": not scene.items,
+    }
 
 
 def _pairs(known: Surveyed, pairs: list[TreePair]) -> list[dict[str, Any]]:
-    """The tightest pairs of trees, their spacing with its plus or minus: from the survey where both were surveyed."""
+    """The tightest pairs of trees, their spacing with its plus or minus: from the survey where both
+    were surveyed.
+    """
     out = []
     for pair in pairs[:PAIRS_LISTED]:
         error = pair.error_m
         if known.survey and {pair.one.name, pair.two.name} <= set(known.survey.names):
             error = known.survey.spacing_m(pair.one.name, pair.two.name)[1]
         out.append(
-            {"one": pair.one.name, "two": pair.two.name, "clear_m": pair.clear_m, "error_m": error, "line_m": pair.line_m}
+            {
+                "one": pair.one.name,
+                "two": pair.two.name,
+                "clear_m": pair.clear_m,
+                "error_m": error,
+                "line_m": pair.line_m,
+            }
         )
     return out
 
@@ -130,9 +178,16 @@ def _book(scene: Scene) -> list[dict[str, Any]]:
         checks = by_row.get(item.id, [])
         worst = max(checks, key=lambda c: c.strain, default=None)
         others = [words[known.rows[n]] for c in checks for n in c.or_one_of]
-        out.append({"item": item, "words": words[item.id], "check": worst, "others": others,
-                    "aside": any(c.set_aside for c in checks),
-                    "unit": "°" if item.data["way"] == "bearing" else "m"})  # fmt: skip
+        out.append(
+            {
+                "item": item,
+                "words": words[item.id],
+                "check": worst,
+                "others": others,
+                "aside": any(c.set_aside for c in checks),
+                "unit": "°" if item.data["way"] == "bearing" else "m",
+            }
+        )
     return sorted(out, key=lambda r: (not r["aside"], r["item"].id))
 
 
@@ -151,7 +206,11 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
     session.flush()
     session.expire_all()
-    return page(request, "ground_view.html", **_view(request, session, scene_of(session, course_id, night_id)))
+    return page(
+        request,
+        "ground_view.html",
+        **_view(request, session, scene_of(session, course_id, night_id)),
+    )
 
 
 def _site_id(session: Session, course_id: int, night_id: int) -> int:
@@ -182,7 +241,9 @@ def item(request: Request, course_id: int, night_id: int, item_id: int) -> Any:
 
 
 @router.patch("/items/{item_id}")
-def change(request: Request, course_id: int, night_id: int, item_id: int, change: ItemChange) -> Any:
+def change(
+    request: Request, course_id: int, night_id: int, item_id: int, change: ItemChange
+) -> Any:
     """Change an item."""
     with tarvik(request).database.session() as session:
         site = _site_id(session, course_id, night_id)
@@ -225,13 +286,17 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
         troubled = any(f.level is Level.STOPS for f in wrong)
         return {
             "drawing": shelter_group(row.id, str(number), stands, troubled=troubled),
-            "findings": [{"words": f.message, "remedy": f.remedy, "level": int(f.level)} for f in wrong],
+            "findings": [
+                {"words": f.message, "remedy": f.remedy, "level": int(f.level)} for f in wrong
+            ],
             "trees": spot.trees,
         }
 
 
 @router.post("/shelters/{shelter_id}/spot")
-def keep_spot(request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn) -> Any:
+def keep_spot(
+    request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn
+) -> Any:
     """Put a shelter on the map."""
     with tarvik(request).database.session() as session:
         scene = scene_of(session, course_id, night_id)
@@ -259,34 +324,64 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
         row = _shelter(session, course_id, night_id, shelter_id)
         solution = figures_of(request, session, scene, row, None)
         if solution.figures is None:
-            raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
-        others = [s["placed"] for s in standing_of(request, session, scene) if s["placed"] is not None and s["id"] != row.id]
+            raise InputError(
+                "shelter", solution.assessment.reasons[0].text(Units(scene.course.units))
+            )
+        others = [
+            s["placed"]
+            for s in standing_of(request, session, scene)
+            if s["placed"] is not None and s["id"] != row.id
+        ]
         taken = [
-            Hazard(Finding("taken", "shelter", "another shelter stands here", "", Level.STOPS), p.taken.buffer(0.5))
+            Hazard(
+                Finding("taken", "shelter", "another shelter stands here", "", Level.STOPS),
+                p.taken.buffer(0.5),
+            )
             for p in others
         ]
         near = None
         if others:
             middles = [p.cloth.centroid.coords[0] for p in others]
-            near = (sum(x for x, _ in middles) / len(middles), sum(y for _, y in middles) / len(middles))
+            near = (
+                sum(x for x, _ in middles) / len(middles),
+                sum(y for _, y in middles) / len(middles),
+            )
 
         def dry(front_deg: float) -> int:
             found = figures_of(request, session, scene, row, front_deg).figures
             return 0 if found is None else int(found.sleepers)
 
         ranked = best_spots(
-            solution.figures.shelter, solution.assessment.rig, solution.figures.mats, scene.known.ground,
-            [*scene.found, *taken], solution.figures.weather
-            if scene.tonight.needs.wind_from_deg is None else scene.tonight.needs.weather(scene.tonight.needs.wind_from_deg),
-            scene.rules, near, wanted=len(row.members), dry_sleepers=dry,
-        )  # fmt: skip
-        return page(request, "ground_spots.html", ranked=ranked, shelter=row, owner=owner_name(row.sheet))
+            solution.figures.shelter,
+            solution.assessment.rig,
+            solution.figures.mats,
+            scene.known.ground,
+            [*scene.found, *taken],
+            solution.figures.weather
+            if scene.tonight.needs.wind_from_deg is None
+            else scene.tonight.needs.weather(scene.tonight.needs.wind_from_deg),
+            scene.rules,
+            near,
+            wanted=len(row.members),
+            dry_sleepers=dry,
+        )
+        return page(
+            request, "ground_spots.html", ranked=ranked, shelter=row, owner=owner_name(row.sheet)
+        )
 
 
 @router.post("/import")
 async def bring_in(request: Request, course_id: int, night_id: int, file: UploadFile) -> Any:
-    """Put a GPX, GeoJSON or CSV file on the ground: all of it, or none with the line and the reason."""
-    kind = (file.filename or "").rpartition(".")[2].lower().replace("json", "geojson").replace("geogeojson", "geojson")
+    """Put a GPX, GeoJSON or CSV file on the ground: all of it, or none with the line and the
+    reason.
+    """
+    kind = (
+        (file.filename or "")
+        .rpartition(".")[2]
+        .lower()
+        .replace("json", "geojson")
+        .replace("geogeojson", "geojson")
+    )
     if kind not in READERS:
         raise InputError("file", "choose a file that ends in .gpx, .geojson or .csv")
     raw = await file.read()
@@ -297,7 +392,11 @@ async def bring_in(request: Request, course_id: int, night_id: int, file: Upload
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/ground", status_code=303)
 
 
-MEDIA = {"gpx": "application/gpx+xml", "geojson": "application/geo+json", "csv": "text/csv; charset=utf-8"}
+MEDIA = {
+    "gpx": "application/gpx+xml",
+    "geojson": "application/geo+json",
+    "csv": "text/csv; charset=utf-8",
+}
 
 
 @router.get("/site.{kind}")
@@ -307,9 +406,14 @@ def take_out(request: Request, course_id: int, night_id: int, kind: str) -> Resp
         raise NotFoundError("there are .gpx, .geojson and .csv")
     with tarvik(request).database.session() as session:
         scene = scene_of(session, course_id, night_id)
-        text = WRITERS[kind](scene.known.ground, (scene.site.latitude, scene.site.longitude), scene.site.name)
-        return Response(text, media_type=MEDIA[kind],
-                        headers={"Content-Disposition": f'attachment; filename="site-{scene.site.id}.{kind}"'})  # fmt: skip
+        text = WRITERS[kind](
+            scene.known.ground, (scene.site.latitude, scene.site.longitude), scene.site.name
+        )
+        return Response(
+            text,
+            media_type=MEDIA[kind],
+            headers={"Content-Disposition": f'attachment; filename="site-{scene.site.id}.{kind}"'},
+        )
 
 
 @router.get("/print")
@@ -319,12 +423,19 @@ def on_paper(request: Request, course_id: int, night_id: int, scale: int = 100) 
         raise InputError("scale", f"1:{scale} is none of {', '.join(f'1:{s}' for s in SCALES)}")
     with tarvik(request).database.session() as session:
         told = _view(request, session, scene_of(session, course_id, night_id))
-        return page(request, "ground_print.html", **{**told, "map": ruled_mm(told["map"], scale)}, scale=scale)
+        return page(
+            request,
+            "ground_print.html",
+            **{**told, "map": ruled_mm(told["map"], scale)},
+            scale=scale,
+        )
 
 
 @router.websocket("/finder")
 async def finder(socket: WebSocket, course_id: int, night_id: int) -> None:
-    """What the range-and-bearing finder shows, live: each shot as it comes, to Tarvik's own pages only."""
+    """What the range-and-bearing finder shows, live: each shot as it comes, to Tarvik's own pages
+    only.
+    """
     origin = socket.headers.get("origin")
     service = socket.app.state.tarvik.stand_ins
     if service is None or (origin and urlsplit(origin).netloc != socket.headers.get("host")):
@@ -332,7 +443,9 @@ async def finder(socket: WebSocket, course_id: int, night_id: int) -> None:
         return
     await socket.accept()
     try:
-        async with connect(f"ws{service.removeprefix('http')}/finder?seed={course_id * 1000 + night_id}") as shots:
+        async with connect(
+            f"ws{service.removeprefix('http')}/finder?seed={course_id * 1000 + night_id}"
+        ) as shots:
             async for shot in shots:
                 await socket.send_text(str(shot))
         await socket.close()

@@ -1,4 +1,6 @@
-"""Who changed what in a course, earlier versions restored; and a person's data given out or erased."""
+"""Who changed what in a course, earlier versions restored; and a person's data given out or
+erased.
+"""
 
 from __future__ import annotations
 
@@ -21,16 +23,29 @@ def show(request: Request, course_id: int, before: int | None = None) -> Any:
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         nights = courses.nights(session, course_id)
-        told = history.told(session, course_id, before if before is None or 0 < before < 2**62 else None)
-        return page(request, "history.html", course=course, tab="history", told=told, nights={n.id: n.title for n in nights},
-                    first_night=next(iter(nights), None), more=told[-1].first if told else None)  # fmt: skip
+        told = history.told(
+            session, course_id, before if before is None or 0 < before < 2**62 else None
+        )
+        return page(
+            request,
+            "history.html",
+            course=course,
+            tab="history",
+            told=told,
+            nights={n.id: n.title for n in nights},
+            first_night=next(iter(nights), None),
+            more=told[-1].first if told else None,
+        )
 
 
 @router.post("/history/restore")
 def restore(
-    request: Request, course_id: int, since: Annotated[int, Form(ge=1, lt=2**62)], what: Annotated[str, Form()] = "course",
+    request: Request,
+    course_id: int,
+    since: Annotated[int, Form(ge=1, lt=2**62)],
+    what: Annotated[str, Form()] = "course",
     night: Annotated[int | None, Form(ge=1, lt=2**31)] = None,
-) -> Any:  # fmt: skip
+) -> Any:
     """The course, a night or its plan as it was before a change."""
     if what not in ("course", "night", "plan") or (what != "course" and night is None):
         raise InputError("what", "choose the course, a night or its plan")
@@ -38,7 +53,9 @@ def restore(
         courses.course(session, course_id)
         if what != "course":
             courses.night(session, course_id, night or 0)
-        history.restore(session, course_id, since, None if what == "course" else night, plan_only=what == "plan")
+        history.restore(
+            session, course_id, since, None if what == "course" else night, plan_only=what == "plan"
+        )
     return RedirectResponse(f"/courses/{course_id}/history", status_code=303)
 
 
@@ -47,11 +64,15 @@ def give_out(request: Request, course_id: int, person_id: int) -> JSONResponse:
     """Everything kept of a person."""
     with tarvik(request).database.session() as session:
         told = jsonable_encoder(erasing.told_of(session, course_id, person_id))
-    return JSONResponse(told, headers={"Content-Disposition": f'attachment; filename="person-{person_id}.json"'})
+    return JSONResponse(
+        told, headers={"Content-Disposition": f'attachment; filename="person-{person_id}.json"'}
+    )
 
 
 @router.post("/erase/{person_id}")
-def erase(request: Request, course_id: int, person_id: int, sure: Annotated[str, Form()] = "") -> Any:
+def erase(
+    request: Request, course_id: int, person_id: int, sure: Annotated[str, Form()] = ""
+) -> Any:
     """Erase a person for good."""
     if sure != "yes":
         raise InputError("sure", "erasing cannot be undone: tick that it is meant")

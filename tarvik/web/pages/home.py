@@ -32,9 +32,13 @@ class FieldChange(BaseModel):
 
 @router.get("/")
 def start(request: Request) -> Any:
-    """The courses one is part of, and a form for a new one; how to get in for who is not signed in."""
+    """The courses one is part of, and a form for a new one; how to get in for who is not signed
+    in.
+    """
     if who(request) is None:
-        return page(request, "sign_in.html", back="/", typed={}, fault=None, demo=tarvik(request).demo)
+        return page(
+            request, "sign_in.html", back="/", typed={}, fault=None, demo=tarvik(request).demo
+        )
     with tarvik(request).database.session() as session:
         return page(request, "start.html", courses=_mine(request, session), typed={}, fault=None)
 
@@ -46,23 +50,33 @@ def _mine(request: Request, session: Session) -> Sequence[Course]:
 
 @router.post("/courses")
 def create(
-    request: Request, name: Annotated[str, Form()] = "", place: Annotated[str, Form()] = "",
-    units: Annotated[str, Form()] = "metric", nights: Annotated[str, Form()] = "1", first: Annotated[str, Form()] = "",
-) -> Any:  # fmt: skip
+    request: Request,
+    name: Annotated[str, Form()] = "",
+    place: Annotated[str, Form()] = "",
+    units: Annotated[str, Form()] = "metric",
+    nights: Annotated[str, Form()] = "1",
+    first: Annotated[str, Form()] = "",
+) -> Any:
     """Make a course; on a mistake show the form again with everything typed still there."""
     typed = {"name": name, "place": place, "units": units, "nights": nights, "first": first}
     with tarvik(request).database.session() as session:
         try:
-            made = courses.new_course(session, name, place, units, _nights(nights), courses.read_date(first))
+            made = courses.new_course(
+                session, name, place, units, _nights(nights), courses.read_date(first)
+            )
             accounts.set_role(session, made.id, me(request).account_id, accounts.Role.OWNER)
         except InputError as err:
-            return page(request, "start.html", 422, courses=_mine(request, session), typed=typed, fault=err)
+            return page(
+                request, "start.html", 422, courses=_mine(request, session), typed=typed, fault=err
+            )
     return RedirectResponse(f"/courses/{made.id}", status_code=303)
 
 
 def _nights(text: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 3:
-        raise InputError("nights", f"«{text[:20]}» is no number of nights; give 1 to {courses.MOST_NIGHTS}")
+        raise InputError(
+            "nights", f"«{text[:20]}» is no number of nights; give 1 to {courses.MOST_NIGHTS}"
+        )
     return int(text)
 
 
@@ -78,23 +92,37 @@ def home(request: Request, course_id: int) -> Any:
             chosen = plans.shelters(session, night.id)
             beds = {p.id for row in chosen for p in plans.sleepers(row)}
             needs = needs_of(night)
-            nights.append({
-                "night": night, "shelters": len(chosen), "beds": len(beds), "intent": needs.wanted,
-                "weather": weather_words(needs, Units(course.units)),
-            })  # fmt: skip
+            nights.append(
+                {
+                    "night": night,
+                    "shelters": len(chosen),
+                    "beds": len(beds),
+                    "intent": needs.wanted,
+                    "weather": weather_words(needs, Units(course.units)),
+                }
+            )
         owners = {s.owner_id for s in sheets}
         return page(
-            request, "home.html", course=course, people=people, sheets=sheets, nights=nights,
-            supports=kit.supports_of(session, course_id), without=[p for p in people if p.id not in owners],
-            tab="home", first_night=nights[0]["night"] if nights else None,
-        )  # fmt: skip
+            request,
+            "home.html",
+            course=course,
+            people=people,
+            sheets=sheets,
+            nights=nights,
+            supports=kit.supports_of(session, course_id),
+            without=[p for p in people if p.id not in owners],
+            tab="home",
+            first_night=nights[0]["night"] if nights else None,
+        )
 
 
 @router.patch("/courses/{course_id}")
 def change(request: Request, course_id: int, body: FieldChange) -> dict[str, Any]:
     """Save one field of the course."""
     with tarvik(request).database.session() as session:
-        course = courses.change_course(session, course_id, body.column, body.text, body.version, body.was)
+        course = courses.change_course(
+            session, course_id, body.column, body.text, body.version, body.was
+        )
         return {"version": course.version, "text": getattr(course, body.column)}
 
 
@@ -106,7 +134,12 @@ def delete(request: Request, course_id: int) -> Any:
         number, name = course.id, course.name
     with tarvik(request).database.session() as session:
         return page(
-            request, "start.html", courses=_mine(request, session), typed={}, fault=None, deleted={"id": number, "name": name}
+            request,
+            "start.html",
+            courses=_mine(request, session),
+            typed={},
+            fault=None,
+            deleted={"id": number, "name": name},
         )
 
 
@@ -128,9 +161,13 @@ def add_night(request: Request, course_id: int) -> Any:
 
 
 @router.patch("/courses/{course_id}/nights/{night_id}")
-def change_night(request: Request, course_id: int, night_id: int, body: FieldChange) -> dict[str, Any]:
+def change_night(
+    request: Request, course_id: int, night_id: int, body: FieldChange
+) -> dict[str, Any]:
     """Save a night's title or date."""
     with tarvik(request).database.session() as session:
-        night = courses.change_night(session, course_id, night_id, body.column, body.text, body.version, body.was)
+        night = courses.change_night(
+            session, course_id, night_id, body.column, body.text, body.version, body.was
+        )
         text = night.title if body.column == "title" else (night.on.isoformat() if night.on else "")
         return {"version": night.version, "text": text}

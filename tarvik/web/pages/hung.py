@@ -1,4 +1,6 @@
-"""The bench's hung shape: the fold and the cloth as it hangs over each other, with what to do about it."""
+"""The bench's hung shape: the fold and the cloth as it hangs over each other, with what to do about
+it.
+"""
 
 from __future__ import annotations
 
@@ -83,11 +85,17 @@ def how_hung(request: Request, asked: Asked) -> HowHung:
             raise InputError("hang_at", "this place is off the sheet")
         lifts = (Lift(handle, (u, v), by, out),)
     wet = request.query_params.get("hang_wet", "") == "1"
-    return HowHung(Hanging(fabric=fabric_of(asked.sheet.material), tautness=taut, wet=wet, lifts=lifts), handle)
+    return HowHung(
+        Hanging(fabric=fabric_of(asked.sheet.material), tautness=taut, wet=wet, lifts=lifts), handle
+    )
 
 
-def _asked(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> tuple[Asked, Solution, HowHung]:
-    """What the bench's address asks for, the shelter solved, and how it is to hang. Raises InputError and NotFoundError."""
+def _asked(
+    request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str
+) -> tuple[Asked, Solution, HowHung]:
+    """What the bench's address asks for, the shelter solved, and how it is to hang. Raises
+    InputError and NotFoundError.
+    """
     with tarvik(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
         return asked, solved(request, session, asked, pitch, asked.given), how_hung(request, asked)
@@ -119,19 +127,31 @@ def hung(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         return page(request, "bench_hung.html", **plain)
     names = cards.marks(shelter)
     return page(
-        request, "bench_hung.html",
-        **plain | {
-            "told": told, "figures": figures, "names": names, "found": findings(told, figures, units, names),
-            "plan": drawing.plan(shape, told, figures, units, how.handle), "section": drawing.cut(shape, figures, units),
-            "mesh": drawing.body(shape, told), "solid": drawing.oblique(shape), "handles": _handles(shape, names),
-            "explained": explain_hung(how.hanging.fabric, units), "lift_most": LIFT_MOST_M, "taut_most": TAUT_MOST,
+        request,
+        "bench_hung.html",
+        **plain
+        | {
+            "told": told,
+            "figures": figures,
+            "names": names,
+            "found": findings(told, figures, units, names),
+            "plan": drawing.plan(shape, told, figures, units, how.handle),
+            "section": drawing.cut(shape, figures, units),
+            "mesh": drawing.body(shape, told),
+            "solid": drawing.oblique(shape),
+            "handles": _handles(shape, names),
+            "explained": explain_hung(how.hanging.fabric, units),
+            "lift_most": LIFT_MOST_M,
+            "taut_most": TAUT_MOST,
         },
-    )  # fmt: skip
+    )
 
 
 def _handles(shape: Hung, names: dict[str, str]) -> list[tuple[str, str, float]]:
     """Places to lift by: key, words, height now."""
-    marks = {shape.mesh.named[point]: mark for point, mark in names.items() if point in shape.mesh.named}
+    marks = {
+        shape.mesh.named[point]: mark for point, mark in names.items() if point in shape.mesh.named
+    }
     out = []
     for name, uv in drawing.handles(shape).items():
         node = shape.mesh.node_at(uv)
@@ -142,7 +162,9 @@ def _handles(shape: Hung, names: dict[str, str]) -> list[tuple[str, str, float]]
 
 @router.get(BENCH + "/hung/advice")
 def advice(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
-    """What to do about it: how taut, which stake to move, what the gust pulls, and how sure the shape is."""
+    """What to do about it: how taut, which stake to move, what the gust pulls, and how sure the
+    shape is.
+    """
     asked, solution, how = _asked(request, course_id, night_id, sheet_id, pitch)
     units = Units(asked.course.units)
     shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
@@ -163,27 +185,50 @@ def advice(request: Request, course_id: int, night_id: int, sheet_id: int, pitch
         figures.weather.wind_from_deg,
         holds,
     ]
-    key = hashlib.sha256(repr(["advice", solution.question.body.stature_m, *told]).encode()).hexdigest()
+    key = hashlib.sha256(
+        repr(["advice", solution.question.body.stature_m, *told]).encode()
+    ).hexdigest()
     sit = sitting_height(solution.question.body)
-    found = tarvik(request).hangings.once(key, lambda: _advice(shape, figures, heads, sit, gust, holds))
+    found = tarvik(request).hangings.once(
+        key, lambda: _advice(shape, figures, heads, sit, gust, holds)
+    )
     names = cards.marks(shelter)
-    return page(request, "bench_hung_advice.html", advice=found, names=names, units=units, course=asked.course,
-                hand_n=HAND_PULL_N, holds_n=holds, gust=gust, tried=LIFT_TRIED_M)  # fmt: skip
+    return page(
+        request,
+        "bench_hung_advice.html",
+        advice=found,
+        names=names,
+        units=units,
+        course=asked.course,
+        hand_n=HAND_PULL_N,
+        holds_n=holds,
+        gust=gust,
+        tried=LIFT_TRIED_M,
+    )
 
 
-def _advice(shape: Hung, figures: Figures, heads: Any, sit_m: float, gust_pa: float, holds_n: float) -> dict[str, Any]:
+def _advice(
+    shape: Hung, figures: Figures, heads: Any, sit_m: float, gust_pa: float, holds_n: float
+) -> dict[str, Any]:
     aim, rows = tautness_to_aim_for(shape, heads, holds_n)
     windy = None
     if gust_pa:
-        blown = replace(shape.hanging, pressure_pa=gust_pa, wind_from_deg=figures.weather.wind_from_deg)
+        blown = replace(
+            shape.hanging, pressure_pa=gust_pa, wind_from_deg=figures.weather.wind_from_deg
+        )
         windy = hang(shape.shelter, shape.rig, blown)
     moves = go_round(shape, heads)
     wet = hang(shape.shelter, shape.rig, replace(shape.hanging, wet=True))
     room = HungRoom.under(wet).height_at(heads)
     return {
-        "aim": aim, "tauter": [asdict(row) for row in rows], "round": [asdict(m) for m in moves],
+        "aim": aim,
+        "tauter": [asdict(row) for row in rows],
+        "round": [asdict(m) for m in moves],
         "gains": [asdict(g) for g in gains(shape, heads, sit_m, drawing.handles(shape))],
-        "loose": loose_stakes(moves), "sensitivity": [asdict(s) for s in sensitivity(shape, heads)],
-        "gust": [(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in windy.forces] if windy else [],
+        "loose": loose_stakes(moves),
+        "sensitivity": [asdict(s) for s in sensitivity(shape, heads)],
+        "gust": [(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in windy.forces]
+        if windy
+        else [],
         "wet_headroom_m": float(room.min()) if len(room) and room.min() == room.min() else None,
-    }  # fmt: skip
+    }

@@ -1,4 +1,6 @@
-"""Group and kit: five tables that save as they are typed, paste and CSV with a preview, undo for deletions."""
+"""Group and kit: five tables that save as they are typed, paste and CSV with a preview, undo for
+deletions.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,10 @@ def _tables(session: Any, course: Any) -> list[dict[str, Any]]:
     shown = []
     for table in TABLES.values():
         rows = [kit.cells(row, table, told) for row in kit.rows(session, course.id, table.key)]
-        gone = [(row.id, row_name(row, table, told)) for row in kit.deleted_rows(session, course.id, table.key)]
+        gone = [
+            (row.id, row_name(row, table, told))
+            for row in kit.deleted_rows(session, course.id, table.key)
+        ]
         shown.append({"table": table, "rows": rows, "gone": gone})
     return shown
 
@@ -99,14 +104,18 @@ def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
 
 
 @router.patch("/{table}/{row_id}")
-def change(request: Request, course_id: int, table: str, row_id: int, body: FieldChange) -> dict[str, Any]:
+def change(
+    request: Request, course_id: int, table: str, row_id: int, body: FieldChange
+) -> dict[str, Any]:
     """Save one cell."""
     kind = table_named(table)
     if len(body.text) > MOST_CELL:
         raise InputError(body.column, f"{len(body.text)} letters are too many; at most {MOST_CELL}")
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
-        row = kit.change(session, course, table, row_id, body.column, body.text, body.version, body.was)
+        row = kit.change(
+            session, course, table, row_id, body.column, body.text, body.version, body.was
+        )
         cells = kit.cells(row, kind, kit.context(session, course))
     return {"version": cells.version, "text": cells.text[body.column]}
 
@@ -166,7 +175,9 @@ def import_rows(request: Request, course_id: int, table: str, body: Pasted) -> d
         grid = read_grid(kind, body.text, kit.context(session, course))
         if not grid.good:
             raise InputError("text", "; ".join(grid.faults[:3]) or "there are no rows")
-        made = kit.add(session, course.id, table, [_complete(kind, dict(row.values)) for row in grid.rows])
+        made = kit.add(
+            session, course.id, table, [_complete(kind, dict(row.values)) for row in grid.rows]
+        )
     return {"added": len(made)}
 
 
@@ -187,5 +198,7 @@ def download(request: Request, course_id: int, table: str) -> Response:
     columns = [c for c in kind.columns if not c.import_only]
     text = csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in rows])
     return Response(
-        text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{table}.csv"'}
+        text,
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{table}.csv"'},
     )

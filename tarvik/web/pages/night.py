@@ -1,4 +1,6 @@
-"""The night: what is coming, who sleeps and how long, and what follows. Forecasts by service, by file or by hand."""
+"""The night: what is coming, who sleeps and how long, and what follows. Forecasts by service, by
+file or by hand.
+"""
 
 from __future__ import annotations
 
@@ -52,12 +54,29 @@ class Change(BaseModel):
 def _forecast(row: ForecastRow | None, needs: NightNeeds, at: datetime) -> dict[str, Any]:
     """What the screen shows of a night's forecast."""
     kept = nights.kept_forecast(row, needs.zone)
-    out: dict[str, Any] = {"kept": kept, "row": row, "outlook": None, "findings": [], "age": "", "changes": []}
+    out: dict[str, Any] = {
+        "kept": kept,
+        "row": row,
+        "outlook": None,
+        "findings": [],
+        "age": "",
+        "changes": [],
+    }
     if row is not None and row.failure:
-        stays = f"; the last good one, {age_words(_hours(row.fetched_at, at))} old, stays" if row.fetched_at else ""
-        out["findings"].append(Finding("feed_failed", "feed", f"no newer forecast: {row.failure}{stays}",
-            "it is asked again by itself",
-                                       Level.CAUTION))  # fmt: skip
+        stays = (
+            f"; the last good one, {age_words(_hours(row.fetched_at, at))} old, stays"
+            if row.fetched_at
+            else ""
+        )
+        out["findings"].append(
+            Finding(
+                "feed_failed",
+                "feed",
+                f"no newer forecast: {row.failure}{stays}",
+                "it is asked again by itself",
+                Level.CAUTION,
+            )
+        )
     if kept is None or row is None or row.fetched_at is None:
         return out
     out["age"] = age_words(_hours(row.fetched_at, at))
@@ -69,8 +88,14 @@ def _forecast(row: ForecastRow | None, needs: NightNeeds, at: datetime) -> dict[
         out["findings"] += seen.findings
         out["changes"] = _changes(needs, needs_from(seen, needs))
     else:
-        out["findings"].append(Finding("no_date", "night", "the night has no date, so none of the hours belongs to it",
-                                       "give the night its date on the course page"))  # fmt: skip
+        out["findings"].append(
+            Finding(
+                "no_date",
+                "night",
+                "the night has no date, so none of the hours belongs to it",
+                "give the night its date on the course page",
+            )
+        )
     return out
 
 
@@ -92,12 +117,22 @@ def _outcome(session: Session, course: Course, night: Night) -> dict[str, Any]:
     hours = told["outlook"].hours if told["outlook"] is not None else ()
     step = nights.last_needs_step(session, night)
     return {
-        "course": course, "night": night, "needs": needs, "units": units, "proposal": propose(needs), "intents": INTENTS,
-        "proposed": PROPOSED, "figures": figures_of(needs, ADULT, DEFAULT_CLEARANCE, units), "forecast": told,
-        "strip": strip_chart(hours, needs, units) if hours else "", "rows": hour_rows(hours, needs, units),
-        "words": weather_words(needs, units), "fire": fire_words(units), "undo": step.what if step else None,
+        "course": course,
+        "night": night,
+        "needs": needs,
+        "units": units,
+        "proposal": propose(needs),
+        "intents": INTENTS,
+        "proposed": PROPOSED,
+        "figures": figures_of(needs, ADULT, DEFAULT_CLEARANCE, units),
+        "forecast": told,
+        "strip": strip_chart(hours, needs, units) if hours else "",
+        "rows": hour_rows(hours, needs, units),
+        "words": weather_words(needs, units),
+        "fire": fire_words(units),
+        "undo": step.what if step else None,
         "stories": STORIES,
-    }  # fmt: skip
+    }
 
 
 def _both(session: Session, course_id: int, night_id: int) -> tuple[Course, Night]:
@@ -111,18 +146,27 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
         course, night = _both(session, course_id, night_id)
         units = Units(course.units)
         return page(
-            request, "night.html", tab="night", nights=courses.nights(session, course_id), fields={f.name: f for f in FIELDS},
-            text=shown(nights.needs_of(night), units), sites=nights.sites(session, course_id), site=night.site_id,
-            everyone=len(kit.rows(session, course_id, "people")), meter=tarvik(request).stand_ins is not None,
+            request,
+            "night.html",
+            tab="night",
+            nights=courses.nights(session, course_id),
+            fields={f.name: f for f in FIELDS},
+            text=shown(nights.needs_of(night), units),
+            sites=nights.sites(session, course_id),
+            site=night.site_id,
+            everyone=len(kit.rows(session, course_id, "people")),
+            meter=tarvik(request).stand_ins is not None,
             **_outcome(session, course, night),
-        )  # fmt: skip
+        )
 
 
 @router.get("/outcome")
 def outcome(request: Request, course_id: int, night_id: int) -> Any:
     """Only what follows from the needs."""
     with tarvik(request).database.session() as session:
-        return page(request, "night_outcome.html", **_outcome(session, *_both(session, course_id, night_id)))
+        return page(
+            request, "night_outcome.html", **_outcome(session, *_both(session, course_id, night_id))
+        )
 
 
 @router.patch("")
@@ -173,16 +217,22 @@ def site(request: Request, course_id: int, night_id: int, site: Annotated[str, F
     if site and not (site.isdecimal() and len(site) < 10):
         raise InputError("site", "choose one of the course's sites")
     with tarvik(request).database.session() as session:
-        nights.use_site(session, _both(session, course_id, night_id)[1], int(site) if site else None)
+        nights.use_site(
+            session, _both(session, course_id, night_id)[1], int(site) if site else None
+        )
     return _back(course_id, night_id)
 
 
 @router.post("/keep-site")
-def keep_site(request: Request, course_id: int, night_id: int, name: Annotated[str, Form()] = "") -> Any:
+def keep_site(
+    request: Request, course_id: int, night_id: int, name: Annotated[str, Form()] = ""
+) -> Any:
     """Keep the night's place among the course's sites, under a name."""
     with tarvik(request).database.session() as session:
         _, night = _both(session, course_id, night_id)
-        made = nights.add_site(session, course_id, {**to_plain(nights.needs_of(night)), "name": name})
+        made = nights.add_site(
+            session, course_id, {**to_plain(nights.needs_of(night)), "name": name}
+        )
         nights.use_site(session, night, made.id)
     return _back(course_id, night_id)
 
@@ -198,7 +248,9 @@ def feed(
     """Ask the forecast service for this night, now and from now on."""
     service = tarvik(request).feed
     if service is None:
-        raise InputError("feed", "no forecast service is set up on this server; import a file instead")
+        raise InputError(
+            "feed", "no forecast service is set up on this server; import a file instead"
+        )
     if story not in STORIES:
         raise InputError("story", f"choose one of {', '.join(STORIES.values())}")
     if not seed.isdecimal() or len(seed) > 6:
@@ -227,14 +279,24 @@ def feed_again(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.post("/import/preview")
-def preview(request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = "") -> Any:
+def preview(
+    request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = ""
+) -> Any:
     """What a pasted forecast would bring, before anything is kept."""
     with tarvik(request).database.session() as session:
         course, night = _both(session, course_id, night_id)
         needs = nights.needs_of(night)
         read, seen = _read(text, needs)
         rows = hour_rows(seen.hours if seen else read.hours[:24], needs, Units(course.units))
-        return page(request, "forecast_preview.html", course=course, night=night, read=read, seen=seen, rows=rows)
+        return page(
+            request,
+            "forecast_preview.html",
+            course=course,
+            night=night,
+            read=read,
+            seen=seen,
+            rows=rows,
+        )
 
 
 def _read(text: str, needs: NightNeeds) -> tuple[Forecast, Any]:
@@ -243,7 +305,9 @@ def _read(text: str, needs: NightNeeds) -> tuple[Forecast, Any]:
 
 
 @router.post("/import")
-def import_now(request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = "") -> Any:
+def import_now(
+    request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = ""
+) -> Any:
     """Keep a pasted forecast; no service is asked for this night any more."""
     with tarvik(request).database.session() as session:
         _, night = _both(session, course_id, night_id)
@@ -261,15 +325,23 @@ def use(request: Request, course_id: int, night_id: int) -> Any:
         kept = nights.kept_forecast(nights.forecast_row(session, night), needs.zone)
         if kept is None or needs.window is None:
             raise InputError("forecast", "there is no forecast for this night yet")
-        nights.set_needs(session, night, needs_from(outlook(kept, *needs.window), needs), "what the forecast brought")
+        nights.set_needs(
+            session,
+            night,
+            needs_from(outlook(kept, *needs.window), needs),
+            "what the forecast brought",
+        )
     return _back(course_id, night_id)
 
 
 @router.get("/forecast.csv")
 def as_csv(request: Request, course_id: int, night_id: int) -> Response:
     """The kept forecast in the open CSV form."""
-    return Response(write_csv(_kept(request, course_id, night_id)), media_type="text/csv; charset=utf-8",
-                    headers={"Content-Disposition": 'attachment; filename="forecast.csv"'})  # fmt: skip
+    return Response(
+        write_csv(_kept(request, course_id, night_id)),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": 'attachment; filename="forecast.csv"'},
+    )
 
 
 @router.get("/forecast.json")
@@ -281,7 +353,9 @@ def as_json(request: Request, course_id: int, night_id: int) -> Any:
 def _kept(request: Request, course_id: int, night_id: int) -> Forecast:
     with tarvik(request).database.session() as session:
         _, night = _both(session, course_id, night_id)
-        kept = nights.kept_forecast(nights.forecast_row(session, night), nights.needs_of(night).zone)
+        kept = nights.kept_forecast(
+            nights.forecast_row(session, night), nights.needs_of(night).zone
+        )
         if kept is None:
             raise kit.NotFoundError("no forecast is kept for this night")
         return kept
@@ -298,12 +372,20 @@ def meter(request: Request, course_id: int, night_id: int) -> Any:
         units, seed = Units(course.units), night.id
     try:
         answer = httpx2.get(
-            f"{address}/wind-meter", params={"seed": seed, "mean": "3.5"}, timeout=METER_TIMEOUT_S, trust_env=False
+            f"{address}/wind-meter",
+            params={"seed": seed, "mean": "3.5"},
+            timeout=METER_TIMEOUT_S,
+            trust_env=False,
         )
         speed = float(answer.raise_for_status().json()["wind_m_s"])
     except (httpx2.HTTPError, ValueError, KeyError, TypeError):
-        raise InputError("meter", "the wind meter does not answer; switch it on and try again") from None
-    return {"wind_m_s": speed, "shown": f"{speed:.1f} m/s" if units is Units.METRIC else format_speed(speed, units)}
+        raise InputError(
+            "meter", "the wind meter does not answer; switch it on and try again"
+        ) from None
+    return {
+        "wind_m_s": speed,
+        "shown": f"{speed:.1f} m/s" if units is Units.METRIC else format_speed(speed, units),
+    }
 
 
 class Readings(BaseModel):
@@ -314,7 +396,9 @@ class Readings(BaseModel):
 
 @router.post("/measured")
 def measured(request: Request, course_id: int, night_id: int, readings: Readings) -> Any:
-    """Take a minute's readings as tonight's wind: mean and strongest, brought up to 10 m over open ground."""
+    """Take a minute's readings as tonight's wind: mean and strongest, brought up to 10 m over open
+    ground.
+    """
     values = [v for v in readings.wind_m_s if 0 <= v <= 60][:600]
     if len(values) < 5:
         raise InputError("wind_m_s", "hold the meter up for at least five readings")
@@ -323,6 +407,8 @@ def measured(request: Request, course_id: int, night_id: int, readings: Readings
         needs = nights.needs_of(night)
         mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, needs.ground)
         gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, needs.ground), mean)
-        after = replace(needs, wind_m_s=round(min(mean, 60.0), 1), gust_m_s=round(min(max(gust, mean), 90.0), 1))
+        after = replace(
+            needs, wind_m_s=round(min(mean, 60.0), 1), gust_m_s=round(min(max(gust, mean), 90.0), 1)
+        )
         row = nights.set_needs(session, night, after, "the measured wind")
         return {"version": row.version}

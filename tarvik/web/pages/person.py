@@ -1,4 +1,6 @@
-"""Person first: for this person, which sheet of the bag in which pitch; and the smallest sheet to bring."""
+"""Person first: for this person, which sheet of the bag in which pitch; and the smallest sheet to
+bring.
+"""
 
 from __future__ import annotations
 
@@ -27,30 +29,46 @@ def show(request: Request, course_id: int, night_id: int, person_id: int) -> Any
     """The frame; the answers follow with progress shown meanwhile."""
     with tarvik(request).database.session() as session:
         return page(
-            request, "person.html", course=courses.course(session, course_id), night=courses.night(session, course_id,
-                night_id),
-            person=kit.one(session, course_id, "people", person_id), people=kit.rows(session, course_id, "people"),
-                tab="board",
+            request,
+            "person.html",
+            course=courses.course(session, course_id),
+            night=courses.night(session, course_id, night_id),
+            person=kit.one(session, course_id, "people", person_id),
+            people=kit.rows(session, course_id, "people"),
+            tab="board",
             sheets=kit.rows(session, course_id, "sheets"),
-        )  # fmt: skip
+        )
 
 
 @router.get("/nights/{night_id}/people/{person_id}/choices")
 def choices(request: Request, course_id: int, night_id: int, person_id: int) -> Any:
     """The best shelters of the bag for this person tonight."""
     with tarvik(request).database.session() as session:
-        course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+        course, night = (
+            courses.course(session, course_id),
+            courses.night(session, course_id, night_id),
+        )
         person = kit.one(session, course_id, "people", person_id)
         rows = list(kit.rows(session, course_id, "sheets"))
-        tonight, supports = nights.night_of(session, course, night), kit.supports_of(session, course_id)
+        tonight, supports = (
+            nights.night_of(session, course, night),
+            kit.supports_of(session, course_id),
+        )
         if not rows:
-            return page(request, "person_choices.html", course=course, night=night, person=person, best=[])
+            return page(
+                request, "person_choices.html", course=course, night=night, person=person, best=[]
+            )
         asked = question(rows[0], every_pitch()[0], tonight, supports, person=person)
         every = asked_for_person(asked, [sheet_of(r) for r in rows])
         solved = tarvik(request).solver.solve_all([q for _, q in every])
         found = for_person([(number, s) for (number, _), s in zip(every, solved, strict=True)])
-        shown = [_shown(c, rows[c.sheet], body_of(person), Units(course.units)) for c in found[:MOST_SHOWN]]
-        return page(request, "person_choices.html", course=course, night=night, person=person, best=shown)
+        shown = [
+            _shown(c, rows[c.sheet], body_of(person), Units(course.units))
+            for c in found[:MOST_SHOWN]
+        ]
+        return page(
+            request, "person_choices.html", course=course, night=night, person=person, best=shown
+        )
 
 
 @router.get("/people/{person_id}/kit-advice")
@@ -61,14 +79,20 @@ def advice(request: Request, course_id: int, person_id: int) -> Any:
         person = kit.one(session, course_id, "people", person_id)
         asked = Question(Sheet.rectangle(3.0, 3.0), PITCHES["a-frame"], {})
         rows = kit_advice(body_of(person), asked, tarvik(request).solver.workings)
-        return page(request, "kit_advice.html", course=course, person=person, rows=rows, pitches=PITCHES)
+        return page(
+            request, "kit_advice.html", course=course, person=person, rows=rows, pitches=PITCHES
+        )
 
 
 def _shown(choice: Choice, sheet: SheetRow, body: Body, units: Units) -> dict[str, Any]:
     solution = choice.solution
     pitch, shelter = solution.question.pitch, solution.shelter
     return {
-        "sheet": sheet, "owner": owner_name(sheet), "pitch": pitch, "figures": solution.figures,
-        "verdict": solution.verdict.value, "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
+        "sheet": sheet,
+        "owner": owner_name(sheet),
+        "pitch": pitch,
+        "figures": solution.figures,
+        "verdict": solution.verdict.value,
+        "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
         "drawing": silhouette(shelter, pitch.name, body.height("sitting")) if shelter else "",
-    }  # fmt: skip
+    }

@@ -1,4 +1,6 @@
-"""The plan of a night: seen whole, changed by hand, fixed in parts, kept under names; its evening as a calendar."""
+"""The plan of a night: seen whole, changed by hand, fixed in parts, kept under names; its evening
+as a calendar.
+"""
 
 from __future__ import annotations
 
@@ -129,14 +131,21 @@ def undo(request: Request, course_id: int, night_id: int, redo: bool = False) ->
 
 @router.post("/use/{job_id}")
 def use(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
-    """Take up a plan that was found but not made the night's: called off, or overtaken by a change."""
+    """Take up a plan that was found but not made the night's: called off, or overtaken by a
+    change.
+    """
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
         job = asks.one_job(session, night_id, job_id)
         result = job.result or {}
         if not result.get("choices"):
             raise InputError("job", "this job found no plan")
-        plans.replace_all(session, night, [plans.choice_of(c) for c in result["choices"]], "taking up the plan found")
+        plans.replace_all(
+            session,
+            night,
+            [plans.choice_of(c) for c in result["choices"]],
+            "taking up the plan found",
+        )
         job.result = {**result, "applied": True}
         asks.keep_found(session, night_id, "plan", plans.current_step(session, night), result)
         return _refreshed(request, session, course_id, night_id)
@@ -218,21 +227,32 @@ def calendar(request: Request, course_id: int, night_id: int) -> Response:
         if not found:
             raise NotFoundError("no evening is planned yet: press «Plan the evening» first")
         names = {p.id: p.name for p in kit.rows(session, course_id, "people")}
-        body = evening_calendar(found, names, f"{night.title}: setting up", now(), f"night-{night_id}-{found['step']}")
-        return Response(body, media_type="text/calendar; charset=utf-8",
-                        headers={"Content-Disposition": f'attachment; filename="evening-{night_id}.ics"'})  # fmt: skip
+        body = evening_calendar(
+            found, names, f"{night.title}: setting up", now(), f"night-{night_id}-{found['step']}"
+        )
+        return Response(
+            body,
+            media_type="text/calendar; charset=utf-8",
+            headers={"Content-Disposition": f'attachment; filename="evening-{night_id}.ics"'},
+        )
 
 
 @router.post("/repair")
 def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) -> Any:
-    """Do what a repair says: kit to be borrowed is added to the bag and marked so, locks and pairs are let go. What only
-    people can decide (consent, safeguarding, lending) is left to them.
+    """Do what a repair says: kit to be borrowed is added to the bag and marked so, locks and pairs
+    are let go. What only people can decide (consent, safeguarding, lending) is left to them.
     """
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
         theirs = [t for t in wanted.tags if not _can_do(t)]
         if theirs:
-            raise InputError("repair", "this is for people to decide: ask them, then change it on the group page or the rules")
+            raise InputError(
+                "repair",
+                (
+                    "this is for people to decide: ask them, then change it on the group page or "
+                    "the rules"
+                ),
+            )
         for kind, pieces in wanted.short:
             _borrow(session, course_id, kind, pieces)
         for tag in wanted.tags:
@@ -247,10 +267,11 @@ def _can_do(tag: str) -> bool:
 def _borrow(session: Session, course_id: int, kind: str, pieces: int) -> None:
     count = max(1, min(pieces, 200))
     values: dict[str, tuple[str, dict[str, Any]]] = {
-        "stake": ("stakes", {"count": count}), "line": ("lines", {"count": count, "length_m": 5.5}),
+        "stake": ("stakes", {"count": count}),
+        "line": ("lines", {"count": count, "length_m": 5.5}),
         "pole": ("supports", {"kind": "pole", "count": count, "least_m": 0.9, "most_m": 1.45}),
         "tree": ("supports", {"kind": "tree", "count": count}),
-    }  # fmt: skip
+    }
     if kind in values:
         table, row = values[kind]
         kit.add(session, course_id, table, [{**row, "note": BORROWED}])
@@ -259,8 +280,20 @@ def _borrow(session: Session, course_id: int, kind: str, pieces: int) -> None:
 def _let_go(session: Session, course_id: int, night_id: int, tag: str) -> None:
     words = tag.split(" ")
     if words[0] == "bed":
-        kit.add(session, course_id, "sheets", [{"width_m": 3.0, "length_m": 3.0, "tie_outs": ["corners", "mid-sides"],
-                                                "label": BORROWED, "note": BORROWED}])  # fmt: skip
+        kit.add(
+            session,
+            course_id,
+            "sheets",
+            [
+                {
+                    "width_m": 3.0,
+                    "length_m": 3.0,
+                    "tie_outs": ["corners", "mid-sides"],
+                    "label": BORROWED,
+                    "note": BORROWED,
+                }
+            ],
+        )
     elif words[0] == "lock":
         asked = asks.asked_of(asks.of_night(session, night_id))["locks"]
         kind = {"person": "people", "spot": "standing", "unused": "unused"}.get(words[1], "")
@@ -269,5 +302,9 @@ def _let_go(session: Session, course_id: int, night_id: int, tag: str) -> None:
     elif words[0] == "always":
         course = session.get(Course, course_id, with_for_update=True)
         if course is not None:
-            kept = [p for p in (course.rules or {}).get("pairs", []) if p != ["always", int(words[1]), int(words[2])]]
+            kept = [
+                p
+                for p in (course.rules or {}).get("pairs", [])
+                if p != ["always", int(words[1]), int(words[2])]
+            ]
             course.rules = {**(course.rules or {}), "pairs": kept}

@@ -1,4 +1,6 @@
-"""Jobs of a night's plan: asking for them, hearing how far they are (server-sent events), calling them off."""
+"""Jobs of a night's plan: asking for them, hearing how far they are (server-sent events), calling
+them off.
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,14 @@ if TYPE_CHECKING:
 
     from tarvik.store.models import PlanJob
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/plan/jobs", include_in_schema=False)
+router = APIRouter(
+    prefix="/courses/{course_id}/nights/{night_id}/plan/jobs", include_in_schema=False
+)
 LOOK_EVERY_S: Final = 0.2
 BREATHE_EVERY: Final = 50
-"""Looks without news after which a line is sent all the same, so that nobody in between takes the page for gone."""
+"""Looks without news after which a line is sent all the same, so that nobody in between takes the
+page for gone.
+"""
 
 
 class JobIn(BaseModel):
@@ -36,11 +42,20 @@ class JobIn(BaseModel):
 def shown(job: PlanJob) -> dict[str, Any]:
     """A job as the page hears of it."""
     result = job.result or {}
-    return {"id": job.id, "kind": job.kind, "state": job.state, "progress": job.progress, "words": result.get("words", ""),
-            "applied": result.get("applied"), "open": job.state in asks.OPEN}  # fmt: skip
+    return {
+        "id": job.id,
+        "kind": job.kind,
+        "state": job.state,
+        "progress": job.progress,
+        "words": result.get("words", ""),
+        "applied": result.get("applied"),
+        "open": job.state in asks.OPEN,
+    }
 
 
-def ask(request: Request, course_id: int, night_id: int, kind: str, wish: dict[str, Any]) -> dict[str, Any]:
+def ask(
+    request: Request, course_id: int, night_id: int, kind: str, wish: dict[str, Any]
+) -> dict[str, Any]:
     """Put a job in the queue."""
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
@@ -53,7 +68,13 @@ def ask(request: Request, course_id: int, night_id: int, kind: str, wish: dict[s
 @router.post("")
 def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> Any:
     """Ask for a job."""
-    return ask(request, course_id, night_id, wanted.kind, {"few_moves": wanted.few_moves, "hurt": wanted.hurt})
+    return ask(
+        request,
+        course_id,
+        night_id,
+        wanted.kind,
+        {"few_moves": wanted.few_moves, "hurt": wanted.hurt},
+    )
 
 
 @router.post("/{job_id}/cancel")
@@ -75,7 +96,9 @@ def look(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
 @router.get("/{job_id}/events")
 async def events(request: Request, course_id: int, night_id: int, job_id: int) -> StreamingResponse:
     """How far a job is, each time there is news, until it ends."""
-    first = await run_in_threadpool(look, request, course_id, night_id, job_id)  # a stranger's job is refused before streaming
+    first = await run_in_threadpool(
+        look, request, course_id, night_id, job_id
+    )  # a stranger's job is refused before streaming
 
     async def news() -> AsyncIterator[str]:
         told, quiet = "", 0
@@ -94,4 +117,6 @@ async def events(request: Request, course_id: int, night_id: int, job_id: int) -
             await asyncio.sleep(LOOK_EVERY_S)
             state = await run_in_threadpool(look, request, course_id, night_id, job_id)
 
-    return StreamingResponse(news(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+    return StreamingResponse(
+        news(), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )

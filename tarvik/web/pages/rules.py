@@ -24,11 +24,19 @@ def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> 
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         return page(
-            request, "rules.html", status, course=course, tab="rules", fields=RULE_FIELDS,
-            text=rules_shown(course.rules or {}, Units(course.units)), sites=nights.sites(session, course_id),
-            terrains=TERRAINS, grounds=GROUNDS, first_night=next(iter(courses.nights(session, course_id)), None),
+            request,
+            "rules.html",
+            status,
+            course=course,
+            tab="rules",
+            fields=RULE_FIELDS,
+            text=rules_shown(course.rules or {}, Units(course.units)),
+            sites=nights.sites(session, course_id),
+            terrains=TERRAINS,
+            grounds=GROUNDS,
+            first_night=next(iter(courses.nights(session, course_id)), None),
             **({"typed": {}, "fault": None} | more),
-        )  # fmt: skip
+        )
 
 
 @router.get("")
@@ -42,21 +50,34 @@ def change(request: Request, course_id: int, change: FieldChange) -> Any:
     """Change one rule, as typed."""
     with tarvik(request).database.session() as session:
         units = Units(courses.course(session, course_id).units)
-        row = nights.change_rule(session, course_id, change.column, change.text, change.version, change.was, units)
+        row = nights.change_rule(
+            session, course_id, change.column, change.text, change.version, change.was, units
+        )
         return {"version": row.version, "text": rules_shown(row.rules, units)[change.column]}
 
 
 @router.post("/sites")
 def add_site(
-    request: Request, course_id: int, name: Annotated[str, Form()] = "", latitude: Annotated[str, Form()] = "",
-    longitude: Annotated[str, Form()] = "", zone: Annotated[str, Form()] = "", terrain: Annotated[str, Form()] = "open",
-    ground: Annotated[str, Form()] = "turf", uphill: Annotated[str, Form()] = "",
-) -> Any:  # fmt: skip
+    request: Request,
+    course_id: int,
+    name: Annotated[str, Form()] = "",
+    latitude: Annotated[str, Form()] = "",
+    longitude: Annotated[str, Form()] = "",
+    zone: Annotated[str, Form()] = "",
+    terrain: Annotated[str, Form()] = "open",
+    ground: Annotated[str, Form()] = "turf",
+    uphill: Annotated[str, Form()] = "",
+) -> Any:
     """Keep a site; on a mistake the form is shown again with everything typed still there."""
     typed = {
-        "name": name, "latitude": latitude, "longitude": longitude, "zone": zone, "terrain": terrain, "ground": ground,
+        "name": name,
+        "latitude": latitude,
+        "longitude": longitude,
+        "zone": zone,
+        "terrain": terrain,
+        "ground": ground,
         "uphill": uphill,
-    }  # fmt: skip
+    }
     try:
         values: dict[str, Any] = {"name": name, "ground": ground}
         for field in SITE_TEXTS:

@@ -20,11 +20,17 @@ def _team(request: Request, course_id: int, status: int = 200, **more: Any) -> A
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         return page(
-            request, "team.html", status, course=course, tab="team", team=accounts.team(session, course_id),
-            invited=accounts.invitations(session, course_id), roles=accounts.ROLE_WORDS,
+            request,
+            "team.html",
+            status,
+            course=course,
+            tab="team",
+            team=accounts.team(session, course_id),
+            invited=accounts.invitations(session, course_id),
+            roles=accounts.ROLE_WORDS,
             first_night=next(iter(courses.nights(session, course_id)), None),
             **{"fault": None, "typed": {}, "done": "", **more},
-        )  # fmt: skip
+        )
 
 
 @router.get("")
@@ -35,8 +41,11 @@ def show(request: Request, course_id: int) -> Any:
 
 @router.post("/invite")
 def invite(
-    request: Request, course_id: int, email: Annotated[str, Form()] = "", role: Annotated[str, Form()] = "leader"
-) -> Any:  # fmt: skip
+    request: Request,
+    course_id: int,
+    email: Annotated[str, Form()] = "",
+    role: Annotated[str, Form()] = "leader",
+) -> Any:
     """Ask somebody to join."""
     asker = me(request)
     typed = {"email": email, "role": role}
@@ -44,19 +53,28 @@ def invite(
         courses.course(session, course_id)
         try:
             wanted = accounts.role_named(role)
-            accounts.invite(session, asker.provider_id, course_id, email, wanted, address(request), asker.name)
+            accounts.invite(
+                session, asker.provider_id, course_id, email, wanted, address(request), asker.name
+            )
         except InputError as err:
             return _team(request, course_id, 422, fault=err, typed=typed)
     return _team(request, course_id, done=f"{email.strip()} was written to.")
 
 
 @router.post("/{account_id}")
-def change(request: Request, course_id: int, account_id: int, role: Annotated[str, Form()] = "") -> Any:
+def change(
+    request: Request, course_id: int, account_id: int, role: Annotated[str, Form()] = ""
+) -> Any:
     """Another role for somebody, or none."""
     with tarvik(request).database.session() as session:
         courses.course(session, course_id)
         try:
-            accounts.set_role(session, course_id, account_id, None if role == "none" else accounts.role_named(role))
+            accounts.set_role(
+                session,
+                course_id,
+                account_id,
+                None if role == "none" else accounts.role_named(role),
+            )
         except InputError as err:
             return _team(request, course_id, 422, fault=err)
     return RedirectResponse(f"/courses/{course_id}/team", status_code=303)

@@ -1,4 +1,6 @@
-"""What else this sheet could do: the trade-off curve, the moves when the weather turns, what would make it form, the knots."""
+"""What else this sheet could do: the trade-off curve, the moves when the weather turns, what would
+make it form, the knots.
+"""
 
 from __future__ import annotations
 
@@ -32,24 +34,54 @@ def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         units, workings = Units(asked.course.units), tarvik(request).solver.workings
         curve = trade_off(solution.question, workings)
         moves = [
-            {"move": o.move, "after": o.after, "why_not": o.why_not,
-             "drawing": silhouette(o.after.shelter, o.move.title, solution.question.body.height("sitting"))
-             if o.after and o.after.shelter else ""}
+            {
+                "move": o.move,
+                "after": o.after,
+                "why_not": o.why_not,
+                "drawing": silhouette(
+                    o.after.shelter, o.move.title, solution.question.body.height("sitting")
+                )
+                if o.after and o.after.shelter
+                else "",
+            }
             for o in outcomes(solution, workings)
-        ]  # fmt: skip
-        found = [(c, c.template.format(*(format_length(x, units) for x in c.lengths))) for c in changes(solution, workings)]
+        ]
+        found = [
+            (c, c.template.format(*(format_length(x, units) for x in c.lengths)))
+            for c in changes(solution, workings)
+        ]
         rig, house = solution.assessment.rig, solution.question.supports.house
         buttons = any(r.code == "button" for r in solution.assessment.reasons)
-        knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
-        steps = card_steps(solution.shelter, rig, units, solution.question.body, house) if solution.shelter else []
-        times = [(skill, [minutes(solution.question.pitch, rig, skill, hands) for hands in HANDS]) for skill in SKILLS]
+        knots = (
+            knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
+        )
+        steps = (
+            card_steps(solution.shelter, rig, units, solution.question.body, house)
+            if solution.shelter
+            else []
+        )
+        times = [
+            (skill, [minutes(solution.question.pitch, rig, skill, hands) for hands in HANDS])
+            for skill in SKILLS
+        ]
         return page(
-            request, "bench_ways.html", course=asked.course, night=asked.night, sheet=asked.sheet, units=units,
-                solution=solution,
-            curve=curve, curve_svg=curve_drawing(curve, units) if curve else "", moves=moves, changes=found, times=times,
-                hands=HANDS,
-            knots=[(k, knot_drawing(k.slug)) for k in knots], steps=steps, faults=solution.question.pitch.faults,
-        )  # fmt: skip
+            request,
+            "bench_ways.html",
+            course=asked.course,
+            night=asked.night,
+            sheet=asked.sheet,
+            units=units,
+            solution=solution,
+            curve=curve,
+            curve_svg=curve_drawing(curve, units) if curve else "",
+            moves=moves,
+            changes=found,
+            times=times,
+            hands=HANDS,
+            knots=[(k, knot_drawing(k.slug)) for k in knots],
+            steps=steps,
+            faults=solution.question.pitch.faults,
+        )
 
 
 @router.get("/knots")

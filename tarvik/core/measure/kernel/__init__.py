@@ -1,4 +1,6 @@
-"""Compiled inner loops: plane polygon work on small convex polygons. Used only by the modules above them."""
+"""Compiled inner loops: plane polygon work on small convex polygons. Used only by the modules above
+them.
+"""
 
 from tarvik.core.compiled import compiled
 

@@ -1,8 +1,9 @@
 """Where a mat's centre may lie, for each heading.
 
-A mat is four rectangles fixed to each other (the whole mat, and the head, middle and foot of its middle strip); each
-must lie inside a region of its own, given by half-planes and convex obstacles. For one heading the allowed centres are
-then a polygon (the region shrunk by the rectangle, a configuration space), here a list of convex pieces: the entries.
+A mat is four rectangles fixed to each other (the whole mat, and the head, middle and foot of its
+middle strip); each must lie inside a region of its own, given by half-planes and convex obstacles.
+For one heading the allowed centres are then a polygon (the region shrunk by the rectangle, a
+configuration space), here a list of convex pieces: the entries.
 """
 
 from __future__ import annotations
@@ -12,7 +13,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from tarvik.core.measure.kernel import compiled
-from tarvik.core.measure.kernel.extent import AREA_LEAST, eased, extent, regions, slab, within_planes
+from tarvik.core.measure.kernel.extent import (
+    AREA_LEAST,
+    eased,
+    extent,
+    regions,
+    slab,
+    within_planes,
+)
 from tarvik.core.measure.kernel.polygon import (
     MOST_CORNERS,
     SAME_M,
@@ -40,7 +48,9 @@ NO_SIDE_M = 1e-12
 
 
 @compiled
-def _near(piece: Floats, size: int, low_x: float, high_x: float, low_y: float, high_y: float) -> bool:
+def _near(
+    piece: Floats, size: int, low_x: float, high_x: float, low_y: float, high_y: float
+) -> bool:
     """Whether a piece reaches into a rectangle."""
     left, right, under, over = piece[0, 0], piece[0, 0], piece[0, 1], piece[0, 1]
     for i in range(1, size):
@@ -64,15 +74,20 @@ def _within(inner: Floats, corners: int, outer: Floats, sides: int) -> bool:
 
 @compiled
 def _widest(pieces: Floats, sizes: Ints, count: int, fresh: Bools, around: Floats) -> int:
-    """Keep, in place, only the pieces that lie in no other: the cuts overlap, and what is within another adds nothing.
-    Only `fresh` pieces can; `around` (count, 4) are the pieces' bounds.
+    """Keep, in place, only the pieces that lie in no other: the cuts overlap, and what is within
+    another adds nothing. Only `fresh` pieces can; `around` (count, 4) are the pieces' bounds.
     """
     gone = np.zeros(count, dtype=np.bool_)
     for p in range(count):
         if not fresh[p]:
             continue
         for q in range(count):
-            if q == p or gone[q] or around[p, 0] < around[q, 0] - SAME_M or around[p, 1] > around[q, 1] + SAME_M:
+            if (
+                q == p
+                or gone[q]
+                or around[p, 0] < around[q, 0] - SAME_M
+                or around[p, 1] > around[q, 1] + SAME_M
+            ):
                 continue
             if around[p, 2] < around[q, 2] - SAME_M or around[p, 3] > around[q, 3] + SAME_M:
                 continue
@@ -90,11 +105,14 @@ def _widest(pieces: Floats, sizes: Ints, count: int, fresh: Bools, around: Float
 
 @compiled
 def outward(obstacles: Floats) -> tuple[Floats, Ints]:
-    """Outward unit normals and offsets of the obstacles' sides, (T, P, 3) nx, ny, b, and how many each has (T,). Obstacles
-    (T, P, 2) are convex; one of fewer corners has the last one again.
+    """Outward unit normals and offsets of the obstacles' sides, (T, P, 3) nx, ny, b, and how many
+    each has (T,). Obstacles (T, P, 2) are convex; one of fewer corners has the last one again.
     """
     most = obstacles.shape[1]
-    out, sides = np.empty((obstacles.shape[0], most, 3)), np.zeros(obstacles.shape[0], dtype=np.int64)
+    out, sides = (
+        np.empty((obstacles.shape[0], most, 3)),
+        np.zeros(obstacles.shape[0], dtype=np.int64),
+    )
     for t in range(obstacles.shape[0]):
         turn = 1.0 if area(obstacles[t], most) >= 0 else -1.0
         for i in range(most):
@@ -112,9 +130,18 @@ def outward(obstacles: Floats) -> tuple[Floats, Ints]:
 
 
 @compiled
-def _cuts(obstacle: Floats, normals: Floats, sides: int, box: Floats, c: float, s: float, inner: float, cuts: Floats) -> int:
-    """Half-planes beyond each of which the rectangle misses the obstacle, for their sum has these sides: into `cuts`
-    (P + 4, 3); returns their number.
+def _cuts(
+    obstacle: Floats,
+    normals: Floats,
+    sides: int,
+    box: Floats,
+    c: float,
+    s: float,
+    inner: float,
+    cuts: Floats,
+) -> int:
+    """Half-planes beyond each of which the rectangle misses the obstacle, for their sum has these
+    sides: into `cuts` (P + 4, 3); returns their number.
     """
     for i in range(sides):
         nx, ny = normals[i, 0], normals[i, 1]
@@ -133,9 +160,18 @@ def _cuts(obstacle: Floats, normals: Floats, sides: int, box: Floats, c: float, 
 
 
 @compiled
-def _missed(piece: Floats, size: int, obstacle: Floats, box: Floats, c: float, s: float, cuts: Floats, count: int) -> bool:
-    """Whether the rectangle, its centre anywhere in the piece, misses the obstacle: a side of either parts the piece from
-    the sum of obstacle and rectangle.
+def _missed(
+    piece: Floats,
+    size: int,
+    obstacle: Floats,
+    box: Floats,
+    c: float,
+    s: float,
+    cuts: Floats,
+    count: int,
+) -> bool:
+    """Whether the rectangle, its centre anywhere in the piece, misses the obstacle: a side of
+    either parts the piece from the sum of obstacle and rectangle.
     """
     for k in range(count):
         if -support(piece, size, -cuts[k, 0], -cuts[k, 1]) >= cuts[k, 2]:
@@ -148,18 +184,33 @@ def _missed(piece: Floats, size: int, obstacle: Floats, box: Floats, c: float, s
         least = nx * obstacle[0, 0] + ny * obstacle[0, 1]
         for k in range(1, obstacle.shape[0]):
             least = min(least, nx * obstacle[k, 0] + ny * obstacle[k, 1])
-        if least + slab(-(nx * c + ny * s), nx * s - ny * c, box) >= nx * piece[i, 0] + ny * piece[i, 1]:
+        if (
+            least + slab(-(nx * c + ny * s), nx * s - ny * c, box)
+            >= nx * piece[i, 0] + ny * piece[i, 1]
+        ):
             return True
     return False
 
 
 @compiled
 def _split(
-    pieces: Floats, sizes: Ints, count: int, whole: Floats, corners: int, obstacle: Floats, normals: Floats, sides: int,
-    box: Floats, c: float, s: float, inner: float, out: Floats, out_sizes: Ints,
-) -> int:  # fmt: skip
-    """Remove from each piece of the convex `whole` the centres at which the rectangle would touch the obstacle. Returns the
-    number of pieces, or -1 when none was touched and `out` holds nothing.
+    pieces: Floats,
+    sizes: Ints,
+    count: int,
+    whole: Floats,
+    corners: int,
+    obstacle: Floats,
+    normals: Floats,
+    sides: int,
+    box: Floats,
+    c: float,
+    s: float,
+    inner: float,
+    out: Floats,
+    out_sizes: Ints,
+) -> int:
+    """Remove from each piece of the convex `whole` the centres at which the rectangle would touch
+    the obstacle. Returns the number of pieces, or -1 when none was touched and `out` holds nothing.
     """
     low_x, high_x = obstacle[:, 0].min() + slab(-c, s, box), obstacle[:, 0].max() - slab(c, -s, box)
     low_y, high_y = obstacle[:, 1].min() + slab(-s, -c, box), obstacle[:, 1].max() - slab(s, c, box)
@@ -201,15 +252,29 @@ def _split(
 
 @compiled
 def entries(
-    bounds: Floats, planes: Floats, plane_box: Ints, obstacles: Floats, obstacle_box: Ints, boxes: Floats,
-    headings: Ints, steps: int, inner: float, shadows: Floats, shadow_corners: Ints, shadow_sizes: Floats, enough: float,
-    polygons: Floats, sizes: Ints, heading: Ints,
-) -> int:  # fmt: skip
-    """Convex pieces of allowed centres for every heading, their middle in every one of the shadows (K, F, V, 2); returns
-    their number. Stops when there are `enough`.
+    bounds: Floats,
+    planes: Floats,
+    plane_box: Ints,
+    obstacles: Floats,
+    obstacle_box: Ints,
+    boxes: Floats,
+    headings: Ints,
+    steps: int,
+    inner: float,
+    shadows: Floats,
+    shadow_corners: Ints,
+    shadow_sizes: Floats,
+    enough: float,
+    polygons: Floats,
+    sizes: Ints,
+    heading: Ints,
+) -> int:
+    """Convex pieces of allowed centres for every heading, their middle in every one of the shadows
+    (K, F, V, 2); returns their number. Stops when there are `enough`.
 
-    `bounds` (4,) xmin, xmax, ymin, ymax; `planes` (M, 3) nx, ny, b with n . q >= b wanted over the rectangle
-    `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from +x, towards the head end.
+    `bounds` (4,) xmin, xmax, ymin, ymax; `planes` (M, 3) nx, ny, b with n . q >= b wanted over the
+    rectangle `boxes[plane_box]`; `headings` are steps of 360 / `steps` degrees, anticlockwise from
+    +x, towards the head end.
     """
     made, apart = 0, -1.0
     room = np.empty((2, MOST_PIECES, MOST_CORNERS, 2))
@@ -230,7 +295,7 @@ def entries(
             continue
         side, pieces = clear_of(
             one, n, obstacles, normals, sides, obstacle_box, boxes, c, s, inner, room, room_sizes
-        )  # fmt: skip
+        )
         for p in range(pieces):
             n = room_sizes[side, p]
             if shadows.shape[0]:
@@ -246,20 +311,43 @@ def entries(
 
 @compiled
 def clear_of(
-    centres: Floats, count: int, obstacles: Floats, normals: Floats, sides: Ints, obstacle_box: Ints, boxes: Floats,
-    c: float, s: float, inner: float, room: Floats, sizes: Ints,
-) -> tuple[int, int]:  # fmt: skip
-    """Centres of a convex polygon at which, headed (c, s), every rectangle misses its obstacles, as convex pieces in
-    `room[side, :pieces]` (2, MOST_PIECES, MOST_CORNERS, 2), `sizes` (2, MOST_PIECES); returns (side, pieces).
+    centres: Floats,
+    count: int,
+    obstacles: Floats,
+    normals: Floats,
+    sides: Ints,
+    obstacle_box: Ints,
+    boxes: Floats,
+    c: float,
+    s: float,
+    inner: float,
+    room: Floats,
+    sizes: Ints,
+) -> tuple[int, int]:
+    """Centres of a convex polygon at which, headed (c, s), every rectangle misses its obstacles, as
+    convex pieces in `room[side, :pieces]` (2, MOST_PIECES, MOST_CORNERS, 2), `sizes` (2,
+    MOST_PIECES); returns (side, pieces).
 
     `normals` and `sides` are the obstacles' `outward`.
     """
     room[0, 0, :count], sizes[0, 0], pieces, side = centres[:count], count, 1, 0
     for t in range(obstacles.shape[0]):
         left = _split(
-            room[side], sizes[side], pieces, centres, count, obstacles[t], normals[t], sides[t], boxes[obstacle_box[t]], c, s,
-            inner, room[1 - side], sizes[1 - side],
-        )  # fmt: skip
+            room[side],
+            sizes[side],
+            pieces,
+            centres,
+            count,
+            obstacles[t],
+            normals[t],
+            sides[t],
+            boxes[obstacle_box[t]],
+            c,
+            s,
+            inner,
+            room[1 - side],
+            sizes[1 - side],
+        )
         if left >= 0:
             side, pieces = 1 - side, left
         if pieces == 0:

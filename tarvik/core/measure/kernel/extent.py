@@ -1,5 +1,6 @@
-"""Where a mat's centre may be by its extent along and across its heading alone, and by all half-planes then. Under most
-roofs that hold nobody the first already tells that most headings are too long or too wide.
+"""Where a mat's centre may be by its extent along and across its heading alone, and by all
+half-planes then. Under most roofs that hold nobody the first already tells that most headings are
+too long or too wide.
 """
 
 from __future__ import annotations
@@ -38,9 +39,12 @@ def eased(planes: Floats, inner: float) -> Floats:
 
 
 @compiled
-def regions(bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int) -> tuple[Floats, Ints, Ints]:
-    """The ground (`rectangles`, MOST_CORNERS, 2) that the half-planes leave to each of a mat's rectangles, the numbers of its
-    corners (0 where they leave none), and the rectangles. `bounds` and the rest as for `entries`.
+def regions(
+    bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int
+) -> tuple[Floats, Ints, Ints]:
+    """The ground (`rectangles`, MOST_CORNERS, 2) that the half-planes leave to each of a mat's
+    rectangles, the numbers of its corners (0 where they leave none), and the rectangles. `bounds`
+    and the rest as for `entries`.
     """
     out, sizes = np.empty((rectangles, MOST_CORNERS, 2)), np.zeros(rectangles, dtype=np.int64)
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
@@ -49,7 +53,8 @@ def regions(bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int) ->
         one[2, 0], one[2, 1], one[3, 0], one[3, 1] = bounds[1], bounds[3], bounds[0], bounds[3]
         n = 4
         for m in range(planes.shape[0]):
-            # With so many corners that one more could be left out, the rest of the half-planes is let be.
+            # With so many corners that one more could be left out, the rest of the half-planes is
+            # let be.
             if plane_box[m] == b and n < MOST_CORNERS:
                 n = clip(one, n, planes[m, 0], planes[m, 1], planes[m, 2], two)
                 one, two = two, one
@@ -60,9 +65,12 @@ def regions(bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int) ->
 
 
 @compiled
-def extent(region: Floats, sizes: Ints, region_box: Ints, boxes: Floats, c: float, s: float, out: Floats) -> bool:
-    """Where the centre may be, headed (c, s): least and greatest along and across the heading into `out` (4,), each
-    rectangle (`boxes` (B, 4) along and across) within the extent of its convex regions; False when nowhere.
+def extent(
+    region: Floats, sizes: Ints, region_box: Ints, boxes: Floats, c: float, s: float, out: Floats
+) -> bool:
+    """Where the centre may be, headed (c, s): least and greatest along and across the heading into
+    `out` (4,), each rectangle (`boxes` (B, 4) along and across) within the extent of its convex
+    regions; False when nowhere.
     """
     for across in range(2):
         ax, ay = (-s, c) if across else (c, s)
@@ -84,11 +92,20 @@ def extent(region: Floats, sizes: Ints, region_box: Ints, boxes: Floats, c: floa
 
 @compiled
 def within_planes(
-    reach: Floats, planes: Floats, plane_box: Ints, boxes: Floats, c: float, s: float, order: Ints, one: Floats, two: Floats
+    reach: Floats,
+    planes: Floats,
+    plane_box: Ints,
+    boxes: Floats,
+    c: float,
+    s: float,
+    order: Ints,
+    one: Floats,
+    two: Floats,
 ) -> tuple[Floats, Floats, int]:
-    """Centres at which, headed (c, s), every rectangle keeps its half-planes: (polygon, scratch, corners), 0 for none.
-    `reach` (4,) is its `extent`, `planes` (M, 3) are `eased`. They are tried in `order` (M,), in which the one that leaves
-    nothing moves to the front: at the next heading it mostly leaves nothing again.
+    """Centres at which, headed (c, s), every rectangle keeps its half-planes: (polygon, scratch,
+    corners), 0 for none. `reach` (4,) is its `extent`, `planes` (M, 3) are `eased`. They are tried
+    in `order` (M,), in which the one that leaves nothing moves to the front: at the next heading it
+    mostly leaves nothing again.
     """
     for i in range(4):
         along, across = reach[1 if 0 < i < 3 else 0], reach[3 if i > 1 else 2]

@@ -1,8 +1,10 @@
-"""Main figures of any roof of convex faces (hollow, one face over another) in any rain, for the search over settings.
+"""Main figures of any roof of convex faces (hollow, one face over another) in any rain, for the
+search over settings.
 
-A mat lies where it is if its four rectangles miss every part of a face lower than they allow, and if it crosses no edge
-of the cloth's shadow: neither calm rain's nor that of any wind given. Both are obstacles to the same kernel that places
-mats under a convex lid; that the centre itself is sheltered is looked up for each connected piece of centres.
+A mat lies where it is if its four rectangles miss every part of a face lower than they allow, and
+if it crosses no edge of the cloth's shadow: neither calm rain's nor that of any wind given. Both
+are obstacles to the same kernel that places mats under a convex lid; that the centre itself is
+sheltered is looked up for each connected piece of centres.
 """
 
 from __future__ import annotations
@@ -66,7 +68,9 @@ def _turned(face: Floats, count: int, gx: float, gy: float, out: Floats) -> floa
 
 @compiled
 def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: int) -> int:
-    """Edges of the union of the shadows, each as a thin triangle that lies outside it, appended to `out`."""
+    """Edges of the union of the shadows, each as a thin triangle that lies outside it, appended to
+    `out`.
+    """
     free, around = np.empty((MOST_SPANS, 2)), np.empty((corners.size, 4))
     for f in range(corners.size):
         if sizes[f] >= FLAT_M2:
@@ -90,7 +94,12 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
                 if around[g, 3] < min(ay, by) - BESIDE_M or around[g, 2] > max(ay, by) + BESIDE_M:
                     continue
                 low, high = stretch_inside(
-                    shadows[g], corners[g], ax + nx * BESIDE_M, ay + ny * BESIDE_M, bx + nx * BESIDE_M, by + ny * BESIDE_M
+                    shadows[g],
+                    corners[g],
+                    ax + nx * BESIDE_M,
+                    ay + ny * BESIDE_M,
+                    bx + nx * BESIDE_M,
+                    by + ny * BESIDE_M,
                 )
                 if high <= low:
                     continue
@@ -128,9 +137,11 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
 
 
 @compiled
-def _hull_planes(points: Floats, count: int, box: int, out: Floats, boxes: Ints, made: int, ring: Floats) -> tuple[int, int]:
-    """Half-planes of the convex hull of points appended to `out`; returns their number, -1 when there is no hull, and the
-    corners of the hull in `ring` (2 `count` + 4, 2).
+def _hull_planes(
+    points: Floats, count: int, box: int, out: Floats, boxes: Ints, made: int, ring: Floats
+) -> tuple[int, int]:
+    """Half-planes of the convex hull of points appended to `out`; returns their number, -1 when
+    there is no hull, and the corners of the hull in `ring` (2 `count` + 4, 2).
     """
     corners = hull(points, count, ring)
     if corners < 3:
@@ -153,7 +164,9 @@ def _beyond(obstacle: Floats, limits: Floats, first: int, last: int) -> bool:
     for k in range(first, last):
         most = -1e18
         for i in range(obstacle.shape[0]):
-            most = max(most, limits[k, 0] * obstacle[i, 0] + limits[k, 1] * obstacle[i, 1] - limits[k, 2])
+            most = max(
+                most, limits[k, 0] * obstacle[i, 0] + limits[k, 1] * obstacle[i, 1] - limits[k, 2]
+            )
         if most <= 1e-6:
             return True
     return False
@@ -169,18 +182,33 @@ def shade(faces: Floats, corners: Ints, falls: Floats, shadows: Floats, sizes: F
 
 @compiled
 def ends_and_rings(parts: int, faces: int) -> tuple[Ints, Floats, Ints]:
-    """Room for what `limits_under` tells of each part's half-planes: their ends, their corners and the corners' numbers."""
-    return np.empty(parts, dtype=np.int64), np.empty((parts, 2 * faces * ROOM + 4, 2)), np.empty(parts, dtype=np.int64)
+    """Room for what `limits_under` tells of each part's half-planes: their ends, their corners and
+    the corners' numbers.
+    """
+    return (
+        np.empty(parts, dtype=np.int64),
+        np.empty((parts, 2 * faces * ROOM + 4, 2)),
+        np.empty(parts, dtype=np.int64),
+    )
 
 
 @compiled
 def limits_under(
-    faces: Floats, corners: Ints, plane: Floats, heights: Floats, limits: Floats, limit_box: Ints, shadows: Floats,
-    sizes: Floats, ends: Ints, rings: Floats, ring_sizes: Ints,
-) -> int:  # fmt: skip
-    """Fill in the half-planes within which each of a mat's four rectangles must keep; returns their number, or -1 when there
-    is no room. `ends` (B + K,): where those of each rectangle's height, then those of each shadow, end; `rings` (B + K,
-    2 F ROOM + 4, 2) and `ring_sizes` their corners.
+    faces: Floats,
+    corners: Ints,
+    plane: Floats,
+    heights: Floats,
+    limits: Floats,
+    limit_box: Ints,
+    shadows: Floats,
+    sizes: Floats,
+    ends: Ints,
+    rings: Floats,
+    ring_sizes: Ints,
+) -> int:
+    """Fill in the half-planes within which each of a mat's four rectangles must keep; returns their
+    number, or -1 when there is no room. `ends` (B + K,): where those of each rectangle's height,
+    then those of each shadow, end; `rings` (B + K, 2 F ROOM + 4, 2) and `ring_sizes` their corners.
 
     `shadows` (K, F, V, 2) and `sizes` (K, F) are the faces' shadows along each fall of the rain.
     """
@@ -220,12 +248,20 @@ def limits_under(
 
 @compiled
 def obstacles_under(
-    faces: Floats, corners: Ints, plane: Floats, heights: Floats, limits: Floats, ends: Ints, obstacles: Floats,
-    obstacle_box: Ints, shadows: Floats, sizes: Floats,
-) -> tuple[int, int]:  # fmt: skip
-    """Fill in what stands in the way of each of a mat's rectangles within its `limits_under`: convex `obstacles` (T,
-    OBSTACLE_CORNERS, 2), the last corner again where there are fewer. Returns the number, and how many of them, the first,
-    are edges of what is sheltered.
+    faces: Floats,
+    corners: Ints,
+    plane: Floats,
+    heights: Floats,
+    limits: Floats,
+    ends: Ints,
+    obstacles: Floats,
+    obstacle_box: Ints,
+    shadows: Floats,
+    sizes: Floats,
+) -> tuple[int, int]:
+    """Fill in what stands in the way of each of a mat's rectangles within its `limits_under`:
+    convex `obstacles` (T, OBSTACLE_CORNERS, 2), the last corner again where there are fewer.
+    Returns the number, and how many of them, the first, are edges of what is sheltered.
     """
     cut = np.empty((ROOM, 2))
     order = np.argsort(-heights)
@@ -260,11 +296,18 @@ def obstacles_under(
 
 
 @compiled
-def _about_ground(ground: Floats, count: int, limits: Floats, limit_box: Ints) -> tuple[Floats, Ints, int]:
-    """The half-planes about the convex `ground` of a mat, then those of its other rectangles, of which rectangle each is, and
-    how many are about the ground: of many falls of the rain most half-planes leave more than others do.
+def _about_ground(
+    ground: Floats, count: int, limits: Floats, limit_box: Ints
+) -> tuple[Floats, Ints, int]:
+    """The half-planes about the convex `ground` of a mat, then those of its other rectangles, of
+    which rectangle each is, and how many are about the ground: of many falls of the rain most
+    half-planes leave more than others do.
     """
-    out, box, made = np.empty((count + limit_box.size, 3)), np.zeros(count + limit_box.size, dtype=np.int64), 0
+    out, box, made = (
+        np.empty((count + limit_box.size, 3)),
+        np.zeros(count + limit_box.size, dtype=np.int64),
+        0,
+    )
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
         dx, dy = ground[j, 0] - ground[i, 0], ground[j, 1] - ground[i, 1]
@@ -283,8 +326,8 @@ def _about_ground(ground: Floats, count: int, limits: Floats, limit_box: Ints) -
 
 @compiled
 def _in_reach(obstacles: Floats, boxes: Ints, count: int, about: Floats) -> int:
-    """Keep, in place, the obstacles that lie beyond none of the half-planes about a mat's ground, for every rectangle is part
-    of the mat; returns their number.
+    """Keep, in place, the obstacles that lie beyond none of the half-planes about a mat's ground,
+    for every rectangle is part of the mat; returns their number.
     """
     kept = 0
     for t in range(count):
@@ -296,12 +339,24 @@ def _in_reach(obstacles: Floats, boxes: Ints, count: int, about: Floats) -> int:
 
 @compiled
 def general_entries(
-    faces: Floats, corners: Ints, heights: Floats, boxes: Floats, falls: Floats, headings: Ints, steps: int,
-    inner: float, enough: float, polygons: Floats, sizes: Ints, heading: Ints, ground: Floats, ground_least: float,
-) -> tuple[int, int]:  # fmt: skip
-    """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid; returns their number, and
-    that of the corners of the convex `ground` (MOST_CORNERS, 2) in which every mat lies: none are sought where that is less
-    than `ground_least` (m2).
+    faces: Floats,
+    corners: Ints,
+    heights: Floats,
+    boxes: Floats,
+    falls: Floats,
+    headings: Ints,
+    steps: int,
+    inner: float,
+    enough: float,
+    polygons: Floats,
+    sizes: Ints,
+    heading: Ints,
+    ground: Floats,
+    ground_least: float,
+) -> tuple[int, int]:
+    """Pieces of allowed centres under any roof in any rain, as `entries` gives them under a lid;
+    returns their number, and that of the corners of the convex `ground` (MOST_CORNERS, 2) in which
+    every mat lies: none are sought where that is less than `ground_least` (m2).
     """
     plane = np.empty((corners.size, 3))
     limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
@@ -313,7 +368,19 @@ def general_entries(
     shade(faces, corners, falls, shadows, shadow_sizes)
     parts = heights.size + falls.shape[0]
     ends, rings, ring_sizes = ends_and_rings(parts, corners.size)
-    count = limits_under(faces, corners, plane, heights, limits, limit_box, shadows, shadow_sizes, ends, rings, ring_sizes)
+    count = limits_under(
+        faces,
+        corners,
+        plane,
+        heights,
+        limits,
+        limit_box,
+        shadows,
+        shadow_sizes,
+        ends,
+        rings,
+        ring_sizes,
+    )
     if count < 0:
         return 0, 0
     made, blocked, apart, outer = 0, -1, -1.0, np.empty((0, 3))
@@ -328,29 +395,62 @@ def general_entries(
     if ground_corners < min(MOST_CORNERS, rings.shape[1]):  # else some half-planes were let be
         within, within_box, about = _about_ground(ground, ground_corners, within, within_box)
         outer = eased(within[:about], -inner)
-        rings[0, :ground_corners], ring_sizes[0], parts = ground[:ground_corners], ground_corners, heights.size
+        rings[0, :ground_corners], ring_sizes[0], parts = (
+            ground[:ground_corners],
+            ground_corners,
+            heights.size,
+        )
     reach, order = np.empty(4), np.arange(within_box.size)
-    room, room_sizes = np.empty((2, MOST_PIECES, MOST_CORNERS, 2)), np.empty((2, MOST_PIECES), dtype=np.int64)
+    room, room_sizes = (
+        np.empty((2, MOST_PIECES, MOST_CORNERS, 2)),
+        np.empty((2, MOST_PIECES), dtype=np.int64),
+    )
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
-    some, normals, sides = obstacles[:0], np.empty((0, OBSTACLE_CORNERS, 3)), np.empty(0, dtype=np.int64)
+    some, normals, sides = (
+        obstacles[:0],
+        np.empty((0, OBSTACLE_CORNERS, 3)),
+        np.empty(0, dtype=np.int64),
+    )
     for h in range(headings.size):
         angle = 2 * np.pi * headings[h] / steps
         c, s = np.cos(angle), np.sin(angle)
         if not extent(rings, ring_sizes[:parts], ring_box, boxes, c, s, reach):
             continue
-        one, two, corners_left = within_planes(reach, within, within_box, boxes, c, s, order, one, two)
+        one, two, corners_left = within_planes(
+            reach, within, within_box, boxes, c, s, order, one, two
+        )
         if corners_left == 0:
             continue
         if blocked < 0:  # only now: where nobody fits, mostly the half-planes alone have told so
             blocked, _ = obstacles_under(
-                faces, corners, plane, heights, limits, ends, obstacles, obstacle_box, shadows, shadow_sizes
+                faces,
+                corners,
+                plane,
+                heights,
+                limits,
+                ends,
+                obstacles,
+                obstacle_box,
+                shadows,
+                shadow_sizes,
             )
             blocked = _in_reach(obstacles, obstacle_box, blocked, outer)
             some = obstacles[:blocked]
             normals, sides = outward(some)
         side, pieces = clear_of(
-            one, corners_left, some, normals, sides, obstacle_box, boxes, c, s, inner, room, room_sizes
-        )  # fmt: skip
+            one,
+            corners_left,
+            some,
+            normals,
+            sides,
+            obstacle_box,
+            boxes,
+            c,
+            s,
+            inner,
+            room,
+            room_sizes,
+        )
         for p in range(min(pieces, MOST_FOUND)):
             n = room_sizes[side, p]
             x, y = centroid(room[side, p], n)

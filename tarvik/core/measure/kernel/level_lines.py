@@ -1,4 +1,6 @@
-"""Areas under any roof of convex faces, and of unions of convex polygons, by level lines: exact along each."""
+"""Areas under any roof of convex faces, and of unions of convex polygons, by level lines: exact
+along each.
+"""
 
 from __future__ import annotations
 
@@ -72,8 +74,8 @@ def _crossing(polygon: Floats, count: int, y: float) -> tuple[float, float]:
 
 @compiled
 def _level_lines(events: Floats, finest: float) -> tuple[Floats, Floats]:
-    """Places and weights of level lines between neighbouring corners (sorted): two Gauss points a strip, exact to the
-    third power, one in strips narrower than the share `finest` of the whole.
+    """Places and weights of level lines between neighbouring corners (sorted): two Gauss points a
+    strip, exact to the third power, one in strips narrower than the share `finest` of the whole.
     """
     made = events.size
     least = (events[made - 1] - events[0]) * finest
@@ -99,11 +101,20 @@ def _level_lines(events: Floats, finest: float) -> tuple[Floats, Floats]:
 
 @compiled
 def _corners_met(
-    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, reached: Bools,
-    parts: Floats, part_sizes: Ints, events: Floats,
-) -> int:  # fmt: skip
-    """Heights y of all corners of the shadows, and of the faces' parts below each level, into `events`; returns their number.
-    `reached` tells the levels under which any face rises: under a roof that is all lower there is nothing to add up.
+    faces: Floats,
+    corners: Ints,
+    plane: Floats,
+    shadows: Floats,
+    sizes: Floats,
+    levels: Floats,
+    reached: Bools,
+    parts: Floats,
+    part_sizes: Ints,
+    events: Floats,
+) -> int:
+    """Heights y of all corners of the shadows, and of the faces' parts below each level, into
+    `events`; returns their number. `reached` tells the levels under which any face rises: under a
+    roof that is all lower there is nothing to add up.
     """
     cut = np.empty((ROOM, 2))
     for f in range(corners.size):
@@ -129,19 +140,37 @@ def _corners_met(
 
 @compiled
 def areas(
-    faces: Floats, corners: Ints, plane: Floats, shadows: Floats, sizes: Floats, levels: Floats, finest: float, half: bool,
-    middle: float, out: Floats,
-) -> None:  # fmt: skip
-    """Ground sheltered along every fall into out[0], and of the ground covered in calm air that under a roof at least
-    `levels` high into out[1:], by level lines between neighbouring corners, exact along each. Strips narrower than the
-    share `finest` of the whole get one line, others two. `half`: below y = `middle` is the mirror image of what is above.
+    faces: Floats,
+    corners: Ints,
+    plane: Floats,
+    shadows: Floats,
+    sizes: Floats,
+    levels: Floats,
+    finest: float,
+    half: bool,
+    middle: float,
+    out: Floats,
+) -> None:
+    """Ground sheltered along every fall into out[0], and of the ground covered in calm air that
+    under a roof at least `levels` high into out[1:], by level lines between neighbouring corners,
+    exact along each. Strips narrower than the share `finest` of the whole get one line, others two.
+    `half`: below y = `middle` is the mirror image of what is above.
     """
-    spans, other, both = np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2)), np.empty((MOST_SPANS, 2))
+    spans, other, both = (
+        np.empty((MOST_SPANS, 2)),
+        np.empty((MOST_SPANS, 2)),
+        np.empty((MOST_SPANS, 2)),
+    )
     out[:] = 0.0
-    parts, part_sizes = np.empty((levels.size, corners.size, ROOM, 2)), np.zeros((levels.size, corners.size), dtype=np.int64)
+    parts, part_sizes = (
+        np.empty((levels.size, corners.size, ROOM, 2)),
+        np.zeros((levels.size, corners.size), dtype=np.int64),
+    )
     events = np.empty((shadows.shape[0] + levels.size) * corners.size * ROOM)
     reached = np.zeros(levels.size, dtype=np.bool_)
-    made = _corners_met(faces, corners, plane, shadows, sizes, levels, reached, parts, part_sizes, events)
+    made = _corners_met(
+        faces, corners, plane, shadows, sizes, levels, reached, parts, part_sizes, events
+    )
     if made == 0:
         return
     if half:
@@ -198,7 +227,12 @@ def _met(edges: Floats, count: int) -> Floats:
     events = np.empty(count + count * (count - 1) // 2)
     made = 0
     for e in range(count):
-        ax, ay, bx, by = edges[e, 0], edges[e, 1], edges[e, 2] - edges[e, 0], edges[e, 3] - edges[e, 1]
+        ax, ay, bx, by = (
+            edges[e, 0],
+            edges[e, 1],
+            edges[e, 2] - edges[e, 0],
+            edges[e, 3] - edges[e, 1],
+        )
         low_x, high_x = min(ax, edges[e, 2]), max(ax, edges[e, 2])
         low_y, high_y = min(ay, edges[e, 3]), max(ay, edges[e, 3])
         events[made] = ay
@@ -223,7 +257,9 @@ def _met(edges: Floats, count: int) -> Floats:
 
 @compiled
 def _sides(polygons: Floats, sizes: Ints, edges: Floats, count: int) -> int:
-    """Sides of polygons (M, V, 2) into `edges` from row `count` on; returns the number of rows then."""
+    """Sides of polygons (M, V, 2) into `edges` from row `count` on; returns the number of rows
+    then.
+    """
     for m in range(polygons.shape[0]):
         for i in range(sizes[m]):
             j = i + 1 if i + 1 < sizes[m] else 0
@@ -235,7 +271,9 @@ def _sides(polygons: Floats, sizes: Ints, edges: Floats, count: int) -> int:
 
 @compiled
 def _covered(polygons: Floats, sizes: Ints, y: float, spans: Floats) -> int:
-    """Stretches of a level line inside any of the convex polygons, into `spans`; returns their number."""
+    """Stretches of a level line inside any of the convex polygons, into `spans`; returns their
+    number.
+    """
     n = 0
     for m in range(polygons.shape[0]):
         if sizes[m] >= 3:
@@ -248,8 +286,9 @@ def _covered(polygons: Floats, sizes: Ints, y: float, spans: Floats) -> int:
 
 @compiled
 def union_area(polygons: Floats, sizes: Ints) -> float:
-    """Area of the union of convex polygons (M, ROOM, 2), exact: between neighbouring corners and crossings the length of
-    a level line inside grows evenly, so the middle line of each strip gives its area.
+    """Area of the union of convex polygons (M, ROOM, 2), exact: between neighbouring corners and
+    crossings the length of a level line inside grows evenly, so the middle line of each strip gives
+    its area.
     """
     edges = np.empty((polygons.shape[0] * polygons.shape[1], 4))
     count = _sides(polygons, sizes, edges, 0)
@@ -271,7 +310,10 @@ def union_area(polygons: Floats, sizes: Ints) -> float:
 def area_under(faces: Floats, corners: Ints, plane: Floats, height: float) -> float:
     """Plan area (m2), exact, of what all faces cover and no face lower than `height` is over."""
     whole, low = np.zeros((corners.size, ROOM, 2)), np.zeros((corners.size, ROOM, 2))
-    sizes, low_sizes = np.zeros(corners.size, dtype=np.int64), np.zeros(corners.size, dtype=np.int64)
+    sizes, low_sizes = (
+        np.zeros(corners.size, dtype=np.int64),
+        np.zeros(corners.size, dtype=np.int64),
+    )
     cut = np.empty((ROOM, 2))
     for f in range(corners.size):
         if np.isnan(plane[f, 0]):
@@ -286,7 +328,9 @@ def area_under(faces: Floats, corners: Ints, plane: Floats, height: float) -> fl
 
 @compiled
 def upper_corners(faces: Floats, corners: Ints, plane: Floats, height: float, out: Floats) -> int:
-    """Corners of the parts of all faces above a height, in plan, into `out`; returns their number."""
+    """Corners of the parts of all faces above a height, in plan, into `out`; returns their
+    number.
+    """
     cut = np.empty((ROOM, 2))
     count = 0
     for f in range(corners.size):

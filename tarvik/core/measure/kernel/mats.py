@@ -1,4 +1,6 @@
-"""How many mats go in beside each other, of whose centres the `entries` tell where they may lie (see centres.py)."""
+"""How many mats go in beside each other, of whose centres the `entries` tell where they may lie
+(see centres.py).
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ MOST_MATS = 40
 
 
 @compiled
-def support_table(polygons: Floats, sizes: Ints, count: int, steps: int, stride: int, table: Floats) -> None:
+def support_table(
+    polygons: Floats, sizes: Ints, count: int, steps: int, stride: int, table: Floats
+) -> None:
     """Support function of every entry in every `stride`-th direction: table (count, steps)."""
     for k in range(0, steps, stride):
         nx, ny = np.cos(2 * np.pi * k / steps), np.sin(2 * np.pi * k / steps)
@@ -50,13 +54,21 @@ def half_extents(length: float, width: float, steps: int) -> Floats:
 
 @compiled
 def stack(
-    table: Floats, heading: Ints, count: int, extents: Floats, k: int, only_a: int, only_b: int, which: Ints, place: Floats
+    table: Floats,
+    heading: Ints,
+    count: int,
+    extents: Floats,
+    k: int,
+    only_a: int,
+    only_b: int,
+    which: Ints,
+    place: Floats,
 ) -> tuple[int, float]:
     """Most mats one after the other along direction k, parted by straight lines across it.
 
-    Greedy by the earliest end, which is best for a one-dimensional row. `only_a`, `only_b` restrict the headings
-    (-1: any). Fills `which` (entry) and `place` (centre along k, forward and backward runs averaged); returns the
-    number and the play left over in metres.
+    Greedy by the earliest end, which is best for a one-dimensional row. `only_a`, `only_b` restrict
+    the headings (-1: any). Fills `which` (entry) and `place` (centre along k, forward and backward
+    runs averaged); returns the number and the play left over in metres.
     """
     steps = extents.size
     opposite = (k + steps // 2) % steps
@@ -94,7 +106,9 @@ def most_in_stack(table: Floats, heading: Ints, count: int, extents: Floats, str
     half = extents.size // 2
     best, width = 0, 2 * extents.min()
     for k in range(0, half, stride):
-        if 1 + int(_span(table, count, k) / width + 1e-9) > best:  # their middles lie a mat's width apart at least
+        if (
+            1 + int(_span(table, count, k) / width + 1e-9) > best
+        ):  # their middles lie a mat's width apart at least
             best = max(best, stack(table, heading, count, extents, k, -1, -1, which, place)[0])
     return best
 
@@ -110,9 +124,18 @@ def _span(table: Floats, count: int, k: int) -> float:
 
 @compiled
 def best_stack(
-    table: Floats, heading: Ints, count: int, extents: Floats, stride: int, wanted: int, tidy: int, which: Ints, place: Floats
+    table: Floats,
+    heading: Ints,
+    count: int,
+    extents: Floats,
+    stride: int,
+    wanted: int,
+    tidy: int,
+    which: Ints,
+    place: Floats,
 ) -> int:
-    """Direction of the stack of `wanted` mats with most play, -1 when there is none; fills `which` and `place`.
+    """Direction of the stack of `wanted` mats with most play, -1 when there is none; fills `which`
+    and `place`.
 
     `tidy` 0: all heads one way; 1: heads either way along one line; 2: any headings.
     """
@@ -131,26 +154,40 @@ def best_stack(
 
 
 @compiled
-def _play(table: Floats, heading: Ints, extents: Floats, i: int, j: int, a: int, b: int, k: int) -> float:
-    """How far apart mats of kinds `a` and `b` can lie along direction k, their centres in entries i and j; negative: they
-    overlap by so much at least.
+def _play(
+    table: Floats, heading: Ints, extents: Floats, i: int, j: int, a: int, b: int, k: int
+) -> float:
+    """How far apart mats of kinds `a` and `b` can lie along direction k, their centres in entries i
+    and j; negative: they overlap by so much at least.
     """
     steps = extents.shape[1]
     return float(
-        table[j, k] + table[i, (k + steps // 2) % steps] - extents[a, (heading[i] - k) % steps]
+        table[j, k]
+        + table[i, (k + steps // 2) % steps]
+        - extents[a, (heading[i] - k) % steps]
         - extents[b, (heading[j] - k) % steps]
-    )  # fmt: skip
+    )
 
 
 @compiled
 def best_pair(
-    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, stride: int, enough: float, a: int, b: int
+    table: Floats,
+    heading: Ints,
+    kind: Ints,
+    count: int,
+    extents: Floats,
+    stride: int,
+    enough: float,
+    a: int,
+    b: int,
 ) -> tuple[float, int, int, int]:
-    """Two entries, of kinds `a` and `b`, whose mats can be parted furthest: (play, first, second, direction between).
+    """Two entries, of kinds `a` and `b`, whose mats can be parted furthest: (play, first, second,
+    direction between).
 
-    `kind` says of which mat each entry holds the centres; `extents` (kinds, steps) are the mats' half extents. Two mats
-    are apart when a side of one of them parts them, so only the mats' own side directions need trying; that the extreme
-    centres can be taken apart from each other makes the answer exact for the given headings.
+    `kind` says of which mat each entry holds the centres; `extents` (kinds, steps) are the mats'
+    half extents. Two mats are apart when a side of one of them parts them, so only the mats' own
+    side directions need trying; that the extreme centres can be taken apart from each other makes
+    the answer exact for the given headings.
     """
     steps = extents.shape[1]
     quarter = steps // 4
@@ -175,10 +212,20 @@ def best_pair(
 
 @compiled
 def hopeful(
-    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, stride: int, least: float, a: int, b: int,
+    table: Floats,
+    heading: Ints,
+    kind: Ints,
+    count: int,
+    extents: Floats,
+    stride: int,
+    least: float,
+    a: int,
+    b: int,
     mark: Ints,
-) -> None:  # fmt: skip
-    """Set `mark` (steps,) of the headings of every pair of entries, of kinds `a` and `b`, parted by at least `least`."""
+) -> None:
+    """Set `mark` (steps,) of the headings of every pair of entries, of kinds `a` and `b`, parted by
+    at least `least`.
+    """
     steps = extents.shape[1]
     quarter = steps // 4
     for i in range(count):
@@ -199,19 +246,35 @@ def hopeful(
 
 @compiled
 def best_triple(
-    polygons: Floats, sizes: Ints, heading: Ints, kind: Ints, count: int, table: Floats, extents: Floats, people: Ints,
-    directions: Ints, stride: int, ground: Floats, pair_m2: float,
-) -> tuple[float, int, int, int, int, int]:  # fmt: skip
-    """Three mats, of the kinds `people` (3,), of which a straight line parts one from the other two.
+    polygons: Floats,
+    sizes: Ints,
+    heading: Ints,
+    kind: Ints,
+    count: int,
+    table: Floats,
+    extents: Floats,
+    people: Ints,
+    directions: Ints,
+    stride: int,
+    ground: Floats,
+    pair_m2: float,
+) -> tuple[float, int, int, int, int, int]:
+    """Three mats, of the kinds `people` (3,), of which a straight line parts one from the other
+    two.
 
-    For each direction of that line the one mat is pushed as far out as it goes; the two others are a pair in what is
-    left of the convex `ground` (k, 2), unless that is smaller than `pair_m2`, the area of two mats.
-    Returns (play, direction, first entry, pair entries, pair direction); play < 0 when nothing was found.
+    For each direction of that line the one mat is pushed as far out as it goes; the two others are
+    a pair in what is left of the convex `ground` (k, 2), unless that is smaller than `pair_m2`, the
+    area of two mats. Returns (play, direction, first entry, pair entries, pair direction); play < 0
+    when nothing was found.
     """
     steps = extents.shape[1]
     half = steps // 2
     cut = np.empty_like(polygons)
-    cut_sizes, cut_heading, back = np.empty_like(sizes), np.empty_like(heading), np.empty_like(heading)
+    cut_sizes, cut_heading, back = (
+        np.empty_like(sizes),
+        np.empty_like(heading),
+        np.empty_like(heading),
+    )
     cut_kind, cut_table = np.empty_like(kind), np.empty_like(table)
     left = np.empty((MOST_CORNERS, 2))
     best, bk, b0, b1, b2, bd = -1e18, -1, -1, -1, -1, -1
@@ -224,7 +287,10 @@ def best_triple(
             edge, first = 1e18, -1
             for e in range(count):
                 if kind[e] == people[lone]:
-                    end = -table[e, (k + half) % steps] + 2 * extents[people[lone], (heading[e] - k) % steps]
+                    end = (
+                        -table[e, (k + half) % steps]
+                        + 2 * extents[people[lone], (heading[e] - k) % steps]
+                    )
                     if end < edge:
                         edge, first = end, e
             if first < 0:
@@ -241,12 +307,19 @@ def best_triple(
                     continue
                 n = clip(polygons[e], sizes[e], nx, ny, b, cut[made])
                 if n >= 3:
-                    cut_sizes[made], cut_heading[made], cut_kind[made], back[made] = n, heading[e], kind[e], e
+                    cut_sizes[made], cut_heading[made], cut_kind[made], back[made] = (
+                        n,
+                        heading[e],
+                        kind[e],
+                        e,
+                    )
                     made += 1
             if made == 0:
                 continue
             support_table(cut, cut_sizes, made, steps, stride, cut_table)
-            play, i, j, d = best_pair(cut_table, cut_heading, cut_kind, made, extents, stride, 0.0, one, two)
+            play, i, j, d = best_pair(
+                cut_table, cut_heading, cut_kind, made, extents, stride, 0.0, one, two
+            )
             if play > best:
                 best, bk, b0, b1, b2, bd = play, k, first, back[i], back[j], d
                 if best >= 0.0:
@@ -256,9 +329,18 @@ def best_triple(
 
 @compiled
 def mixed_stack(
-    table: Floats, heading: Ints, kind: Ints, count: int, extents: Floats, k: int, each: Ints, which: Ints, place: Floats
+    table: Floats,
+    heading: Ints,
+    kind: Ints,
+    count: int,
+    extents: Floats,
+    k: int,
+    each: Ints,
+    which: Ints,
+    place: Floats,
 ) -> int:
-    """Mats of several kinds one after the other along direction k, `each` (kinds,) of them; greedy by the earliest end.
+    """Mats of several kinds one after the other along direction k, `each` (kinds,) of them; greedy
+    by the earliest end.
 
     Fills `which` (entry) and `place` (centre along k); returns how many were laid.
     """

@@ -1,4 +1,6 @@
-"""Roofs that are their own mirror image: what is found on one side holds for the other, so half is worked out."""
+"""Roofs that are their own mirror image: what is found on one side holds for the other, so half is
+worked out.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ if TYPE_CHECKING:
 SAME_PLACE_M = 1e-9
 """Corners nearer to each other's image than this mirror each other."""
 NEITHER = -1
-"""The roof is no mirror image of itself. Else 0: that of its x, 1: that of its y, about their middle."""
+"""The roof is no mirror image of itself. Else 0: that of its x, 1: that of its y, about their
+middle.
+"""
 
 
 @compiled
@@ -43,7 +47,9 @@ def _images(one: Floats, two: Floats, axis: int, middle: float) -> bool:
 
 @compiled
 def _twins(faces: Floats, corners: Ints, axis: int, twins: Ints) -> bool:
-    """Find for every face the face that is its image: the number of the corner's image into `twins` (F, V, 2)."""
+    """Find for every face the face that is its image: the number of the corner's image into `twins`
+    (F, V, 2).
+    """
     middle = middle_of(faces, corners, axis)
     for f in range(corners.size):
         found = False
@@ -81,12 +87,18 @@ def _falls_alike(falls: Floats, axis: int) -> bool:
 
 
 @compiled
-def mirror_axis(faces: Floats, corners: Ints, falls: Floats, every_fall: Floats, twins: Ints) -> int:
-    """Which way a roof, and all rain on it, is its own mirror image, y before x; which corner mirrors which into `twins`
-    (F, V, 2). Other settings of the same pitch are tried by `mirrored`.
+def mirror_axis(
+    faces: Floats, corners: Ints, falls: Floats, every_fall: Floats, twins: Ints
+) -> int:
+    """Which way a roof, and all rain on it, is its own mirror image, y before x; which corner
+    mirrors which into `twins` (F, V, 2). Other settings of the same pitch are tried by `mirrored`.
     """
     for axis in (1, 0):
-        if _falls_alike(falls, axis) and _falls_alike(every_fall, axis) and _twins(faces, corners, axis, twins):
+        if (
+            _falls_alike(falls, axis)
+            and _falls_alike(every_fall, axis)
+            and _twins(faces, corners, axis, twins)
+        ):
             return axis
     return NEITHER
 
@@ -94,13 +106,17 @@ def mirror_axis(faces: Floats, corners: Ints, falls: Floats, every_fall: Floats,
 @compiled
 def mirror_of(faces: Floats, corners: Ints, falls: Floats) -> tuple[int, float]:
     """Which way one roof, and all rain on it, is its own mirror image, and about what middle."""
-    axis = mirror_axis(faces, corners, falls, falls, np.empty((faces.shape[0], faces.shape[1], 2), dtype=np.int64))
+    axis = mirror_axis(
+        faces, corners, falls, falls, np.empty((faces.shape[0], faces.shape[1], 2), dtype=np.int64)
+    )
     return axis, middle_of(faces, corners, axis) if axis >= 0 else 0.0
 
 
 @compiled
 def mirrored(faces: Floats, corners: Ints, twins: Ints, axis: int) -> tuple[int, float]:
-    """The axis, and the middle, about which the corners mirror each other as told; NEITHER where they do not."""
+    """The axis, and the middle, about which the corners mirror each other as told; NEITHER where
+    they do not.
+    """
     if axis == NEITHER:
         return NEITHER, 0.0
     middle = middle_of(faces, corners, axis)
@@ -113,7 +129,9 @@ def mirrored(faces: Floats, corners: Ints, twins: Ints, axis: int) -> tuple[int,
 
 @compiled
 def headings_of(steps: int, stride: int, first: int, axis: int) -> Ints:
-    """Every `stride`-th of `steps` headings round, from `first` on; of a mirrored roof those of one side."""
+    """Every `stride`-th of `steps` headings round, from `first` on; of a mirrored roof those of one
+    side.
+    """
     half = steps // 2
     if axis < 0 or half % stride:
         out = np.arange(0, steps, stride)
@@ -131,13 +149,19 @@ def headings_of(steps: int, stride: int, first: int, axis: int) -> Ints:
 
 @compiled
 def _start(steps: int, axis: int) -> int:
-    """The first of the headings of one side: those from +x on round to -x, or from +y on round to -y."""
+    """The first of the headings of one side: those from +x on round to -x, or from +y on round to
+    -y.
+    """
     return 0 if axis == 1 else steps // 4
 
 
 @compiled
-def with_images(polygons: Floats, sizes: Ints, heading: Ints, made: int, steps: int, axis: int, middle: float) -> int:
-    """Add the images of convex pieces of centres found for the headings of one side; returns how many there are then."""
+def with_images(
+    polygons: Floats, sizes: Ints, heading: Ints, made: int, steps: int, axis: int, middle: float
+) -> int:
+    """Add the images of convex pieces of centres found for the headings of one side; returns how
+    many there are then.
+    """
     count, twice = made, 2 * _start(steps, axis)
     for e in range(made):
         image = (twice - heading[e]) % steps

@@ -33,20 +33,30 @@ def _off_segment(x: float, y: float, ax: float, ay: float, bx: float, by: float)
 
 @compiled
 def near_any(rectangles: Floats, segments: Floats, reach: float, out: Bools) -> None:
-    """Which rectangles (M, 5) - middle, half length, half width, heading in radians - lie nearer than `reach` to any segment
-    (D, 4); a segment may be a point.
+    """Which rectangles (M, 5) - middle, half length, half width, heading in radians - lie nearer
+    than `reach` to any segment (D, 4); a segment may be a point.
     """
     corners = np.empty((4, 2))
     for m in range(rectangles.shape[0]):
         x, y, half_x, half_y, heading = rectangles[m]
         for i in range(4):  # anticlockwise
-            corners[i, 0], corners[i, 1] = half_x if 0 < i < 3 else -half_x, half_y if i > 1 else -half_y
+            corners[i, 0], corners[i, 1] = (
+                half_x if 0 < i < 3 else -half_x,
+                half_y if i > 1 else -half_y,
+            )
         c, s = np.cos(heading), np.sin(heading)
         out[m] = False
         for d in range(segments.shape[0]):
-            px, py, qx, qy = segments[d, 0] - x, segments[d, 1] - y, segments[d, 2] - x, segments[d, 3] - y
+            px, py, qx, qy = (
+                segments[d, 0] - x,
+                segments[d, 1] - y,
+                segments[d, 2] - x,
+                segments[d, 3] - y,
+            )
             ax, ay, bx, by = c * px + s * py, c * py - s * px, c * qx + s * qy, c * qy - s * qx
-            off = min(_off_rectangle(ax, ay, half_x, half_y), _off_rectangle(bx, by, half_x, half_y))
+            off = min(
+                _off_rectangle(ax, ay, half_x, half_y), _off_rectangle(bx, by, half_x, half_y)
+            )
             for i in range(4):
                 off = min(off, _off_segment(corners[i, 0], corners[i, 1], ax, ay, bx, by))
             low, high = stretch_inside(corners, 4, ax, ay, bx, by)

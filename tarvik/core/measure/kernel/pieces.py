@@ -1,7 +1,8 @@
-"""Regions as convex pieces that do not overlap, of which convex polygons take some away or keep some: exactly, no grid.
+"""Regions as convex pieces that do not overlap, of which convex polygons take some away or keep
+some: exactly, no grid.
 
-`points` (MOST_POINTS, 2) holds the corners of one piece after the other, `ends` (MOST_PIECES + 1,) where each begins and the
-last one ends. All polygons run anticlockwise.
+`points` (MOST_POINTS, 2) holds the corners of one piece after the other, `ends` (MOST_PIECES + 1,)
+where each begins and the last one ends. All polygons run anticlockwise.
 """
 
 from __future__ import annotations
@@ -42,7 +43,9 @@ def _room() -> tuple[Floats, Ints]:
 
 @compiled
 def _put(some: Floats, count: int, points: Floats, ends: Ints, pieces: int) -> int:
-    """One piece more, no corner of it twice; returns how many there are, or -1 when there is no room for it."""
+    """One piece more, no corner of it twice; returns how many there are, or -1 when there is no
+    room for it.
+    """
     if pieces < 0 or pieces >= MOST_PIECES or ends[pieces] + count > MOST_POINTS:
         return -1
     at = ends[pieces]
@@ -57,8 +60,8 @@ def _put(some: Floats, count: int, points: Floats, ends: Ints, pieces: int) -> i
 
 @compiled
 def _crossed(some: Floats, count: int, shape: Floats, sides: int, crossed: Ints) -> int:
-    """Numbers of a polygon's sides that run across a piece into `crossed`; returns how many, or -1 when the piece lies
-    outside.
+    """Numbers of a polygon's sides that run across a piece into `crossed`; returns how many, or -1
+    when the piece lies outside.
     """
     made = 0
     for i in range(sides):
@@ -82,12 +85,24 @@ def _crossed(some: Floats, count: int, shape: Floats, sides: int, crossed: Ints)
 
 @compiled
 def part(
-    points: Floats, ends: Ints, pieces: int, shape: Floats, sides: int, inner: Floats, inner_ends: Ints, held: int,
-    outer: Floats, outer_ends: Ints, left: int, work: Floats, crossed: Ints,
-) -> tuple[int, int]:  # fmt: skip
-    """Put the parts of the pieces inside a convex polygon into `inner`, behind the `held` there, and those outside into
-    `outer`, behind the `left` there; returns how many are then in each, -1 when they did not fit. A piece that the polygon
-    does not touch, or holds whole, stays in one. `work` (3, MOST_SIDES, 2) and `crossed` (MOST_SIDES,) are room to work in.
+    points: Floats,
+    ends: Ints,
+    pieces: int,
+    shape: Floats,
+    sides: int,
+    inner: Floats,
+    inner_ends: Ints,
+    held: int,
+    outer: Floats,
+    outer_ends: Ints,
+    left: int,
+    work: Floats,
+    crossed: Ints,
+) -> tuple[int, int]:
+    """Put the parts of the pieces inside a convex polygon into `inner`, behind the `held` there,
+    and those outside into `outer`, behind the `left` there; returns how many are then in each, -1
+    when they did not fit. A piece that the polygon does not touch, or holds whole, stays in one.
+    `work` (3, MOST_SIDES, 2) and `crossed` (MOST_SIDES,) are room to work in.
     """
     some, other, off = work[0], work[1], work[2]
     if pieces < 0:
@@ -139,14 +154,22 @@ def pieces_area(points: Floats, ends: Ints, pieces: int) -> float:
 
 @compiled
 def _less(
-    points: Floats, ends: Ints, pieces: int, shape: Floats, sides: int, rest: Floats, rest_ends: Ints,
+    points: Floats,
+    ends: Ints,
+    pieces: int,
+    shape: Floats,
+    sides: int,
+    rest: Floats,
+    rest_ends: Ints,
     spare: tuple[Floats, Ints, Floats, Ints],
-) -> tuple[Floats, Ints, int, Floats, Ints]:  # fmt: skip
-    """The pieces without a convex polygon, written to `rest`: what was the pieces is then what may be written to. `spare`
-    (see `_spare`) is room to work in.
+) -> tuple[Floats, Ints, int, Floats, Ints]:
+    """The pieces without a convex polygon, written to `rest`: what was the pieces is then what may
+    be written to. `spare` (see `_spare`) is room to work in.
     """
     inner, inner_ends, work, crossed = spare
-    _, left = part(points, ends, pieces, shape, sides, inner, inner_ends, 0, rest, rest_ends, 0, work, crossed)
+    _, left = part(
+        points, ends, pieces, shape, sides, inner, inner_ends, 0, rest, rest_ends, 0, work, crossed
+    )
     return rest, rest_ends, left, points, ends
 
 
@@ -158,7 +181,9 @@ def _spare() -> tuple[Floats, Ints, Floats, Ints]:
 
 @compiled
 def _add(points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, held: int) -> int:
-    """Put all pieces behind the `held` ones of others; returns how many are there then, -1 when there is no room."""
+    """Put all pieces behind the `held` ones of others; returns how many are there then, -1 when
+    there is no room.
+    """
     for p in range(pieces):
         held = _put(points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], to, to_ends, held)
     return held if pieces >= 0 else -1
@@ -166,7 +191,9 @@ def _add(points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, hel
 
 @compiled
 def covered(shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends: Ints) -> int:
-    """Ground under any of the shadows (F, V, 2) of convex faces, of `sizes` (F,), in pieces; returns their number, or -1."""
+    """Ground under any of the shadows (F, V, 2) of convex faces, of `sizes` (F,), in pieces;
+    returns their number, or -1.
+    """
     (own, own_ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     pieces = 0
     for f in range(corners.size):
@@ -177,7 +204,7 @@ def covered(shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends:
             if sizes[g] >= FLAT_M2:
                 own, own_ends, count, rest, rest_ends = _less(
                     own, own_ends, count, shadows[g], corners[g], rest, rest_ends, spare
-                )  # fmt: skip
+                )
         pieces = _add(own, own_ends, count, points, ends, pieces)
     return pieces
 
@@ -190,7 +217,7 @@ def without_any(points: Floats, ends: Ints, zones: Floats) -> tuple[bool, Floats
     for z in range(zones.shape[0]):
         some, some_ends, pieces, rest, rest_ends = _less(
             some, some_ends, pieces, zones[z], zones.shape[1], rest, rest_ends, spare
-        )  # fmt: skip
+        )
     if pieces < 0:
         return False, points[:0], ends[:1]
     return True, some[: some_ends[pieces]].copy(), some_ends[: pieces + 1].copy()
@@ -202,7 +229,10 @@ def _convex(points: Floats, ends: Ints, pieces: int) -> int:
     if pieces > 1:
         around = np.empty((2 * ends[pieces] + 2, 2))
         count = hull(points, ends[pieces], around)
-        if 3 <= count < MOST_SIDES and area(around, count) - pieces_area(points, ends, pieces) <= NOTHING_M2:
+        if (
+            3 <= count < MOST_SIDES
+            and area(around, count) - pieces_area(points, ends, pieces) <= NOTHING_M2
+        ):
             return _put(around, count, points, ends, 0)
     return pieces
 
@@ -210,14 +240,20 @@ def _convex(points: Floats, ends: Ints, pieces: int) -> int:
 @compiled
 def dry_under(
     shadows: Floats, corners: Ints, sizes: Floats, order: Ints, wets: Bools
-) -> tuple[float, Floats, Ints]:  # fmt: skip
-    """Area (m2) and pieces of the ground that lies in the shadows (K, F, V, 2), of `sizes` (K, F), of every fall of the rain,
-    the calm one first and the others in an `order`; -1 when there are too many pieces. `wets` (K,) tells the falls that
-    wet what those before them left dry.
+) -> tuple[float, Floats, Ints]:
+    """Area (m2) and pieces of the ground that lies in the shadows (K, F, V, 2), of `sizes` (K, F),
+    of every fall of the rain, the calm one first and the others in an `order`; -1 when there are
+    too many pieces. `wets` (K,) tells the falls that wet what those before them left dry.
 
-    Of each piece what no shadow of a fall covers is taken away, so that what stays dry stays in few pieces.
+    Of each piece what no shadow of a fall covers is taken away, so that what stays dry stays in few
+    pieces.
     """
-    (points, ends), (dry, dry_ends), (wet, wet_ends), (rest, rest_ends) = _room(), _room(), _room(), _room()
+    (points, ends), (dry, dry_ends), (wet, wet_ends), (rest, rest_ends) = (
+        _room(),
+        _room(),
+        _room(),
+        _room(),
+    )
     (own, own_ends), spare = _room(), _spare()
     pieces = _convex(points, ends, covered(shadows[0], corners, sizes[0], points, ends))
     if pieces < 0:
@@ -232,16 +268,22 @@ def dry_under(
                 if left > 0 and sizes[k, f] >= FLAT_M2:
                     wet, wet_ends, left, rest, rest_ends = _less(
                         wet, wet_ends, left, shadows[k, f], corners[f], rest, rest_ends, spare
-                    )  # fmt: skip
+                    )
             if left < 0:
                 return -1.0, points[:0], ends[:1]
             count = _put(piece, size, own, own_ends, 0)
             if pieces_area(wet, wet_ends, left) > NOTHING_M2:
                 for w in range(left):
                     own, own_ends, count, rest, rest_ends = _less(
-                        own, own_ends, count, wet[wet_ends[w] : wet_ends[w + 1]], wet_ends[w + 1] - wet_ends[w], rest,
-                        rest_ends, spare,
-                    )  # fmt: skip
+                        own,
+                        own_ends,
+                        count,
+                        wet[wet_ends[w] : wet_ends[w + 1]],
+                        wet_ends[w + 1] - wet_ends[w],
+                        rest,
+                        rest_ends,
+                        spare,
+                    )
             kept = _add(own, own_ends, count, dry, dry_ends, kept)
             if kept < 0:
                 return -1.0, points[:0], ends[:1]
@@ -271,11 +313,12 @@ def _shared(faces: Floats, corners: Ints, f: int, a: Floats, b: Floats) -> bool:
 
 @compiled
 def _wet_margins(faces: Floats, corners: Ints, travels: Floats) -> Floats:
-    """Quadrilaterals (M, 4, 2) where rain comes in under a convex lid's upwind edges, the largest first: for each edge and
-    fall one.
+    """Quadrilaterals (M, 4, 2) where rain comes in under a convex lid's upwind edges, the largest
+    first: for each edge and fall one.
 
-    Under a concave roof on a convex plan a ray against the rain is stopped unless it leaves the plan below the edge it
-    passes; so exactly the ground within (height of the edge) x (travel per metre) downwind of an edge is wet.
+    Under a concave roof on a convex plan a ray against the rain is stopped unless it leaves the
+    plan below the edge it passes; so exactly the ground within (height of the edge) x (travel per
+    metre) downwind of an edge is wet.
     """
     most = faces.shape[0] * faces.shape[1] * travels.shape[0]
     margins, sizes, made = np.empty((most, 4, 2)), np.empty(most), 0
@@ -301,17 +344,21 @@ def _wet_margins(faces: Floats, corners: Ints, travels: Floats) -> Floats:
 
 
 @compiled
-def dry_under_lid(rim: Floats, faces: Floats, corners: Ints, travels: Floats) -> tuple[float, Floats, Ints, Floats]:
-    """Area (m2) and pieces of the ground under a convex lid with the outline `rim` (k, 2) that stays dry when rain moves each
-    of `travels` (K, 2) sideways per metre of fall, -1 when there are too many pieces; and the wet margins (M, 4, 2) that it
-    is the plan without.
+def dry_under_lid(
+    rim: Floats, faces: Floats, corners: Ints, travels: Floats
+) -> tuple[float, Floats, Ints, Floats]:
+    """Area (m2) and pieces of the ground under a convex lid with the outline `rim` (k, 2) that
+    stays dry when rain moves each of `travels` (K, 2) sideways per metre of fall, -1 when there are
+    too many pieces; and the wet margins (M, 4, 2) that it is the plan without.
     """
     margins = _wet_margins(faces, corners, travels)
     (points, ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     pieces, kept = _put(rim, rim.shape[0], points, ends, 0), 0
     before = area(rim, rim.shape[0])
     for m in range(margins.shape[0]):
-        points, ends, pieces, rest, rest_ends = _less(points, ends, pieces, margins[m], 4, rest, rest_ends, spare)
+        points, ends, pieces, rest, rest_ends = _less(
+            points, ends, pieces, margins[m], 4, rest, rest_ends, spare
+        )
         if pieces < 0:
             return -1.0, points[:0], ends[:1], margins
         after = pieces_area(points, ends, pieces)
@@ -324,8 +371,8 @@ def dry_under_lid(rim: Floats, faces: Floats, corners: Ints, travels: Floats) ->
 
 @compiled
 def hull_and_gaps(points: Floats, ends: Ints) -> tuple[Floats, Floats]:
-    """Convex hull (k, 2) of all pieces, and what it has more than they, as triangles (T, 3, 2) that do not overlap. No hull
-    and no triangle when there is no room for it, or no piece.
+    """Convex hull (k, 2) of all pieces, and what it has more than they, as triangles (T, 3, 2) that
+    do not overlap. No hull and no triangle when there is no room for it, or no piece.
     """
     ring = np.empty((2 * points.shape[0] + 2, 2))
     around = hull(points, points.shape[0], ring)
@@ -333,8 +380,15 @@ def hull_and_gaps(points: Floats, ends: Ints) -> tuple[Floats, Floats]:
     count = _put(ring, around, gaps, gap_ends, 0) if 3 <= around < MOST_SIDES else -1
     for p in range(ends.size - 1):
         gaps, gap_ends, count, rest, rest_ends = _less(
-            gaps, gap_ends, count, points[ends[p] : ends[p + 1]], ends[p + 1] - ends[p], rest, rest_ends, spare
-        )  # fmt: skip
+            gaps,
+            gap_ends,
+            count,
+            points[ends[p] : ends[p + 1]],
+            ends[p + 1] - ends[p],
+            rest,
+            rest_ends,
+            spare,
+        )
     if count < 0:
         return ring[:0].copy(), np.empty((0, 3, 2))
     triangles, made = np.empty((gap_ends[count], 3, 2)), 0
@@ -342,6 +396,10 @@ def hull_and_gaps(points: Floats, ends: Ints) -> tuple[Floats, Floats]:
         first = gap_ends[p]
         if area(gaps[first : gap_ends[p + 1]], gap_ends[p + 1] - first) > BARE_M2:
             for i in range(first + 1, gap_ends[p + 1] - 1):
-                triangles[made, 0], triangles[made, 1], triangles[made, 2] = gaps[first], gaps[i], gaps[i + 1]
+                triangles[made, 0], triangles[made, 1], triangles[made, 2] = (
+                    gaps[first],
+                    gaps[i],
+                    gaps[i + 1],
+                )
                 made += 1
     return ring[:around].copy(), triangles[:made].copy()

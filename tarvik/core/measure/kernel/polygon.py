@@ -23,8 +23,8 @@ FLAT_M2 = 1e-9
 
 @compiled
 def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Floats) -> int:
-    """Part of a convex polygon with nx x + ny y >= b, written to `out`, as many corners as it has room for; returns their
-    number (0: nothing). Columns of `polygon` after x and y are let be.
+    """Part of a convex polygon with nx x + ny y >= b, written to `out`, as many corners as it has
+    room for; returns their number (0: nothing). Columns of `polygon` after x and y are let be.
     """
     made, most = 0, out.shape[0]
     if count == 0:
@@ -102,7 +102,9 @@ def support(polygon: Floats, count: int, nx: float, ny: float) -> float:
 
 @compiled
 def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[float, float]:
-    """Ends of the part of the line n . q = t inside a convex polygon, measured along (-ny, nx); (1, 0) when empty."""
+    """Ends of the part of the line n . q = t inside a convex polygon, measured along (-ny, nx); (1,
+    0) when empty.
+    """
     low, high = 1e18, -1e18
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
@@ -123,8 +125,12 @@ def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[
 
 
 @compiled
-def stretch_inside(polygon: Floats, count: int, ax: float, ay: float, bx: float, by: float) -> tuple[float, float]:
-    """Stretch (from, to) of the segment a-b, as shares of it, inside a convex polygon; (1, 0) when none."""
+def stretch_inside(
+    polygon: Floats, count: int, ax: float, ay: float, bx: float, by: float
+) -> tuple[float, float]:
+    """Stretch (from, to) of the segment a-b, as shares of it, inside a convex polygon; (1, 0) when
+    none.
+    """
     low, high = 0.0, 1.0
     for i in range(count):
         j = i + 1 if i + 1 < count else 0
@@ -142,13 +148,18 @@ def stretch_inside(polygon: Floats, count: int, ax: float, ay: float, bx: float,
 
 @compiled
 def hull(points: Floats, count: int, out: Floats) -> int:
-    """Convex hull (monotone chain, Andrew 1979) of `points`, anticlockwise into `out`; returns its number of corners."""
+    """Convex hull (monotone chain, Andrew 1979) of `points`, anticlockwise into `out`; returns its
+    number of corners.
+    """
     order = np.empty(count, dtype=np.int64)
     kept = 0
     for i in range(count):
         x, y = points[i, 0], points[i, 1]
         k = kept
-        while k > 0 and (points[order[k - 1], 0] > x or (points[order[k - 1], 0] == x and points[order[k - 1], 1] > y)):
+        while k > 0 and (
+            points[order[k - 1], 0] > x
+            or (points[order[k - 1], 0] == x and points[order[k - 1], 1] > y)
+        ):
             k -= 1
         again, j = False, k - 1  # a point twice, or nearly, would pass for a straight corner
         while j >= 0 and not again and x - points[order[j], 0] < SAME_M:
@@ -208,7 +219,9 @@ def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -
 
 @compiled
 def each_covers_at(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -> bool:
-    """Whether a place lies in every one of the shadows (K, F, V, 2), of `sizes` (K, F), of roofs' faces."""
+    """Whether a place lies in every one of the shadows (K, F, V, 2), of `sizes` (K, F), of roofs'
+    faces.
+    """
     everywhere = True
     for k in range(shadows.shape[0]):
         everywhere = everywhere and _covers(shadows[k], corners, sizes[k], x, y)

@@ -1,4 +1,6 @@
-"""Roofs made of flat faces, packed as `faces` (F, V, 3) with `corners` (F,) used corners each; floors left out."""
+"""Roofs made of flat faces, packed as `faces` (F, V, 3) with `corners` (F,) used corners each;
+floors left out.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ ROOM = 40
 
 @compiled
 def planes(faces: Floats, corners: Ints, out: Floats) -> float:
-    """Planes z = gx x + gy y + c into `out` (F, 3), NaN for a vertical face (Newell's normal); returns the plan area."""
+    """Planes z = gx x + gy y + c into `out` (F, 3), NaN for a vertical face (Newell's normal);
+    returns the plan area.
+    """
     total = 0.0
     for f in range(faces.shape[0]):
         nx, ny, nz, mx, my, mz = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -56,7 +60,11 @@ def hollow(faces: Floats, corners: Ints) -> int:
         normal = np.zeros(3)
         turns = np.empty((n, 3))
         for i in range(n):
-            a, b, c = faces[f, i - 1 if i else n - 1], faces[f, i], faces[f, i + 1 if i + 1 < n else 0]
+            a, b, c = (
+                faces[f, i - 1 if i else n - 1],
+                faces[f, i],
+                faces[f, i + 1 if i + 1 < n else 0],
+            )
             u, v = b - a, c - b
             turns[i, 0], turns[i, 1], turns[i, 2] = (
                 u[1] * v[2] - u[2] * v[1],
@@ -65,16 +73,21 @@ def hollow(faces: Floats, corners: Ints) -> int:
             )
             normal += turns[i]
         for i in range(n):
-            if turns[i, 0] * normal[0] + turns[i, 1] * normal[1] + turns[i, 2] * normal[2] < -FLAT_TURN:
+            if (
+                turns[i, 0] * normal[0] + turns[i, 1] * normal[1] + turns[i, 2] * normal[2]
+                < -FLAT_TURN
+            ):
                 return f
     return -1
 
 
 @compiled
 def dome(faces: Floats, corners: Ints, plane: Floats, rim: Floats) -> int:
-    """Whether the roof is one convex lid: its plan is convex and it is the lowest of its planes everywhere.
+    """Whether the roof is one convex lid: its plan is convex and it is the lowest of its planes
+    everywhere.
 
-    Writes the plan's outline to `rim` and returns its number of corners; 0 when the roof is of another kind.
+    Writes the plan's outline to `rim` and returns its number of corners; 0 when the roof is of
+    another kind.
     """
     total = planes(faces, corners, plane)
     points = np.empty((faces.shape[0] * faces.shape[1], 2))
@@ -86,7 +99,10 @@ def dome(faces: Floats, corners: Ints, plane: Floats, rim: Floats) -> int:
             points[count] = faces[f, i, :2]
             count += 1
             for g in range(faces.shape[0]):
-                if plane[g, 0] * faces[f, i, 0] + plane[g, 1] * faces[f, i, 1] + plane[g, 2] < faces[f, i, 2] - 1e-7:
+                if (
+                    plane[g, 0] * faces[f, i, 0] + plane[g, 1] * faces[f, i, 1] + plane[g, 2]
+                    < faces[f, i, 2] - 1e-7
+                ):
                     return 0
     if count > 2 * MOST_CORNERS - 2:
         return 0
@@ -100,7 +116,9 @@ def dome(faces: Floats, corners: Ints, plane: Floats, rim: Floats) -> int:
 
 @compiled
 def ground_above(rim: Floats, count: int, plane: Floats, height: float) -> Floats:
-    """Ground (k, 2) under a convex lid whose roof is at least `height` above it; empty when there is none."""
+    """Ground (k, 2) under a convex lid whose roof is at least `height` above it; empty when there
+    is none.
+    """
     a, b = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     a[:count] = rim[:count]
     for f in range(plane.shape[0]):
@@ -119,7 +137,9 @@ def area_above(rim: Floats, count: int, plane: Floats, height: float) -> float:
 
 
 @compiled
-def cut_face(face: Floats, count: int, plane: Floats, height: float, below: bool, out: Floats) -> int:
+def cut_face(
+    face: Floats, count: int, plane: Floats, height: float, below: bool, out: Floats
+) -> int:
     """Plan of the part of a face above, or below, a height."""
     gx, gy, b = plane[0], plane[1], height - plane[2]
     if below:

@@ -1,7 +1,9 @@
-"""Mats in rows: those of a row beside each other, the rows one behind the other along one line of headings.
+"""Mats in rows: those of a row beside each other, the rows one behind the other along one line of
+headings.
 
-Where a mat's centre may lie is a convex polygon (see centres.py), so the stretch on which a row of so many has room is one
-interval of places along the heading, known exactly; the best rows are then chosen by the earliest end.
+Where a mat's centre may lie is a convex polygon (see centres.py), so the stretch on which a row of
+so many has room is one interval of places along the heading, known exactly; the best rows are then
+chosen by the earliest end.
 """
 
 from __future__ import annotations
@@ -28,7 +30,9 @@ PLAY_M = 1e-10
 
 @compiled
 def _chords(polygon: Floats, size: int, nx: float, ny: float, place: Floats, wide: Floats) -> None:
-    """Places (size,) of a convex polygon's corners along (nx, ny), from the least on, and how wide it is across there."""
+    """Places (size,) of a convex polygon's corners along (nx, ny), from the least on, and how wide
+    it is across there.
+    """
     for i in range(size):
         at = nx * polygon[i, 0] + ny * polygon[i, 1]
         j = i
@@ -43,8 +47,8 @@ def _chords(polygon: Floats, size: int, nx: float, ny: float, place: Floats, wid
 
 @compiled
 def stretch_as_wide(place: Floats, wide: Floats, size: int, least: float) -> tuple[float, float]:
-    """Stretch (from, to) of places on which something whose width changes evenly between the places told, and has one
-    greatest, is at least so wide; (1, 0) where it is nowhere.
+    """Stretch (from, to) of places on which something whose width changes evenly between the places
+    told, and has one greatest, is at least so wide; (1, 0) where it is nowhere.
     """
     low, high = 1.0, 0.0
     for i in range(size):
@@ -62,10 +66,18 @@ def stretch_as_wide(place: Floats, wide: Floats, size: int, least: float) -> tup
 
 @compiled
 def _stretches(
-    polygons: Floats, sizes: Ints, some: Ints, table: Floats, h: int, mat_wide: float, entry: Ints, mats: Ints, ends: Floats
+    polygons: Floats,
+    sizes: Ints,
+    some: Ints,
+    table: Floats,
+    h: int,
+    mat_wide: float,
+    entry: Ints,
+    mats: Ints,
+    ends: Floats,
 ) -> int:
-    """For each of `some` entries and each number of mats beside each other it has room for, the stretch of places: into
-    `entry`, `mats` and `ends` (N, 2); returns how many.
+    """For each of `some` entries and each number of mats beside each other it has room for, the
+    stretch of places: into `entry`, `mats` and `ends` (N, 2); returns how many.
     """
     steps = table.shape[1]
     nx, ny = np.cos(2 * np.pi * h / steps), np.sin(2 * np.pi * h / steps)
@@ -84,12 +96,15 @@ def _stretches(
 
 @compiled
 def _chosen(mats: Ints, ends: Floats, count: int, length: float, which: Ints) -> tuple[int, int]:
-    """Most mats in rows that lie a mat's length apart, of rows with so many mats and such stretches; returns their number and
-    that of the rows, whose numbers go into `which`, the first place first.
+    """Most mats in rows that lie a mat's length apart, of rows with so many mats and such
+    stretches; returns their number and that of the rows, whose numbers go into `which`, the first
+    place first.
     """
     free, last = np.full(MOST_MATS + 1, NOWHERE), np.full(MOST_MATS + 1, -1)
     free[0], best = -NOWHERE, 0
-    for total in range(1, MOST_MATS + 1):  # `free`: the first place at which a row may follow so many mats
+    for total in range(
+        1, MOST_MATS + 1
+    ):  # `free`: the first place at which a row may follow so many mats
         for r in range(count):
             if mats[r] > total or free[total - mats[r]] == NOWHERE:
                 continue
@@ -112,28 +127,44 @@ def _chosen(mats: Ints, ends: Floats, count: int, length: float, which: Ints) ->
 
 @compiled
 def rows(
-    polygons: Floats, sizes: Ints, heading: Ints, count: int, table: Floats, width: float, length: float, least: int,
-    row_at: Floats, row_entry: Ints, row_mats: Ints,
-) -> tuple[int, int, int]:  # fmt: skip
-    """Most mats in two rows or more, all along one line of headings, heads either way row by row; at `least` so many.
+    polygons: Floats,
+    sizes: Ints,
+    heading: Ints,
+    count: int,
+    table: Floats,
+    width: float,
+    length: float,
+    least: int,
+    row_at: Floats,
+    row_entry: Ints,
+    row_mats: Ints,
+) -> tuple[int, int, int]:
+    """Most mats in two rows or more, all along one line of headings, heads either way row by row;
+    at `least` so many.
 
-    `table` (count, steps) is the entries' support table. Returns (mats, rows, heading of the rows), all 0 where fewer fit,
-    and fills `row_at` (place along the heading, as far from both neighbours as may be), `row_entry` and `row_mats` (mats in
-    the row), each (MOST_MATS,).
+    `table` (count, steps) is the entries' support table. Returns (mats, rows, heading of the rows),
+    all 0 where fewer fit, and fills `row_at` (place along the heading, as far from both neighbours
+    as may be), `row_entry` and `row_mats` (mats in the row), each (MOST_MATS,).
     """
     steps = table.shape[1]
     half, quarter = steps // 2, steps // 4
     best, best_rows, best_heading = least - 1, 0, 0
     some = np.empty(count, dtype=np.int64)
     most = 8 * count
-    entry, mats, ends = np.empty(most, dtype=np.int64), np.empty(most, dtype=np.int64), np.empty((most, 2))
+    entry, mats, ends = (
+        np.empty(most, dtype=np.int64),
+        np.empty(most, dtype=np.int64),
+        np.empty((most, 2)),
+    )
     which = np.empty(MOST_MATS, dtype=np.int64)
     for h in range(half):
         low, high, wide, along = 1e18, -1e18, 0.0, 0
         for e in range(count):
             if heading[e] % half == h:
                 low, high = min(low, -table[e, (h + half) % steps]), max(high, table[e, h])
-                wide = max(wide, table[e, (h + quarter) % steps] + table[e, (h + quarter + half) % steps])
+                wide = max(
+                    wide, table[e, (h + quarter) % steps] + table[e, (h + quarter + half) % steps]
+                )
                 some[along] = e
                 along += 1
         if along == 0 or high - low < length:  # no second row: a stack does as well
@@ -150,10 +181,19 @@ def rows(
 
 @compiled
 def _placed(
-    mats: Ints, ends: Floats, entry: Ints, which: Ints, count: int, length: float, row_at: Floats, row_entry: Ints,
+    mats: Ints,
+    ends: Floats,
+    entry: Ints,
+    which: Ints,
+    count: int,
+    length: float,
+    row_at: Floats,
+    row_entry: Ints,
     row_mats: Ints,
-) -> None:  # fmt: skip
-    """Lay the chosen rows midway between where each lies when all lie as early, and as late, as may be."""
+) -> None:
+    """Lay the chosen rows midway between where each lies when all lie as early, and as late, as may
+    be.
+    """
     edge = -NOWHERE
     for i in range(count):
         r = which[i]

@@ -1,4 +1,6 @@
-"""The group's plan: what a person agrees to, kit with owners, aims and locks, named plans, jobs and their queue"""
+"""The group's plan: what a person agrees to, kit with owners, aims and locks, named plans, jobs and
+their queue
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -24,17 +26,28 @@ def _night() -> list[sa.schema.SchemaItem]:
 
 def upgrade() -> None:
     for name, kind, usual in (
-        ("patrol", sa.String(40), "''"), ("quarters", sa.String(40), "''"), ("shares", sa.String(20), "'anyone'"),
-        ("skill", sa.String(20), "'able'"), ("snores", sa.Boolean(), "false"), ("lends", sa.Boolean(), "true"),
-    ):  # fmt: skip
-        op.add_column("person", sa.Column(name, kind, nullable=False, server_default=sa.text(usual)))
+        ("patrol", sa.String(40), "''"),
+        ("quarters", sa.String(40), "''"),
+        ("shares", sa.String(20), "'anyone'"),
+        ("skill", sa.String(20), "'able'"),
+        ("snores", sa.Boolean(), "false"),
+        ("lends", sa.Boolean(), "true"),
+    ):
+        op.add_column(
+            "person", sa.Column(name, kind, nullable=False, server_default=sa.text(usual))
+        )
         op.alter_column("person", name, server_default=None)
     op.add_column("person", sa.Column("age", sa.Integer(), nullable=True))
     for table in KIT:
         op.add_column(table, sa.Column("owner_id", sa.Integer(), nullable=True))
-        op.create_foreign_key(f"{table}_owner_id_fkey", table, "person", ["owner_id"], ["id"], ondelete="SET NULL")
+        op.create_foreign_key(
+            f"{table}_owner_id_fkey", table, "person", ["owner_id"], ["id"], ondelete="SET NULL"
+        )
     op.add_column("plan_step", sa.Column("after", FULL, nullable=True))
-    op.add_column("plan_step", sa.Column("undone", sa.Boolean(), nullable=False, server_default=sa.text("false")))
+    op.add_column(
+        "plan_step",
+        sa.Column("undone", sa.Boolean(), nullable=False, server_default=sa.text("false")),
+    )
     op.alter_column("plan_step", "undone", server_default=None)
     op.create_table(
         "night_plan",
@@ -79,17 +92,24 @@ def downgrade() -> None:
     op.execute(
         """
         do $$ declare thing record; begin
-          for thing in select p.oid::regprocedure as name from pg_proc p join pg_namespace n on n.oid = p.pronamespace
+          for thing in select p.oid::regprocedure as name
+            from pg_proc p join pg_namespace n on n.oid = p.pronamespace
             where n.nspname = current_schema() and p.proname like 'procrastinate\\_%' loop
             execute format('drop function %s cascade', thing.name);
           end loop;
         end $$
         """
     )
-    for table in ("procrastinate_events", "procrastinate_periodic_defers", "procrastinate_jobs", "procrastinate_workers"):
+    for table in (
+        "procrastinate_events",
+        "procrastinate_periodic_defers",
+        "procrastinate_jobs",
+        "procrastinate_workers",
+    ):
         op.execute(f"drop table if exists {table} cascade")
     op.execute(
-        "drop type if exists procrastinate_job_to_defer_v1, procrastinate_job_status, procrastinate_job_event_type cascade"
+        "drop type if exists procrastinate_job_to_defer_v1, procrastinate_job_status, "
+        "procrastinate_job_event_type cascade"
     )
     for table in ("plan_job", "named_plan", "night_plan"):
         op.drop_table(table)
