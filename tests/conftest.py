@@ -19,6 +19,7 @@ from sqlalchemy import func, select
 from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, let_in, testbed
 from tarvik.commands.warm import warm
 from tarvik.demo.course import demo_leader
+from tarvik.settings import Settings
 from tarvik.store import accounts
 from tarvik.store.database import Database
 from tarvik.store.models import Provider
@@ -87,9 +88,12 @@ def owner_token(database: Database, email: str = "owner@first.example") -> str:
         return accounts.sign_in(session, made, "a test")
 
 
-def client_of(database: Database, token: str = "", service: str | None = None) -> TestClient:
-    """A client of the application, signed in by a token."""
-    made = TestClient(create_app(database, service), raise_server_exceptions=False, headers=OWN)
+def client_of(
+    database: Database, token: str = "", service: str | None = None, rate: int = 6000
+) -> TestClient:
+    """A client of the application, signed in by a token; `rate`: requests a minute, 0 no limit."""
+    app = create_app(database, service, settings=Settings(rate=rate))
+    made = TestClient(app, raise_server_exceptions=False, headers=OWN)
     if token:
         made.cookies.set("tarvik", token, domain="testserver.local")
     return made

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import JSONResponse
 
 from tarvik.core.errors import FoldError
@@ -18,6 +18,7 @@ from tarvik.core.pitches.base import Sought
 from tarvik.core.search.aim import worth
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
+from tarvik.web.access import for_anyone, guarded_router
 from tarvik.web.problems import problem
 from tarvik.web.schemas import HangIn, Problem, SolveIn
 
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Solution
     from tarvik.core.tonight import Tonight
 
-router = APIRouter()
+router = guarded_router(shown=True)
 _PROBLEMS: dict[int | str, dict[str, Any]] = {
     422: {"model": Problem},
     400: {"model": Problem},
@@ -37,6 +38,7 @@ _PROBLEMS: dict[int | str, dict[str, Any]] = {
 
 @router.head("/healthz", include_in_schema=False)
 @router.get("/healthz", tags=["running it"])
+@for_anyone
 def healthz() -> dict[str, str]:
     """Answers when the program is ready to serve."""
     return {"status": "ok"}
@@ -47,6 +49,7 @@ def healthz() -> dict[str, str]:
     tags=["running it"],
     responses={503: {"model": Problem, "description": "The database does not answer"}},
 )
+@for_anyone
 def readyz(request: Request) -> Any:
     """Answers 200 while the database answers too, else 503."""
     if request.app.state.tarvik.database.answers():
@@ -55,6 +58,7 @@ def readyz(request: Request) -> Any:
 
 
 @router.get("/docs", include_in_schema=False)
+@for_anyone
 def docs(request: Request) -> Any:
     """The OpenAPI document as a page: read with no network, like every page."""
     document = request.app.openapi()
@@ -72,6 +76,7 @@ def docs(request: Request) -> Any:
 
 
 @router.get("/api/pitches", tags=["pitches"])
+@for_anyone
 def pitches() -> list[dict[str, Any]]:
     """Every pitch with its settings."""
     return [
@@ -107,6 +112,7 @@ def pitches() -> list[dict[str, Any]]:
 
 
 @router.post("/api/solve", tags=["pitches"], responses=_PROBLEMS)
+@for_anyone
 def solve(request: Request, body: SolveIn) -> JSONResponse:
     """Fold one sheet into one pitch and measure it. Settings left out are searched for the
     intent.

@@ -14,7 +14,7 @@ from tarvik import __version__
 from tarvik.exchange.feed import Feed
 from tarvik.settings import Settings
 from tarvik.web import api, problems
-from tarvik.web.access import Access, cookie_name
+from tarvik.web.access import check_routes, cookie_name
 from tarvik.web.limits import Limits
 from tarvik.web.pages import (
     account,
@@ -105,6 +105,7 @@ def create_app(
         lifespan=lifespan,
         redoc_url=None,
         docs_url=None,
+        redirect_slashes=False,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )
     app.state.tarvik = Tarvik(
@@ -118,7 +119,6 @@ def create_app(
         stand_ins,
         demo,
     )
-    app.add_middleware(Access, database=database, tls=settings.tls)
     app.add_middleware(
         Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls)
     )
@@ -148,4 +148,5 @@ def create_app(
         camp,
     ):
         app.include_router(part.router)
+    check_routes(app)
     return app

@@ -92,6 +92,7 @@ class Limits:
         self.headers = (*_HEADERS, *((_HSTS,) if tls else ()))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        scope.setdefault("state", {})["who"] = None
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return

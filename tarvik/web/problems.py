@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import logging
 from typing import TYPE_CHECKING, Any
+from urllib.parse import quote
 
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
@@ -16,6 +17,7 @@ from starlette.exceptions import HTTPException
 from tarvik.core.errors import InputError
 from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import ConflictError, NotFoundError
+from tarvik.web.access import RefusedError
 
 if TYPE_CHECKING:
     from fastapi import FastAPI, Request
@@ -66,6 +68,17 @@ def problem(
     return JSONResponse(content, status_code=status, media_type="application/problem+json")
 
 
+def _sign_in_page(request: Request, status: int) -> Response:
+    """The form to sign in, which leads back to the page asked for."""
+    parts = request.app.state.tarvik
+    query = request.scope["query_string"].decode("latin-1")
+    back = quote(request.scope["path"]) + (f"?{query}" if query else "")
+    context = {"back": back, "typed": {}, "fault": None, "demo": parts.demo}
+    return parts.pages.TemplateResponse(  # type: ignore[no-any-return]
+        request, "sign_in.html", context, status_code=status
+    )
+
+
 def _plain(error: dict[str, Any]) -> dict[str, str]:
     where = [str(part) for part in error["loc"] if part not in ("body", "query", "path")]
     words = str(error["msg"])[:300]
@@ -114,6 +127,12 @@ def install(app: FastAPI) -> None:
         return problem(
             request, 422, f"{first['field']}: {first['message']}", first["field"], errors=errors
         )
+
+    @app.exception_handler(RefusedError)
+    def _refused(request: Request, err: RefusedError) -> Response:
+        if err.sign_in and request.method == "GET" and wants_page(request):
+            return _sign_in_page(request, err.status)
+        return problem(request, err.status, err.words)
 
     @app.exception_handler(NotFoundError)
     def _missing(request: Request, err: NotFoundError) -> Response:

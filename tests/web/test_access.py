@@ -5,20 +5,32 @@ another provider.
 from __future__ import annotations
 
 import re
+from itertools import product
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from fastapi import FastAPI
+from fastapi.routing import APIRoute
 from sqlalchemy import select
-from starlette.routing import Mount, WebSocketRoute
 from starlette.websockets import WebSocketDisconnect
 
 from tarvik.store import accounts, courses, kit
 from tarvik.store.accounts import Role
 from tarvik.store.models import Account, GroundItem, Mail, Person, ShelterRow
-from tarvik.web.access import NEVER_ASKED, OPEN, needed, safe_back
+from tarvik.web.access import (
+    UNGUARDED,
+    UndeclaredRouteError,
+    check_routes,
+    for_members,
+    for_role,
+    guarded_router,
+    routes_of,
+    safe_back,
+)
 from tests.conftest import client_of, owner_token
 from tests.small_course import small_course
 from tests.store.test_keeping import put_up
+from tests.web.who_may_what import EVERYBODY, LEAST, ROLES
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -77,38 +89,69 @@ def stranger_of_another(database: Database) -> str:
         return accounts.sign_in(session, made)
 
 
+def calls(client: TestClient) -> dict[str, str]:
+    """Every call the application answers, as `METHOD /route`, with the route's own spelling."""
+    found = {}
+    for route in routes_of(client.app.routes):  # type: ignore[attr-defined]
+        path = getattr(route, "path", "")
+        if path in UNGUARDED and not isinstance(route, APIRoute):
+            continue
+        methods = getattr(route, "methods", None) or {"WS"}
+        for method in methods:
+            found[f"{method} {path.replace(':number', '')}"] = path
+    return found
+
+
 def walk(client: TestClient, place: dict[str, Any]) -> Iterator[tuple[str, str, str]]:
     """(method, route, address) of everything but what is open to all."""
-
-    def routes(some: Any) -> Iterator[Any]:
-        for route in some:
-            if isinstance(route, Mount):
-                assert route.path == "/static"
-            elif hasattr(route, "original_router"):  # FastAPI keeps included routers as they are
-                yield from routes(route.original_router.routes)
-            else:
-                yield route
-
-    for route in routes(client.app.routes):  # type: ignore[attr-defined]
-        if (
-            isinstance(route, WebSocketRoute)
-            or not hasattr(route, "methods")
-            or route.path.startswith((*NEVER_ASKED, *OPEN))
-        ):
-            continue
-        if route.path == "/":
-            continue
-        for method in sorted(route.methods - {"HEAD", "OPTIONS"}):
-            yield (
-                method,
-                route.path,
-                re.sub(r"{(\w+)(:\w+)?}", lambda m: str(place[m[1]]), route.path),
-            )
+    for call in sorted(calls(client)):
+        method, _, route = call.partition(" ")
+        if LEAST[call] not in EVERYBODY and method != "WS":
+            yield method, route, re.sub(r"{(\w+)}", lambda m: str(place[m[1]]), route)
 
 
 def answer(client: TestClient, method: str, address: str) -> Any:
-    with client.stream(method, address, headers={"accept": "application/json"}) as got:
+    with client.stream(
+        method, address, headers={"accept": "application/json"}, follow_redirects=False
+    ) as got:
         return got.status_code
+
+
+def test_the_table_of_who_may_what_names_every_call(database: Database) -> None:
+    with client_of(database) as client:
+        assert set(calls(client)) == set(LEAST)
+
+
+def test_a_route_that_does_not_say_whom_it_is_for_does_not_start() -> None:
+    """Nor one that reads a number as it comes, nor a socket that asks nobody."""
+
+    def started(path: str, *marks: Any, socket: bool = False) -> None:
+        app = FastAPI(docs_url=None, redoc_url=None)
+
+        async def endpoint() -> None: ...
+
+        for mark in marks:
+            mark(endpoint)
+        router = guarded_router()
+        (router.websocket if socket else router.get)(path)(endpoint)
+        app.include_router(router)
+        check_routes(app)
+
+    started("/courses/{course_id:number}/x", for_role(Role.VIEWER))
+    for path, marks, socket in (
+        ("/x", (), False),
+        ("/courses/{course_id}/x", (for_role(Role.VIEWER),), False),
+        ("/courses/{course_id:number}/{night_id:int}", (for_role(Role.VIEWER),), False),
+        ("/courses/{course_id:number}/x", (for_members,), False),
+        ("/x", (for_role(Role.VIEWER),), False),
+        ("/x", (for_members,), True),
+    ):
+        with pytest.raises(UndeclaredRouteError):
+            started(path, *marks, socket=socket)
+    plain = FastAPI(docs_url=None, redoc_url=None)
+    plain.get("/x")(for_members(lambda: None))
+    with pytest.raises(UndeclaredRouteError):
+        check_routes(plain)
 
 
 def test_every_route_is_closed_to_a_stranger(database: Database, place: dict[str, Any]) -> None:
@@ -120,14 +163,67 @@ def test_every_route_is_closed_to_a_stranger(database: Database, place: dict[str
         assert client.get("/").status_code == 200 and "Small wood" not in client.get("/").text
 
 
-def test_every_route_of_a_course_is_not_there_for_another_provider(
-    database: Database, place: dict[str, Any]
+def outsider_of_the_same_provider(database: Database, course: int) -> str:
+    """Somebody with an account of the same provider, in no course."""
+    with database.session() as session:
+        provider = courses.course(session, course).provider_id
+        made = accounts.new_account(session, provider, "out@first.example", "Out", WORDS)
+        return accounts.sign_in(session, made)
+
+
+@pytest.mark.parametrize("same", [True, False])
+def test_every_route_of_a_course_is_not_there_for_who_is_no_part_of_it(
+    database: Database, place: dict[str, Any], same: bool
 ) -> None:
-    with client_of(database, stranger_of_another(database)) as client:
+    token = (
+        outsider_of_the_same_provider(database, place["course_id"])
+        if same
+        else stranger_of_another(database)
+    )
+    with client_of(database, token) as client:
         for method, route, address in walk(client, place):
             if "{course_id}" in route:
                 assert answer(client, method, address) == 404, (method, route)
         assert "Small wood" not in client.get("/").text
+
+
+SPELLINGS = [
+    "+{n}",
+    "-{n}",
+    "0{n}",
+    "{n}.0",
+    "{n}.",
+    "%20{n}",
+    "{n}%20",
+    "%09{n}",
+    "{n}%0A",
+    "{n}e0",
+    "{n}_0",
+    "0x{n}",
+    "%EF%BC%91",
+    "%D9%A1",
+    "{n}%00",
+    "{n}%2F",
+    "1" * 5000,
+]
+"""Ways to write a number that some reader somewhere takes for it."""
+
+
+def test_a_number_has_one_spelling(database: Database, place: dict[str, Any]) -> None:
+    """Whatever for, and even for an owner: another spelling of a number in an address is nowhere.
+    For somebody with no part in the course there is no way round by the course's number either.
+    """
+    outsider = outsider_of_the_same_provider(database, place["course_id"])
+    for token, names in ((owner_token(database), r"{(\w+_id)}"), (outsider, r"{(course_id)}")):
+        with client_of(database, token, rate=0) as client:
+            for method, route, _ in walk(client, place):
+                for name, spelling in product(re.findall(names, route), SPELLINGS):
+                    odd = {**place, name: spelling.format(n=place[name])}
+                    address = re.sub(r"{(\w+)}", lambda m, odd=odd: str(odd[m[1]]), route)
+                    assert answer(client, method, address) in (404, 405), (method, address)
+            finder = f"/courses/+{place['course_id']}/nights/{place['night_id']}/ground/finder"
+            with pytest.raises(WebSocketDisconnect), client.websocket_connect(finder):
+                pass
 
 
 @pytest.mark.parametrize("role", [Role.VIEWER, Role.ASSISTANT, Role.LEADER])
@@ -140,13 +236,15 @@ def test_each_role_changes_what_it_may_and_no_more(
         before = [(p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))]
     with client_of(database, token) as client:
         for method, route, address in walk(client, place):
-            if "{course_id}" not in route:
+            least = LEAST[f"{method} {route}"]
+            if least == "owner of the provider":
+                assert answer(client, method, address) == 404, (method, route)
+            if least not in ROLES:
                 continue
-            wanted = needed(method, route.partition("{course_id}")[2].replace("{night_id}", "1"))
-            if role < wanted:
+            if ROLES.index(role.word) < ROLES.index(least):
                 assert answer(client, method, address) == 403, (method, route)
-            elif method == "GET" and "events" not in route and "{job_id}" not in route:
-                assert answer(client, method, address) in (200, 307, 404, 422), (method, route)
+            elif method == "GET" and "{job_id}" not in route:
+                assert answer(client, method, address) in (200, 404, 422), (method, route)
     if role < Role.LEADER:
         with database.session() as session:
             assert [

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.errors import InputError
@@ -16,10 +16,17 @@ from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account, Provider
 from tarvik.store.scope import within
-from tarvik.web.access import cookie_name, safe_back
+from tarvik.web.access import (
+    cookie_name,
+    for_guests,
+    for_members,
+    for_owners,
+    guarded_router,
+    safe_back,
+)
 from tarvik.web.pages.common import me, page, tarvik
 
-router = APIRouter(include_in_schema=False)
+router = guarded_router()
 
 
 def address(request: Request) -> str:
@@ -79,6 +86,7 @@ def _agent(request: Request) -> str:
 
 
 @router.get("/sign-in")
+@for_guests
 def sign_in_page(request: Request, back: str = "/") -> Any:
     """The form."""
     return page(
@@ -92,6 +100,7 @@ def sign_in_page(request: Request, back: str = "/") -> Any:
 
 
 @router.post("/sign-in")
+@for_guests
 def sign_in(
     request: Request,
     email: Annotated[str, Form()] = "",
@@ -123,6 +132,7 @@ def sign_in(
 
 
 @router.post("/demo")
+@for_guests
 def demo(request: Request) -> Any:
     """One click: in as the demo's leader. There is no such thing on a server without a demo."""
     if not tarvik(request).demo:
@@ -134,6 +144,7 @@ def demo(request: Request) -> Any:
 
 
 @router.post("/sign-out")
+@for_guests
 def sign_out(request: Request) -> Any:
     """Let this browser out."""
     with within(None), tarvik(request).database.session() as session:
@@ -146,12 +157,14 @@ def sign_out(request: Request) -> Any:
 
 
 @router.get("/forgot")
+@for_guests
 def forgot_page(request: Request) -> Any:
     """Ask for a link to choose a new password."""
     return page(request, "forgot.html", sent=False)
 
 
 @router.post("/forgot")
+@for_guests
 def forgot(request: Request, email: Annotated[str, Form()] = "") -> Any:
     """The same answer whether there is such an account or not."""
     with within(None), tarvik(request).database.session() as session:
@@ -189,6 +202,7 @@ _INVITED: dict[str, Any] = {
 
 
 @router.get("/reset/{token}")
+@for_guests
 def reset_page(request: Request, token: str) -> Any:
     """Choose a new password by the link of a letter."""
     with within(None), tarvik(request).database.session() as session:
@@ -197,6 +211,7 @@ def reset_page(request: Request, token: str) -> Any:
 
 
 @router.post("/reset/{token}")
+@for_guests
 def reset(request: Request, token: str, password: Annotated[str, Form()] = "") -> Any:
     """Keep it, and sign in."""
     with within(None), tarvik(request).database.session() as session:
@@ -208,6 +223,7 @@ def reset(request: Request, token: str, password: Annotated[str, Form()] = "") -
 
 
 @router.get("/setup/{token}")
+@for_guests
 def setup_page(request: Request, token: str) -> Any:
     """The first owner, by the link printed at the start."""
     with within(None), tarvik(request).database.session() as session:
@@ -216,6 +232,7 @@ def setup_page(request: Request, token: str) -> Any:
 
 
 @router.post("/setup/{token}")
+@for_guests
 def setup(
     request: Request,
     token: str,
@@ -235,6 +252,7 @@ def setup(
 
 
 @router.get("/invited/{token}")
+@for_guests
 def invited_page(request: Request, token: str) -> Any:
     """Somebody invited makes an account."""
     with within(None), tarvik(request).database.session() as session:
@@ -244,6 +262,7 @@ def invited_page(request: Request, token: str) -> Any:
 
 
 @router.post("/invited/{token}")
+@for_guests
 def invited(
     request: Request,
     token: str,
@@ -275,12 +294,14 @@ def _account_page(request: Request, status: int = 200, **more: Any) -> Any:
 
 
 @router.get("/account")
+@for_members
 def account(request: Request) -> Any:
     """One's own account: where it is signed in, a new password."""
     return _account_page(request)
 
 
 @router.post("/account/password")
+@for_members
 def password(
     request: Request, old: Annotated[str, Form()] = "", new: Annotated[str, Form()] = ""
 ) -> Any:
@@ -299,6 +320,7 @@ def password(
 
 
 @router.post("/account/sign-out-everywhere")
+@for_members
 def everywhere(request: Request) -> Any:
     """Let all browsers out, this one too."""
     with tarvik(request).database.session() as session:
@@ -307,6 +329,7 @@ def everywhere(request: Request) -> Any:
 
 
 @router.post("/account/keeping")
+@for_owners
 def keeping(request: Request, days: Annotated[int, Form(ge=1, le=3650)]) -> Any:
     """How long after a course its people are kept: for owners of the provider to say."""
     asker = me(request)
@@ -322,6 +345,7 @@ def keeping(request: Request, days: Annotated[int, Form(ge=1, le=3650)]) -> Any:
 
 
 @router.get("/outbox")
+@for_owners
 def outbox(request: Request) -> Any:
     """The provider's letters, for its owners: the stand-in for a mail service."""
     asker = me(request)

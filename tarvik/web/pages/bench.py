@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
@@ -36,7 +36,9 @@ from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights, plans
+from tarvik.store.accounts import Role
 from tarvik.store.models import Course, Night, Person, SheetRow
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing import solid, views
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.night_words import bed_words, fire_words, weather_words
@@ -52,7 +54,7 @@ from tarvik.web.pages.common import (
     with_gear,
 )
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/bench", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/bench")
 
 
 MOST_MATES = 8
@@ -242,7 +244,8 @@ def solved(
     )
 
 
-@router.get("/{sheet_id}/{pitch}")
+@router.get("/{sheet_id:number}/{pitch}")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The whole bench. Without settings in the address, the chosen ones if this was chosen, else
     the best.
@@ -287,7 +290,8 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         )
 
 
-@router.get("/{sheet_id}/{pitch}/view")
+@router.get("/{sheet_id:number}/{pitch}/view")
+@for_role(Role.VIEWER)
 def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """Only the part that moves with the sliders."""
     with tarvik(request).database.session() as session:
@@ -308,7 +312,8 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         )
 
 
-@router.get("/{sheet_id}/{pitch}/more")
+@router.get("/{sheet_id:number}/{pitch}/more")
+@for_role(Role.VIEWER)
 def more(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """What takes longer: the heading rose, the net, shade through the day, water at the low
     corners, the ridge line.

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.finding import Level
@@ -20,7 +20,9 @@ from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
+from tarvik.store.accounts import Role
 from tarvik.store.models import ShelterRow
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.as_hung import Seen, seen, usual_hanging
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.night_words import weather_words
@@ -33,10 +35,11 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Question
     from tarvik.store.models import SheetRow
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
 @router.get("/board")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """The board's frame; its cells follow with progress shown meanwhile."""
     with tarvik(request).database.session() as session:
@@ -66,6 +69,7 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.get("/board/cells")
+@for_role(Role.VIEWER)
 def cells(request: Request, course_id: int, night_id: int) -> Any:
     """Rows of the board, solved: all, or those of the sheets named in `sheets`."""
     with tarvik(request).database.session() as session:
@@ -100,6 +104,7 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.get("/board/hung")
+@for_role(Role.VIEWER)
 def hung(request: Request, course_id: int, night_id: int) -> Any:
     """How far the hanging behind the board is: for each sheet, how many cells still wait for their
     hung shape.
@@ -194,6 +199,7 @@ def _cell(
 
 
 @router.post("/intent")
+@for_role(Role.ASSISTANT)
 def intent(request: Request, course_id: int, night_id: int, intent: Annotated[str, Form()]) -> Any:
     """What the night asks."""
     with tarvik(request).database.session() as session:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from tarvik.core import cards
@@ -21,8 +21,10 @@ from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
+from tarvik.store.accounts import Role
 from tarvik.store.kit import body_of
 from tarvik.store.models import Course, ShelterRow
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
@@ -37,7 +39,7 @@ from tarvik.work.solving import Solver
 PAPER_MM = 178.0
 """Width of a page between its margins."""
 MAP_SCALES = (50, 100, 200, 500, 1000)
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
 def _tallest(row: ShelterRow) -> Body:
@@ -172,12 +174,14 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
 
 
 @router.get("/camp")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """On screen, made to be printed."""
     return page(request, "camp.html", **camp(request, course_id, night_id))
 
 
 @router.get("/camp.pdf")
+@for_role(Role.VIEWER)
 def pdf(request: Request, course_id: int, night_id: int) -> Response:
     """The same as PDF."""
     from tarvik.web.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import segno
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
@@ -22,16 +22,18 @@ from tarvik.core.knots import knots_for
 from tarvik.core.moves import outcomes
 from tarvik.core.units import Units, format_length, format_size
 from tarvik.store import courses, kit, links, nights, plans
+from tarvik.store.accounts import Role
 from tarvik.store.models import Answer, Course, Night, Person
 from tarvik.store.scope import within
+from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
 from tarvik.web.drawing.knots import knot_drawing
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.account import address
 from tarvik.web.pages.camp import shelter_cards
 from tarvik.web.pages.common import page, tarvik
 
-router = APIRouter(include_in_schema=False)
-LEADERS = "/courses/{course_id}/cards"
+router = guarded_router()
+LEADERS = "/courses/{course_id:number}/cards"
 PRIVATE = {
     "Cache-Control": "private, no-cache",
     "Referrer-Policy": "no-referrer",
@@ -147,12 +149,14 @@ def _page(request: Request, token: str, status: int = 200, **more: Any) -> Any:
 
 
 @router.get("/card/{token}")
+@for_guests
 def show(request: Request, token: str) -> Any:
     """One's own card."""
     return _page(request, token)
 
 
 @router.post("/card/{token}/brings")
+@for_guests
 async def brings(request: Request, token: str) -> Any:
     """Tick the kit one brings."""
     form = {str(k): str(v) for k, v in (await request.form()).items()}
@@ -163,6 +167,7 @@ async def brings(request: Request, token: str) -> Any:
 
 
 @router.post("/card/{token}/{kind}")
+@for_guests
 def say(
     request: Request,
     token: str,
@@ -181,6 +186,7 @@ def say(
 
 
 @router.get("/card-worker.js")
+@for_anyone
 def worker() -> Response:
     """The service worker that keeps a card for when there is no network."""
     from tarvik.web.app import HERE  # noqa: PLC0415
@@ -192,6 +198,7 @@ def worker() -> Response:
 
 
 @router.get(LEADERS)
+@for_role(Role.LEADER)
 def leaders(request: Request, course_id: int) -> Any:
     """Every person's link with its square code, and the answers that wait."""
     with tarvik(request).database.session() as session:
@@ -245,6 +252,7 @@ def _said(answer: Answer, units: Units) -> str:
 
 
 @router.post(LEADERS + "/all")
+@for_role(Role.LEADER)
 def make_all(request: Request, course_id: int) -> Any:
     """A link for everybody who has none."""
     with tarvik(request).database.session() as session:
@@ -256,7 +264,8 @@ def make_all(request: Request, course_id: int) -> Any:
     return RedirectResponse(f"/courses/{course_id}/cards", status_code=303)
 
 
-@router.post(LEADERS + "/{person_id}")
+@router.post(LEADERS + "/{person_id:number}")
+@for_role(Role.LEADER)
 def make(request: Request, course_id: int, person_id: int) -> Any:
     """A new link; the old one ends."""
     with tarvik(request).database.session() as session:
@@ -264,7 +273,8 @@ def make(request: Request, course_id: int, person_id: int) -> Any:
     return RedirectResponse(f"/courses/{course_id}/cards", status_code=303)
 
 
-@router.post(LEADERS + "/{person_id}/revoke")
+@router.post(LEADERS + "/{person_id:number}/revoke")
+@for_role(Role.LEADER)
 def revoke(request: Request, course_id: int, person_id: int) -> Any:
     """Take a link back."""
     with tarvik(request).database.session() as session:
@@ -272,7 +282,8 @@ def revoke(request: Request, course_id: int, person_id: int) -> Any:
     return RedirectResponse(f"/courses/{course_id}/cards", status_code=303)
 
 
-@router.post(LEADERS + "/answers/{answer_id}")
+@router.post(LEADERS + "/answers/{answer_id:number}")
+@for_role(Role.LEADER)
 def settle(
     request: Request, course_id: int, answer_id: int, take: Annotated[str, Form()] = ""
 ) -> Any:

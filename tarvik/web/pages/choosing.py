@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.advice import PLAIN_PITCHES, SUITED
@@ -19,10 +19,12 @@ from tarvik.core.solve import Solution
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import judge
 from tarvik.store import courses, kit, nights, plans
+from tarvik.store.accounts import Role
 from tarvik.store.models import Night, Person, SheetRow
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
 def overtaken(
@@ -56,7 +58,8 @@ def overtaken(
     )
 
 
-@router.get("/choose/{sheet_id}/{pitch}")
+@router.get("/choose/{sheet_id:number}/{pitch}")
+@for_role(Role.VIEWER)
 def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The form that puts people under a sheet."""
     with tarvik(request).database.session() as session:
@@ -98,7 +101,8 @@ def ask(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: s
         )
 
 
-@router.post("/choose/{sheet_id}/{pitch}")
+@router.post("/choose/{sheet_id:number}/{pitch}")
+@for_role(Role.ASSISTANT)
 def choose(
     request: Request,
     course_id: int,
@@ -142,7 +146,8 @@ def choose(
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
 
 
-@router.post("/shelters/{shelter_id}/remove")
+@router.post("/shelters/{shelter_id:number}/remove")
+@for_role(Role.ASSISTANT)
 def remove(
     request: Request,
     course_id: int,
@@ -161,6 +166,7 @@ def remove(
 
 
 @router.post("/choose-for-me")
+@for_role(Role.ASSISTANT)
 def choose_for_me(
     request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = ""
 ) -> Any:
@@ -234,6 +240,7 @@ def pick_for_all(
 
 
 @router.post("/undo")
+@for_role(Role.ASSISTANT)
 def undo(request: Request, course_id: int, night_id: int) -> Any:
     """Take back the last change of this night's choices."""
     with tarvik(request).database.session() as session:

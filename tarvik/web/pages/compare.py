@@ -4,19 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.svg import at_one_scale
 from tarvik.web.pages.common import owner_name, page, question, tarvik, wanted
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 MOST = 4
 
 
@@ -32,6 +34,7 @@ def _pairs(request: Request) -> list[tuple[int, str]]:
 
 
 @router.get("/compare")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """The chosen shelters beside each other: the same views at the same scale, the same figures row
     by row.

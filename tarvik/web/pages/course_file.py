@@ -5,25 +5,29 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from fastapi import APIRouter, Request, UploadFile
+from fastapi import Request, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
 from tarvik.store import accounts, course_file
+from tarvik.store.accounts import Role
 from tarvik.store.models import Account
+from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
 from tarvik.web.pages.common import me, page, tarvik
 
-router = APIRouter(include_in_schema=False)
+router = guarded_router()
 
 
 @router.get("/schema/course.json")
+@for_anyone
 def schema() -> JSONResponse:
     """The JSON Schema of course files."""
     return JSONResponse(form.schema(), media_type="application/schema+json")
 
 
-@router.get("/courses/{course_id}/file")
+@router.get("/courses/{course_id:number}/file")
+@for_role(Role.LEADER)
 def out(request: Request, course_id: int) -> Response:
     """The course as a file."""
     with tarvik(request).database.session() as session:
@@ -37,6 +41,7 @@ def out(request: Request, course_id: int) -> Response:
 
 
 @router.post("/course-file")
+@for_members
 async def bring_in(request: Request, file: UploadFile) -> Any:
     """A course from a file, as a new course of one's own."""
     from starlette.concurrency import run_in_threadpool  # noqa: PLC0415

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import math
 from typing import TYPE_CHECKING, Any
-from urllib.parse import urlsplit
 
-from fastapi import APIRouter, Request, UploadFile, WebSocket, WebSocketDisconnect
+from fastapi import Depends, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel
 from websockets.asyncio.client import connect
@@ -24,8 +23,10 @@ from tarvik.exchange.ground_files import READERS, WRITERS
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
 from tarvik.store import courses, plans
 from tarvik.store import ground as store
+from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import ShelterRow
+from tarvik.web.access import for_role, guarded_router, permit_socket
 from tarvik.web.drawing.ground_map import ground_map, ruled_mm, shelter_group
 from tarvik.web.pages.common import owner_name, page, tarvik
 from tarvik.web.standing import (
@@ -45,7 +46,7 @@ if TYPE_CHECKING:
     from tarvik.core.site.pairs import TreePair
     from tarvik.store.ground import Surveyed
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/ground", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/ground")
 SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
 PAIRS_LISTED = 12
@@ -192,6 +193,7 @@ def _book(scene: Scene) -> list[dict[str, Any]]:
 
 
 @router.get("")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """The page."""
     with tarvik(request).database.session() as session:
@@ -218,6 +220,7 @@ def _site_id(session: Session, course_id: int, night_id: int) -> int:
 
 
 @router.get("/view")
+@for_role(Role.VIEWER)
 def view(request: Request, course_id: int, night_id: int) -> Any:
     """Map and lists alone."""
     with tarvik(request).database.session() as session:
@@ -225,6 +228,7 @@ def view(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.post("/items")
+@for_role(Role.ASSISTANT)
 def add(request: Request, course_id: int, night_id: int, new: ItemIn) -> Any:
     """Put something on the ground."""
     with tarvik(request).database.session() as session:
@@ -232,7 +236,8 @@ def add(request: Request, course_id: int, night_id: int, new: ItemIn) -> Any:
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.get("/items/{item_id}")
+@router.get("/items/{item_id:number}")
+@for_role(Role.VIEWER)
 def item(request: Request, course_id: int, night_id: int, item_id: int) -> Any:
     """An item's values and version."""
     with tarvik(request).database.session() as session:
@@ -240,7 +245,8 @@ def item(request: Request, course_id: int, night_id: int, item_id: int) -> Any:
         return {"values": found.data, "version": found.version}
 
 
-@router.patch("/items/{item_id}")
+@router.patch("/items/{item_id:number}")
+@for_role(Role.ASSISTANT)
 def change(
     request: Request, course_id: int, night_id: int, item_id: int, change: ItemChange
 ) -> Any:
@@ -251,7 +257,8 @@ def change(
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.delete("/items/{item_id}")
+@router.delete("/items/{item_id:number}")
+@for_role(Role.ASSISTANT)
 def remove(request: Request, course_id: int, night_id: int, item_id: int) -> Any:
     """Take an item off the ground."""
     with tarvik(request).database.session() as session:
@@ -260,6 +267,7 @@ def remove(request: Request, course_id: int, night_id: int, item_id: int) -> Any
 
 
 @router.post("/undo")
+@for_role(Role.ASSISTANT)
 def undo(request: Request, course_id: int, night_id: int, redo: bool = False) -> Any:
     """Take back the last change of the ground, or make it again."""
     with tarvik(request).database.session() as session:
@@ -275,7 +283,8 @@ def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -
     return row
 
 
-@router.post("/shelters/{shelter_id}/try")
+@router.post("/shelters/{shelter_id:number}/try")
+@for_role(Role.ASSISTANT)
 def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn) -> Any:
     """How a shelter would stand there: drawing and findings, nothing kept."""
     with tarvik(request).database.session() as session:
@@ -293,7 +302,8 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
         }
 
 
-@router.post("/shelters/{shelter_id}/spot")
+@router.post("/shelters/{shelter_id:number}/spot")
+@for_role(Role.ASSISTANT)
 def keep_spot(
     request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn
 ) -> Any:
@@ -308,7 +318,8 @@ def keep_spot(
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.delete("/shelters/{shelter_id}/spot")
+@router.delete("/shelters/{shelter_id:number}/spot")
+@for_role(Role.ASSISTANT)
 def clear_spot(request: Request, course_id: int, night_id: int, shelter_id: int) -> Any:
     """Take a shelter off the map."""
     with tarvik(request).database.session() as session:
@@ -316,7 +327,8 @@ def clear_spot(request: Request, course_id: int, night_id: int, shelter_id: int)
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.get("/shelters/{shelter_id}/spots")
+@router.get("/shelters/{shelter_id:number}/spots")
+@for_role(Role.VIEWER)
 def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> Any:
     """The best places for a shelter, with reasons."""
     with tarvik(request).database.session() as session:
@@ -371,6 +383,7 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
 
 
 @router.post("/import")
+@for_role(Role.ASSISTANT)
 async def bring_in(request: Request, course_id: int, night_id: int, file: UploadFile) -> Any:
     """Put a GPX, GeoJSON or CSV file on the ground: all of it, or none with the line and the
     reason.
@@ -400,6 +413,7 @@ MEDIA = {
 
 
 @router.get("/site.{kind}")
+@for_role(Role.VIEWER)
 def take_out(request: Request, course_id: int, night_id: int, kind: str) -> Response:
     """The ground as a file."""
     if kind not in WRITERS:
@@ -417,6 +431,7 @@ def take_out(request: Request, course_id: int, night_id: int, kind: str) -> Resp
 
 
 @router.get("/print")
+@for_role(Role.VIEWER)
 def on_paper(request: Request, course_id: int, night_id: int, scale: int = 100) -> Any:
     """The map to scale."""
     if scale not in SCALES:
@@ -431,14 +446,14 @@ def on_paper(request: Request, course_id: int, night_id: int, scale: int = 100) 
         )
 
 
-@router.websocket("/finder")
+@router.websocket("/finder", dependencies=[Depends(permit_socket)])
+@for_role(Role.ASSISTANT)
 async def finder(socket: WebSocket, course_id: int, night_id: int) -> None:
     """What the range-and-bearing finder shows, live: each shot as it comes, to Tarvik's own pages
     only.
     """
-    origin = socket.headers.get("origin")
     service = socket.app.state.tarvik.stand_ins
-    if service is None or (origin and urlsplit(origin).netloc != socket.headers.get("host")):
+    if service is None:
         await socket.close(code=1008)
         return
     await socket.accept()

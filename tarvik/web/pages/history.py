@@ -6,18 +6,21 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.encoders import jsonable_encoder
 from fastapi.responses import JSONResponse, RedirectResponse
 
 from tarvik.core.errors import InputError
 from tarvik.store import courses, erasing, history
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import page, tarvik
 
-router = APIRouter(prefix="/courses/{course_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}")
 
 
 @router.get("/history")
+@for_role(Role.LEADER)
 def show(request: Request, course_id: int, before: int | None = None) -> Any:
     """The trail, the newest first."""
     with tarvik(request).database.session() as session:
@@ -39,6 +42,7 @@ def show(request: Request, course_id: int, before: int | None = None) -> Any:
 
 
 @router.post("/history/restore")
+@for_role(Role.LEADER)
 def restore(
     request: Request,
     course_id: int,
@@ -59,7 +63,8 @@ def restore(
     return RedirectResponse(f"/courses/{course_id}/history", status_code=303)
 
 
-@router.get("/erase/{person_id}.json")
+@router.get("/erase/{person_id:number}.json")
+@for_role(Role.LEADER)
 def give_out(request: Request, course_id: int, person_id: int) -> JSONResponse:
     """Everything kept of a person."""
     with tarvik(request).database.session() as session:
@@ -69,7 +74,8 @@ def give_out(request: Request, course_id: int, person_id: int) -> JSONResponse:
     )
 
 
-@router.post("/erase/{person_id}")
+@router.post("/erase/{person_id:number}")
+@for_role(Role.LEADER)
 def erase(
     request: Request, course_id: int, person_id: int, sure: Annotated[str, Form()] = ""
 ) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
@@ -13,12 +13,14 @@ from sqlalchemy.orm import Session
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units
 from tarvik.store import accounts, courses, kit, plans
+from tarvik.store.accounts import Role
 from tarvik.store.models import Account, Course
 from tarvik.store.nights import needs_of
+from tarvik.web.access import for_guests, for_members, for_role, guarded_router
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import me, page, tarvik, who
 
-router = APIRouter(include_in_schema=False)
+router = guarded_router()
 
 
 class FieldChange(BaseModel):
@@ -31,6 +33,7 @@ class FieldChange(BaseModel):
 
 
 @router.get("/")
+@for_guests
 def start(request: Request) -> Any:
     """The courses one is part of, and a form for a new one; how to get in for who is not signed
     in.
@@ -49,6 +52,7 @@ def _mine(request: Request, session: Session) -> Sequence[Course]:
 
 
 @router.post("/courses")
+@for_members
 def create(
     request: Request,
     name: Annotated[str, Form()] = "",
@@ -80,7 +84,8 @@ def _nights(text: str) -> int:
     return int(text)
 
 
-@router.get("/courses/{course_id}")
+@router.get("/courses/{course_id:number}")
+@for_role(Role.VIEWER)
 def home(request: Request, course_id: int) -> Any:
     """Where the course stands: people, sheets, nights, and what to do next."""
     with tarvik(request).database.session() as session:
@@ -116,7 +121,8 @@ def home(request: Request, course_id: int) -> Any:
         )
 
 
-@router.patch("/courses/{course_id}")
+@router.patch("/courses/{course_id:number}")
+@for_role(Role.LEADER)
 def change(request: Request, course_id: int, body: FieldChange) -> dict[str, Any]:
     """Save one field of the course."""
     with tarvik(request).database.session() as session:
@@ -126,7 +132,8 @@ def change(request: Request, course_id: int, body: FieldChange) -> dict[str, Any
         return {"version": course.version, "text": getattr(course, body.column)}
 
 
-@router.post("/courses/{course_id}/delete")
+@router.post("/courses/{course_id:number}/delete")
+@for_role(Role.OWNER)
 def delete(request: Request, course_id: int) -> Any:
     """Delete a course; the start page offers to undo."""
     with tarvik(request).database.session() as session:
@@ -143,7 +150,8 @@ def delete(request: Request, course_id: int) -> Any:
         )
 
 
-@router.post("/courses/{course_id}/restore")
+@router.post("/courses/{course_id:number}/restore")
+@for_role(Role.OWNER)
 def restore(request: Request, course_id: int) -> Any:
     """Undo the deletion of a course."""
     with tarvik(request).database.session() as session:
@@ -151,7 +159,8 @@ def restore(request: Request, course_id: int) -> Any:
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
 
 
-@router.post("/courses/{course_id}/nights")
+@router.post("/courses/{course_id:number}/nights")
+@for_role(Role.LEADER)
 def add_night(request: Request, course_id: int) -> Any:
     """One night more."""
     with tarvik(request).database.session() as session:
@@ -160,7 +169,8 @@ def add_night(request: Request, course_id: int) -> Any:
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
 
 
-@router.patch("/courses/{course_id}/nights/{night_id}")
+@router.patch("/courses/{course_id:number}/nights/{night_id:number}")
+@for_role(Role.ASSISTANT)
 def change_night(
     request: Request, course_id: int, night_id: int, body: FieldChange
 ) -> dict[str, Any]:

@@ -8,7 +8,7 @@ import hashlib
 from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from tarvik.core import cards
 from tarvik.core.errors import FoldError, InputError
@@ -31,6 +31,8 @@ from tarvik.core.hang.ties import TAUTNESS, Lift
 from tarvik.core.measure.figures import sitting_height
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing import hung as drawing
 from tarvik.web.pages.bench import Asked, asked_of, solved
 from tarvik.web.pages.common import page, tarvik
@@ -41,8 +43,8 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.solve import Solution
 
-router = APIRouter(include_in_schema=False)
-BENCH = "/courses/{course_id}/nights/{night_id}/bench/{sheet_id}/{pitch}"
+router = guarded_router()
+BENCH = "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
 TAUT_MOST = 0.03
 LIFT_MOST_M = 0.6
 
@@ -102,6 +104,7 @@ def _asked(
 
 
 @router.get(BENCH + "/hung")
+@for_role(Role.VIEWER)
 def hung(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The hung shape over the fold, its figures beside the fold's, forces, pools and findings."""
     asked, solution, how = _asked(request, course_id, night_id, sheet_id, pitch)
@@ -161,6 +164,7 @@ def _handles(shape: Hung, names: dict[str, str]) -> list[tuple[str, str, float]]
 
 
 @router.get(BENCH + "/hung/advice")
+@for_role(Role.VIEWER)
 def advice(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """What to do about it: how taut, which stake to move, what the gust pulls, and how sure the
     shape is.

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, UploadFile
+from fastapi import Request, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
@@ -14,10 +14,12 @@ from tarvik.core.errors import InputError
 from tarvik.exchange.columns import TABLES, Context, Table, table_named
 from tarvik.exchange.grid import MOST_BYTES, MOST_CELL, Grid, csv_text, decode, read_grid
 from tarvik.store import courses, kit
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import page, tarvik
 from tarvik.web.pages.home import FieldChange
 
-router = APIRouter(prefix="/courses/{course_id}/kit", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/kit")
 Text = Annotated[str, Field(max_length=MOST_CELL)]
 
 
@@ -47,6 +49,7 @@ def _tables(session: Any, course: Any) -> list[dict[str, Any]]:
 
 
 @router.get("")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int) -> Any:
     """All tables."""
     with tarvik(request).database.session() as session:
@@ -76,6 +79,7 @@ def _row_html(request: Request, course: Any, table: Table, row: Any, told: Conte
 
 
 @router.post("/{table}")
+@for_role(Role.LEADER)
 def add(request: Request, course_id: int, table: str, body: NewRow) -> dict[str, Any]:
     """Add one row. Every bad cell is named at once, and nothing is added then."""
     kind = table_named(table)
@@ -103,7 +107,8 @@ def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
         raise InputError(column, err.message) from err
 
 
-@router.patch("/{table}/{row_id}")
+@router.patch("/{table}/{row_id:number}")
+@for_role(Role.LEADER)
 def change(
     request: Request, course_id: int, table: str, row_id: int, body: FieldChange
 ) -> dict[str, Any]:
@@ -120,7 +125,8 @@ def change(
     return {"version": cells.version, "text": cells.text[body.column]}
 
 
-@router.delete("/{table}/{row_id}")
+@router.delete("/{table}/{row_id:number}")
+@for_role(Role.LEADER)
 def delete(request: Request, course_id: int, table: str, row_id: int) -> dict[str, Any]:
     """Delete a row; `restore` brings it back."""
     kind = table_named(table)
@@ -130,7 +136,8 @@ def delete(request: Request, course_id: int, table: str, row_id: int) -> dict[st
         return {"what": row_name(row, kind, kit.context(session, course))}
 
 
-@router.post("/{table}/{row_id}/restore")
+@router.post("/{table}/{row_id:number}/restore")
+@for_role(Role.LEADER)
 def restore(request: Request, course_id: int, table: str, row_id: int) -> dict[str, Any]:
     """Undo a deletion."""
     kind = table_named(table)
@@ -146,6 +153,7 @@ def _preview(request: Request, course: Any, grid: Grid, table: Table, text: str)
 
 
 @router.post("/{table}/preview")
+@for_role(Role.LEADER)
 def preview(request: Request, course_id: int, table: str, body: Pasted) -> Any:
     """What a paste would add, with every bad cell named by row and column. Nothing is stored."""
     kind = table_named(table)
@@ -156,6 +164,7 @@ def preview(request: Request, course_id: int, table: str, body: Pasted) -> Any:
 
 
 @router.post("/{table}/preview-file")
+@for_role(Role.LEADER)
 async def preview_file(request: Request, course_id: int, table: str, file: UploadFile) -> Any:
     """The same for an uploaded CSV file."""
     kind = table_named(table)
@@ -167,6 +176,7 @@ async def preview_file(request: Request, course_id: int, table: str, file: Uploa
 
 
 @router.post("/{table}/import")
+@for_role(Role.LEADER)
 def import_rows(request: Request, course_id: int, table: str, body: Pasted) -> dict[str, Any]:
     """Add all rows of a paste, or none. Raises InputError naming the first bad cell."""
     kind = table_named(table)
@@ -188,6 +198,7 @@ def _complete(kind: Table, values: dict[str, Any]) -> dict[str, Any]:
 
 
 @router.get("/{table}.csv")
+@for_role(Role.VIEWER)
 def download(request: Request, course_id: int, table: str) -> Response:
     """The table as CSV."""
     kind = table_named(table)

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Annotated, Any
 
 import httpx2
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel
 
@@ -26,8 +26,10 @@ from tarvik.exchange.forecast import as_form, read_any, write_csv
 from tarvik.exchange.night_form import FIELDS, FieldError, read_needs, shown, to_plain
 from tarvik.stand_ins.stories import STORIES
 from tarvik.store import courses, kit, nights
+from tarvik.store.accounts import Role
 from tarvik.store.kit import ConflictError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, Night, now
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing.strip import hour_rows, strip_chart
 from tarvik.web.night_words import figures_of, fire_words, weather_words
 from tarvik.web.pages.common import page, tarvik
@@ -36,7 +38,7 @@ from tarvik.web.polling import fetch_for
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/weather", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/weather")
 METER_HEIGHT_M = 1.5
 """Height at which a wind meter is held up."""
 METER_TIMEOUT_S = 2.0
@@ -140,6 +142,7 @@ def _both(session: Session, course_id: int, night_id: int) -> tuple[Course, Nigh
 
 
 @router.get("")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """The night screen."""
     with tarvik(request).database.session() as session:
@@ -161,6 +164,7 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.get("/outcome")
+@for_role(Role.VIEWER)
 def outcome(request: Request, course_id: int, night_id: int) -> Any:
     """Only what follows from the needs."""
     with tarvik(request).database.session() as session:
@@ -170,6 +174,7 @@ def outcome(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.patch("")
+@for_role(Role.ASSISTANT)
 def change(request: Request, course_id: int, night_id: int, change: Change) -> Any:
     """Change one field of the needs, as typed."""
     with tarvik(request).database.session() as session:
@@ -196,6 +201,7 @@ def _back(course_id: int, night_id: int) -> RedirectResponse:
 
 
 @router.post("/undo")
+@for_role(Role.ASSISTANT)
 def undo(request: Request, course_id: int, night_id: int) -> Any:
     """Take back the last change of the needs."""
     with tarvik(request).database.session() as session:
@@ -204,6 +210,7 @@ def undo(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.post("/intent")
+@for_role(Role.ASSISTANT)
 def intent(request: Request, course_id: int, night_id: int, intent: Annotated[str, Form()]) -> Any:
     """What the night asks for; «proposed» leaves it to the weather."""
     with tarvik(request).database.session() as session:
@@ -212,6 +219,7 @@ def intent(request: Request, course_id: int, night_id: int, intent: Annotated[st
 
 
 @router.post("/site")
+@for_role(Role.ASSISTANT)
 def site(request: Request, course_id: int, night_id: int, site: Annotated[str, Form()] = "") -> Any:
     """Spend the night at one of the course's sites, or at none of them."""
     if site and not (site.isdecimal() and len(site) < 10):
@@ -224,6 +232,7 @@ def site(request: Request, course_id: int, night_id: int, site: Annotated[str, F
 
 
 @router.post("/keep-site")
+@for_role(Role.ASSISTANT)
 def keep_site(
     request: Request, course_id: int, night_id: int, name: Annotated[str, Form()] = ""
 ) -> Any:
@@ -238,6 +247,7 @@ def keep_site(
 
 
 @router.post("/feed")
+@for_role(Role.ASSISTANT)
 def feed(
     request: Request,
     course_id: int,
@@ -266,6 +276,7 @@ def feed(
 
 
 @router.post("/feed/again")
+@for_role(Role.ASSISTANT)
 def feed_again(request: Request, course_id: int, night_id: int) -> Any:
     """Ask once more, now."""
     service = tarvik(request).feed
@@ -279,6 +290,7 @@ def feed_again(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.post("/import/preview")
+@for_role(Role.ASSISTANT)
 def preview(
     request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = ""
 ) -> Any:
@@ -305,6 +317,7 @@ def _read(text: str, needs: NightNeeds) -> tuple[Forecast, Any]:
 
 
 @router.post("/import")
+@for_role(Role.ASSISTANT)
 def import_now(
     request: Request, course_id: int, night_id: int, text: Annotated[str, Form()] = ""
 ) -> Any:
@@ -317,6 +330,7 @@ def import_now(
 
 
 @router.post("/use")
+@for_role(Role.ASSISTANT)
 def use(request: Request, course_id: int, night_id: int) -> Any:
     """Take what the forecast says into the night's needs."""
     with tarvik(request).database.session() as session:
@@ -335,6 +349,7 @@ def use(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.get("/forecast.csv")
+@for_role(Role.VIEWER)
 def as_csv(request: Request, course_id: int, night_id: int) -> Response:
     """The kept forecast in the open CSV form."""
     return Response(
@@ -345,6 +360,7 @@ def as_csv(request: Request, course_id: int, night_id: int) -> Response:
 
 
 @router.get("/forecast.json")
+@for_role(Role.VIEWER)
 def as_json(request: Request, course_id: int, night_id: int) -> Any:
     """The kept forecast in the open JSON form."""
     return as_form(_kept(request, course_id, night_id))
@@ -362,6 +378,7 @@ def _kept(request: Request, course_id: int, night_id: int) -> Forecast:
 
 
 @router.get("/meter")
+@for_role(Role.VIEWER)
 def meter(request: Request, course_id: int, night_id: int) -> Any:
     """One reading of the hand wind meter."""
     address = tarvik(request).stand_ins
@@ -395,6 +412,7 @@ class Readings(BaseModel):
 
 
 @router.post("/measured")
+@for_role(Role.ASSISTANT)
 def measured(request: Request, course_id: int, night_id: int, readings: Readings) -> Any:
     """Take a minute's readings as tonight's wind: mean and strongest, brought up to 10 m over open
     ground.

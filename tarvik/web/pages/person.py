@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from tarvik.core.advice import Choice, asked_for_person, for_person, kit_advice
 from tarvik.core.body import Body
@@ -15,16 +15,19 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights
+from tarvik.store.accounts import Role
 from tarvik.store.kit import body_of, sheet_of
 from tarvik.store.models import SheetRow
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik
 
-router = APIRouter(prefix="/courses/{course_id}", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}")
 MOST_SHOWN = 12
 
 
-@router.get("/nights/{night_id}/people/{person_id}")
+@router.get("/nights/{night_id:number}/people/{person_id:number}")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int, person_id: int) -> Any:
     """The frame; the answers follow with progress shown meanwhile."""
     with tarvik(request).database.session() as session:
@@ -40,7 +43,8 @@ def show(request: Request, course_id: int, night_id: int, person_id: int) -> Any
         )
 
 
-@router.get("/nights/{night_id}/people/{person_id}/choices")
+@router.get("/nights/{night_id:number}/people/{person_id:number}/choices")
+@for_role(Role.VIEWER)
 def choices(request: Request, course_id: int, night_id: int, person_id: int) -> Any:
     """The best shelters of the bag for this person tonight."""
     with tarvik(request).database.session() as session:
@@ -71,7 +75,8 @@ def choices(request: Request, course_id: int, night_id: int, person_id: int) -> 
         )
 
 
-@router.get("/people/{person_id}/kit-advice")
+@router.get("/people/{person_id:number}/kit-advice")
+@for_role(Role.VIEWER)
 def advice(request: Request, course_id: int, person_id: int) -> Any:
     """The smallest sheet that would do for this person under each kind of night."""
     with tarvik(request).database.session() as session:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
@@ -14,15 +14,17 @@ from starlette.background import BackgroundTask
 from tarvik.core.errors import InputError
 from tarvik.exchange.calendar import evening_calendar
 from tarvik.store import asks, courses, kit, plans
+from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, now
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import page, tarvik
 from tarvik.web.plan_view import plan_view
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
-router = APIRouter(prefix="/courses/{course_id}/nights/{night_id}/plan", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
 BORROWED = "to borrow"
 PAIR_KINDS = ("never", "always")
 
@@ -72,6 +74,7 @@ class RepairIn(BaseModel):
 
 
 @router.get("")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
     """The screen. Whoever opens it is about to ask for a plan, so a worker may begin with it."""
     with tarvik(request).database.session() as session:
@@ -81,6 +84,7 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 
 
 @router.get("/view")
+@for_role(Role.VIEWER)
 def view(request: Request, course_id: int, night_id: int) -> Any:
     """Map and lists alone."""
     with tarvik(request).database.session() as session:
@@ -93,7 +97,8 @@ def _refreshed(request: Request, session: Session, course_id: int, night_id: int
     return page(request, "plan_view.html", **plan_view(request, session, course_id, night_id))
 
 
-@router.post("/people/{person_id}")
+@router.post("/people/{person_id:number}")
+@for_role(Role.ASSISTANT)
 def move(request: Request, course_id: int, night_id: int, person_id: int, to: Move) -> Any:
     """Put a person into another shelter."""
     with tarvik(request).database.session() as session:
@@ -103,6 +108,7 @@ def move(request: Request, course_id: int, night_id: int, person_id: int, to: Mo
 
 
 @router.post("/locks")
+@for_role(Role.ASSISTANT)
 def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
     """Fix something, or let it go."""
     with tarvik(request).database.session() as session:
@@ -112,6 +118,7 @@ def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
 
 
 @router.post("/aims")
+@for_role(Role.ASSISTANT)
 def aims(request: Request, course_id: int, night_id: int, wanted: AimsIn) -> Any:
     """Put the aims into another order."""
     with tarvik(request).database.session() as session:
@@ -121,6 +128,7 @@ def aims(request: Request, course_id: int, night_id: int, wanted: AimsIn) -> Any
 
 
 @router.post("/undo")
+@for_role(Role.ASSISTANT)
 def undo(request: Request, course_id: int, night_id: int, redo: bool = False) -> Any:
     """Take back the last change of the choices, or make it again."""
     with tarvik(request).database.session() as session:
@@ -129,7 +137,8 @@ def undo(request: Request, course_id: int, night_id: int, redo: bool = False) ->
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.post("/use/{job_id}")
+@router.post("/use/{job_id:number}")
+@for_role(Role.ASSISTANT)
 def use(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
     """Take up a plan that was found but not made the night's: called off, or overtaken by a
     change.
@@ -152,6 +161,7 @@ def use(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
 
 
 @router.post("/named")
+@for_role(Role.ASSISTANT)
 def keep(request: Request, course_id: int, night_id: int, name: Annotated[str, Form()] = "") -> Any:
     """Keep the choices under a name."""
     with tarvik(request).database.session() as session:
@@ -159,7 +169,8 @@ def keep(request: Request, course_id: int, night_id: int, name: Annotated[str, F
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.post("/named/{plan_id}/take")
+@router.post("/named/{plan_id:number}/take")
+@for_role(Role.ASSISTANT)
 def take(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
     """Make a kept plan the night's."""
     with tarvik(request).database.session() as session:
@@ -167,7 +178,8 @@ def take(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
         return _refreshed(request, session, course_id, night_id)
 
 
-@router.delete("/named/{plan_id}")
+@router.delete("/named/{plan_id:number}")
+@for_role(Role.ASSISTANT)
 def drop(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
     """Forget a kept plan."""
     with tarvik(request).database.session() as session:
@@ -177,6 +189,7 @@ def drop(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
 
 
 @router.post("/pairs")
+@for_role(Role.LEADER)
 def pair(request: Request, course_id: int, night_id: int, wanted: PairIn) -> Any:
     """Say that two people never, or always, share; or take it back."""
     with tarvik(request).database.session() as session:
@@ -197,6 +210,7 @@ def pair(request: Request, course_id: int, night_id: int, wanted: PairIn) -> Any
 
 
 @router.post("/evening")
+@for_role(Role.ASSISTANT)
 def evening(request: Request, course_id: int, night_id: int, told: EveningIn) -> Any:
     """Say when the group arrives, how many mallets there are, who comes late or cannot help."""
     with tarvik(request).database.session() as session:
@@ -219,6 +233,7 @@ def evening(request: Request, course_id: int, night_id: int, told: EveningIn) ->
 
 
 @router.get("/evening.ics")
+@for_role(Role.VIEWER)
 def calendar(request: Request, course_id: int, night_id: int) -> Response:
     """The evening's tasks for a calendar."""
     with tarvik(request).database.session() as session:
@@ -238,6 +253,7 @@ def calendar(request: Request, course_id: int, night_id: int) -> Response:
 
 
 @router.post("/repair")
+@for_role(Role.ASSISTANT)
 def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) -> Any:
     """Do what a repair says: kit to be borrowed is added to the bag and marked so, locks and pairs
     are let go. What only people can decide (consent, safeguarding, lending) is left to them.

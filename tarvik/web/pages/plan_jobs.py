@@ -8,12 +8,14 @@ import asyncio
 import json
 from typing import TYPE_CHECKING, Any, Final
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from tarvik.store import asks, courses
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import tarvik
 
 if TYPE_CHECKING:
@@ -21,9 +23,7 @@ if TYPE_CHECKING:
 
     from tarvik.store.models import PlanJob
 
-router = APIRouter(
-    prefix="/courses/{course_id}/nights/{night_id}/plan/jobs", include_in_schema=False
-)
+router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan/jobs")
 LOOK_EVERY_S: Final = 0.2
 BREATHE_EVERY: Final = 50
 """Looks without news after which a line is sent all the same, so that nobody in between takes the
@@ -66,6 +66,7 @@ def ask(
 
 
 @router.post("")
+@for_role(Role.ASSISTANT)
 def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> Any:
     """Ask for a job."""
     return ask(
@@ -77,7 +78,8 @@ def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> Any
     )
 
 
-@router.post("/{job_id}/cancel")
+@router.post("/{job_id:number}/cancel")
+@for_role(Role.ASSISTANT)
 def cancel(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
     """Call a job off."""
     with tarvik(request).database.session() as session:
@@ -85,7 +87,8 @@ def cancel(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
         return shown(asks.call_off(session, night_id, job_id))
 
 
-@router.get("/{job_id}")
+@router.get("/{job_id:number}")
+@for_role(Role.VIEWER)
 def look(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
     """How far a job is."""
     with tarvik(request).database.session() as session:
@@ -93,7 +96,8 @@ def look(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
         return shown(asks.one_job(session, night_id, job_id))
 
 
-@router.get("/{job_id}/events")
+@router.get("/{job_id:number}/events")
+@for_role(Role.VIEWER)
 async def events(request: Request, course_id: int, night_id: int, job_id: int) -> StreamingResponse:
     """How far a job is, each time there is news, until it ends."""
     first = await run_in_threadpool(

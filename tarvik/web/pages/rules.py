@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.errors import InputError
@@ -13,10 +13,12 @@ from tarvik.core.units import Units
 from tarvik.core.weather.wind import TERRAINS
 from tarvik.exchange.night_form import BY_NAME, RULE_FIELDS, rules_shown
 from tarvik.store import courses, nights
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import page, tarvik
 from tarvik.web.pages.home import FieldChange
 
-router = APIRouter(prefix="/courses/{course_id}/rules", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/rules")
 SITE_TEXTS = ("latitude", "longitude", "zone", "terrain")
 
 
@@ -40,12 +42,14 @@ def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> 
 
 
 @router.get("")
+@for_role(Role.VIEWER)
 def show(request: Request, course_id: int) -> Any:
     """House rules and sites."""
     return _shown(request, course_id)
 
 
 @router.patch("")
+@for_role(Role.LEADER)
 def change(request: Request, course_id: int, change: FieldChange) -> Any:
     """Change one rule, as typed."""
     with tarvik(request).database.session() as session:
@@ -57,6 +61,7 @@ def change(request: Request, course_id: int, change: FieldChange) -> Any:
 
 
 @router.post("/sites")
+@for_role(Role.LEADER)
 def add_site(
     request: Request,
     course_id: int,
@@ -93,7 +98,8 @@ def add_site(
     return RedirectResponse(f"/courses/{course_id}/rules#sites", status_code=303)
 
 
-@router.post("/sites/{site_id}/delete")
+@router.post("/sites/{site_id:number}/delete")
+@for_role(Role.LEADER)
 def delete_site(request: Request, course_id: int, site_id: int) -> Any:
     """Mark a site deleted; the page offers to bring it back."""
     with tarvik(request).database.session() as session:
@@ -102,7 +108,8 @@ def delete_site(request: Request, course_id: int, site_id: int) -> Any:
     return _shown(request, course_id, gone=gone)
 
 
-@router.post("/sites/{site_id}/restore")
+@router.post("/sites/{site_id:number}/restore")
+@for_role(Role.LEADER)
 def restore_site(request: Request, course_id: int, site_id: int) -> Any:
     """Bring a deleted site back."""
     with tarvik(request).database.session() as session:

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request
+from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.errors import InputError
 from tarvik.store import accounts, courses
+from tarvik.store.accounts import Role
 from tarvik.store.models import Invitation
+from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.account import address
 from tarvik.web.pages.common import me, page, tarvik
 
-router = APIRouter(prefix="/courses/{course_id}/team", include_in_schema=False)
+router = guarded_router("/courses/{course_id:number}/team")
 
 
 def _team(request: Request, course_id: int, status: int = 200, **more: Any) -> Any:
@@ -34,12 +36,14 @@ def _team(request: Request, course_id: int, status: int = 200, **more: Any) -> A
 
 
 @router.get("")
+@for_role(Role.LEADER)
 def show(request: Request, course_id: int) -> Any:
     """Who is on it, who is invited."""
     return _team(request, course_id)
 
 
 @router.post("/invite")
+@for_role(Role.OWNER)
 def invite(
     request: Request,
     course_id: int,
@@ -61,7 +65,8 @@ def invite(
     return _team(request, course_id, done=f"{email.strip()} was written to.")
 
 
-@router.post("/{account_id}")
+@router.post("/{account_id:number}")
+@for_role(Role.OWNER)
 def change(
     request: Request, course_id: int, account_id: int, role: Annotated[str, Form()] = ""
 ) -> Any:
@@ -80,7 +85,8 @@ def change(
     return RedirectResponse(f"/courses/{course_id}/team", status_code=303)
 
 
-@router.post("/invitations/{invitation_id}/take-back")
+@router.post("/invitations/{invitation_id:number}/take-back")
+@for_role(Role.OWNER)
 def take_back(request: Request, course_id: int, invitation_id: int) -> Any:
     """An invitation that no longer stands."""
     with tarvik(request).database.session() as session:

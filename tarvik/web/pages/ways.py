@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 
 from tarvik.core.cards import HANDS, SKILLS, minutes
 from tarvik.core.cards import steps as card_steps
@@ -15,17 +15,20 @@ from tarvik.core.make_it import changes
 from tarvik.core.moves import outcomes
 from tarvik.core.trade_off import trade_off
 from tarvik.core.units import Units, format_length
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_members, for_role, guarded_router
 from tarvik.web.drawing.knots import knot_drawing
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.drawing.trade_off import curve_drawing
 from tarvik.web.pages.bench import asked_of, solved
 from tarvik.web.pages.common import page, tarvik
 
-router = APIRouter(include_in_schema=False)
-BENCH = "/courses/{course_id}/nights/{night_id}/bench/{sheet_id}/{pitch}"
+router = guarded_router()
+BENCH = "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
 
 
 @router.get(BENCH + "/ways")
+@for_role(Role.VIEWER)
 def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
     """The part of the bench below the drawings that looks beyond the settings as they are."""
     with tarvik(request).database.session() as session:
@@ -85,6 +88,7 @@ def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
 
 
 @router.get("/knots")
+@for_members
 def knots(request: Request) -> Any:
     """Every knot, drawn and told."""
     return page(request, "knots.html", knots=[(k, knot_drawing(k.slug)) for k in KNOTS.values()])
