@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
+from ipaddress import ip_address
 from typing import TYPE_CHECKING, Final
 
 if TYPE_CHECKING:
@@ -56,6 +57,14 @@ SETTINGS: Final = (
         "requests a minute from one browser, or one address that is not signed in; 0: no limit",
     ),
     Setting("TARVIK_WAIT", "60", "seconds to wait for the database at the start"),
+    Setting(
+        "TARVIK_FRONT",
+        "",
+        (
+            "addresses of the front servers, by commas: requests are taken from them only, with "
+            "X-Forwarded-For and X-Forwarded-Proto"
+        ),
+    ),
     Setting("TARVIK_LOG", "json", "json: one JSON object a line; plain: words"),
 )
 
@@ -71,11 +80,20 @@ class Settings:
     rate: int = 6000
     wait_s: int = 60
     log: str = "json"
+    front: tuple[str, ...] = ()
+    port: int = 8080
 
     @property
     def tls(self) -> bool:
         """Whether people reach it over TLS."""
         return bool(self.address and self.address.startswith("https://"))
+
+    @property
+    def public_address(self) -> str:
+        """The address that links in letters and on cards begin with: the one set, else loopback,
+        which leads nobody here from another machine.
+        """
+        return self.address or f"http://127.0.0.1:{self.port}"
 
 
 def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
@@ -98,6 +116,14 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         raise SettingError("TARVIK_ADDRESS begins with http:// or https://")
     if text("TARVIK_LOG") not in ("json", "plain"):
         raise SettingError("TARVIK_LOG is json or plain")
+    front = tuple(part.strip() for part in text("TARVIK_FRONT").split(",") if part.strip())
+    for part in front:
+        try:
+            ip_address(part)
+        except ValueError:
+            raise SettingError(
+                f"TARVIK_FRONT: «{part[:40]}» is no address; give some like 127.0.0.1, by commas"
+            ) from None
     return Settings(
         text("TARVIK_DATABASE_URL") or None,
         address or None,
@@ -106,4 +132,5 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         number("TARVIK_RATE", 0, 1_000_000),
         number("TARVIK_WAIT", 0, 3600),
         text("TARVIK_LOG"),
+        front,
     )

@@ -89,10 +89,17 @@ def owner_token(database: Database, email: str = "owner@first.example") -> str:
 
 
 def client_of(
-    database: Database, token: str = "", service: str | None = None, rate: int = 6000
+    database: Database,
+    token: str = "",
+    service: str | None = None,
+    rate: int = 6000,
+    *,
+    demo: bool = False,
 ) -> TestClient:
-    """A client of the application, signed in by a token; `rate`: requests a minute, 0 no limit."""
-    app = create_app(database, service, settings=Settings(rate=rate))
+    """A client of the application, signed in by a token; `rate`: requests a minute, 0 no limit;
+    `demo`: of a demo, which lets in the demo provider's people.
+    """
+    app = create_app(database, service, settings=Settings(rate=rate), demo=demo)
     made = TestClient(app, raise_server_exceptions=False, headers=OWN)
     if token:
         made.cookies.set("tarvik", token, domain="testserver.local")
@@ -102,7 +109,7 @@ def client_of(
 @pytest.fixture
 def client(database: Database) -> Iterator[TestClient]:
     """A client of the application on a fresh database, signed in as an owner."""
-    with client_of(database, owner_token(database)) as made:
+    with client_of(database, owner_token(database), demo=True) as made:
         yield made
 
 

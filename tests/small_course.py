@@ -5,9 +5,11 @@ from __future__ import annotations
 import threading
 from typing import TYPE_CHECKING, Any
 
+from sqlalchemy import func, select
+
 from tarvik.exchange.ground_form import checked
 from tarvik.store import courses, kit, nights
-from tarvik.store.models import GroundItem
+from tarvik.store.models import GroundItem, Provider
 from tarvik.work.planning import Planner
 from tarvik.work.queue import work_on
 from tarvik.work.solving import Solver
@@ -48,10 +50,16 @@ def small_course(
     session: Session, *, stakes: int = 30, sheets: int = 3, wood: bool = True
 ) -> tuple[int, int]:
     """Four people, a leader among them, squares of 3 m of their own, poles, cord; (course,
-    night).
+    night). Of the first provider there is, a demo's too.
     """
     course = courses.new_course(
-        session, "Small wood", "", "metric", 2, courses.read_date("2027-06-20")
+        session,
+        "Small wood",
+        "",
+        "metric",
+        2,
+        courses.read_date("2027-06-20"),
+        session.scalar(select(func.min(Provider.id))),
     )
     night = courses.nights(session, course.id)[0]
     people: list[dict[str, Any]] = [

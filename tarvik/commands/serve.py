@@ -10,6 +10,7 @@ import signal
 import socket
 import threading
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Final
 
 import uvicorn
@@ -21,11 +22,12 @@ from tarvik.commands.worker_process import WorkerProcess
 from tarvik.demo.course import ensure_demo
 from tarvik.settings import Settings, read_settings
 from tarvik.stand_ins.service import start_service
-from tarvik.store import accounts, erasing
+from tarvik.store import accounts, erasing, letters
 from tarvik.store.database import Database
 from tarvik.store.server import Server, ServerError, default_folder, free_port
 from tarvik.web import serving
 from tarvik.web.app import create_app
+from tarvik.web.protocol import PatientProtocol
 from tarvik.work.hanging import Hangings
 from tarvik.work.searching import Searcher
 
@@ -36,6 +38,8 @@ if TYPE_CHECKING:
 
 log = logging.getLogger("tarvik.serve")
 DAY_S: Final = 86_400.0
+MOST_CONNECTIONS: Final = 1000
+"""Connections and tasks a web process holds at a time; beyond them it answers 503."""
 
 
 def say(words: str) -> None:
@@ -94,13 +98,21 @@ def _first_owner(opened: Database, address: str) -> None:
 
 
 def _tidy(opened: Database, stop: threading.Event) -> None:
-    """Once at the start and then daily: erase the people of courses that are long over."""
+    """Once at the start and then daily: announce and erase the people of courses long over, and
+    drop letters and links that are over.
+    """
     while True:
         try:
             with opened.session() as session:
-                count = erasing.erase_overdue(session)
-            if count:
-                log.info("erased %s people of courses that are long over", count)
+                letters.drop_over(session)
+                done = erasing.erasing_round(session)
+            if done.doubted:
+                log.warning(
+                    "nobody is erased: the clock is far ahead of the newest entry; it goes on once "
+                    "somebody has signed in"
+                )
+            if done.erased or done.purged:
+                log.info("erased %s people, purged %s rows", done.erased, done.purged)
         except SQLAlchemyError:
             log.warning("the daily erasing has to wait: the database does not answer")
         if stop.wait(DAY_S):
@@ -119,12 +131,16 @@ def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, 
         "timeout_graceful_shutdown": 5,
         "server_header": False,
         "timeout_keep_alive": serving.KEEP_ALIVE_S,
+        "http": PatientProtocol,
+        "limit_concurrency": MOST_CONNECTIONS,
+        "proxy_headers": False,  # web/limits.py believes the front servers named, nobody else
     }
     if settings.workers > 1:
         os.environ |= {
             serving.DATABASE: opened.url,
             serving.STAND_INS: stand_ins,
             serving.DEMO: "yes" if demo else "",
+            serving.PORT: str(port),
         }
         uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)
         return
@@ -133,6 +149,7 @@ def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, 
         app = create_app(
             opened, stand_ins, searcher, demo=demo, settings=settings, hangings=hangings
         )
+        app.state.tarvik.pool.start()
         uvicorn.Server(uvicorn.Config(app, **plain)).run()
     finally:
         hangings.stop()
@@ -141,7 +158,7 @@ def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, 
 
 def serve(checkout: Path, port: int, *, demo: bool) -> int:
     """Serve on loopback until told to stop. Returns the exit code."""
-    settings = read_settings()
+    settings = replace(read_settings(), port=port)
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, _stop)
     logs.install(settings.log)
@@ -166,8 +183,14 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
             say("compiling the geometry (takes a minute at the very first start, then it is kept)")
             warm()
             worker = WorkerProcess(opened.url).start()
-            address = settings.address or f"http://127.0.0.1:{port}"
+            address = settings.public_address
             say(f"open {address}/ in a browser; stop with Ctrl-C")
+            if not settings.address and not demo:
+                log.warning(
+                    "TARVIK_ADDRESS is not set: links in letters and on cards begin with %s, "
+                    "which leads here from this machine only",
+                    address,
+                )
             if not demo:
                 _first_owner(opened, address)
             stand_ins, stop = start_service(free_port())

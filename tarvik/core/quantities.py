@@ -48,7 +48,7 @@ POINTS: Final = (
     "NW",
     "NNW",
 )
-_NUMBER = re.compile(r"^([+-−]?\s*\d+(?:[.,]\d+)?|[+-−]?[.,]\d+)\s*(.*)$")
+_NUMBER = re.compile(r"^([+−-]?\s*[0-9]+(?:[.,][0-9]+)?|[+−-]?[.,][0-9]+)\s*(.*)$")
 
 
 def _split(text: str, field: str, example: str) -> tuple[float, str]:

@@ -168,6 +168,8 @@ def _plainer(question: Question, found: Solution, workings: Workings) -> list[Qu
     """What is asked when doors and settings are to stay as the pitch has them: of those that did
     not, the settings, the doors, and both.
     """
+    if len(found.settings) < len(question.pitch.settings):
+        return []  # the sheet does not take the pitch at all, whatever the settings
     free = [s for s in question.pitch.settings if s.name not in question.settings]
     out = []
     doors = [s for s in free if question.intent.moves_door(s)]

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 MOST_COUNT: Final = 500
 """Largest number of things alike in one row."""
+MEASURED_MOST_M: Final = 3.5
+"""Largest measure of a body, an arm's reach upwards."""
 
 
 @dataclass(frozen=True)
@@ -98,7 +100,12 @@ def _measured(text: str, context: Context) -> Values:
                 f"«{word[:30]}» is no measure; use {', '.join(RATIOS).replace('_', '-')}",
             )
         found[name] = parse_length(
-            rest, context.units, field="measured", least_m=0.1, most_m=3.5, bare_cm_above=10.0
+            rest,
+            context.units,
+            field="measured",
+            least_m=0.1,
+            most_m=MEASURED_MOST_M,
+            bare_cm_above=10.0,
         )
     return {"measured": found}
 
@@ -188,9 +195,14 @@ def _show_hood(row: Mapping[str, Any], context: Context) -> str:
     )
 
 
+def whole_number(text: str) -> int:
+    """A whole number of at most nine digits; -1 for anything else."""
+    return int(text) if text.isdecimal() and len(text) < 10 else -1
+
+
 def _count(text: str, _: Context) -> Values:
     clean = text.strip()
-    if not clean.isdecimal() or not 1 <= int(clean) <= MOST_COUNT:
+    if not 1 <= whole_number(clean) <= MOST_COUNT:
         raise InputError(
             "count", f"«{clean[:20]}» is no count; give a whole number from 1 to {MOST_COUNT}"
         )
@@ -292,7 +304,7 @@ def _age(text: str, _: Context) -> Values:
     clean = text.strip()
     if not clean:
         return {"age": None}
-    if not clean.isdecimal() or not 5 <= int(clean) <= 110:
+    if not 5 <= whole_number(clean) <= 110:
         raise InputError(
             "age", f"«{clean[:20]}» is no age from 5 to 110; leave it empty when it is not known"
         )

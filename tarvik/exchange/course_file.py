@@ -14,10 +14,13 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 
 from tarvik.core.errors import InputError
+from tarvik.exchange.columns import MEASURED_MOST_M
 
 FORM: Final = "tarvik-course-1"
 MOST_BYTES: Final = 900_000
 MOST_DEPTH: Final = 24
+MOST_ROWS: Final = 1000
+"""Most people, sheets or rows of other kit in a course."""
 
 Metres = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 Key = Annotated[int, Field(ge=0, le=2_000_000_000)]
@@ -37,7 +40,7 @@ class PersonIn(_Part):
     name: Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00]*$")]
     stature_m: Annotated[FiniteFloat, Field(ge=0.9, le=2.3)]
     role: Literal["leader", "student"] = "student"
-    measured: dict[str, Annotated[FiniteFloat, Field(gt=0, le=3)]] = {}
+    measured: dict[str, Annotated[FiniteFloat, Field(gt=0, le=MEASURED_MOST_M)]] = {}
     age: Annotated[int, Field(ge=0, le=120)] | None = None
     patrol: Annotated[str, Field(max_length=40)] = ""
     quarters: Annotated[str, Field(max_length=40)] = ""
@@ -187,11 +190,11 @@ class CourseFile(_Part):
     units: Literal["metric", "imperial"] = "metric"
     rules: Plain = {}
     pairs: Annotated[list[PairIn], Field(max_length=2000)] = []
-    people: Annotated[list[PersonIn], Field(max_length=1000)] = []
-    sheets: Annotated[list[SheetIn], Field(max_length=1000)] = []
-    supports: Annotated[list[KitIn], Field(max_length=1000)] = []
-    lines: Annotated[list[KitIn], Field(max_length=1000)] = []
-    stakes: Annotated[list[KitIn], Field(max_length=1000)] = []
+    people: Annotated[list[PersonIn], Field(max_length=MOST_ROWS)] = []
+    sheets: Annotated[list[SheetIn], Field(max_length=MOST_ROWS)] = []
+    supports: Annotated[list[KitIn], Field(max_length=MOST_ROWS)] = []
+    lines: Annotated[list[KitIn], Field(max_length=MOST_ROWS)] = []
+    stakes: Annotated[list[KitIn], Field(max_length=MOST_ROWS)] = []
     sites: Annotated[list[SiteIn], Field(max_length=200)] = []
     nights: Annotated[list[NightIn], Field(max_length=60)] = []
 

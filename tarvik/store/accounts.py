@@ -6,34 +6,30 @@ only a SHA-256 hash is kept, so that a copy of the database opens nothing.
 
 from __future__ import annotations
 
-import hashlib
 import re
 import secrets
 from datetime import timedelta
 from enum import IntEnum
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerificationError
-from argon2.profiles import RFC_9106_LOW_MEMORY
 from sqlalchemy import delete, func, or_, select
 
 from tarvik.core.errors import InputError
 from tarvik.store.kit import NotFoundError
+from tarvik.store.letters import drop_letters, post
 from tarvik.store.models import (
     Account,
     Attempt,
     Course,
-    Invitation,
-    Mail,
     Membership,
     OneTime,
     Provider,
     SignIn,
     now,
 )
+from tarvik.store.passwords import checked_password, hash_of, matches, needs_rehash, nobodys_hash
 from tarvik.store.scope import current
+from tarvik.store.tokens import hashed
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -47,37 +43,10 @@ LONGEST: Final = timedelta(days=14)
 SEEN_EVERY: Final = timedelta(minutes=1)
 RESET_LASTS: Final = timedelta(hours=1)
 SETUP_LASTS: Final = timedelta(days=1)
-INVITED_LASTS: Final = timedelta(days=7)
-PASSWORD_LEAST: Final = 12
-"""Fewest letters of a password (OWASP ASVS 4.0.3, 2.1.1)."""
-PASSWORD_MOST: Final = 128
 TRIES: Final = 8
 TRIES_WITHIN: Final = timedelta(minutes=15)
-"""Failed tries at one address, or from one place, before it has to wait."""
+"""Letters for a new password to one address, and asked for from one place, in this time."""
 PLACE_TRIES: Final = 60
-COMMON: Final = frozenset(
-    (
-        "password1234",
-        "passwordpassword",
-        "123456789012",
-        "1234567890123",
-        "qwertyuiop12",
-        "qwertyuiopas",
-        "letmeinletmein",
-        "iloveyou1234",
-        "adminadminadmin",
-        "welcome12345",
-        "abcdefghijkl",
-        "aaaaaaaaaaaa",
-        "111111111111",
-        "000000000000",
-        "tarviktarvik",
-        "administrator",
-        "changemechangeme",
-        "correcthorsebatterystaple",
-    )
-)
-_HASHER: Final = PasswordHasher.from_parameters(RFC_9106_LOW_MEMORY)
 _EMAIL: Final = re.compile(
     r"[^@\s\x00-\x1f,;<>\"']{1,64}@[^@\s\x00-\x1f,;<>\"']{1,189}\.[^@\s.,;<>\"']{2,}"
 )
@@ -117,38 +86,12 @@ def role_named(word: str) -> Role:
         raise InputError("role", "choose one of " + ", ".join(r.word for r in Role)) from None
 
 
-def hashed(token: str) -> str:
-    """How a token is kept."""
-    return hashlib.sha256(token.encode()).hexdigest()
-
-
 def clean_email(text: str) -> str:
     """An e-mail address as it is kept. Raises InputError."""
     clean = text.strip().lower()
     if not _EMAIL.fullmatch(clean):
         raise InputError("email", "this is no e-mail address; it looks like name@example.org")
     return clean
-
-
-def checked_password(text: str, email: str = "") -> str:
-    """A password good enough. Raises InputError."""
-    if len(text) < PASSWORD_LEAST:
-        raise InputError(
-            "password",
-            f"{len(text)} letters are too few; at least {PASSWORD_LEAST}, such as four words",
-        )
-    if len(text) > PASSWORD_MOST:
-        raise InputError("password", f"{len(text)} letters are too many; at most {PASSWORD_MOST}")
-    plain = text.lower().replace(" ", "")
-    if (
-        plain in COMMON
-        or len(set(plain)) < 4
-        or (email and plain in (email, email.split("@", maxsplit=1)[0]))
-    ):
-        raise InputError(
-            "password", "this one is guessed at once; take four words that do not belong together"
-        )
-    return text
 
 
 def _clean_name(name: str, what: str = "name", most: int = 80) -> str:
@@ -159,13 +102,13 @@ def _clean_name(name: str, what: str = "name", most: int = 80) -> str:
 
 
 def home_provider(session: Session) -> int:
-    """The provider a new course belongs to: the asker's, else the server's only or first one, made
-    when there is none.
+    """The provider a new course belongs to: the asker's, else the server's first one that is no
+    demo, made when there is none.
     """
     scope = current()
     if scope is not None and scope.provider_id:
         return scope.provider_id
-    first = session.scalar(select(func.min(Provider.id)))
+    first = session.scalar(select(func.min(Provider.id)).where(~Provider.demo))
     if first is None:
         made = Provider(name="First provider")
         session.add(made)
@@ -197,26 +140,12 @@ def new_account(
         provider_id=provider_id,
         email=clean,
         name=_clean_name(name),
-        password_hash=_HASHER.hash(password),
+        password_hash=hash_of(password),
         owner=owner,
     )
     session.add(made)
     session.flush()
     return made
-
-
-@lru_cache(maxsize=1)
-def _nobodys_hash() -> str:
-    """Checked when there is no such account, so that the time tells nothing."""
-    return _HASHER.hash(secrets.token_urlsafe(16))
-
-
-def matches(password_hash: str, password: str) -> bool:
-    """Whether a password is the one kept."""
-    try:
-        return _HASHER.verify(password_hash, password[: PASSWORD_MOST + 1])
-    except (VerificationError, InvalidHashError):
-        return False
 
 
 def tried_too_often(session: Session, who: str, most: int = TRIES) -> bool:
@@ -231,27 +160,34 @@ def tried_too_often(session: Session, who: str, most: int = TRIES) -> bool:
 
 
 def note_try(session: Session, *who: str) -> None:
-    """Count a failed try; forget old ones."""
+    """Count a try; forget old ones."""
     session.execute(delete(Attempt).where(Attempt.at < now() - TRIES_WITHIN))
     session.add_all(Attempt(who=hashed(w)) for w in who)
     session.flush()
 
 
-def check_sign_in(session: Session, email: str, password: str, place: str) -> Account | None:
-    """The account, None for a wrong address or password. Raises TooManyTriesError."""
-    address = email.strip().lower()[:254]
-    if tried_too_often(session, "to " + address) or tried_too_often(
-        session, "from " + place, PLACE_TRIES
-    ):
-        raise TooManyTriesError
-    found = session.scalars(select(Account).where(Account.email == address)).one_or_none()
-    good = matches(found.password_hash if found else _nobodys_hash(), password)
+def account_named(session: Session, email: str, *, demo: bool = False) -> Account | None:
+    """The account with an address that may be let in; those of a demo only where there is one."""
+    query = (
+        select(Account)
+        .join(Provider, Provider.id == Account.provider_id)
+        .where(Account.email == email.strip().lower()[:254], Account.ended_at.is_(None))
+    )
+    return session.scalars(query if demo else query.where(~Provider.demo)).one_or_none()
+
+
+def check_sign_in(
+    session: Session, email: str, password: str, *, demo: bool = False
+) -> Account | None:
+    """The account, None for a wrong address or password. How often somebody may try is not asked
+    here: the page slows tries down before they come so far.
+    """
+    found = account_named(session, email, demo=demo)
+    good = matches(found.password_hash if found else nobodys_hash(), password)
     if found is None or not good:
-        note_try(session, "to " + address, "from " + place)
         return None
-    session.execute(delete(Attempt).where(Attempt.who == hashed("to " + address)))
-    if _HASHER.check_needs_rehash(found.password_hash):
-        found.password_hash = _HASHER.hash(password)
+    if needs_rehash(found.password_hash):
+        found.password_hash = hash_of(password)
     return found
 
 
@@ -283,7 +219,7 @@ def signed_in(session: Session, token: str) -> tuple[Account, SignIn] | None:
     if found.seen_at < at - SEEN_EVERY:
         found.seen_at = at
     account = session.get(Account, found.account_id)
-    return None if account is None else (account, found)
+    return None if account is None or account.ended_at is not None else (account, found)
 
 
 def sign_out(session: Session, token: str) -> None:
@@ -309,13 +245,9 @@ def change_password(
     session: Session, account: Account, old: str, new: str, keep: str | None
 ) -> None:
     """Change a password; every other browser is signed out. Raises InputError."""
-    if tried_too_often(session, "to " + account.email):
-        raise TooManyTriesError
     if not matches(account.password_hash, old):
-        note_try(session, "to " + account.email)
-        session.commit()
         raise InputError("old", "this is not the present password")
-    account.password_hash = _HASHER.hash(checked_password(new, account.email))
+    account.password_hash = hash_of(checked_password(new, account.email))
     sign_out_everywhere(session, account.id, keep)
     session.flush()
 
@@ -346,16 +278,16 @@ def find_one_time(session: Session, purpose: str, token: str) -> OneTime:
     return found
 
 
-def ask_reset(session: Session, email: str, address: str, place: str) -> None:
+def ask_reset(
+    session: Session, email: str, address: str, place: str, *, demo: bool = False
+) -> None:
     """Write a letter with a link to choose a new password, when there is such an account. It never
     tells whether.
     """
     if tried_too_often(session, "reset " + place, PLACE_TRIES):
         raise TooManyTriesError
     note_try(session, "reset " + place)
-    found = session.scalars(
-        select(Account).where(Account.email == email.strip().lower()[:254])
-    ).one_or_none()
+    found = account_named(session, email, demo=demo)
     if found is not None and not tried_too_often(session, "reset to " + found.email):
         note_try(session, "reset to " + found.email)
         token = _one_time(session, "reset", found.id, RESET_LASTS)
@@ -364,6 +296,7 @@ def ask_reset(session: Session, email: str, address: str, place: str) -> None:
             found.provider_id,
             found.email,
             "Choose a new password",
+            (token, now() + RESET_LASTS),
             f"Hello {found.name},\n\nsomebody, hopefully you, asked to choose a new "
             f"password.\n\n{address}/reset/{token}\n\n"
             "The link works once, for an hour. If it was not you, do nothing: your password "
@@ -377,20 +310,32 @@ def reset_password(session: Session, token: str, new: str) -> Account:
     """
     found = find_one_time(session, "reset", token)
     account = session.get(Account, found.account_id or 0)
-    if account is None:
+    if account is None or account.ended_at is not None:
         raise NotFoundError("there is no such account any more")
-    account.password_hash = _HASHER.hash(checked_password(new, account.email))
+    account.password_hash = hash_of(checked_password(new, account.email))
     session.delete(found)
-    session.execute(delete(Attempt).where(Attempt.who == hashed("to " + account.email)))
+    drop_letters(session, found.token_hash)
     sign_out_everywhere(session, account.id)
     return account
 
 
 def setup_token(session: Session) -> str | None:
-    """A link for the first owner; None when there is somebody already."""
-    if session.scalar(select(func.count()).select_from(Account)):
+    """A link for the first owner; None when there is somebody already. A demo's accounts do not
+    count: they let nobody into a server that is no demo.
+    """
+    if _somebody_is_there(session):
         return None
     return _one_time(session, "setup", None, SETUP_LASTS)
+
+
+def _somebody_is_there(session: Session) -> bool:
+    query = (
+        select(func.count())
+        .select_from(Account)
+        .join(Provider, Provider.id == Account.provider_id)
+        .where(~Provider.demo)
+    )
+    return bool(session.scalar(query))
 
 
 def set_up(
@@ -398,27 +343,13 @@ def set_up(
 ) -> Account:
     """Make the first provider and its owner. Raises InputError, NotFoundError."""
     found = find_one_time(session, "setup", token)
-    if session.scalar(select(func.count()).select_from(Account)):
+    if _somebody_is_there(session):
         raise NotFoundError("this server has its owner already")
-    home = session.get(Provider, home_provider(session))
-    if home is None:
-        raise NotFoundError("there is no provider")
+    home = session.get_one(Provider, home_provider(session))
     home.name = _clean_name(provider, "provider", 120)
     made = new_account(session, home.id, email, name, password, owner=True)
     session.delete(found)
     return made
-
-
-def post(session: Session, provider_id: int, to: str, subject: str, body: str) -> None:
-    """Put a letter into the outbox, the stand-in for a mail service."""
-    session.add(Mail(provider_id=provider_id, to=to, subject=subject, body=body))
-    session.flush()
-
-
-def letters(session: Session, provider_id: int, most: int = 100) -> Sequence[Mail]:
-    """A provider's letters, the newest first."""
-    query = select(Mail).where(Mail.provider_id == provider_id).order_by(Mail.id.desc()).limit(most)
-    return session.scalars(query).all()
 
 
 def role_in(session: Session, account: Account, course_id: int) -> Role | None:
@@ -454,11 +385,19 @@ def team(session: Session, course_id: int) -> Sequence[Membership]:
 
 
 def set_role(session: Session, course_id: int, account_id: int, role: Role | None) -> None:
-    """Give somebody of the same provider a role in a course, or take it away. The last owner stays.
-    Raises InputError.
+    """Give somebody of the same provider a role in a course, or take it away. The last owner stays,
+    also when two owners do this to each other at once. Raises InputError.
     """
-    course, account = session.get(Course, course_id), session.get(Account, account_id)
-    if course is None or account is None or course.provider_id != account.provider_id:
+    course = session.scalars(
+        select(Course).where(Course.id == course_id).with_for_update()
+    ).one_or_none()
+    account = session.get(Account, account_id)
+    if (
+        course is None
+        or account is None
+        or account.ended_at is not None
+        or course.provider_id != account.provider_id
+    ):
         raise NotFoundError("there is no such person here")
     member = session.scalars(
         select(Membership)
@@ -481,79 +420,3 @@ def set_role(session: Session, course_id: int, account_id: int, role: Role | Non
     else:
         member.role = role.word
     session.flush()
-
-
-def invite(
-    session: Session,
-    provider_id: int,
-    course_id: int | None,
-    email: str,
-    role: Role,
-    address: str,
-    by: str,
-) -> None:
-    """Invite somebody by letter; who has an account with the provider joins at once. Raises
-    InputError.
-    """
-    clean = clean_email(email)
-    known = session.scalars(select(Account).where(Account.email == clean)).one_or_none()
-    if known is not None and known.provider_id == provider_id and course_id is not None:
-        set_role(session, course_id, known.id, role)
-        return
-    token = secrets.token_urlsafe(32)
-    session.execute(
-        delete(Invitation).where(
-            or_(
-                Invitation.ends_at < now(),
-                (Invitation.email == clean) & (Invitation.course_id == course_id),
-            )
-        )
-    )
-    session.add(
-        Invitation(
-            provider_id=provider_id,
-            course_id=course_id,
-            email=clean,
-            role=role.word,
-            token_hash=hashed(token),
-            ends_at=now() + INVITED_LASTS,
-        )
-    )
-    post(
-        session,
-        provider_id,
-        clean,
-        f"{by} invites you",
-        f"{by} asks you to help with a course, as {role.word}.\n\n{address}/invited/{token}\n\n"
-        "The link works once, for a week.",
-    )
-
-
-def invitations(session: Session, course_id: int) -> Sequence[Invitation]:
-    """Invitations that nobody took up yet."""
-    query = select(Invitation).where(Invitation.course_id == course_id, Invitation.ends_at > now())
-    return session.scalars(query.order_by(Invitation.id)).all()
-
-
-def find_invitation(session: Session, token: str) -> Invitation:
-    """An invitation that still stands. Raises NotFoundError."""
-    query = select(Invitation).where(
-        Invitation.token_hash == hashed(token), Invitation.ends_at > now()
-    )
-    found = session.scalars(query.with_for_update()).one_or_none()
-    if found is None:
-        raise NotFoundError(
-            "this invitation was taken up or taken back, or its week is over; ask for a new one"
-        )
-    return found
-
-
-def accept(session: Session, token: str, name: str, password: str) -> Account:
-    """Take up an invitation with a new account. Raises InputError, NotFoundError."""
-    found = find_invitation(session, token)
-    account = new_account(session, found.provider_id, found.email, name, password)
-    if found.course_id is not None:
-        set_role(session, found.course_id, account.id, role_named(found.role))
-    session.delete(found)
-    session.flush()
-    return account

@@ -7,6 +7,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import select, update
+from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
 from tarvik.core.plan.model import AIMS
@@ -34,15 +35,18 @@ EVENING: Final[Mapping[str, Any]] = {
 }
 
 
-def of_night(session: Session, night_id: int, *, lock: bool = False) -> NightPlan:
-    """A night's asks, made when there are none."""
-    query = select(NightPlan).where(NightPlan.night_id == night_id)
-    found = session.scalars(query.with_for_update() if lock else query).one_or_none()
-    if found is None:
-        found = NightPlan(night_id=night_id)
-        session.add(found)
-        session.flush()
-    return found
+def of_night(session: Session, night_id: int) -> NightPlan:
+    """A night's asks, to be read only; empty ones that are not kept when there are none."""
+    found = session.get(NightPlan, night_id)
+    return found or NightPlan(night_id=night_id, asked={}, found={})
+
+
+def locked_for_change(session: Session, night_id: int) -> NightPlan:
+    """A night's asks, to be changed: made when there are none, also by two at once."""
+    made = insert(NightPlan).values(night_id=night_id, asked={}, found={})
+    session.execute(made.on_conflict_do_nothing())
+    query = select(NightPlan).where(NightPlan.night_id == night_id).with_for_update()
+    return session.scalars(query.execution_options(populate_existing=True)).one()
 
 
 def asked_of(row: NightPlan) -> dict[str, Any]:
@@ -59,7 +63,7 @@ def asked_of(row: NightPlan) -> dict[str, Any]:
 
 def set_asked(session: Session, night_id: int, changes: Mapping[str, Any]) -> None:
     """Change some of what is asked. Raises InputError."""
-    row = of_night(session, night_id, lock=True)
+    row = locked_for_change(session, night_id)
     asked = asked_of(row)
     if "aims" in changes and sorted(changes["aims"]) != sorted(AIMS):
         raise InputError("aims", f"name each aim once: {', '.join(AIMS)}")
@@ -73,7 +77,7 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     """
     if kind not in NO_LOCKS:
         raise InputError("lock", f"«{kind[:20]}» is none of {', '.join(NO_LOCKS)}")
-    row = of_night(session, night_id, lock=True)
+    row = locked_for_change(session, night_id)
     asked = asked_of(row)
     held = list(asked["locks"][kind])
     fixed = number not in held
@@ -87,7 +91,7 @@ def keep_found(
     session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]
 ) -> None:
     """Keep what was worked out about a night's choices as they were at a step."""
-    row = of_night(session, night_id, lock=True)
+    row = locked_for_change(session, night_id)
     row.found = {**(row.found or {}), kind: {"step": step, **found}}
     session.flush()
 
@@ -156,17 +160,26 @@ def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any])
     if kind not in KINDS:
         raise InputError("kind", f"«{kind[:20]}» is none of {', '.join(KINDS)}")
     plans.lock(session, night)
-    session.execute(
-        update(PlanJob)
-        .where(PlanJob.night_id == night.id, PlanJob.kind == kind, PlanJob.state.in_(OPEN))
-        .values(wanted=False, state="cancelled", ended_at=now())
-    )
+    call_off_open(session, night.id, kind)
     job = PlanJob(
         night_id=night.id, kind=kind, asked=dict(asked), step=plans.current_step(session, night)
     )
     session.add(job)
     session.flush()
     return job
+
+
+def call_off_open(session: Session, night_id: int, kind: str | None = None) -> None:
+    """Nobody wants a night's open jobs any more: those of a kind, or all."""
+    open_ones = update(PlanJob).where(PlanJob.night_id == night_id, PlanJob.state.in_(OPEN))
+    if kind is not None:
+        open_ones = open_ones.where(PlanJob.kind == kind)
+    session.execute(open_ones.values(wanted=False, state="cancelled", ended_at=now()))
+
+
+def forget_found(session: Session, night_id: int) -> None:
+    """What was worked out about a night's choices no longer holds."""
+    session.execute(update(NightPlan).where(NightPlan.night_id == night_id).values(found={}))
 
 
 def one_job(session: Session, night_id: int, job_id: int) -> PlanJob:

@@ -119,11 +119,17 @@ def _shelters(
             pitch=s["pitch"],
             settings=s["settings"],
             people=[p for p in s["people"] if p in here],
-            spot=SpotIn(**s["spot"]) if s.get("spot") else None,
+            spot=_spot(s["spot"]) if s.get("spot") else None,
         )
         for s in plain
         if s["sheet_id"] in sheets
     ]
+
+
+def _spot(kept: Mapping[str, Any]) -> SpotIn:
+    """Where a shelter stands, of what the pages keep the part that a file tells."""
+    known = {k: v for k, v in kept.items() if k in SpotIn.model_fields and v is not None}
+    return SpotIn(**known)
 
 
 def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> NightIn:

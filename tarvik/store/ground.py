@@ -281,42 +281,61 @@ def remove(session: Session, site_id: int, item_id: int) -> None:
     )
 
 
+@dataclass(frozen=True)
+class _Put:
+    """One item to be put on the ground: a new one, or another's new values."""
+
+    kind: str
+    data: dict[str, Any]
+    old: GroundItem | None = None
+
+
 def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
-    """Add a whole imported ground as one change; points of a known name are changed instead.
-    Returns how many items.
+    """Add a whole imported ground as one change; points of a known name are changed instead. The
+    limits are those of entry by hand, and are looked at before anything is written. Returns how
+    many items. Raises InputError.
     """
     _lock(session, site_id)
-    by_name = {i.data["name"]: i for i in items(session, site_id) if i.kind == "thing"}
-    areas = {i.data["name"]: i for i in items(session, site_id) if i.kind == "area"}
-    changes: list[dict[str, Any]] = []
-
-    def put(kind: str, data: dict[str, Any], old: GroundItem | None) -> None:
-        if old is not None:
-            if old.data != data:
-                changes.append({"id": old.id, "before": dict(old.data), "after": data})
-                old.data = data
-            return
-        item = GroundItem(site_id=site_id, kind=kind, data=data)
-        session.add(item)
-        session.flush()
-        changes.append({"id": item.id, "before": None, "after": data})
-
-    for thing in ground.things:
-        put("thing", thing_values(thing), by_name.get(thing.name))
-    for area in ground.areas:
-        put("area", area_values(area), areas.get(area.name))
-    known = {
-        (i.data["x"], i.data["y"], i.data["height_m"])
-        for i in items(session, site_id)
-        if i.kind == "height"
-    }
-    for spot in ground.heights:
-        if (*spot.at, spot.height_m) not in known:
-            put("height", {"x": spot.at[0], "y": spot.at[1], "height_m": spot.height_m}, None)
+    there = items(session, site_id)
+    puts = _puts(ground, there)
+    for kind, most in MOST_ITEMS.items():
+        have = sum(i.kind == kind for i in there)
+        more = sum(p.kind == kind and p.old is None for p in puts)
+        if have + more > most:
+            called = {"thing": "points", "area": "areas and lines", "height": "spot heights"}[kind]
+            raise InputError(
+                "file",
+                f"the file has {more} new {called} and the site {have} already; a site holds at "
+                f"most {most}",
+            )
+    made = [GroundItem(site_id=site_id, kind=p.kind, data=p.data) for p in puts if p.old is None]
+    session.add_all(made)
+    session.flush()
+    changes: list[dict[str, Any]] = [{"id": i.id, "before": None, "after": i.data} for i in made]
+    for put in puts:
+        if put.old is not None and put.old.data != put.data:
+            changes.append({"id": put.old.id, "before": dict(put.old.data), "after": put.data})
+            put.old.data = put.data
     session.flush()
     if changes:
         _remember(session, site_id, what, changes)
     return len(changes)
+
+
+def _puts(ground: Ground, there: Sequence[GroundItem]) -> list[_Put]:
+    """What an imported ground puts there: points and areas by name, spot heights where none is."""
+    things = {i.data["name"]: i for i in there if i.kind == "thing"}
+    areas = {i.data["name"]: i for i in there if i.kind == "area"}
+    known = {(i.data["x"], i.data["y"], i.data["height_m"]) for i in there if i.kind == "height"}
+    return [
+        *(_Put("thing", thing_values(t), things.get(t.name)) for t in ground.things),
+        *(_Put("area", area_values(a), areas.get(a.name)) for a in ground.areas),
+        *(
+            _Put("height", {"x": h.at[0], "y": h.at[1], "height_m": h.height_m})
+            for h in ground.heights
+            if (*h.at, h.height_m) not in known
+        ),
+    ]
 
 
 def steps(session: Session, site_id: int) -> tuple[GroundStep | None, GroundStep | None]:

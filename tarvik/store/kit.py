@@ -10,11 +10,13 @@ from typing import TYPE_CHECKING, Any, Final
 from sqlalchemy import func, select
 
 from tarvik.core.body import Body
+from tarvik.core.errors import InputError
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
+from tarvik.exchange.course_file import MOST_ROWS
 from tarvik.exchange.night_form import house_of, may_cut
 from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
 
@@ -99,8 +101,17 @@ def one(session: Session, course_id: int, table: str, row_id: int, *, lock: bool
 def add(
     session: Session, course_id: int, table: str, many: Iterable[Mapping[str, Any]]
 ) -> list[Any]:
-    """Add rows at the end. A person's row with a size brings an own sheet along."""
+    """Add rows at the end, all or none. A person's row with a size brings an own sheet along.
+    Raises InputError where the course would hold too many.
+    """
     model = MODELS[table]
+    many = list(many)
+    have = session.scalar(
+        select(func.count()).where(model.course_id == course_id, model.deleted_at.is_(None))
+    )
+    if (have or 0) + len(many) > MOST_ROWS:
+        words = f"a course holds at most {MOST_ROWS} {TABLES[table].title.lower()}, it has {have}"
+        raise InputError("rows", words)
     last = session.scalar(select(func.max(model.position)).where(model.course_id == course_id)) or 0
     made = []
     for values in many:

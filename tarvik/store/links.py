@@ -10,18 +10,19 @@ from __future__ import annotations
 import base64
 import hashlib
 import hmac
+import re
 import secrets
 from datetime import datetime, time, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import TABLES
 from tarvik.store import kit
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Answer, CardLink, Course, Night, Person, Secret, now
+from tarvik.store.models import Answer, CardLink, Course, Night, Person, now
+from tarvik.store.secrets import CARD_LINKS, secret
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -32,17 +33,8 @@ LASTS_AFTER: Final = timedelta(days=2)
 """How long after the last night a link still opens the card."""
 LASTS_UNDATED: Final = timedelta(days=60)
 GONE: Final = "this link does not open anything any more; ask your leader for a new one"
-_KEY: Final = "card links"
 MOST_ANSWERS: Final = 2000
-
-
-def _key(session: Session) -> bytes:
-    found = session.get(Secret, _KEY)
-    if found is None:  # two requests may come here at once: the first one's key holds for both
-        made = insert(Secret).values(name=_KEY, value=secrets.token_hex(32))
-        session.execute(made.on_conflict_do_nothing())
-        found = session.get_one(Secret, _KEY)
-    return bytes.fromhex(found.value)
+_NUMBER: Final = re.compile("[1-9][0-9]{0,8}")
 
 
 def _signature(key: bytes, link_id: int, secret: str) -> str:
@@ -52,7 +44,7 @@ def _signature(key: bytes, link_id: int, secret: str) -> str:
 
 def token_of(session: Session, link: CardLink) -> str:
     """What stands in the link's address."""
-    return f"{link.id}.{_signature(_key(session), link.id, link.secret)}"
+    return f"{link.id}.{_signature(secret(session, CARD_LINKS), link.id, link.secret)}"
 
 
 def _ends(session: Session, course_id: int) -> datetime:
@@ -109,9 +101,9 @@ def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
     NotFoundError.
     """
     number, _, signature = token.partition(".")
-    link = session.get(CardLink, int(number)) if number.isdecimal() and len(number) < 10 else None
-    secret = link.secret if link else ""
-    wanted = _signature(_key(session), link.id if link else 0, secret)
+    link = session.get(CardLink, int(number)) if _NUMBER.fullmatch(number) else None
+    own = link.secret if link else ""
+    wanted = _signature(secret(session, CARD_LINKS), link.id if link else 0, own)
     good = hmac.compare_digest(wanted.encode(), signature.encode("utf-8", "replace"))
     if link is None or not good or link.revoked_at is not None or link.ends_at < now():
         raise NotFoundError(GONE)

@@ -57,7 +57,7 @@ PROPOSED = "proposed"
 
 class Provider(Base):
     """An organisation that runs courses. `keep_people_days`: how long after a course its people are
-    kept.
+    kept. `courses_by`, `invites_by`: who may make courses and invite people, as its owners choose.
     """
 
     __tablename__ = "provider"
@@ -66,10 +66,14 @@ class Provider(Base):
     name: Mapped[str] = mapped_column(String(120))
     keep_people_days: Mapped[int] = mapped_column(default=180)
     demo: Mapped[bool] = mapped_column(default=False)
+    courses_by: Mapped[str] = mapped_column(String(20), default="owners")
+    invites_by: Mapped[str] = mapped_column(String(20), default="course owners")
 
 
 class Account(Base):
-    """Somebody who signs in. `owner`: of everything the provider has."""
+    """Somebody who signs in. `owner`: of everything the provider has. `ended_at`: since when the
+    account lets nobody in any more.
+    """
 
     __tablename__ = "account"
 
@@ -82,6 +86,7 @@ class Account(Base):
     password_hash: Mapped[str] = mapped_column(String(200))
     owner: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
 
 class Course(Versioned, Base):
@@ -453,7 +458,9 @@ class Invitation(Base):
 
 
 class Mail(Base):
-    """A letter in the local outbox: the stand-in for a mail service."""
+    """A letter in the local outbox: the stand-in for a mail service. It goes when its link was
+    used, taken back, or is over: `token_hash` says which link, `ends_at` when it is over.
+    """
 
     __tablename__ = "mail"
 
@@ -465,6 +472,8 @@ class Mail(Base):
     subject: Mapped[str] = mapped_column(String(200))
     body: Mapped[str] = mapped_column(Text)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    token_hash: Mapped[str | None] = mapped_column(String(64), index=True)
+    ends_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
 
 class Attempt(Base):
@@ -509,7 +518,7 @@ class Answer(Base):
 
 class Change(Base):
     """One row changed, written by the database itself: what it was and what it became, by whom
-    (None: the server).
+    (None: the server). Secrets and hashes of passwords and tokens are left out.
     """
 
     __tablename__ = "change"
@@ -517,12 +526,27 @@ class Change(Base):
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     account_id: Mapped[int | None] = mapped_column()
+    provider_id: Mapped[int | None] = mapped_column()
     course_id: Mapped[int | None] = mapped_column()
     night_id: Mapped[int | None] = mapped_column()
     kind: Mapped[str] = mapped_column(String(20))
     row_key: Mapped[str] = mapped_column(String(40))
     before: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     after: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+
+
+class Erasure(Base):
+    """The announcement that a course's people will be erased: when it was made, and when it falls
+    due.
+    """
+
+    __tablename__ = "erasure"
+
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), primary_key=True
+    )
+    announced_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    due_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
 class Secret(Base):

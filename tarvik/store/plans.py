@@ -83,7 +83,8 @@ def snapshot(session: Session, night: Night) -> list[Any]:
     ]
 
 
-def _remember(session: Session, night: Night, what: str) -> None:
+def remember(session: Session, night: Night, what: str) -> None:
+    """Keep a night's choices as they are, for undo: a change follows."""
     session.execute(delete(PlanStep).where(PlanStep.night_id == night.id, PlanStep.undone))
     session.add(PlanStep(night_id=night.id, what=what[:200], before=snapshot(session, night)))
     session.flush()
@@ -139,7 +140,7 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
     for person in choice.people:
         one(session, night.course_id, "people", person)
     lock(session, night)
-    _remember(session, night, "choosing a shelter")
+    remember(session, night, "choosing a shelter")
     same = session.scalars(
         select(ShelterRow).where(
             ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id
@@ -161,7 +162,7 @@ def remove(session: Session, night: Night, shelter_id: int) -> None:
     row = session.get(ShelterRow, shelter_id)
     if row is None or row.night_id != night.id:
         return
-    _remember(session, night, "taking a shelter off")
+    remember(session, night, "taking a shelter off")
     session.delete(row)
     session.flush()
 
@@ -169,7 +170,7 @@ def remove(session: Session, night: Night, shelter_id: int) -> None:
 def replace_all(session: Session, night: Night, choices: Sequence[Choice], what: str) -> None:
     """Put a whole night's choices in the place of what there was."""
     lock(session, night)
-    _remember(session, night, what)
+    remember(session, night, what)
     _rebuild(session, night, choices)
 
 
@@ -234,7 +235,7 @@ def move_person(session: Session, night: Night, person_id: int, shelter_id: int 
     row = session.get(ShelterRow, shelter_id) if shelter_id is not None else None
     if shelter_id is not None and (row is None or row.night_id != night.id):
         raise NotFoundError("this shelter is no longer planned for the night")
-    _remember(session, night, f"moving {person.name}")
+    remember(session, night, f"moving {person.name}")
     if row is not None and len(row.members) == 1 and row.members[0].person_id == person_id:
         return
     _clear_beds(session, night, [person_id])

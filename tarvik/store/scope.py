@@ -18,18 +18,14 @@ from sqlalchemy.orm import Session, with_loader_criteria
 
 from tarvik.store.models import (
     Account,
-    Answer,
-    CardLink,
+    Attempt,
+    Base,
     Course,
-    LineRow,
-    Mail,
-    Membership,
+    HungShape,
     Night,
-    Person,
-    SheetRow,
+    Provider,
+    Secret,
     Site,
-    StakeRow,
-    SupportRow,
 )
 
 if TYPE_CHECKING:
@@ -48,19 +44,8 @@ class Scope:
 
 
 NOBODY: Final = Scope()
-OF_A_COURSE: Final[tuple[Any, ...]] = (
-    Person,
-    SheetRow,
-    SupportRow,
-    LineRow,
-    StakeRow,
-    Site,
-    Night,
-    CardLink,
-    Answer,
-    Membership,
-)
-"""What is found only in a provider's own courses. All else hangs on one of these."""
+SHARED: Final[tuple[Any, ...]] = (Attempt, HungShape, Secret)
+"""What is nobody's: counts of tries by hash, shapes by content, and this server's secrets."""
 _current: ContextVar[Scope | None] = ContextVar("tarvik_scope", default=None)
 
 
@@ -79,18 +64,40 @@ def within(scope: Scope | None) -> Iterator[None]:
         _current.reset(mark)
 
 
+def _criterion(kind: Any, provider_id: int) -> Any:
+    """What makes a row of a table a provider's own, found by the column that leads to it; None
+    where no column does.
+    """
+    columns = kind.__table__.columns
+    if kind is Provider:
+        return Provider.id == provider_id
+    if "provider_id" in columns:
+        return kind.provider_id == provider_id
+    courses = select(Course.id).where(Course.provider_id == provider_id)
+    if "course_id" in columns:
+        return kind.course_id.in_(courses.scalar_subquery())
+    for column, parent in (("night_id", Night), ("site_id", Site)):
+        if column in columns:
+            mine = select(parent.id).where(parent.course_id.in_(courses.scalar_subquery()))
+            return getattr(kind, column).in_(mine.scalar_subquery())
+    if "account_id" in columns:
+        mine = select(Account.id).where(Account.provider_id == provider_id)
+        return kind.account_id.in_(mine.scalar_subquery())
+    return None
+
+
+def kinds() -> list[Any]:
+    """Every table's class."""
+    return [mapper.class_ for mapper in Base.registry.mappers]
+
+
 @lru_cache(maxsize=512)
 def _own(provider_id: int) -> tuple[Any, ...]:
-    """What keeps a query to one provider."""
-    mine = select(Course.id).where(Course.provider_id == provider_id).scalar_subquery()
-    return (
-        with_loader_criteria(Course, Course.provider_id == provider_id, include_aliases=True),
-        *(
-            with_loader_criteria(kind, kind.course_id.in_(mine), include_aliases=True)
-            for kind in OF_A_COURSE
-        ),
-        with_loader_criteria(Account, Account.provider_id == provider_id, include_aliases=True),
-        with_loader_criteria(Mail, Mail.provider_id == provider_id, include_aliases=True),
+    """What keeps a query to one provider, whatever table it asks."""
+    return tuple(
+        with_loader_criteria(kind, _criterion(kind, provider_id), include_aliases=True)
+        for kind in kinds()
+        if kind not in SHARED
     )
 
 

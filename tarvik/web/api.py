@@ -2,30 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from fastapi import Request
-from fastapi.responses import JSONResponse
+from fastapi.responses import Response
 
-from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
-from tarvik.core.hang.hung import hang
-from tarvik.core.hang.tell import findings, tell
-from tarvik.core.measure.heading import rose
-from tarvik.core.measure.mats import Mat
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Sought
-from tarvik.core.search.aim import worth
-from tarvik.core.tonight import judge
-from tarvik.core.units import Units
+from tarvik.exchange.solve_request import Problem, SolveIn
 from tarvik.web.access import for_anyone, guarded_router
-from tarvik.web.problems import problem
-from tarvik.web.schemas import HangIn, Problem, SolveIn
-
-if TYPE_CHECKING:
-    from tarvik.core.measure.heading import Rose
-    from tarvik.core.solve import Solution
-    from tarvik.core.tonight import Tonight
+from tarvik.web.limits import refusal
+from tarvik.work.solve_pool import BrokenError, BusyError, GoneError, TooDearError
 
 router = guarded_router(shown=True)
 _PROBLEMS: dict[int | str, dict[str, Any]] = {
@@ -34,12 +22,17 @@ _PROBLEMS: dict[int | str, dict[str, Any]] = {
     413: {"model": Problem},
     429: {"model": Problem},
 }
+_SOLVING: dict[int | str, dict[str, Any]] = {
+    **_PROBLEMS,
+    200: {"content": {"application/json": {"schema": {"type": "object"}}}},
+    503: {"model": Problem, "description": "Busy: ask again after so many seconds"},
+}
 
 
 @router.head("/healthz", include_in_schema=False)
 @router.get("/healthz", tags=["running it"])
 @for_anyone
-def healthz() -> dict[str, str]:
+async def healthz() -> dict[str, str]:
     """Answers when the program is ready to serve."""
     return {"status": "ok"}
 
@@ -50,11 +43,13 @@ def healthz() -> dict[str, str]:
     responses={503: {"model": Problem, "description": "The database does not answer"}},
 )
 @for_anyone
-def readyz(request: Request) -> Any:
-    """Answers 200 while the database answers too, else 503."""
-    if request.app.state.tarvik.database.answers():
+async def readyz(request: Request) -> Any:
+    """Answers 200 while the database answers too, else 503. It was asked in the last two seconds:
+    nobody waits for it here.
+    """
+    if request.app.state.tarvik.watch.answers():
         return {"status": "ready"}
-    return problem(request, 503, "the database does not answer")
+    return refusal(503, "The database is not answering", "the database does not answer")
 
 
 @router.get("/docs", include_in_schema=False)
@@ -111,284 +106,27 @@ def pitches() -> list[dict[str, Any]]:
     ]
 
 
-@router.post("/api/solve", tags=["pitches"], responses=_PROBLEMS)
+@router.post("/api/solve", tags=["pitches"], responses=_SOLVING)
 @for_anyone
-def solve(request: Request, body: SolveIn) -> JSONResponse:
+async def solve(request: Request, body: SolveIn) -> Response:
     """Fold one sheet into one pitch and measure it. Settings left out are searched for the
     intent.
     """
-    solution = request.app.state.tarvik.solver.solve(body.to_core())
-    out = answer(solution)
-    night = body.judged_night()
-    if night is not None:
-        out["tonight"] = _tonight(
-            judge(solution, night, max(1, len(body.people), body.sleepers_wanted or 1))
-        )
-    if body.rose and solution.shelter is not None and solution.figures is not None:
-        out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
-    if body.hang is not None:
-        out["hung"] = _hung(solution, body.hang)
-    return JSONResponse(out)
-
-
-def _hung(solution: Solution, asked: HangIn) -> dict[str, Any]:
-    """The sheet as it hangs, in the contract's words; `why` alone where it does not hang."""
-    shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
-    if shelter is None or rig is None or figures is None:
-        return {"hangs": False, "why": "the sheet makes no such pitch"}
-    hanging = asked.to_core(figures.weather.wind_from_deg, solution.question.sheet)
+    charge = getattr(request.state, "charge", lambda _: None)
     try:
-        shape = hang(shelter, rig, hanging)
-    except FoldError as err:
-        return {"hangs": False, "why": str(err)}
-    told = tell(shape, figures, solution.question.body, solution.question.people)
-    return {
-        "hangs": True,
-        "settled": told.settled,
-        "why": told.why,
-        "steps": told.steps,
-        "fabric": told.fabric,
-        "tautness": told.tautness,
-        "measures": {
-            "peak_m": _r(told.peak_m),
-            "covered_area_m2": _r(told.covered_m2),
-            "dry_area_m2": _r(told.dry_m2),
-            "sit_area_m2": _r(told.sit_m2),
-            "stand_area_m2": _r(told.stand_m2),
-            "sleepers": told.sleepers,
-            "headroom_m": _r(told.headroom_m),
-            "fold_headroom_m": _r(told.fold_headroom_m),
-            "sag_m": _r(told.sag_m),
-            "ridge_sag_m": None if told.ridge_sag_m is None else _r(told.ridge_sag_m),
-            "mats": [_mat(Mat(*m)) for m in told.mats],
-        },
-        "slack_share": _r(told.slack),
-        "wrinkled_share": _r(told.wrinkled),
-        "points": {p: [_fine(c) for c in shape.xyz[n]] for p, n in shape.mesh.named.items()},
-        "probes": [
-            {"sheet_m": at, "at_m": [_fine(c) for c in shape.place(at[0], at[1])]}
-            for at in asked.probe_m
-        ],
-        "forces": [
-            {
-                "point": f.tie.name,
-                "kind": f.tie.kind,
-                "newtons": _r(f.newtons),
-                "up_n": _r(f.up_n),
-                "force_n": [_r(c) for c in f.pull],
-                "along_n": _r(f.along_n),
-            }
-            for f in shape.forces
-        ],
-        "lines": [
-            {"from": start, "purpose": purpose, "newtons": _r(n)}
-            for start, purpose, n in told.lines
-        ],
-        "load_n": [_r(v) for v in shape.load.sum(axis=0)],
-        "ground_n": _r(shape.ground_n),
-        "unbalanced_share": shape.unbalanced,
-        "pools": [
-            {
-                "at_m": [_r(c) for c in p.at],
-                "litres_first": _r(p.litres_first),
-                "litres": _r(p.litres),
-                "depth_m": _r(p.depth_m),
-                "grows": p.grows,
-            }
-            for p in told.pools
-        ],
-        "findings": [
-            {"code": f.code, "element": f.element, "message": f.message, "remedy": f.remedy}
-            for f in findings(told, figures, Units.METRIC)
-        ],
-    }
+        content = await request.app.state.tarvik.pool.answer(body, request.is_disconnected, charge)
+    except BusyError as err:
+        return _later(err.retry_s, "two questions are being worked at already; ask again soon")
+    except TooDearError:
+        words = "this question takes too long here; give settings, or ask for fewer people"
+        return _later(60, words)
+    except BrokenError:
+        return _later(1, "this question could not be answered just now; ask again")
+    except GoneError:
+        return Response(status_code=499)
+    return Response(content, media_type="application/json")
 
 
-def _r(value: float) -> float:
-    return round(float(value), 6)
-
-
-def answer(solution: Solution) -> dict[str, Any]:
-    """A solution in the contract's words. Lengths to a micrometre."""
-    shelter, rig = solution.shelter, solution.assessment.rig
-    out: dict[str, Any] = {
-        "pitch": solution.question.pitch.slug,
-        "verdict": solution.verdict.value,
-        "reasons": [
-            {"code": r.code, "message": r.message, "blocks": r.blocks, "remedy": r.remedy}
-            | ({"short_by_m": _r(r.short_by_m)} if r.short_by_m is not None else {})
-            for r in solution.assessment.reasons
-        ],
-        "settings": {name: _r(value) for name, value in solution.settings.items()},
-        "points": {},
-        "panels": [],
-        "lines": [],
-        "stakes": [],
-        "supports": [],
-        "measures": None,
-    }
-    if shelter is not None:
-        out["points"] = {
-            p: {
-                "sheet_m": [_fine(x) for x in shelter.sheet_at(p)],
-                "at_m": [_fine(x) for x in shelter.at(p)],
-            }
-            for p in shelter.pattern.points
-        }
-        out["panels"] = [
-            {"id": p.id, "role": p.role.value, "points": list(p.points)} for p in shelter.panels
-        ]
-    if rig is not None:
-        out["lines"] = [
-            {
-                "from": x.start,
-                "to_m": [_r(c) for c in x.to],
-                "length_m": _r(x.cord_m),
-                "span_m": _r(x.span_m),
-                "purpose": x.purpose,
-            }
-            for x in rig.lines
-        ]
-        out["stakes"] = [
-            {
-                "at_m": [_r(c) for c in s.at],
-                "point": s.point,
-                "purpose": s.purpose,
-                "optional": s.optional,
-            }
-            for s in rig.stakes
-        ]
-        out["supports"] = [
-            {
-                "kind": s.kind,
-                "at_m": [_r(c) for c in s.at],
-                "height_m": _r(s.height_m),
-                "point": s.point,
-            }
-            for s in rig.supports
-        ]
-    if solution.figures is not None:
-        out["measures"] = _measures(solution)
-    return out
-
-
-def _fine(value: float) -> float:
-    """Places keep nanometres, so that lengths computed from them stay exact; no negative zero."""
-    return round(float(value), 9) + 0.0
-
-
-def _mat(mat: Mat) -> dict[str, Any]:
-    return {
-        "corners_m": [[_fine(x), _fine(y)] for x, y in mat.corners()],
-        "head": [_fine(c) for c in mat.head()],
-        "heading_deg": mat.heading_deg,
-    }
-
-
-def _measures(solution: Solution) -> dict[str, Any]:
-    f = solution.figures
-    if f is None:
-        return {}
-    room = f.clearance
-    return {
-        "peak_m": _r(f.peak_m),
-        "covered_area_m2": _r(f.covered_area_m2),
-        "dry_area_m2": _r(f.dry_area_m2),
-        "sit_area_m2": _r(f.sit_area_m2),
-        "stand_area_m2": _r(f.stand_area_m2),
-        "sleepers": f.sleepers,
-        "mats": [_mat(mat) for mat in f.mats],
-        "kneel_area_m2": _r(f.kneel_area_m2),
-        "packs": f.packs,
-        "who": list(f.who),
-        "under_drip": list(f.wetted),
-        "wind_from_deg": _r(f.weather.wind_from_deg),
-        "drips": [
-            {"points": list(d.points), "at_m": [[_fine(c) for c in p] for p in d.xyz]}
-            for d in f.drips
-        ],
-        "openings": [
-            {
-                "points": list(o.edge),
-                "bearing_deg": _r(o.bearing_deg),
-                "area_m2": _r(o.area_m2),
-                "height_m": _r(o.height_m),
-            }
-            for o in f.openings
-        ],
-        "worth": _r(worth(f, solution.question.aim())),
-        "shear_deg": _r(f.shelter.shear_deg),
-        "least_slope_deg": _r(f.least_slope_deg),
-        "open_to_wind": _r(f.open_to_wind),
-        "rain_slope": _r(f.rain_slope),
-        "clearance": {name: getattr(room, name) for name in room.__dataclass_fields__},
-    }
-
-
-def _tonight(judged: Tonight) -> dict[str, Any]:
-    """A night's judgement: findings, forces in newtons, speeds in m/s."""
-    gale, damp = judged.gale, judged.damp
-    return {
-        "verdict": judged.verdict.value,
-        "findings": [
-            {
-                "code": f.code,
-                "about": f.element,
-                "message": f.message,
-                "remedy": f.remedy,
-                "level": f.level.name.lower(),
-            }
-            for f in judged.findings
-        ],
-        "gale": None
-        if gale is None
-        else {
-            "gust_m_s": _r(gale.local_gust_m_s),
-            "pressure_pa": _r(gale.pressure_pa),
-            "move_at_force": gale.move_at_force,
-            "move_at_m_s": _r(min(gale.move_at_m_s, 999.0)),
-            "panels": [
-                {
-                    "id": p.id,
-                    "area_m2": _r(p.area_m2),
-                    "slope_deg": _r(p.slope_deg),
-                    "coefficient": _r(p.coefficient),
-                    "force_n": [_r(c) for c in p.force_n],
-                }
-                for p in gale.loads
-            ],
-            "parts": [
-                {
-                    "kind": p.kind,
-                    "point": p.where,
-                    "pull_n": _r(p.pull_n),
-                    "trusted_n": _r(p.holds_n),
-                }
-                for p in gale.parts
-            ],
-            "unheld": list(gale.statics.loose),
-        },
-        "condensation": None
-        if damp is None
-        else {
-            "risk": damp.risk,
-            "open_m2": _r(damp.open_m2),
-            "needed_m2": None if damp.needed_m2 is None else _r(damp.needed_m2),
-        },
-    }
-
-
-def _rose(found: Rose) -> dict[str, Any]:
-    """Dry ground by the side the wind comes from, in the shelter's frame."""
-    return {
-        "best_wind_from_deg": _r(found.best.from_deg),
-        "worst_wind_from_deg": _r(found.worst.from_deg),
-        "petals": [
-            {
-                "wind_from_deg": _r(p.from_deg),
-                "dry_area_m2": _r(p.dry_m2),
-                "open_to_wind": _r(p.open_share),
-            }
-            for p in found.petals
-        ],
-    }
+def _later(seconds: int, words: str) -> Response:
+    """Not now: when to ask again."""
+    return refusal(503, "Busy", words, {"Retry-After": str(seconds)})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +13,7 @@ from fastapi.staticfiles import StaticFiles
 from tarvik import __version__
 from tarvik.exchange.feed import Feed
 from tarvik.settings import Settings
+from tarvik.store.watch import DatabaseWatch
 from tarvik.web import api, problems
 from tarvik.web.access import check_routes, cookie_name
 from tarvik.web.limits import Limits
@@ -34,14 +35,18 @@ from tarvik.web.pages import (
     person,
     plan,
     plan_jobs,
+    plan_repair,
+    provider,
     rules,
     team,
     ways,
 )
 from tarvik.web.polling import Poller
 from tarvik.web.rendering import make_templates
+from tarvik.web.tries import Tries
 from tarvik.work.hanging import Hangings
 from tarvik.work.queue import Queue
+from tarvik.work.solve_pool import SolvePool
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
@@ -65,9 +70,14 @@ class Tarvik:
     queue: Queue
     hangings: Hangings
     settings: Settings
+    watch: DatabaseWatch
     feed: Feed | None = None
     stand_ins: str | None = None
     demo: bool = False
+    pool: SolvePool = field(default_factory=SolvePool)
+    tries: Tries = field(default_factory=Tries)
+    browsers_key: bytes = b""
+    """Key of the marks by which browsers are known; empty until it is first needed."""
 
 
 def create_app(
@@ -88,6 +98,18 @@ def create_app(
     queue = Queue(database.url)
     feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
     poller = Poller(database, feed) if feed else None
+    parts = Tarvik(
+        database,
+        solver,
+        make_templates(HERE / "templates"),
+        queue,
+        hangings or Hangings(database),
+        settings,
+        DatabaseWatch(database.url),
+        feed,
+        stand_ins,
+        demo,
+    )
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -96,6 +118,8 @@ def create_app(
         yield
         if poller is not None:
             poller.stop()
+        parts.pool.stop()
+        parts.watch.stop()
         queue.close()
         database.close()
 
@@ -108,25 +132,14 @@ def create_app(
         redirect_slashes=False,
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )
-    app.state.tarvik = Tarvik(
-        database,
-        solver,
-        make_templates(HERE / "templates"),
-        queue,
-        hangings or Hangings(database),
-        settings,
-        feed,
-        stand_ins,
-        demo,
-    )
-    app.add_middleware(
-        Limits, rate=settings.rate, tls=settings.tls, cookie=cookie_name(settings.tls)
-    )
+    app.state.tarvik = parts
+    app.add_middleware(Limits, settings=settings, cookie=cookie_name(settings.tls))
     problems.install(app)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for part in (
         api,
         account,
+        provider,
         team,
         card,
         history,
@@ -137,6 +150,7 @@ def create_app(
         ground,
         plan,
         plan_jobs,
+        plan_repair,
         rules,
         board,
         choosing,

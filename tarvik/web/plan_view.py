@@ -18,6 +18,7 @@ from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import owner_name
+from tarvik.web.repairs import for_leaders
 from tarvik.web.standing import at_hand, between, scene_of, standing_of
 
 if TYPE_CHECKING:
@@ -186,7 +187,7 @@ def _repair(plain: dict[str, Any]) -> dict[str, Any]:
     ask = any(
         t.split(" ", maxsplit=1)[0] not in ("kit", "lock", "always", "bed") for t in plain["tags"]
     )
-    return {**plain, "told": " and ".join(said), "ask": ask}
+    return {**plain, "told": " and ".join(said), "ask": ask, "for_leaders": for_leaders(plain)}
 
 
 def _kept(job: PlanJob | None) -> dict[str, Any] | None:

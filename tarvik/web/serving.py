@@ -5,6 +5,7 @@ left.
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik import logs
@@ -13,6 +14,7 @@ from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.web.app import create_app
 from tarvik.work.hanging import Hangings
+from tarvik.work.parents import end_with_parent
 
 if TYPE_CHECKING:
     from fastapi import FastAPI
@@ -20,6 +22,7 @@ if TYPE_CHECKING:
 DATABASE: Final = "TARVIK_DATABASE_URL"
 STAND_INS: Final = "TARVIK_STAND_INS"
 DEMO: Final = "TARVIK_DEMO"
+PORT: Final = "TARVIK_PORT"
 KEEP_ALIVE_S: Final = 75
 """How long a connection with nothing to do is kept: longer than a leader looks at a page, so that
 none is closed just as the next request comes.
@@ -28,7 +31,8 @@ none is closed just as the next request comes.
 
 def factory() -> FastAPI:
     """What each web process serves."""
-    settings = read_settings()
+    end_with_parent()
+    settings = replace(read_settings(), port=int(os.environ.get(PORT, "8080")))
     logs.install(settings.log)
     warm()
     database = Database(os.environ[DATABASE], settings.pool)

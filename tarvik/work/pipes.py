@@ -12,6 +12,8 @@ import sys
 from types import MappingProxyType
 from typing import IO, TYPE_CHECKING, Any
 
+from tarvik.work.parents import end_with_parent
+
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
@@ -47,6 +49,7 @@ def answer(
     are no more. Returns the exit code.
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
+    end_with_parent()
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # nothing else may come between the answers
     get_ready()

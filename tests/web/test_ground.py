@@ -27,7 +27,7 @@ from tarvik.exchange.ground_files import (
     to_gpx,
 )
 from tarvik.store import courses, ground, nights, plans
-from tarvik.store.models import Course, SheetRow, Site
+from tarvik.store.models import Course, Provider, SheetRow, Site
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient
@@ -351,7 +351,8 @@ def test_a_night_without_a_site_says_where_to_choose_one(
     client: TestClient, database: Database
 ) -> None:
     with database.session() as session:
-        course = courses.new_course(session, "C", "", "metric", 1, None)
+        first = session.scalars(select(Provider.id)).first()
+        course = courses.new_course(session, "C", "", "metric", 1, None, first)
         night = courses.nights(session, course.id)[0]
         path = f"/courses/{course.id}/nights/{night.id}/ground"
     assert "no site yet" in client.get(path).text

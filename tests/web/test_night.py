@@ -58,7 +58,7 @@ def demo(database: Database) -> tuple[int, list[int]]:
 @pytest.fixture
 def client(database: Database, service: str) -> Iterator[TestClient]:
     """A client of an application with the service behind it."""
-    with client_of(database, owner_token(database), service) as made:
+    with client_of(database, owner_token(database), service, demo=True) as made:
         yield made
 
 

@@ -48,12 +48,16 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         "POST /courses",
         "POST /course-file",
         "GET /account",
+        "POST /account/end",
         "POST /account/password",
         "POST /account/sign-out-everywhere",
         "GET /knots",
     ),
     "owner of the provider": (
         "POST /account/keeping",
+        "GET /provider",
+        "POST /provider/choices",
+        "POST /provider/people/{account_id}",
         "GET /outbox",
     ),
     "viewer": (
@@ -137,6 +141,8 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
     "leader": (
         f"PATCH {_COURSE}",
         f"POST {_COURSE}/nights",
+        f"POST {_NIGHT}/delete",
+        f"POST {_COURSE}/deleted/{{kind}}/{{row_id}}",
         f"POST {_COURSE}/kit/{{table}}",
         f"PATCH {_COURSE}/kit/{{table}}/{{row_id}}",
         f"DELETE {_COURSE}/kit/{{table}}/{{row_id}}",
@@ -149,6 +155,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_COURSE}/rules/sites/{{site_id}}/delete",
         f"POST {_COURSE}/rules/sites/{{site_id}}/restore",
         f"GET {_COURSE}/team",
+        f"POST {_COURSE}/team/invite",
         f"GET {_COURSE}/file",
         f"GET {_COURSE}/history",
         f"POST {_COURSE}/history/restore",
@@ -164,7 +171,6 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
     "owner": (
         f"POST {_COURSE}/delete",
         f"POST {_COURSE}/restore",
-        f"POST {_COURSE}/team/invite",
         f"POST {_COURSE}/team/{{account_id}}",
         f"POST {_COURSE}/team/invitations/{{invitation_id}}/take-back",
     ),

@@ -1,46 +1,88 @@
-"""Signing in and out, passwords, the first owner, invitations, the outbox that stands in for a mail
-service.
-"""
+"""Signing in and out, passwords, the first owner, invitations taken up, one's own account."""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import Form, Request
-from fastapi.responses import RedirectResponse
+from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 
 from tarvik.core.errors import InputError
 from tarvik.demo.course import demo_leader
-from tarvik.store import accounts
-from tarvik.store.accounts import TooManyTriesError
+from tarvik.store import accounts, invitations, provider_people
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Account, Provider
+from tarvik.store.models import Account
+from tarvik.store.passwords import PASSWORD_LEAST, matches
 from tarvik.store.scope import within
+from tarvik.store.secrets import KNOWN_BROWSERS, secret
+from tarvik.store.tokens import hashed
 from tarvik.web.access import (
     cookie_name,
     for_guests,
     for_members,
-    for_owners,
     guarded_router,
     safe_back,
 )
 from tarvik.web.pages.common import me, page, tarvik
+from tarvik.web.tries import MustWaitError, Tried, browser_mark, known_browser
 
 router = guarded_router()
 
 
+KNOWN_FOR_S = 180 * 86_400
+"""How long a browser that signed in is known by its mark."""
+
+
 def address(request: Request) -> str:
-    """The address people reach this server at, for links in letters: never the one a request claims
-    when one is set.
+    """The address people reach this server at, for links in letters and on cards: as the settings
+    say, never as a request claims.
     """
-    return (
-        tarvik(request).settings.address
-        or f"http://{request.url.hostname}:{request.url.port or 80}"
-    )
+    return tarvik(request).settings.public_address
+
+
+def loopback(request: Request) -> str:
+    """The address of links that lead here from this machine only; empty when one was set."""
+    settings = tarvik(request).settings
+    return "" if settings.address else settings.public_address
 
 
 def _place(request: Request) -> str:
-    return request.client.host if request.client else ""
+    """The address a request comes from."""
+    return str(request.state.address)
+
+
+def _marks(request: Request) -> tuple[str, str]:
+    """Names of the cookies that mark a known browser and a visitor of the sign-in page."""
+    name = cookie_name(tarvik(request).settings.tls)
+    return f"{name}-known", f"{name}-visit"
+
+
+def _key(request: Request) -> bytes:
+    """The key of the marks."""
+    parts = tarvik(request)
+    if not parts.browsers_key:
+        with within(None), parts.database.session() as session:
+            parts.browsers_key = secret(session, KNOWN_BROWSERS)
+    return parts.browsers_key
+
+
+def _tried(request: Request, account: str) -> Tried:
+    known, visit = (request.cookies.get(name, "") for name in _marks(request))
+    key, account = _key(request), account.strip().lower()[:254]
+    browser = known_browser(key, account, known)
+    return Tried(account, _place(request), browser, known_browser(key, "", visit))
+
+
+def _mark(request: Request, answer: Response, name: str, account: str, lasts_s: int) -> None:
+    tls = tarvik(request).settings.tls
+    mark = browser_mark(_key(request), account)
+    answer.set_cookie(
+        name, mark, max_age=lasts_s, path="/", httponly=True, samesite="lax", secure=tls
+    )
 
 
 def _token(request: Request) -> str:
@@ -85,50 +127,64 @@ def _agent(request: Request) -> str:
     return f"{browser} on {system}"
 
 
+def _sign_in_form(request: Request, status: int, **context: Any) -> Any:
+    blank: dict[str, Any] = {"back": "/", "typed": {}, "fault": None, "demo": tarvik(request).demo}
+    answer = page(request, "sign_in.html", status, **{**blank, **context})
+    _, visit = _marks(request)
+    if visit not in request.cookies:
+        _mark(request, answer, visit, "", 86_400)
+    return answer
+
+
 @router.get("/sign-in")
 @for_guests
 def sign_in_page(request: Request, back: str = "/") -> Any:
     """The form."""
-    return page(
-        request,
-        "sign_in.html",
-        back=safe_back(back),
-        typed={},
-        fault=None,
-        demo=tarvik(request).demo,
-    )
+    return _sign_in_form(request, 200, back=safe_back(back))
 
 
 @router.post("/sign-in")
 @for_guests
-def sign_in(
+async def sign_in(
     request: Request,
     email: Annotated[str, Form()] = "",
     password: Annotated[str, Form()] = "",
     back: Annotated[str, Form()] = "/",
 ) -> Any:
-    """Let somebody in. Which of address and password was wrong is not told."""
-    words, status = "", 422
+    """Let somebody in. Which of address and password was wrong is not told; who keeps failing
+    waits.
+    """
+    tried = await run_in_threadpool(_tried, request, email)
+    try:
+        async with tarvik(request).tries.turn(tried) as turn:
+            answer = await run_in_threadpool(_sign_in, request, email, password, back)
+            turn.succeeded = answer.status_code == 303
+            return answer
+    except MustWaitError as err:
+        fault = InputError(
+            "email",
+            f"there were too many tries; wait {math.ceil(err.wait_s)} seconds and try again, or "
+            "choose a new password",
+        )
+        more = {"back": safe_back(back), "typed": {"email": email}, "fault": fault}
+        answer = await run_in_threadpool(_sign_in_form, request, 429, **more)
+        answer.headers["Retry-After"] = str(math.ceil(err.wait_s))
+        return answer
+
+
+def _sign_in(request: Request, email: str, password: str, back: str) -> Any:
+    demo = tarvik(request).demo
     with within(None), tarvik(request).database.session() as session:
-        try:
-            account = accounts.check_sign_in(session, email, password, _place(request))
-        except TooManyTriesError:
-            account, words, status = (
-                None,
-                "that was tried too often; wait a quarter of an hour, or choose a new password",
-                429,
-            )
+        account = accounts.check_sign_in(session, email, password, demo=demo)
         if account is not None:
             accounts.sign_out(session, _token(request))
-            return _let_in(request, accounts.sign_in(session, account, _agent(request)), back)
-    fault = InputError("email", words or "this address and password do not belong together")
-    context = {
-        "back": safe_back(back),
-        "typed": {"email": email},
-        "fault": fault,
-        "demo": tarvik(request).demo,
-    }
-    return page(request, "sign_in.html", status, **context)
+            token = accounts.sign_in(session, account, _agent(request))
+            answer = _let_in(request, token, back)
+            _mark(request, answer, _marks(request)[0], account.email, KNOWN_FOR_S)
+            return answer
+    fault = InputError("email", "this address and password do not belong together")
+    more = {"back": safe_back(back), "typed": {"email": email}, "fault": fault}
+    return _sign_in_form(request, 422, **more)
 
 
 @router.post("/demo")
@@ -168,7 +224,8 @@ def forgot_page(request: Request) -> Any:
 def forgot(request: Request, email: Annotated[str, Form()] = "") -> Any:
     """The same answer whether there is such an account or not."""
     with within(None), tarvik(request).database.session() as session:
-        accounts.ask_reset(session, email, address(request), _place(request))
+        place, demo = _place(request), tarvik(request).demo
+        accounts.ask_reset(session, email, address(request), place, demo=demo)
     return page(request, "forgot.html", sent=True)
 
 
@@ -178,7 +235,7 @@ def _form(request: Request, status: int = 200, **context: Any) -> Any:
         "typed": {},
         "ask": (),
         "lead": "",
-        "least": accounts.PASSWORD_LEAST,
+        "least": PASSWORD_LEAST,
     }
     return page(request, "entry.html", status, **{**blank, **context})
 
@@ -256,7 +313,7 @@ def setup(
 def invited_page(request: Request, token: str) -> Any:
     """Somebody invited makes an account."""
     with within(None), tarvik(request).database.session() as session:
-        found = accounts.find_invitation(session, token)
+        found = invitations.find_invitation(session, token, demo=tarvik(request).demo)
         lead = f"You were invited as {found.role}, with the address {found.email}."
     return _form(request, lead=lead, **_INVITED)
 
@@ -272,7 +329,8 @@ def invited(
     """Take the invitation up."""
     with within(None), tarvik(request).database.session() as session:
         try:
-            account = accounts.accept(session, token, name, password)
+            demo = tarvik(request).demo
+            account = invitations.accept(session, token, name, password, demo=demo)
         except InputError as err:
             return _form(request, 422, fault=err, typed={"name": name}, **_INVITED)
         return _let_in(request, accounts.sign_in(session, account, _agent(request)), "/")
@@ -281,41 +339,86 @@ def invited(
 def _account_page(request: Request, status: int = 200, **more: Any) -> Any:
     asker = me(request)
     with tarvik(request).database.session() as session:
-        here = accounts.hashed(_token(request))
+        here = hashed(_token(request))
         known = [(s, s.token_hash == here) for s in accounts.sign_ins(session, asker.account_id)]
-        provider = session.get(Provider, asker.provider_id)
-        days = provider.keep_people_days if provider else 0
-        return page(
-            request,
-            "account.html",
-            status,
-            **{"sign_ins": known, "days": days, "fault": None, "done": "", **more},
-        )
+        context = {"sign_ins": known, "fault": None, "done": "", **more}
+        return page(request, "account.html", status, **context)
 
 
 @router.get("/account")
 @for_members
 def account(request: Request) -> Any:
-    """One's own account: where it is signed in, a new password."""
+    """One's own account: where it is signed in, a new password, ending it."""
     return _account_page(request)
+
+
+async def _with_password(
+    request: Request,
+    what: str,
+    change: Callable[[Session, Account], None],
+    after: Callable[[], Any],
+) -> Any:
+    """Do something that wants the present password, then answer with what comes `after`; tries at
+    it are slowed down like those at the door. `what` names the form, so that its fault is shown
+    there.
+    """
+
+    def changed() -> Any:
+        try:
+            with tarvik(request).database.session() as session:
+                change(session, session.get_one(Account, me(request).account_id))
+        except InputError as err:
+            return _account_page(request, 422, fault=err, fault_in=what)
+        return after()
+
+    tried = await run_in_threadpool(_tried, request, me(request).email)
+    try:
+        async with tarvik(request).tries.turn(tried) as turn:
+            answer = await run_in_threadpool(changed)
+            turn.succeeded = answer.status_code < 400
+            return answer
+    except MustWaitError as err:
+        wait = f"there were too many tries; wait {math.ceil(err.wait_s)} seconds"
+        fault = InputError("old", wait)
+        return await run_in_threadpool(_account_page, request, 429, fault=fault, fault_in=what)
 
 
 @router.post("/account/password")
 @for_members
-def password(
+async def password(
     request: Request, old: Annotated[str, Form()] = "", new: Annotated[str, Form()] = ""
 ) -> Any:
     """Change the password; all other browsers are signed out."""
-    with tarvik(request).database.session() as session:
-        account = session.get(Account, me(request).account_id)
-        if account is None:
-            raise NotFoundError("there is no such account any more")
-        try:
-            accounts.change_password(session, account, old, new, _token(request))
-        except InputError as err:
-            return _account_page(request, 422, fault=err)
-    return _account_page(
-        request, done="The password was changed; every other browser was signed out."
+
+    def change(session: Session, own: Account) -> None:
+        accounts.change_password(session, own, old, new, _token(request))
+
+    done = "The password was changed; every other browser was signed out."
+    return await _with_password(
+        request, "password", change, lambda: _account_page(request, done=done)
+    )
+
+
+@router.post("/account/end")
+@for_members
+async def end(
+    request: Request,
+    old: Annotated[str, Form()] = "",
+    sure: Annotated[str, Form()] = "",
+    erase: Annotated[str, Form()] = "",
+) -> Any:
+    """End one's own account, or erase it: nobody gets in by it any more."""
+
+    def change(session: Session, own: Account) -> None:
+        if not matches(own.password_hash, old):
+            raise InputError("old", "this is not the present password")
+        if sure != "yes":
+            raise InputError("sure", "an ended account lets nobody in: tick that it is meant")
+        way = provider_people.erase_account if erase == "yes" else provider_people.end_account
+        way(session, own.provider_id, own.id)
+
+    return await _with_password(
+        request, "end", change, lambda: RedirectResponse("/", status_code=303)
     )
 
 
@@ -326,30 +429,3 @@ def everywhere(request: Request) -> Any:
     with tarvik(request).database.session() as session:
         accounts.sign_out_everywhere(session, me(request).account_id)
     return RedirectResponse("/", status_code=303)
-
-
-@router.post("/account/keeping")
-@for_owners
-def keeping(request: Request, days: Annotated[int, Form(ge=1, le=3650)]) -> Any:
-    """How long after a course its people are kept: for owners of the provider to say."""
-    asker = me(request)
-    if not asker.owner:
-        raise NotFoundError("only an owner of the provider says this")
-    with tarvik(request).database.session() as session:
-        provider = session.get(Provider, asker.provider_id)
-        if provider is not None:
-            provider.keep_people_days = days
-    return _account_page(
-        request, done=f"People are erased {days} days after the last night of their course."
-    )
-
-
-@router.get("/outbox")
-@for_owners
-def outbox(request: Request) -> Any:
-    """The provider's letters, for its owners: the stand-in for a mail service."""
-    asker = me(request)
-    if not asker.owner:
-        raise NotFoundError("only an owner of the provider reads the outbox")
-    with tarvik(request).database.session() as session:
-        return page(request, "outbox.html", letters=accounts.letters(session, asker.provider_id))

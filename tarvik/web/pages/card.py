@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import segno
-from fastapi import Form, Request
+from fastapi import Depends, Form, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
@@ -28,17 +28,14 @@ from tarvik.store.scope import within
 from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
 from tarvik.web.drawing.knots import knot_drawing
 from tarvik.web.night_words import weather_words
-from tarvik.web.pages.account import address
+from tarvik.web.pages.account import address, loopback
 from tarvik.web.pages.camp import shelter_cards
 from tarvik.web.pages.common import page, tarvik
 
 router = guarded_router()
 LEADERS = "/courses/{course_id:number}/cards"
-PRIVATE = {
-    "Cache-Control": "private, no-cache",
-    "Referrer-Policy": "no-referrer",
-    "X-Robots-Tag": "noindex",
-}
+PRIVATE = {"Cache-Control": "private, no-cache", "X-Robots-Tag": "noindex"}
+"""A card is kept by its own person's browser on purpose, to be read without network."""
 
 
 def _tonight(all_of_them: list[Night]) -> Night | None:
@@ -114,6 +111,11 @@ def _card(
     }
 
 
+async def _ticks(request: Request) -> dict[str, str]:
+    """A form whose fields depend on the kit."""
+    return {str(k): str(v) for k, v in (await request.form()).items()}
+
+
 def _page(request: Request, token: str, status: int = 200, **more: Any) -> Any:
     with within(None), tarvik(request).database.session() as session:
         link, course, person = links.opened(session, token)
@@ -157,9 +159,8 @@ def show(request: Request, token: str) -> Any:
 
 @router.post("/card/{token}/brings")
 @for_guests
-async def brings(request: Request, token: str) -> Any:
+def brings(request: Request, token: str, form: Annotated[dict[str, str], Depends(_ticks)]) -> Any:
     """Tick the kit one brings."""
-    form = {str(k): str(v) for k, v in (await request.form()).items()}
     with within(None), tarvik(request).database.session() as session:
         _, course, person = links.opened(session, token)
         links.say(session, person, course, "brings", form)
@@ -236,6 +237,7 @@ def leaders(request: Request, course_id: int) -> Any:
             "cards.html",
             course=course,
             tab="cards",
+            loopback=loopback(request),
             people=shown,
             waiting=waiting,
             first_night=next(iter(courses.nights(session, course_id)), None),

@@ -9,12 +9,16 @@ from tarvik.core.errors import InputError
 from tarvik.core.measure.heading import front_bearing
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.solve import Question
+from tarvik.store import provider_people
 from tarvik.store.kit import NotFoundError, body_of, sheet_of
+from tarvik.store.models import Account
+from tarvik.web.access import RefusedError
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from fastapi import Request
+    from sqlalchemy.orm import Session
 
     from tarvik.core.body import Body
     from tarvik.core.rig.supports import Supports
@@ -56,6 +60,13 @@ def me(request: Request) -> Who:
     if found is None:
         raise NotFoundError("sign in first")
     return found
+
+
+def require_making_courses(request: Request, session: Session) -> None:
+    """Raises RefusedError where the provider's owners keep this to others."""
+    account = session.get_one(Account, me(request).account_id)
+    if not provider_people.may_make_courses(session, account):
+        raise RefusedError(403, "who may make courses is the owner's choice: ask an owner")
 
 
 def page(request: Request, name: str, status: int = 200, **context: Any) -> Any:

@@ -12,9 +12,9 @@ from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
 from tarvik.store import accounts, course_file
 from tarvik.store.accounts import Role
-from tarvik.store.models import Account
 from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
-from tarvik.web.pages.common import me, page, tarvik
+from tarvik.web.pages.common import me, require_making_courses, tarvik
+from tarvik.web.pages.home import start_page
 
 router = guarded_router()
 
@@ -42,27 +42,16 @@ def out(request: Request, course_id: int) -> Response:
 
 @router.post("/course-file")
 @for_members
-async def bring_in(request: Request, file: UploadFile) -> Any:
+def bring_in(request: Request, file: UploadFile) -> Any:
     """A course from a file, as a new course of one's own."""
-    from starlette.concurrency import run_in_threadpool  # noqa: PLC0415
-
-    text = await file.read(form.MOST_BYTES + 1)
-    return await run_in_threadpool(_bring_in, request, text)
-
-
-def _bring_in(request: Request, text: bytes) -> Any:
-    asker = me(request)
-    with tarvik(request).database.session() as session:
-        try:
+    asker, text = me(request), file.file.read(form.MOST_BYTES + 1)
+    try:
+        with tarvik(request).database.session() as session:
+            require_making_courses(request, session)
             made = course_file.bring_in(session, form.read(text))
             accounts.set_role(session, made.id, asker.account_id, accounts.Role.OWNER)
             number = made.id
-        except InputError as err:
-            session.rollback()
-            with tarvik(request).database.session() as again:
-                account = again.get(Account, asker.account_id)
-                mine = accounts.courses_of(again, account) if account else []
-                return page(
-                    request, "start.html", 422, courses=mine, typed={}, fault=None, file_fault=err
-                )
+    except InputError as err:
+        with tarvik(request).database.session() as session:
+            return start_page(request, session, 422, file_fault=err)
     return RedirectResponse(f"/courses/{number}", status_code=303)

@@ -19,7 +19,7 @@ from tarvik.core.site.spots import best_spots
 from tarvik.core.site.survey import next_tapes
 from tarvik.core.site.things import Health, Kind, Sort
 from tarvik.core.units import Units
-from tarvik.exchange.ground_files import READERS, WRITERS
+from tarvik.exchange.ground_files import MOST_BYTES, READERS, WRITERS
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
 from tarvik.store import courses, plans
 from tarvik.store import ground as store
@@ -314,7 +314,7 @@ def keep_spot(
         placed_of(request, session, scene, row, spot)  # a spot where it cannot stand is refused
         before = row.spot or {}
         spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
-        row.spot = spot.model_dump()
+        row.spot = spot.model_dump(exclude={"snap"})
         return _refreshed(request, session, course_id, night_id)
 
 
@@ -384,7 +384,7 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
 
 @router.post("/import")
 @for_role(Role.ASSISTANT)
-async def bring_in(request: Request, course_id: int, night_id: int, file: UploadFile) -> Any:
+def bring_in(request: Request, course_id: int, night_id: int, file: UploadFile) -> Any:
     """Put a GPX, GeoJSON or CSV file on the ground: all of it, or none with the line and the
     reason.
     """
@@ -397,7 +397,7 @@ async def bring_in(request: Request, course_id: int, night_id: int, file: Upload
     )
     if kind not in READERS:
         raise InputError("file", "choose a file that ends in .gpx, .geojson or .csv")
-    raw = await file.read()
+    raw = file.file.read(MOST_BYTES + 1)
     with tarvik(request).database.session() as session:
         site = site_of(session, course_id, courses.night(session, course_id, night_id))
         read = READERS[kind](raw, (site.latitude, site.longitude))

@@ -11,7 +11,7 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.responses import JSONResponse, RedirectResponse
 
 from tarvik.core.errors import InputError
-from tarvik.store import courses, erasing, history
+from tarvik.store import courses, erasing, going_back, history
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import page, tarvik
@@ -57,7 +57,7 @@ def restore(
         courses.course(session, course_id)
         if what != "course":
             courses.night(session, course_id, night or 0)
-        history.restore(
+        going_back.restore(
             session, course_id, since, None if what == "course" else night, plan_only=what == "plan"
         )
     return RedirectResponse(f"/courses/{course_id}/history", status_code=303)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import Form, Request
@@ -12,13 +11,13 @@ from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units
-from tarvik.store import accounts, courses, kit, plans
+from tarvik.store import accounts, courses, deleted, erasing, kit, plans, provider_people
 from tarvik.store.accounts import Role
-from tarvik.store.models import Account, Course
+from tarvik.store.models import Account
 from tarvik.store.nights import needs_of
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
 from tarvik.web.night_words import weather_words
-from tarvik.web.pages.common import me, page, tarvik, who
+from tarvik.web.pages.common import me, page, require_making_courses, tarvik, who
 
 router = guarded_router()
 
@@ -43,12 +42,26 @@ def start(request: Request) -> Any:
             request, "sign_in.html", back="/", typed={}, fault=None, demo=tarvik(request).demo
         )
     with tarvik(request).database.session() as session:
-        return page(request, "start.html", courses=_mine(request, session), typed={}, fault=None)
+        return start_page(request, session)
 
 
-def _mine(request: Request, session: Session) -> Sequence[Course]:
-    account = session.get(Account, me(request).account_id)
-    return accounts.courses_of(session, account) if account else []
+def start_page(request: Request, session: Session, status: int = 200, **more: Any) -> Any:
+    """The courses one is part of, those an owner may bring back, and the forms for a new one."""
+    account = session.get_one(Account, me(request).account_id)
+    gone = [
+        c
+        for c in deleted.courses(session, account.provider_id)
+        if accounts.role_in(session, account, c.id) is Role.OWNER
+    ]
+    context = {
+        "courses": accounts.courses_of(session, account),
+        "deleted": [(c, c.deleted_at + deleted.KEPT_FOR) for c in gone if c.deleted_at],
+        "may_make": provider_people.may_make_courses(session, account),
+        "typed": {},
+        "fault": None,
+        **more,
+    }
+    return page(request, "start.html", status, **context)
 
 
 @router.post("/courses")
@@ -64,15 +77,14 @@ def create(
     """Make a course; on a mistake show the form again with everything typed still there."""
     typed = {"name": name, "place": place, "units": units, "nights": nights, "first": first}
     with tarvik(request).database.session() as session:
+        require_making_courses(request, session)
         try:
             made = courses.new_course(
                 session, name, place, units, _nights(nights), courses.read_date(first)
             )
             accounts.set_role(session, made.id, me(request).account_id, accounts.Role.OWNER)
         except InputError as err:
-            return page(
-                request, "start.html", 422, courses=_mine(request, session), typed=typed, fault=err
-            )
+            return start_page(request, session, 422, typed=typed, fault=err)
     return RedirectResponse(f"/courses/{made.id}", status_code=303)
 
 
@@ -118,6 +130,8 @@ def home(request: Request, course_id: int) -> Any:
             without=[p for p in people if p.id not in owners],
             tab="home",
             first_night=nights[0]["night"] if nights else None,
+            deleted=deleted.of_course(session, course_id),
+            erasing=erasing.announcement(session, course_id),
         )
 
 
@@ -135,19 +149,10 @@ def change(request: Request, course_id: int, body: FieldChange) -> dict[str, Any
 @router.post("/courses/{course_id:number}/delete")
 @for_role(Role.OWNER)
 def delete(request: Request, course_id: int) -> Any:
-    """Delete a course; the start page offers to undo."""
+    """Delete a course; the start page offers to bring it back."""
     with tarvik(request).database.session() as session:
-        course = courses.delete_course(session, course_id)
-        number, name = course.id, course.name
-    with tarvik(request).database.session() as session:
-        return page(
-            request,
-            "start.html",
-            courses=_mine(request, session),
-            typed={},
-            fault=None,
-            deleted={"id": number, "name": name},
-        )
+        courses.delete_course(session, course_id)
+        return start_page(request, session)
 
 
 @router.post("/courses/{course_id:number}/restore")
@@ -166,6 +171,26 @@ def add_night(request: Request, course_id: int) -> Any:
     with tarvik(request).database.session() as session:
         courses.course(session, course_id)
         courses.add_night(session, course_id)
+    return RedirectResponse(f"/courses/{course_id}", status_code=303)
+
+
+@router.post("/courses/{course_id:number}/nights/{night_id:number}/delete")
+@for_role(Role.LEADER)
+def delete_night(request: Request, course_id: int, night_id: int) -> Any:
+    """Delete a night; the course's page offers to bring it back."""
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        deleted.delete_night(session, course_id, night_id)
+    return RedirectResponse(f"/courses/{course_id}#deleted", status_code=303)
+
+
+@router.post("/courses/{course_id:number}/deleted/{kind}/{row_id:number}")
+@for_role(Role.LEADER)
+def bring_back(request: Request, course_id: int, kind: str, row_id: int) -> Any:
+    """Bring back what was deleted lately."""
+    with tarvik(request).database.session() as session:
+        courses.course(session, course_id)
+        deleted.bring_back(session, course_id, kind, row_id)
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
 
 

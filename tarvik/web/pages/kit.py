@@ -165,10 +165,10 @@ def preview(request: Request, course_id: int, table: str, body: Pasted) -> Any:
 
 @router.post("/{table}/preview-file")
 @for_role(Role.LEADER)
-async def preview_file(request: Request, course_id: int, table: str, file: UploadFile) -> Any:
+def preview_file(request: Request, course_id: int, table: str, file: UploadFile) -> Any:
     """The same for an uploaded CSV file."""
     kind = table_named(table)
-    text = decode(await file.read(MOST_BYTES + 1))
+    text = decode(file.file.read(MOST_BYTES + 1))
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         grid = read_grid(kind, text, kit.context(session, course))

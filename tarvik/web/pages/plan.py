@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
-BORROWED = "to borrow"
 PAIR_KINDS = ("never", "always")
 
 
@@ -66,13 +65,6 @@ class EveningIn(BaseModel):
     gone: bool | None = None
 
 
-class RepairIn(BaseModel):
-    """A repair: what is set aside, and the pieces of kit it wants."""
-
-    tags: list[str] = Field(max_length=60)
-    short: list[tuple[str, int]] = Field(default_factory=list, max_length=20)
-
-
 @router.get("")
 @for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int) -> Any:
@@ -88,10 +80,10 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
 def view(request: Request, course_id: int, night_id: int) -> Any:
     """Map and lists alone."""
     with tarvik(request).database.session() as session:
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
-def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
+def refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
     session.flush()
     session.expire_all()
     return page(request, "plan_view.html", **plan_view(request, session, course_id, night_id))
@@ -104,7 +96,7 @@ def move(request: Request, course_id: int, night_id: int, person_id: int, to: Mo
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
         plans.move_person(session, night, person_id, to.shelter)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/locks")
@@ -114,7 +106,7 @@ def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
         asks.toggle_lock(session, night_id, what.kind, what.number)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/aims")
@@ -124,7 +116,7 @@ def aims(request: Request, course_id: int, night_id: int, wanted: AimsIn) -> Any
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
         asks.set_asked(session, night_id, {"aims": wanted.aims})
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/undo")
@@ -134,7 +126,7 @@ def undo(request: Request, course_id: int, night_id: int, redo: bool = False) ->
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
         (plans.redo if redo else plans.undo)(session, night)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/use/{job_id:number}")
@@ -157,7 +149,7 @@ def use(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
         )
         job.result = {**result, "applied": True}
         asks.keep_found(session, night_id, "plan", plans.current_step(session, night), result)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/named")
@@ -166,7 +158,7 @@ def keep(request: Request, course_id: int, night_id: int, name: Annotated[str, F
     """Keep the choices under a name."""
     with tarvik(request).database.session() as session:
         asks.keep_as(session, courses.night(session, course_id, night_id), name)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/named/{plan_id:number}/take")
@@ -175,7 +167,7 @@ def take(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
     """Make a kept plan the night's."""
     with tarvik(request).database.session() as session:
         asks.take_up(session, courses.night(session, course_id, night_id), plan_id)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.delete("/named/{plan_id:number}")
@@ -185,7 +177,7 @@ def drop(request: Request, course_id: int, night_id: int, plan_id: int) -> Any:
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
         asks.drop_named(session, night_id, plan_id)
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/pairs")
@@ -206,7 +198,7 @@ def pair(request: Request, course_id: int, night_id: int, wanted: PairIn) -> Any
             **(course.rules or {}),
             "pairs": [p for p in pairs if p != entry] if entry in pairs else [*pairs, entry],
         }
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.post("/evening")
@@ -215,7 +207,7 @@ def evening(request: Request, course_id: int, night_id: int, told: EveningIn) ->
     """Say when the group arrives, how many mallets there are, who comes late or cannot help."""
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
-        asked = asks.asked_of(asks.of_night(session, night_id, lock=True))["evening"]
+        asked = asks.asked_of(asks.locked_for_change(session, night_id))["evening"]
         changed = {**asked}
         if told.arrival is not None:
             changed["arrival"] = told.arrival
@@ -229,7 +221,7 @@ def evening(request: Request, course_id: int, night_id: int, told: EveningIn) ->
                 rest = [p for p in changed["gone"] if p != told.person]
                 changed["gone"] = [*rest, told.person] if told.gone else rest
         asks.set_asked(session, night_id, {"evening": changed})
-        return _refreshed(request, session, course_id, night_id)
+        return refreshed(request, session, course_id, night_id)
 
 
 @router.get("/evening.ics")
@@ -250,77 +242,3 @@ def calendar(request: Request, course_id: int, night_id: int) -> Response:
             media_type="text/calendar; charset=utf-8",
             headers={"Content-Disposition": f'attachment; filename="evening-{night_id}.ics"'},
         )
-
-
-@router.post("/repair")
-@for_role(Role.ASSISTANT)
-def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) -> Any:
-    """Do what a repair says: kit to be borrowed is added to the bag and marked so, locks and pairs
-    are let go. What only people can decide (consent, safeguarding, lending) is left to them.
-    """
-    with tarvik(request).database.session() as session:
-        courses.night(session, course_id, night_id)
-        theirs = [t for t in wanted.tags if not _can_do(t)]
-        if theirs:
-            raise InputError(
-                "repair",
-                (
-                    "this is for people to decide: ask them, then change it on the group page or "
-                    "the rules"
-                ),
-            )
-        for kind, pieces in wanted.short:
-            _borrow(session, course_id, kind, pieces)
-        for tag in wanted.tags:
-            _let_go(session, course_id, night_id, tag)
-        return _refreshed(request, session, course_id, night_id)
-
-
-def _can_do(tag: str) -> bool:
-    return tag.split(" ", maxsplit=1)[0] in ("kit", "lock", "always", "bed")
-
-
-def _borrow(session: Session, course_id: int, kind: str, pieces: int) -> None:
-    count = max(1, min(pieces, 200))
-    values: dict[str, tuple[str, dict[str, Any]]] = {
-        "stake": ("stakes", {"count": count}),
-        "line": ("lines", {"count": count, "length_m": 5.5}),
-        "pole": ("supports", {"kind": "pole", "count": count, "least_m": 0.9, "most_m": 1.45}),
-        "tree": ("supports", {"kind": "tree", "count": count}),
-    }
-    if kind in values:
-        table, row = values[kind]
-        kit.add(session, course_id, table, [{**row, "note": BORROWED}])
-
-
-def _let_go(session: Session, course_id: int, night_id: int, tag: str) -> None:
-    words = tag.split(" ")
-    if words[0] == "bed":
-        kit.add(
-            session,
-            course_id,
-            "sheets",
-            [
-                {
-                    "width_m": 3.0,
-                    "length_m": 3.0,
-                    "tie_outs": ["corners", "mid-sides"],
-                    "label": BORROWED,
-                    "note": BORROWED,
-                }
-            ],
-        )
-    elif words[0] == "lock":
-        asked = asks.asked_of(asks.of_night(session, night_id))["locks"]
-        kind = {"person": "people", "spot": "standing", "unused": "unused"}.get(words[1], "")
-        if kind and int(words[2]) in asked[kind]:
-            asks.toggle_lock(session, night_id, kind, int(words[2]))
-    elif words[0] == "always":
-        course = session.get(Course, course_id, with_for_update=True)
-        if course is not None:
-            kept = [
-                p
-                for p in (course.rules or {}).get("pairs", [])
-                if p != ["always", int(words[1]), int(words[2])]
-            ]
-            course.rules = {**(course.rules or {}), "pairs": kept}

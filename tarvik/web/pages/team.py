@@ -8,11 +8,11 @@ from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
 from tarvik.core.errors import InputError
-from tarvik.store import accounts, courses
+from tarvik.store import accounts, courses, invitations, provider_people
 from tarvik.store.accounts import Role
-from tarvik.store.models import Invitation
-from tarvik.web.access import for_role, guarded_router
-from tarvik.web.pages.account import address
+from tarvik.store.models import Account, Invitation
+from tarvik.web.access import RefusedError, for_role, guarded_router
+from tarvik.web.pages.account import address, loopback
 from tarvik.web.pages.common import me, page, tarvik
 
 router = guarded_router("/courses/{course_id:number}/team")
@@ -27,9 +27,13 @@ def _team(request: Request, course_id: int, status: int = 200, **more: Any) -> A
             status,
             course=course,
             tab="team",
+            loopback=loopback(request),
             team=accounts.team(session, course_id),
-            invited=accounts.invitations(session, course_id),
+            invited=invitations.invitations(session, course_id),
             roles=accounts.ROLE_WORDS,
+            may_invite=provider_people.may_invite(
+                session, session.get_one(Account, me(request).account_id), course_id
+            ),
             first_night=next(iter(courses.nights(session, course_id)), None),
             **{"fault": None, "typed": {}, "done": "", **more},
         )
@@ -43,7 +47,7 @@ def show(request: Request, course_id: int) -> Any:
 
 
 @router.post("/invite")
-@for_role(Role.OWNER)
+@for_role(Role.LEADER)
 def invite(
     request: Request,
     course_id: int,
@@ -55,9 +59,14 @@ def invite(
     typed = {"email": email, "role": role}
     with tarvik(request).database.session() as session:
         courses.course(session, course_id)
+        account = session.get_one(Account, asker.account_id)
+        if not provider_people.may_invite(session, account, course_id):
+            raise RefusedError(403, "who may invite people is the owner's choice: ask an owner")
         try:
             wanted = accounts.role_named(role)
-            accounts.invite(
+            if asker.role is None or wanted > asker.role:
+                raise InputError("role", "nobody gives a role higher than their own")
+            invitations.invite(
                 session, asker.provider_id, course_id, email, wanted, address(request), asker.name
             )
         except InputError as err:
@@ -92,5 +101,5 @@ def take_back(request: Request, course_id: int, invitation_id: int) -> Any:
     with tarvik(request).database.session() as session:
         found = session.get(Invitation, invitation_id)
         if found is not None and found.course_id == course_id:
-            session.delete(found)
+            invitations.take_back(session, found)
     return RedirectResponse(f"/courses/{course_id}/team", status_code=303)
