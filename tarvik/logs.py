@@ -9,7 +9,7 @@ import logging
 import sys
 from contextvars import ContextVar
 from datetime import UTC, datetime
-from typing import Final
+from typing import Any, Final
 
 request_id: ContextVar[str] = ContextVar("tarvik_request_id", default="")
 _EXTRA: Final = ("method", "route", "status", "ms")
@@ -37,6 +37,14 @@ class JsonLines(logging.Formatter):
         return json.dumps(out, ensure_ascii=False)
 
 
+class Words(logging.Formatter):
+    """A record in words, of an exception the same as in JSON."""
+
+    def formatException(self, ei: Any) -> str:  # noqa: N802 - logging's own name
+        """Kind and places."""
+        return " / ".join([getattr(ei[0], "__name__", "error"), *_places(ei[2])])
+
+
 def _places(trace: object) -> list[str]:
     places = []
     while trace is not None:
@@ -49,7 +57,7 @@ def _places(trace: object) -> list[str]:
 def install(kind: str) -> None:
     """Send all logs to standard error, as JSON lines or in words."""
     handler = logging.StreamHandler(sys.stderr)
-    plain = logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s")
+    plain = Words("%(asctime)s %(name)s %(levelname)s %(message)s")
     handler.setFormatter(JsonLines() if kind == "json" else plain)
     logging.basicConfig(level=logging.INFO, handlers=[handler], force=True)
     logging.getLogger("alembic").setLevel(logging.WARNING)

@@ -27,10 +27,14 @@ def back_up(checkout: Path, out: Path) -> int:
     """Write everything to one file, and read it back to check it."""
     import zipfile
 
-    with database(checkout, read_settings()) as opened:
-        manifest = backup.back_up(opened, out)
-    with zipfile.ZipFile(out) as archive:
-        backup.read_manifest(archive)
+    try:
+        with database(checkout, read_settings()) as opened:
+            manifest = backup.back_up(opened, out)
+        with zipfile.ZipFile(out) as archive:
+            backup.read_manifest(archive)
+    except backup.BackupError as err:
+        say(str(err))
+        return 1
     say(f"kept {_counted(manifest)} in {out}, read back and checked")
     return 0
 

@@ -4,6 +4,7 @@ again at the end.
 
 from __future__ import annotations
 
+import fcntl
 import logging
 import os
 import signal
@@ -80,6 +81,35 @@ def database(checkout: Path, settings: Settings) -> Iterator[Database]:
             server.stop()
             if not server.borrowed:
                 say("PostgreSQL stopped")
+
+
+class TakenError(RuntimeError):
+    """Another program serves from the same folder."""
+
+
+@contextmanager
+def alone(folder: Path | None, address: str) -> Iterator[None]:
+    """Hold a data folder for this program, as the only one that serves from it. Raises TakenError,
+    which says where the other one is.
+    """
+    if folder is None:
+        yield
+        return
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "serving").open("a+") as held:
+        try:
+            fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            held.seek(0)
+            there = held.read(200).strip() or "another address"
+            raise TakenError(
+                f"Tarvik is running from this checkout already, at {there}: open that, or stop it "
+                "with Ctrl-C where it was started and start again"
+            ) from None
+        held.truncate(0)
+        held.write(f"{address}/\n")
+        held.flush()
+        yield
 
 
 def _stop(_number: int, _frame: object) -> None:
@@ -172,8 +202,9 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 f"as --port {port + 1}"
             )
             return 1
+    folder = None if settings.database_url else default_folder(checkout)
     try:
-        with database(checkout, settings) as opened:
+        with alone(folder, settings.public_address), database(checkout, settings) as opened:
             if demo:
                 with opened.session() as session:
                     made = ensure_demo(session)
@@ -202,6 +233,9 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 over.set()
                 stop()
                 worker.stop()
+    except TakenError as err:
+        say(str(err))
+        return 1
     except (KeyboardInterrupt, SystemExit):
         pass
     say("stopped")

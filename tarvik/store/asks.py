@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Final
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 KINDS: Final = ("plan", "why", "slack", "evening", "mishap")
 OPEN: Final = ("waiting", "running")
 MOST_NAMED: Final = 20
+MOST_OPEN: Final = 20
+"""Jobs a provider may have open at a time."""
 NO_LOCKS: Final[Mapping[str, Any]] = {"people": [], "standing": [], "unused": []}
 EVENING: Final[Mapping[str, Any]] = {
     "arrival": "17:30",
@@ -227,6 +229,12 @@ def report(session: Session, job_id: int, progress: Mapping[str, Any]) -> bool:
         .returning(PlanJob.wanted)
     ).one_or_none()
     return bool(found and found.wanted)
+
+
+def open_jobs(session: Session) -> int:
+    """How many jobs are open: in a request, of the asker's provider."""
+    query = select(func.count()).select_from(PlanJob).where(PlanJob.state.in_(OPEN))
+    return session.scalar(query) or 0
 
 
 def any_waiting(session: Session) -> bool:

@@ -29,7 +29,13 @@ class Database:
     def __init__(self, url: str, pool: int = 8) -> None:
         self.url = url
         self.engine = create_engine(
-            url, pool_pre_ping=True, pool_size=pool, max_overflow=pool, pool_timeout=10
+            url,
+            pool_pre_ping=True,
+            pool_size=pool,
+            max_overflow=pool,
+            pool_timeout=10,
+            hide_parameters=True,  # values have no place in logs
+            connect_args={"connect_timeout": 5},
         )
         kind = type("ScopedSession", (Session,), {})
         self._sessions: sessionmaker[Session] = sessionmaker(

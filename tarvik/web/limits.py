@@ -102,11 +102,21 @@ def most_bytes(scope: Scope) -> int:
     return MOST_BODY if kind.startswith(b"multipart/") else MOST_PARSED
 
 
+def is_plain_form(scope: Scope) -> bool:
+    """Whether a request brings a form without files."""
+    kind = dict(scope["headers"]).get(b"content-type", b"").lower()
+    return bool(kind.startswith(b"application/x-www-form-urlencoded"))
+
+
 @dataclass
 class _Body:
-    """A request's body as it is received."""
+    """A request's body as it is received; a plain form's is kept, so that a page can give back what
+    was typed.
+    """
 
     most: int
+    plain: bool = False
+    sent: bytearray = field(default_factory=bytearray)
     seen: int = 0
     whole: bool = False
     began: float = field(default_factory=time.monotonic)
@@ -124,7 +134,10 @@ class _Body:
             message = await asyncio.wait_for(receive(), left)
         except TimeoutError:
             return {"type": "http.disconnect"}
-        self.seen += len(message.get("body", b""))
+        part = message.get("body", b"")
+        self.seen += len(part)
+        if self.plain and not self.too_large:
+            self.sent += part
         self.whole = not message.get("more_body", False)
         return {"type": "http.disconnect"} if self.too_large else message
 
@@ -182,7 +195,8 @@ class Limits:
     async def _answer(
         self, scope: Scope, receive: Receive, send: Send, told: dict[str, Any]
     ) -> None:
-        body = _Body(most_bytes(scope))
+        body = _Body(most_bytes(scope), is_plain_form(scope))
+        scope["state"]["sent"] = body.sent
 
         async def dressed(message: Message) -> None:
             if message["type"] == "http.response.start":

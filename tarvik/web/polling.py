@@ -65,20 +65,33 @@ class Poller:
     def round(self) -> int:
         """Ask for everything that is due now; returns how many were asked for."""
         with self.database.session() as session:
-            due = [
-                (row.night_id, dict(row.feed), nights.needs_of(night).zone)
-                for row in nights.due_for_polling(session, now())
-                if (night := session.get(Night, row.night_id)) is not None
-            ]
-        for night_id, query, zone in due:
+            due = [(r.night_id, dict(r.feed)) for r in nights.due_for_polling(session, now())]
+        for night_id, query in due:
             if self._stop.is_set():
                 break
-            fetch_for(self.database, self.feed, night_id, query, zone)
+            self._ask(night_id, query)
         return len(due)
+
+    def _ask(self, night_id: int, query: Mapping[str, str]) -> None:
+        """Ask for one night. Whatever is wrong with it is noted there, and holds up no other."""
+        try:
+            with self.database.session() as session:
+                night = session.get(Night, night_id)
+                zone = nights.needs_of(night).zone if night is not None else "UTC"
+            fetch_for(self.database, self.feed, night_id, query, zone)
+        except SQLAlchemyError:
+            raise  # the database itself: the next round asks again
+        except Exception as err:
+            log.exception("the forecast of night %s could not be read", night_id)
+            words = f"what the service sent cannot be read ({type(err).__name__})"
+            with self.database.session() as session:
+                night = session.get(Night, night_id)
+                if night is not None:
+                    nights.note_failure(session, night, words)
 
     def _run(self) -> None:
         while not self._stop.wait(LOOK_EVERY_S):
             try:
                 self.round()
-            except SQLAlchemyError as err:
+            except Exception as err:
                 log.warning("forecasts could not be asked for: %s", type(err).__name__)

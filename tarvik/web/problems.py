@@ -5,8 +5,8 @@ people.
 from __future__ import annotations
 
 import logging
-from typing import TYPE_CHECKING, Any
-from urllib.parse import quote
+from typing import TYPE_CHECKING, Any, Final
+from urllib.parse import parse_qsl, quote
 
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
@@ -38,6 +38,26 @@ TITLES = {
 }
 
 
+SECRETS: Final = frozenset(("password", "old", "new"))
+"""Fields that are never written into a page."""
+PASSING: Final = ("08", "53", "57P", "40001", "40P01", "25006")
+"""SQLSTATEs that pass by themselves: connection, full disk or memory, shutting down or starting up,
+transactions that met, a server that only reads (PostgreSQL manual, appendix A).
+"""
+
+
+def sqlstate(err: Exception) -> str:
+    """The state PostgreSQL names; empty where it named none."""
+    return str(getattr(getattr(err, "orig", None), "sqlstate", None) or "")
+
+
+def passes(err: DBAPIError) -> bool:
+    """Whether a fault of the database passes by itself: then the same request may work again."""
+    state = sqlstate(err)
+    lost = err.connection_invalidated or "connect" in str(err.orig).lower()
+    return lost or state.startswith(PASSING)
+
+
 def wants_page(request: Request) -> bool:
     """Whether a person's browser asked, not a script."""
     return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith(
@@ -46,15 +66,20 @@ def wants_page(request: Request) -> bool:
 
 
 def problem(
-    request: Request, status: int, detail: str, field: str | None = None, **more: Any
+    request: Request,
+    status: int,
+    detail: str,
+    field: str | None = None,
+    again: dict[str, Any] | None = None,
+    **more: Any,
 ) -> Response:
-    """The answer for one error."""
+    """The answer for one error. `again`: the form that a page sends again by itself."""
     title = TITLES.get(status, "Something went wrong")
     if wants_page(request):
         return request.app.state.tarvik.pages.TemplateResponse(  # type: ignore[no-any-return]
             request,
             "problem.html",
-            {"title": title, "detail": detail, "field": field, "status": status},
+            {"title": title, "detail": detail, "field": field, "status": status, "again": again},
             status_code=status,
         )
     content = {
@@ -66,6 +91,19 @@ def problem(
         **more,
     }
     return JSONResponse(content, status_code=status, media_type="application/problem+json")
+
+
+def _typed(request: Request) -> dict[str, Any] | None:
+    """A plain form's fields, to be sent again by the page that says so; not where there is a
+    password among them.
+    """
+    sent = getattr(request.state, "sent", b"")
+    if request.method != "POST" or not sent or not wants_page(request):
+        return None
+    fields = parse_qsl(sent.decode("utf-8", "replace"), keep_blank_values=True)
+    if {name for name, _ in fields} & SECRETS:
+        return None
+    return {"action": request.url.path, "fields": fields}
 
 
 def _sign_in_page(request: Request, status: int) -> Response:
@@ -177,18 +215,22 @@ def install(app: FastAPI) -> None:
                 "A number or text in the request is beyond what can be kept; check it.",
                 "request",
             )
-        if isinstance(err, DBAPIError) and not (
-            err.connection_invalidated or "connect" in str(err).lower()
-        ):
+        if isinstance(err, DBAPIError) and not passes(err):
             log.exception("database error", exc_info=err)
             return problem(
                 request,
                 500,
                 "Nothing was changed. Try again; if it goes on, tell whoever runs this server.",
             )
-        return problem(
-            request, 503, "Nothing was lost of what had been saved. Try again in a few seconds."
+        words = (
+            "The disk of the database is full: tell whoever runs this server. What had been saved "
+            "is there; what you typed is not saved yet."
+            if sqlstate(err).startswith("53")
+            else "Nothing was lost of what had been saved. Try again in a few seconds."
         )
+        answer = problem(request, 503, words, again=_typed(request))
+        answer.headers["Retry-After"] = "2"
+        return answer
 
     @app.exception_handler(Exception)
     def _unforeseen(request: Request, err: Exception) -> Response:

@@ -43,6 +43,11 @@ if TYPE_CHECKING:
 log = logging.getLogger("tarvik.work")
 TELL_EVERY_S: Final = 0.25
 GOOD_ENOUGH: Final = 0.0
+LEAST_S: Final = 30.0
+LONGEST_S: Final = 180.0
+"""A plan takes its worker for so long at the most: these seconds and one more for each person and
+sheet, up to the longest.
+"""
 SLACK_SECONDS: Final = 6.0
 MORE_SHEET_M: Final = 3.0
 MORE_SHEET: Final = -7
@@ -57,6 +62,11 @@ def told(reached: Sequence[Reached]) -> list[dict[str, Any]]:
     ]
 
 
+def longest_s(case: Case) -> float:
+    """How long a plan may hold a worker, by the size of the group: others wait for it."""
+    return min(LEAST_S + len(case.bag.campers) + len(case.bag.sheets), LONGEST_S)
+
+
 class _Report:
     """Tells the page how far a job is, not too often, and asks whether it is still wanted."""
 
@@ -65,6 +75,7 @@ class _Report:
         self._told, self._asked, self.wanted = -1.0, -1.0, True
         self._began = time.monotonic()
         self._last: tuple[str, dict[str, Any]] = "", {}
+        self._end = float("inf")
         self._turn = RLock()  # a solver tells from its own threads
 
     def say(self, words: str, at_once: bool = False, **more: Any) -> None:
@@ -78,8 +89,19 @@ class _Report:
                     progress = {"words": words, "seconds": round(now - self._began, 1), **more}
                     self.wanted = asks.report(session, self._job, progress)
 
+    def cap(self, seconds: float) -> None:
+        """The job ends so many seconds after it began, with what was found by then."""
+        self._end = self._began + seconds
+
+    @property
+    def over(self) -> bool:
+        """Whether the job's time is up."""
+        return time.monotonic() >= self._end
+
     def stop(self) -> bool:
-        """Whether nobody wants the job any more."""
+        """Whether nobody wants the job any more, or its time is up."""
+        if self.over:
+            return True
         with self._turn:
             if self.wanted and time.monotonic() - self._asked >= TELL_EVERY_S:
                 self._asked = time.monotonic()
@@ -244,6 +266,7 @@ class Planner:
             raise InputError(
                 "people", "a plan needs people and sheets: add them on the group and kit page"
             )
+        report.cap(longest_s(case))
         names = {c.number: c.name for c in case.bag.campers}
 
         so_far: dict[str, Any] = {}
@@ -268,6 +291,9 @@ class Planner:
             limits = Limits(stop=report.still, good_enough=GOOD_ENOUGH)
             clock = time.monotonic, float(seconds)
             made = make(case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere)
+        if not made.chosen.possible and report.over:
+            words = "no plan was found in the time a plan may take: ask for fewer people or sheets"
+            return "failed", {"words": words}, None
         if not made.chosen.possible:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
         result = self._told(case, made.model, made.chosen, made.by_rule)

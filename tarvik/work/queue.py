@@ -30,6 +30,8 @@ AHEAD: Final = "tarvik.ahead"
 SIGN_OF_LIFE_S: Final = 2.0
 DEAD_AFTER_S: Final = 8.0
 """A worker silent for so long is taken for dead."""
+LAST: Final = -1000
+"""Priority of what nobody asked for."""
 AGAIN_AFTER_S: Final = 1.0
 """How long a worker waits before it turns again to a database that did not answer."""
 
@@ -37,6 +39,10 @@ AGAIN_AFTER_S: Final = 1.0
 def conninfo(url: str) -> str:
     """The address of a database, from SQLAlchemy's form."""
     return url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
+class QueueError(RuntimeError):
+    """Jobs cannot be handed over now."""
 
 
 class Queue:
@@ -49,10 +55,17 @@ class Queue:
         self._app: procrastinate.App | None = None
         self._lock = Lock()
 
-    def put(self, job_id: int) -> None:
-        """Hand a job to whichever worker is free."""
-        with self._lock:
-            self._opened().configure_task(TASK, queue=QUEUE).defer(job_id=job_id)
+    def put(self, job_id: int, others: int = 0) -> None:
+        """Hand a job to whichever worker is free. `others`: how many jobs of the same provider are
+        open: behind as many of its own, a job stands behind every other provider's. Raises
+        QueueError when the queue cannot be reached.
+        """
+        try:
+            with self._lock:
+                task = self._opened().configure_task(TASK, queue=QUEUE, priority=-others)
+                task.defer(job_id=job_id)
+        except procrastinate.exceptions.ProcrastinateException as err:
+            raise QueueError("the queue of plans cannot be reached") from err
 
     def look_ahead(self, night_id: int) -> None:
         """Let a worker that has nothing else to do get ready for a night's plan. Does nothing when
@@ -62,7 +75,7 @@ class Queue:
         try:
             with self._lock:
                 task = self._opened().configure_task(
-                    AHEAD, queue=QUEUE, priority=-1, queueing_lock=f"{AHEAD} {night_id}"
+                    AHEAD, queue=QUEUE, priority=LAST, queueing_lock=f"{AHEAD} {night_id}"
                 )
                 task.defer(night_id=night_id)
         except procrastinate.exceptions.AlreadyEnqueued:

@@ -10,8 +10,10 @@ than the core.
 from __future__ import annotations
 
 import atexit
+import logging
 import pickle
 import sys
+import time
 from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import count
@@ -39,12 +41,15 @@ if TYPE_CHECKING:
     _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
     _Gather = tuple[int, Portion | None, Depth, tuple[int, ...]]
 
+log = logging.getLogger("tarvik.work")
 _SWITCH_S: Final = 0.0005
 """How long a thread may keep Python's lock while others wait: an answer from the other process is
 not to wait longer.
 """
 
 
+LIVED_S: Final = 5.0
+"""A process that lived shorter is not started again: it would only die once more."""
 _KEYS: Final = count()
 """Numbers of portions: each is sent once and asked about by its number."""
 
@@ -61,13 +66,30 @@ class Searcher:
 
     _process: subprocess.Popen[bytes] | None = None
     _lock: Lock = field(default_factory=Lock)
+    _started_at: float = float("-inf")
 
     def start(self) -> Searcher:
         """Start it; it warms up while the caller goes on."""
-        self._process = start("tarvik.work.searching")
+        self._launch()
         atexit.register(self.stop)
         sys.setswitchinterval(_SWITCH_S)
         return self
+
+    def _launch(self) -> None:
+        self._process = start("tarvik.work.searching")
+        self._started_at = time.monotonic()
+
+    def _died(self) -> None:
+        """It ended over a question: another is started, unless this one hardly lived; what was
+        asked is worked out here.
+        """
+        process, self._process = self._process, None
+        if process is not None:
+            process.kill()
+            process.communicate()
+        log.warning("the search process ended unexpectedly")
+        if time.monotonic() - self._started_at > LIVED_S:
+            self._launch()
 
     def stop(self) -> None:
         """End it. Does nothing when it has ended."""
@@ -130,7 +152,7 @@ class Searcher:
                             tell(told, found)
                         told += 1
                 except (OSError, EOFError, pickle.UnpicklingError):
-                    self._process = None  # it died: from now on all is worked out here
+                    self._died()
         if raised is not None:
             raise raised
         for number in range(told, len(asked)):
@@ -165,7 +187,7 @@ class Searcher:
                     send(process.stdin, message)
                     found, error = pickle.load(process.stdout)  # noqa: S301 - our own process
                 except (OSError, EOFError, pickle.UnpicklingError):
-                    self._process = None
+                    self._died()
                 else:
                     if error is not None:
                         raise error

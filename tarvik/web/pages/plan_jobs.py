@@ -15,8 +15,9 @@ from starlette.concurrency import run_in_threadpool
 
 from tarvik.store import asks, courses
 from tarvik.store.accounts import Role
-from tarvik.web.access import for_role, guarded_router
+from tarvik.web.access import RefusedError, for_role, guarded_router
 from tarvik.web.pages.common import tarvik
+from tarvik.work.queue import QueueError
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator
@@ -60,8 +61,17 @@ def ask(
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
         job = asks.new_job(session, night, kind, wish)
+        others = asks.open_jobs(session) - 1
+        if others >= asks.MOST_OPEN:
+            words = f"{others} plans are being made already; wait until one of them is done"
+            raise RefusedError(429, words)
         told = shown(job)
-    tarvik(request).queue.put(told["id"])
+    try:
+        tarvik(request).queue.put(told["id"], others)
+    except QueueError:
+        with tarvik(request).database.session() as session:
+            asks.call_off(session, night_id, told["id"])
+        raise RefusedError(503, "no plan can be asked for just now; try again soon") from None
     return told
 
 

@@ -36,3 +36,15 @@ export const slow = () => ({
     this.$root.dataset.done = "yes";
   },
 });
+
+// A form that could not be kept: sent again with all that was typed as soon as the server is ready.
+export const again = () => ({
+  init() {
+    const look = async () => {
+      const ready = await fetch("/readyz", { cache: "no-store" }).then((answer) => answer.ok, () => false);
+      if (ready) this.$root.requestSubmit();
+      else setTimeout(look, 2000);
+    };
+    setTimeout(look, 2000);
+  },
+});

@@ -3,18 +3,52 @@
 // What is written goes on its way even if the page is left meanwhile; browsers carry about 60 kB so.
 const CARRIED = 16000; // letters, of up to three bytes
 
+// A change that could not be kept is sent again by itself, so often and so long.
+const AGAIN_EVERY = 2000; // milliseconds
+const AGAIN_FOR = 20 * 60 * 1000;
+let waiting = 0;
+addEventListener("beforeunload", (event) => { if (waiting) event.preventDefault(); });
+
+const pause = (ms) => new Promise((go) => setTimeout(go, ms));
+
+async function reach(url, options) {
+  try {
+    return await fetch(url, options);
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    const words = "The server does not answer. What you typed is still here; try again.";
+    throw Object.assign(new Error(words), { status: 0 });
+  }
+}
+
+// The answer to a change. While the server says that it cannot keep anything just now (503: it kept nothing of this
+// one), the change waits and is sent again.
+async function change(url, options) {
+  let response = await reach(url, options);
+  if (response.status !== 503) return response;
+  const note = toast("Not saved yet: the server cannot save just now. It is sent again by itself.", undefined, true);
+  waiting += 1;
+  try {
+    const end = Date.now() + AGAIN_FOR;
+    while (response.status === 503 && Date.now() < end) {
+      await pause(AGAIN_EVERY);
+      response = await reach(url, options).catch(() => response);
+    }
+  } finally {
+    waiting -= 1;
+    note.remove();
+  }
+  if (response.ok) toast("Saved now.");
+  return response;
+}
+
 export async function ask(url, { method = "GET", json, form, signal } = {}) {
   const headers = { Accept: "application/json" };
   if (json !== undefined) headers["Content-Type"] = "application/json";
   const body = json !== undefined ? JSON.stringify(json) : form;
   const keepalive = method !== "GET" && (body === undefined || body.length < CARRIED);
-  let response;
-  try {
-    response = await fetch(url, { method, headers, signal, body, keepalive });
-  } catch (error) {
-    if (error.name === "AbortError") throw error;
-    throw Object.assign(new Error("The server does not answer. What you typed is still here; try again."), { status: 0 });
-  }
+  const options = { method, headers, signal, body, keepalive };
+  const response = await (method === "GET" ? reach(url, options) : change(url, options));
   const kind = response.headers.get("content-type") || "";
   const content = kind.includes("json") ? await response.json() : await response.text();
   if (!response.ok) {
@@ -32,7 +66,7 @@ export function swap(box, html, folds = "details") {
   for (const [name, d] of names()) d.open = open.get(name) ?? d.open;
 }
 
-export function toast(words, undo) {
+export function toast(words, undo, stays = false) {
   const box = document.createElement("div");
   box.className = "toast-box";
   box.append(words, " ");
@@ -47,7 +81,8 @@ export function toast(words, undo) {
   if (undo) button("Undo", undo);
   button("Close");
   document.getElementById("toasts").append(box);
-  if (!undo) setTimeout(() => box.remove(), 8000);
+  if (!undo && !stays) setTimeout(() => box.remove(), 8000);
+  return box;
 }
 
 // A cell or field that failed keeps what was typed and says what is wrong beside it.
@@ -102,7 +137,12 @@ export async function saveField(input, url, holder, saved) {
     setTimeout(() => input.classList.remove("saved"), 1200);
     saved?.(answer);
   } catch (error) {
-    if (error.status === 409) {
+    if (error.status === 409 && error.problem.theirs === body.text) {
+      // It was saved by a request whose answer never came.
+      holder.dataset.version = error.problem.version;
+      input.dataset.was = body.text;
+      saved?.({ version: error.problem.version, text: body.text });
+    } else if (error.status === 409) {
       const { theirs, version } = error.problem;
       conflict(input, error.problem, () => {
         holder.dataset.version = version;
