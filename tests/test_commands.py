@@ -241,6 +241,55 @@ def _wait(url: str) -> None:
     assert comes_true(answers), url
 
 
+def _family(pid: int) -> set[int]:
+    """A process and all that it started, and those started."""
+    parents: dict[int, list[int]] = {}
+    for status in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            told = status.read_text().rpartition(")")[2].split()
+            parents.setdefault(int(told[1]), []).append(int(status.parent.name))
+    found, ask = set[int](), [pid]
+    while ask:
+        one = ask.pop()
+        found.add(one)
+        ask += parents.get(one, [])
+    return found
+
+
+def _runs(pid: int) -> bool:
+    """Whether a process is there and no mere entry of one that ended."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+@pytest.mark.database
+def test_a_second_start_says_so_and_a_killed_parent_leaves_nobody(tmp_path: Path) -> None:
+    """With two web processes: the second start in the folder leaves at once, and kill -9 of the
+    first ends every process it started.
+    """
+    base = Path("/var/tmp") if os.geteuid() == 0 else tmp_path  # noqa: S108
+    folder, port = base / f"tarvik-alone-{os.getpid()}", free_port()
+    program = _start(port, folder, "serve", TARVIK_WORKERS="2")
+    try:
+        _wait(f"http://127.0.0.1:{port}/readyz")
+        second = _start(free_port(), folder, "demo")
+        assert second.wait(timeout=PATIENCE_S) == 1
+        assert second.stdout is not None
+        assert f"is running from this checkout already, at http://127.0.0.1:{port}/" in (
+            second.stdout.read()
+        )
+        assert comes_true(lambda: len(_family(program.pid)) > 5)
+        family = _family(program.pid)
+        program.kill()
+        program.wait()
+        assert comes_true(lambda: not any(_runs(pid) for pid in family))
+    finally:
+        program.kill()
+        subprocess.run(["rm", "-rf", str(folder)], check=False)
+
+
 def test_a_taken_port_is_told_kindly() -> None:
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 
 from tarvik import logs
 from tarvik.commands.warm import warm
-from tarvik.commands.worker_process import NAMED
+from tarvik.commands.worker_process import CHILD, NAMED
 from tarvik.settings import read_settings
 from tarvik.store.database import Database
 from tarvik.store.server import Server, default_folder
 from tarvik.work.first_plan import first_plan
+from tarvik.work.parents import end_with_parent
 from tarvik.work.planning import Planner
 from tarvik.work.queue import work_on
 from tarvik.work.searching import Searcher
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 def worker(checkout: Path) -> int:
     """Work until told to stop. Returns the exit code."""
     logs.install(read_settings().log)
+    if os.environ.get(CHILD):
+        end_with_parent()
     server: Server | None = None
     url = os.environ.get(NAMED)
     if not url:

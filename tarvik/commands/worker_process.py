@@ -15,6 +15,8 @@ from typing import Final
 
 log = logging.getLogger("tarvik.work")
 NAMED: Final = "TARVIK_DATABASE_URL"
+CHILD: Final = "TARVIK_CHILD"
+"""Set for a worker that ends with the program that started it."""
 _PR_SET_PDEATHSIG: Final = 1
 
 
@@ -42,7 +44,7 @@ class WorkerProcess:
     def _launch(self) -> None:
         self._process = subprocess.Popen(
             [sys.executable, "-m", "tarvik", "worker"],
-            env={**os.environ, NAMED: self._url},
+            env={**os.environ, NAMED: self._url, CHILD: "yes"},
             stdin=subprocess.DEVNULL,
             preexec_fn=_die_with_parent,  # noqa: PLW1509
         )

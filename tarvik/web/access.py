@@ -16,6 +16,8 @@ from urllib.parse import urlsplit
 
 from fastapi import APIRouter, FastAPI, WebSocketException
 from fastapi.routing import APIRoute, APIWebSocketRoute
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.concurrency import run_in_threadpool
 from starlette.convertors import Convertor, register_url_convertor
 from starlette.requests import HTTPConnection
@@ -227,8 +229,19 @@ class GuardedRoute(APIRoute):
         access = access_of(self)
         if access is None:
             raise RefusedError(404, "There is nothing at this address.")
-        with within(await permit(HTTPConnection(scope), access)):
+        try:
+            seen = await permit(HTTPConnection(scope), access)
+        except (DBAPIError, PoolTimeoutError):
+            await _read_whole(receive)  # what was typed is given back
+            raise
+        with within(seen):
             await super().handle(scope, receive, send)
+
+
+async def _read_whole(receive: Receive) -> None:
+    """Read a request's body to its end. The outermost layer bounds it and keeps a form."""
+    while (message := await receive())["type"] == "http.request" and message.get("more_body"):
+        pass
 
 
 async def permit_socket(connection: HTTPConnection) -> None:

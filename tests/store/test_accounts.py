@@ -10,6 +10,7 @@ import pytest
 from sqlalchemy import select
 
 from tarvik.core.errors import InputError
+from tarvik.demo.course import demo_leader
 from tarvik.store import accounts, courses, invitations, passwords, provider_people
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
@@ -349,3 +350,27 @@ def test_the_trail_tells_of_roles_links_sign_ins_and_letters_but_of_no_secret(
             for name in ("token_hash", "password_hash"):
                 assert getattr(row, name, "?") not in told
         assert "token_hash" not in told and "password_hash" not in told
+
+
+def test_a_folder_that_ran_the_demo_still_asks_for_its_first_owner(database: Database) -> None:
+    """The demo's leader does not count, gets nowhere, and the first owner's provider is new."""
+    with database.session() as session:
+        leader = demo_leader(session)
+        invitations.invite(
+            session, leader.provider_id, None, "x@x.example", Role.OWNER, "http://h", "D"
+        )
+        invited = session.scalars(select(Mail.body)).one().split("/invited/")[1].split()[0]
+        token = accounts.setup_token(session)
+        assert token is not None
+        accounts.ask_reset(session, leader.email, "http://here", "192.0.2.1")
+        assert not session.scalars(select(OneTime).where(OneTime.purpose == "reset")).all()
+        with pytest.raises(NotFoundError):
+            invitations.find_invitation(session, invited)
+        assert invitations.find_invitation(session, invited, demo=True)
+        leader.password_hash = passwords.hash_of(WORDS)
+        session.flush()
+        assert accounts.check_sign_in(session, leader.email, WORDS) is None
+        assert accounts.check_sign_in(session, leader.email, WORDS, demo=True) is not None
+        owner = accounts.set_up(session, token, "Club", "Ada", "ada@club.example", WORDS)
+        assert owner.provider_id != leader.provider_id
+        assert accounts.setup_token(session) is None

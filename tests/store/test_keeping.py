@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import stat
 import zipfile
 from datetime import timedelta
 from pathlib import Path
@@ -159,6 +160,50 @@ def test_a_backup_comes_back_as_it_was(database: Database, server: Server, tmp_p
     other.close()
 
 
+def _without(source: Path, out: Path, part: str, table: str = "") -> None:
+    """A backup without a part, and without the mention of a table in its manifest."""
+    with zipfile.ZipFile(source) as good, zipfile.ZipFile(out, "w") as worse:
+        for name in good.namelist():
+            data = good.read(name)
+            if name == "manifest.json" and table:
+                told = json.loads(data)
+                del told["tables"][table]
+                data = json.dumps(told).encode()
+            if name != part:
+                worse.writestr(name, data)
+
+
+def test_open_jobs_are_called_off_in_what_comes_back(
+    database: Database, server: Server, tmp_path: Path
+) -> None:
+    """The queue is not part of a backup: nobody would ever take them up."""
+    with database.session() as session:
+        _, night = small_course(session)
+        asks.new_job(session, session.get_one(Night, night), "plan", {})
+    backup.back_up(database, tmp_path / "all.zip")
+    other = Database(server.fresh_database("tarvik_jobs"))
+    backup.restore(other, tmp_path / "all.zip")
+    with other.session() as session:
+        assert not asks.any_waiting(session) and asks.open_jobs(session) == 0
+    other.close()
+
+
+def test_a_backup_is_for_its_owner_alone_or_not_there(database: Database, tmp_path: Path) -> None:
+    """Mode 0600; on a full disk, or where nobody may write, a sentence and no half file."""
+    out = tmp_path / "all.zip"
+    out.write_bytes(b"older")
+    out.chmod(0o644)
+    backup.back_up(database, out)
+    assert stat.S_IMODE(out.stat().st_mode) == 0o600
+    with pytest.raises(backup.BackupError, match="could not be written"):
+        backup.back_up(database, tmp_path / "nowhere" / "all.zip")
+    full = tmp_path / "full.zip"
+    (tmp_path / "full.zip.part").symlink_to("/dev/full")
+    with pytest.raises(backup.BackupError, match="No space left"):
+        backup.back_up(database, full)
+    assert not full.exists()
+
+
 def test_a_damaged_backup_is_refused_whole(
     database: Database, server: Server, tmp_path: Path
 ) -> None:
@@ -175,6 +220,31 @@ def test_a_damaged_backup_is_refused_whole(
     other = Database(server.fresh_database("tarvik_refused"))
     with pytest.raises(backup.BackupError, match="person"):
         backup.restore(other, bad)
+    for without in ("person.copy", "change.copy", "manifest.json"):
+        _without(out, bad, without)
+        with pytest.raises(backup.BackupError, match=r"missing"):
+            backup.restore(other, bad)
+    for table in ("change", "person"):
+        _without(out, bad, f"{table}.copy", table)
+        with pytest.raises(backup.BackupError, match=f"incomplete: it lacks {table}"):
+            backup.restore(other, bad)
+    whole = out.read_bytes()
+    for cut in (whole[: len(whole) // 2], whole[:-30], whole[100:], b"PK" + b"x" * 500):
+        bad.write_bytes(cut)
+        with pytest.raises(backup.BackupError) as refused:
+            backup.restore(other, bad)
+        assert len(str(refused.value).splitlines()) == 1
+    for manifest in (
+        "[]",
+        "{}",
+        '{"form": 3, "tables": {}, "revision": ""}',
+        '{"form": "tarvik-backup-1", "tables": {"person": 1}, "revision": "0007"}',
+        '{"form": "tarvik-backup-1", "tables": {}, "revision": "from later"}',
+    ):
+        with zipfile.ZipFile(bad, "w") as worse:
+            worse.writestr("manifest.json", manifest)
+        with pytest.raises(backup.BackupError):
+            backup.restore(other, bad)
     (tmp_path / "no.zip").write_bytes(b"nothing")
     with pytest.raises(backup.BackupError):
         backup.restore(other, tmp_path / "no.zip")
