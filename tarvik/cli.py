@@ -4,11 +4,23 @@ from __future__ import annotations
 
 import argparse
 import sys
+from importlib import import_module
 from pathlib import Path
+from typing import Final
 
 from tarvik.settings import SettingError
 from tarvik.store.server import ServerError
 
+PLAIN: Final = {
+    "audit": ("audit", "audit"),
+    "constants": ("constants", "write_constants"),
+    "folds": ("folds", "write_folds"),
+    "outbox": ("keeping", "outbox"),
+    "shots": ("shots", "shots"),
+    "warm": ("warm", "warm_up"),
+    "worker": ("worker", "worker"),
+}
+"""Commands that take nothing: their module, and its function of the checkout."""
 CHECKOUT = Path(__file__).resolve().parent.parent
 
 
@@ -47,6 +59,9 @@ def parser() -> argparse.ArgumentParser:
     commands.add_parser(
         "outbox", help="print the letters this server wrote: invitations, links for new passwords"
     )
+    commands.add_parser(
+        "audit", help="ask the package indexes whether a locked package has a known fault"
+    )
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
@@ -77,43 +92,23 @@ def main(words: list[str] | None = None) -> None:
 
 
 def _run(asked: argparse.Namespace) -> int:
+    """Each command's own module is loaded only when it is asked for."""
     if asked.command in ("demo", "serve"):
         from tarvik.commands.serve import serve
 
         return serve(CHECKOUT, asked.port, demo=asked.command == "demo")
+    if asked.command in ("backup", "restore"):
+        from tarvik.commands import keeping
+
+        way = keeping.back_up if asked.command == "backup" else keeping.restore
+        return way(CHECKOUT, asked.file.absolute())
     if asked.command == "bench":
         from tarvik.commands.bench import bench
 
         return bench(CHECKOUT, asked.json)
-    if asked.command in ("backup", "restore", "outbox"):
-        from tarvik.commands import keeping
+    if asked.command == "test":
+        from tarvik.commands.check import check
 
-        if asked.command == "outbox":
-            return keeping.outbox(CHECKOUT)
-        return (keeping.back_up if asked.command == "backup" else keeping.restore)(
-            CHECKOUT, asked.file.absolute()
-        )
-    if asked.command == "worker":
-        from tarvik.commands.worker import worker
-
-        return worker(CHECKOUT)
-    if asked.command == "shots":
-        from tarvik.commands.shots import shots
-
-        return shots(CHECKOUT)
-    if asked.command == "constants":
-        from tarvik.commands.constants import write_constants
-
-        return write_constants(CHECKOUT)
-    if asked.command == "folds":
-        from tarvik.commands.folds import write_folds
-
-        return write_folds(CHECKOUT)
-    if asked.command == "warm":
-        from tarvik.commands.warm import warm
-
-        warm()
-        return 0
-    from tarvik.commands.check import check
-
-    return check(CHECKOUT, asked.rest)
+        return check(CHECKOUT, asked.rest)
+    module, name = PLAIN[asked.command]
+    return int(getattr(import_module(f"tarvik.commands.{module}"), name)(CHECKOUT))

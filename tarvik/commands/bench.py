@@ -342,7 +342,7 @@ def bench_web(checkout: Path) -> list[Figure]:
 
             slide()
             figures.append(Figure("bench_slider_ms", seconds(slide, 40) * 1e3, "ms", "lower", 60))
-            from tarvik.commands import bench_hang, bench_load, bench_plan
+            from tarvik.commands import bench_hang, bench_load, bench_plan, bench_safe
             from tarvik.work.cases import case_of
 
             with bed.database.session() as session:
@@ -360,7 +360,7 @@ def bench_web(checkout: Path) -> list[Figure]:
                 Figure(*told)
                 for told in (*bench_hang.measured(), *bench_hang.board(bed.database, shapes))
             ]
-            figures += _lower(bench_load.measured(server))
+            figures += _lower([*bench_load.measured(server), *bench_safe.measured(server)])
     finally:
         searcher.stop()
         server.stop()

@@ -68,7 +68,7 @@ _KEPT: WeakKeyDictionary[Any, dict[int, tuple[str, Sequence[GroundItem], Surveye
     WeakKeyDictionary()
 )
 _KEEPING: Final = Lock()
-MOST_KEPT: Final = 64
+MOST_KEPT: Final = 16
 
 
 def known(session: Session, site_id: int) -> tuple[Sequence[GroundItem], Surveyed]:

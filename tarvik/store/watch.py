@@ -41,17 +41,20 @@ class DatabaseWatch:
         with self._lock:
             if self._thread is None:
                 self._thread = threading.Thread(
-                    target=self._look, name="database-watch", daemon=True
+                    target=self._look, args=(self._stopping,), name="database-watch", daemon=True
                 )
                 self._thread.start()
 
     def stop(self) -> None:
-        """End."""
-        self._stopping.set()
-        if self._thread is not None:
-            self._thread.join(timeout=CONNECT_WITHIN_S)
+        """End; whoever wants to know after that starts it anew."""
+        with self._lock:
+            thread, self._thread = self._thread, None
+            self._stopping.set()
+            self._stopping, self._looked = threading.Event(), threading.Event()
+        if thread is not None:
+            thread.join(timeout=CONNECT_WITHIN_S)
 
-    def _look(self) -> None:
+    def _look(self, stopping: threading.Event) -> None:
         connection: psycopg.Connection[tuple[object, ...]] | None = None
         while True:
             try:
@@ -67,7 +70,7 @@ class DatabaseWatch:
                     connection.close()
                 connection = None
             self._looked.set()
-            if self._stopping.wait(LOOK_EVERY_S):
+            if stopping.wait(LOOK_EVERY_S):
                 break
         if connection is not None:
             connection.close()

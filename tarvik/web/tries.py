@@ -40,7 +40,7 @@ LONGEST_WAIT_S: Final = 10.0
 FORGOTTEN_AFTER_S: Final = 900.0
 MOST_LANES: Final = 10_000
 MOST_WAITING: Final = 40
-"""Tries of browsers not known that may wait at the same time."""
+"""Tries of one kind that may wait at the same time: of known browsers, of visitors, of others."""
 
 
 class MustWaitError(Exception):
@@ -102,33 +102,40 @@ class Tries:
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
         self._clock = clock
         self._lanes: OrderedDict[tuple[str, ...], _Lane] = OrderedDict()
-        self._hashing = {False: asyncio.Semaphore(1), True: asyncio.Semaphore(1)}
-        self._waiting = 0
+        self._hashing = {kind: asyncio.Semaphore(1) for kind in ("browser", "visitor", "pair")}
+        self._waiting = dict.fromkeys(self._hashing, 0)
 
     @asynccontextmanager
     async def turn(self, tried: Tried) -> AsyncIterator[Turn]:
         """Wait for a turn to try. Raises MustWaitError."""
-        lanes = [self._lane(key, own=n == 0) for n, key in enumerate(tried.lanes())]
-        at = self._clock()
-        begins_at = max([at, *(lane.next_at for lane in lanes)])
-        crowded = not tried.browser and self._waiting >= MOST_WAITING
-        if begins_at - at > LONGEST_WAIT_S or crowded:
-            raise MustWaitError(max(begins_at - at - LONGEST_WAIT_S, 1.0))
-        for lane in lanes:
-            lane.failures += 1
-            lane.last_at = at
-            lane.next_at = begins_at + lane.pause_s()
-        self._waiting += 1
+        kind = tried.lanes()[0][0]
+        if self._waiting[kind] >= MOST_WAITING:
+            raise MustWaitError(1.0)
+        self._waiting[kind] += 1
         turn = Turn()
         try:
-            if begins_at > at:
-                await asyncio.sleep(begins_at - at)
-            async with self._hashing[bool(tried.browser)]:
+            for n, key in enumerate(tried.lanes()):
+                await self._wait_in(self._lane(key, own=n == 0))
+            async with self._hashing[kind]:
                 yield turn
         finally:
-            self._waiting -= 1
+            self._waiting[kind] -= 1
         if turn.succeeded:
             self._forgive(tried)
+
+    async def _wait_in(self, lane: _Lane) -> None:
+        """Wait until a line lets the next one through: one line after the other, so that who waits
+        long in their own holds up nobody in the line they share. Raises MustWaitError.
+        """
+        at = self._clock()
+        begins_at = max(at, lane.next_at)
+        if begins_at - at > LONGEST_WAIT_S:
+            raise MustWaitError(max(begins_at - at - LONGEST_WAIT_S, 1.0))
+        lane.failures += 1
+        lane.last_at = at
+        lane.next_at = begins_at + lane.pause_s()
+        if begins_at > at:
+            await asyncio.sleep(begins_at - at)
 
     def _lane(self, key: tuple[str, ...], *, own: bool) -> _Lane:
         lane = self._lanes.pop(key, None)

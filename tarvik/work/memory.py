@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import gc
+import sys
 from collections import OrderedDict
 from threading import Lock
-from typing import TYPE_CHECKING, Generic, TypeVar
+from types import BuiltinFunctionType, FunctionType, MethodType, ModuleType
+from typing import TYPE_CHECKING, Final, Generic, TypeVar
+
+import numpy as np
 
 from tarvik.core.fitting import cloth_of, searched_cloth
+from tarvik.core.pitches.base import Pitch
 from tarvik.core.search.best import best_settings
 from tarvik.core.shelter import Shelter
 from tarvik.core.solve import Question, Workings
@@ -19,7 +25,6 @@ if TYPE_CHECKING:
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.lying import Lying
-    from tarvik.core.pitches.base import Pitch
     from tarvik.core.search.aim import Aim
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal
@@ -31,6 +36,11 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 MOST_KEPT = 4000
+MOST_BYTES: Final = 24_000_000
+"""What one memory may hold, in bytes."""
+WEIGHED_EVERY: Final = 32
+_CODE: Final = (type, ModuleType, FunctionType, BuiltinFunctionType, MethodType, Pitch)
+"""What is there once, whatever is kept."""
 MOST_FIGURES = 512
 """Figures kept apart from the answers that hold them: those of the board that is being worked out.
 """
@@ -87,12 +97,19 @@ def key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, floa
 
 
 class Kept(Generic[T]):
-    """A bounded memory, the longest unused forgotten first. Safe to use from many threads."""
+    """A memory bounded by number and by bytes, the longest unused forgotten first. Safe to use from
+    many threads.
 
-    def __init__(self, most: int = MOST_KEPT) -> None:
-        self._most = most
+    Bytes are an estimate: every so many items one is weighed, and the others are taken for as heavy
+    as those weighed so far.
+    """
+
+    def __init__(self, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES) -> None:
+        self._most, self._most_bytes = most, most_bytes
         self._items: OrderedDict[Hashable, T] = OrderedDict()
         self._lock = Lock()
+        self._came = 0
+        self._weighed, self._weight = 0, 0
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """The item, made when it is not there."""
@@ -101,11 +118,24 @@ class Kept(Generic[T]):
                 self._items.move_to_end(key)
                 return self._items[key]
         made = make()
+        weight = weigh(made) if self._came % WEIGHED_EVERY == 0 else None
         with self._lock:
+            self._came += 1
+            if weight is not None:
+                self._weighed, self._weight = self._weighed + 1, self._weight + weight
             self._items[key] = made
-            while len(self._items) > self._most:
+            while len(self._items) > min(self._most, self._room()):
                 self._items.popitem(last=False)
         return made
+
+    def _room(self) -> int:
+        """How many items of the usual weight there is room for; one at the least."""
+        return max(1, self._most_bytes * self._weighed // max(self._weight, 1))
+
+    @property
+    def bytes(self) -> int:
+        """What it holds, about."""
+        return self._weight * len(self._items) // max(self._weighed, 1)
 
     def has(self, key: Hashable) -> bool:
         """Whether the item is there."""
@@ -116,6 +146,23 @@ class Kept(Generic[T]):
         """Forget everything."""
         with self._lock:
             self._items.clear()
+
+
+def weigh(value: object) -> int:
+    """Bytes that a value holds, what it shares with others too: its own, and those of all it leads
+    to but code.
+    """
+    seen: set[int] = set()
+    left, total = [value], 0
+    while left:
+        one = left.pop()
+        if id(one) in seen or isinstance(one, _CODE):
+            continue
+        seen.add(id(one))
+        total += one.nbytes if isinstance(one, np.ndarray) else sys.getsizeof(one)
+        if not isinstance(one, np.ndarray):
+            left += gc.get_referents(one)
+    return total
 
 
 class KeptWorkings(Workings):

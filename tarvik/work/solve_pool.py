@@ -99,20 +99,30 @@ class SolvePool:
 
     def __init__(self) -> None:
         self._hands = [_Hand() for _ in range(HANDS)]
-        self._threads = ThreadPoolExecutor(HANDS, thread_name_prefix="solve")
+        self._threads: ThreadPoolExecutor | None = None
         self._lock = Lock()
         self._waiting = 0
 
     def start(self) -> SolvePool:
         """Start the first process ahead of the first question."""
-        self._threads.submit(self._hands[0].ready)
+        self._workers().submit(self._hands[0].ready)
         return self
 
     def stop(self) -> None:
-        """End all processes."""
+        """End all processes; the next question starts them anew."""
         for hand in self._hands:
             hand.close()
-        self._threads.shutdown(wait=False, cancel_futures=True)
+        with self._lock:
+            threads, self._threads = self._threads, None
+        if threads is not None:
+            threads.shutdown(wait=False, cancel_futures=True)
+
+    def _workers(self) -> ThreadPoolExecutor:
+        """A thread for each process, to wait for its answers."""
+        with self._lock:
+            if self._threads is None:
+                self._threads = ThreadPoolExecutor(HANDS, thread_name_prefix="solve")
+            return self._threads
 
     async def answer(
         self,
@@ -166,7 +176,7 @@ class SolvePool:
         charge: Callable[[float], None],
     ) -> bytes:
         loop = asyncio.get_running_loop()
-        asking = loop.run_in_executor(self._threads, hand.ask, asked)
+        asking = loop.run_in_executor(self._workers(), hand.ask, asked)
         began = last = time.monotonic()
         try:
             while True:

@@ -25,7 +25,7 @@ def curve_drawing(curve: Curve, units: Units) -> str:
     """
     points = curve.points
     most_dry = max(0.1, *(p.dry_m2 for p in points)) * 1.1
-    most_peak = max(p.peak_m for p in points) * 1.1
+    most_peak = max(0.1, *(p.peak_m for p in points)) * 1.1
     low, high = points[0].value, max(points[-1].value, points[0].value + 1e-6)
 
     def x(p: Point) -> float:

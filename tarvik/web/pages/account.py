@@ -131,7 +131,7 @@ def _sign_in_form(request: Request, status: int, **context: Any) -> Any:
     blank: dict[str, Any] = {"back": "/", "typed": {}, "fault": None, "demo": tarvik(request).demo}
     answer = page(request, "sign_in.html", status, **{**blank, **context})
     _, visit = _marks(request)
-    if visit not in request.cookies:
+    if request.method == "GET" and visit not in request.cookies:
         _mark(request, answer, visit, "", 86_400)
     return answer
 

@@ -188,7 +188,7 @@ def limits(solution: Solution) -> dict[str, float]:
 def _sliders(solution: Solution) -> list[tuple[Setting, float, float]]:
     most = limits(solution)
     return [
-        (s, solution.settings[s.name], max(most[s.name], s.least))
+        (s, solution.settings.get(s.name, s.default), max(most[s.name], s.least))
         for s in solution.question.pitch.settings
     ]
 
@@ -372,7 +372,9 @@ def more_of(course: Course, tonight: TonightsNight, solution: Solution) -> dict[
         "front_to": front,
         "best_front": front_to(tonight, petals.best.from_deg),
         "net": tonight.net,
-        "fit": hang_net(figures.roof, tonight.net) if tonight.net else None,
+        "fit": hang_net(figures.roof, tonight.net)
+        if tonight.net and figures.roof.faces.size
+        else None,
         "shade": shade,
         "ridge": ridge,
         "sags": sags,
