@@ -109,7 +109,7 @@ def judge(
             needs.wind_m_s,
             needs.gust_m_s,
             holding=night.holding,
-            terrain=needs.ground,
+            around=needs.around,
             temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
         )
     damp = _damp(figures, needs, sleepers)
@@ -275,7 +275,7 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
     if needs.lowest_c is None or needs.humidity_pct is None:
         return None
     height = max(figures.peak_m, 1.0)
-    wind = (needs.wind_m_s or 0.0) * wind_share(height, needs.ground)
+    wind = (needs.wind_m_s or 0.0) * wind_share(height, needs.around)
     return condensation(
         needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, needs.cloud_pct
     )

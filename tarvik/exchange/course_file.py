@@ -11,7 +11,7 @@ import json
 from datetime import date
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import AliasChoices, BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import MEASURED_MOST_M
@@ -30,7 +30,7 @@ Plain = dict[str, Any]
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_by_name=True)
 
 
 class PersonIn(_Part):
@@ -94,7 +94,10 @@ class SiteIn(_Part):
     latitude: Annotated[FiniteFloat, Field(ge=-90, le=90)]
     longitude: Annotated[FiniteFloat, Field(ge=-180, le=180)]
     zone: Annotated[str, Field(max_length=60)] = "UTC"
-    terrain: Annotated[str, Field(max_length=20)] = "open"
+    surroundings: Annotated[
+        str,
+        Field(max_length=20, validation_alias=AliasChoices("surroundings", "terrain")),
+    ] = "open"
     ground: Annotated[str, Field(max_length=20)] = "turf"
     uphill_deg: Annotated[FiniteFloat, Field(ge=0, le=360)] | None = None
     items: Annotated[list[ItemIn], Field(max_length=6000)] = []

@@ -34,7 +34,7 @@ from tarvik.core.rig.house import House
 from tarvik.core.site.hazards import USUAL, GroundRules
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.weather.needs import Insects, NightNeeds, Stay
-from tarvik.core.weather.wind import TERRAINS
+from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -135,7 +135,7 @@ def _show_bearing(value: Any, _: Units) -> str:
     return point if abs(POINTS.index(point) * 22.5 - value) < 0.01 else f"{value:.0f}°"
 
 
-_TERRAIN, _TERRAINS = _choice({t.slug: t.name for t in TERRAINS.values()})
+_AROUND, _AROUNDS = _choice({s.slug: s.name for s in SURROUNDINGS.values()})
 _STAY, _STAYS = _choice(
     {Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"}
 )
@@ -161,7 +161,7 @@ FIELDS: Final = (
     Field("latitude", "Latitude", _number(-90, 90, "°"), _plain, "54.62"),
     Field("longitude", "Longitude", _number(-180, 180, "°"), _plain, "-2.48"),
     Field("zone", "Time zone", lambda t, _u, _f: t.strip(), _text, "UTC"),
-    Field("terrain", "Round the shelters", _TERRAIN, _text, "", _TERRAINS),
+    Field("surroundings", "Surroundings", _AROUND, _text, "", _AROUNDS),
     Field("lowest_c", "Lowest temperature", _temperature, format_temperature, "6 °C"),
     Field("highest_c", "Highest temperature", _temperature, format_temperature, "14 °C"),
     Field("rain_mm_h", "Heaviest rain", _rain, format_rain, "4 mm/h"),
@@ -240,6 +240,8 @@ def from_plain(kept: Mapping[str, Any], on: date | None, intent: str | None) -> 
     """Needs from kept values. What cannot be read any more is left out."""
     known = {item.name for item in fields(NightNeeds)}
     values: dict[str, Any] = {k: v for k, v in kept.items() if k in known}
+    around = kept.get("surroundings", kept.get("terrain", "open"))  # its former name
+    values["surroundings"] = surroundings_named(around).slug
     for name in ("rain_from", "rain_to"):
         if name in values:
             values[name] = time.fromisoformat(values[name])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AliasChoices, BaseModel, ConfigDict, Field
 from shapely import Point, Polygon
 
 from tarvik.core.body import DEFAULT_STATURE_M, Body
@@ -32,7 +32,7 @@ Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
 class Strict(BaseModel):
     """A request part: unknown fields are refused, so that a misspelt one is noticed."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", validate_by_name=True)
 
 
 class JoinIn(Strict):
@@ -223,7 +223,10 @@ class NightIn(Strict):
     spread_deg: Number = SPREAD_DEG
     humidity_pct: Number | None = None
     cloud_pct: Number | None = None
-    terrain: Annotated[str, Field(max_length=20)] = "open"
+    surroundings: Annotated[
+        str,
+        Field(max_length=20, validation_alias=AliasChoices("surroundings", "terrain")),
+    ] = "open"
     insects: Insects = Insects.NONE
     snow: bool = False
     sun: bool = False

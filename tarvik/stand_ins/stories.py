@@ -87,7 +87,7 @@ def hours_of(story: str, seed: int, start: datetime, hours: int = HOURS) -> list
                 round(temp, 1),
                 round(rain, 1),
                 round(speed, 1),
-                round(speed * gust_factor(10.0) * rng.uniform(0.92, 1.1), 1),
+                round(speed * gust_factor() * rng.uniform(0.92, 1.1), 1),
                 round(bearing % 360) % 360,
                 round(min(humidity, 100)),
                 round(min(max(clouds, 0), 100)),

@@ -125,7 +125,7 @@ class Site(Owned, Base):
     latitude: Mapped[float] = mapped_column()
     longitude: Mapped[float] = mapped_column()
     zone: Mapped[str] = mapped_column(String(60), default="UTC")
-    terrain: Mapped[str] = mapped_column(String(20), default="open")
+    surroundings: Mapped[str] = mapped_column("terrain", String(20), default="open")
     ground: Mapped[str] = mapped_column(String(20), default="turf")
     uphill_deg: Mapped[float | None] = mapped_column()
 

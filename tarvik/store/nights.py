@@ -15,7 +15,7 @@ from tarvik.core.loads.holding import ground_named
 from tarvik.core.tonight import Night as CoreNight
 from tarvik.core.weather.forecast import Forecast
 from tarvik.core.weather.needs import NightNeeds, zone_named
-from tarvik.core.weather.wind import terrain_named
+from tarvik.core.weather.surroundings import surroundings_named
 from tarvik.exchange.forecast import as_form, read_json
 from tarvik.exchange.night_form import (
     from_plain,
@@ -122,7 +122,7 @@ def set_intent(session: Session, night: Night, slug: str) -> Night:
 
 
 def use_site(session: Session, night: Night, site_id: int | None) -> Night:
-    """Spend the night at a site: its place, zone and terrain become the night's. Raises
+    """Spend the night at a site: its place, zone and surroundings become the night's. Raises
     NotFoundError.
     """
     row = _locked(session, night, None)
@@ -135,7 +135,7 @@ def use_site(session: Session, night: Night, site_id: int | None) -> Night:
             "latitude": site.latitude,
             "longitude": site.longitude,
             "zone": site.zone,
-            "terrain": site.terrain,
+            "surroundings": site.surroundings,
         }
         row.needs = kept
     session.flush()
@@ -190,7 +190,7 @@ def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Sit
         raise InputError("latitude", "give the site's latitude and longitude")
     NightNeeds(latitude=latitude, longitude=longitude)  # its ranges are checked there
     zone_named(str(values.get("zone") or "UTC"))
-    terrain_named(str(values.get("terrain") or "open"))
+    around = surroundings_named(str(values.get("surroundings") or "open"))
     ground_named(str(values.get("ground") or "turf"))
     if len(sites(session, course_id)) >= MOST_SITES:
         raise InputError("name", f"a course has at most {MOST_SITES} sites")
@@ -202,7 +202,7 @@ def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Sit
         latitude=latitude,
         longitude=longitude,
         zone=str(values.get("zone") or "UTC"),
-        terrain=str(values.get("terrain") or "open"),
+        surroundings=around.slug,
         ground=str(values.get("ground") or "turf"),
         uphill_deg=values.get("uphill_deg"),
     )

@@ -21,10 +21,9 @@ from tarvik.core.weather.cold import (
     wind_chill_c,
 )
 from tarvik.core.weather.rain import ATLAS, LAWS_PARSONS, median_drop_mm, rain_slope, terminal_speed
+from tarvik.core.weather.surroundings import EN_GUST
 from tarvik.core.weather.wind import (
     BEAUFORT_WORDS,
-    EN_GUST,
-    EXPOSURE,
     RAIN_HEIGHT_M,
     WMO,
     beaufort,
@@ -73,7 +72,7 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
     if needs.wind_m_s is None:
         return []
     wind, force = needs.wind_m_s, beaufort(needs.wind_m_s)
-    down = wind * wind_share(RAIN_HEIGHT_M, needs.ground)
+    down = wind * wind_share(RAIN_HEIGHT_M, needs.around)
     weather = needs.weather(0)
     drop = median_drop_mm(weather.rain_mm_h)
     gust_how = (
@@ -109,11 +108,10 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
                 "ground round the shelters."
             ),
             (
-                ("Ground", needs.ground.name),
-                ("Roughness length", f"{needs.ground.z0_m:g} m"),
-                ("Share of the 10 m wind", f"{wind_share(RAIN_HEIGHT_M, needs.ground):.2f}"),
+                ("Surroundings", needs.around.name),
+                ("Share of the 10 m wind", f"{wind_share(RAIN_HEIGHT_M, needs.around):.2f}"),
             ),
-            EXPOSURE,
+            needs.around.source,
             "Lee and funnels close by are not in it: measure with the wind meter.",
         ),
         Explained(

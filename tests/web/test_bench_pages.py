@@ -35,6 +35,7 @@ def bench(database: Database) -> Iterator[tuple[TestClient, list[str]]]:
             kit.rows(session, course, "sheets")[0],
             *kit.add(session, course, "sheets", [shaped]),
         ]
+        session.get_one(Course, course).rules = {"net_kind": "box"}
         base = f"/courses/{course}/nights/{night}"
         addresses = [f"{base}/bench/{s.id}" for s in sheets]
         night_row = f"{base}/weather"

@@ -378,7 +378,7 @@ def test_sites_and_house_rules(
             "name": "Peat hag",
             "latitude": "54.7",
             "longitude": "-2.6",
-            "terrain": "scattered",
+            "surroundings": "scattered",
             "uphill": "NE",
         },
     )

@@ -15,8 +15,8 @@ from tarvik.core.loads.pressure import PanelLoad, panel_loads
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
 from tarvik.core.loads.statics import Statics, balance
 from tarvik.core.shelter import MOST_KEPT, Shelter
+from tarvik.core.weather.surroundings import DEFAULT_SURROUNDINGS
 from tarvik.core.weather.wind import (
-    DEFAULT_TERRAIN,
     air_density,
     beaufort,
     dynamic_pressure,
@@ -27,7 +27,7 @@ from tarvik.core.weather.wind import (
 
 if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
-    from tarvik.core.weather.wind import Terrain
+    from tarvik.core.weather.surroundings import Surroundings
 
 LEAST_HEIGHT_M: Final = constant(
     "load_least_height", 1.0, "m", ENGINEERING, "wind on a lower shelter is taken at this height"
@@ -82,7 +82,7 @@ def in_gale(
     gust_m_s: float | None = None,
     *,
     holding: Holding | None = None,
-    terrain: Terrain = DEFAULT_TERRAIN,
+    around: Surroundings = DEFAULT_SURROUNDINGS,
     temp_c: float = 10.0,
 ) -> Gale:
     """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the
@@ -93,13 +93,13 @@ def in_gale(
     holds = holding or Holding()
     height = max(float(shelter.xyz[:, 2].max()), LEAST_HEIGHT_M)
     gust = gust_of(wind_m_s, gust_m_s)
-    local = gust * gust_share(height, terrain)
+    local = gust * gust_share(height, around)
     unit = _under_unit_pressure(shelter, rig, wind_from_deg % 360)
     parts = _parts(rig, unit.statics, unit.ridge, holds)
     worst = max((p.used for p in parts), default=0.0)  # for a pressure of 1 Pa
     limit = math.sqrt(2 / worst / air_density(temp_c)) if worst > 1e-12 else math.inf
-    gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_factor(10.0)
-    mean = limit / gust_share(height, terrain) / gust_over_mean
+    gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_factor()
+    mean = limit / gust_share(height, around) / gust_over_mean
     scale = dynamic_pressure(local, temp_c)
     ridge = unit.ridge
     return Gale(

@@ -15,15 +15,13 @@ from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.intent import DEFAULT_INTENT, INTENTS, Intent
 from tarvik.core.weather.cold import dew_point_c
-from tarvik.core.weather.rain import RAIN_MOST, SPREAD_DEG, WIND_MOST, Weather
+from tarvik.core.weather.rain import BED_SHARE, RAIN_MOST, SPREAD_DEG, WIND_MOST, Weather
 from tarvik.core.weather.sun import Evening, Place, evening
+from tarvik.core.weather.surroundings import Surroundings, surroundings_named
 from tarvik.core.weather.wind import (
     RAIN_HEIGHT_M,
-    TERRAINS,
-    Terrain,
     beaufort,
     gust_of,
-    terrain_named,
     wind_share,
 )
 
@@ -127,7 +125,7 @@ class NightNeeds:
     latitude: float | None = None
     longitude: float | None = None
     zone: str = UTC_NAME
-    terrain: str = "open"
+    surroundings: str = "open"
     lowest_c: float | None = None
     highest_c: float | None = None
     rain_mm_h: float | None = None
@@ -177,7 +175,7 @@ class NightNeeds:
             raise InputError(
                 "intent", f"no intent «{self.intent[:40]}»; there are {', '.join(INTENTS)}"
             )
-        terrain_named(self.terrain)
+        surroundings_named(self.surroundings)
         zone_named(self.zone)
 
     @property
@@ -188,9 +186,9 @@ class NightNeeds:
         return Place(self.latitude, self.longitude, zone_named(self.zone))
 
     @property
-    def ground(self) -> Terrain:
-        """The terrain round the shelters."""
-        return TERRAINS[self.terrain]
+    def around(self) -> Surroundings:
+        """What stands round the shelters."""
+        return surroundings_named(self.surroundings)
 
     @property
     def window(self) -> tuple[datetime, datetime] | None:
@@ -228,12 +226,13 @@ class NightNeeds:
 
     def weather(self, from_deg: float) -> Weather:
         """Rain and wind at a shelter that takes the wind from `from_deg` in its own frame; calm and
-        4 mm/h where unknown.
+        4 mm/h where unknown. The wind swings at least as far as the surroundings make it.
         """
         known = Weather()
-        wind = (self.wind_m_s or 0.0) * wind_share(RAIN_HEIGHT_M, self.ground)
+        wind = (self.wind_m_s or 0.0) * wind_share(RAIN_HEIGHT_M, self.around)
         rain = known.rain_mm_h if self.rain_mm_h is None else self.rain_mm_h
-        return Weather(rain, wind, from_deg % 360, self.spread_deg)
+        spread = max(self.spread_deg, self.around.spread_deg)
+        return Weather(rain, wind, from_deg % 360, spread, BED_SHARE)
 
     @property
     def wanted(self) -> Intent:

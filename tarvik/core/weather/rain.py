@@ -10,10 +10,15 @@ from functools import lru_cache
 from typing import Final
 
 import numpy as np
+from scipy.special import gammaincinv
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 
+MARSHALL_PALMER: Final = (
+    "Marshall and Palmer 1948, drop sizes fall off exponentially; their volume is a gamma "
+    "distribution of order 4"
+)
 LAWS_PARSONS: Final = (
     "Laws and Parsons 1943, median volume diameter D50 = 1.24 I^0.182 (I in mm/h, mm)"
 )
@@ -32,6 +37,14 @@ SPEED_FALL: Final = constant(
     "drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term"
 )
 SPEED_RATE: Final = constant("drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent")
+MEDIAN_SHARE: Final = 0.5
+BED_SHARE: Final = constant(
+    "rain_finer",
+    0.1,
+    "of the rain",
+    ENGINEERING,
+    "rain in drops finer than those a bed is kept dry from: a tenth drifts further and dampens",
+)
 SPREAD_DEG: Final = constant(
     "wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand"
 )
@@ -44,12 +57,16 @@ WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wi
 
 @dataclass(frozen=True, slots=True)
 class Weather:
-    """Rain (mm/h), mean wind (m/s) and where it comes from (bearing, degrees clockwise from +y)."""
+    """Rain (mm/h), mean wind (m/s) and where it comes from (bearing, degrees clockwise from +y).
+    `finer_share`: share of the rain that falls in drops smaller, and so more slanted, than those
+    the shelter is measured for: half by the median drop.
+    """
 
     rain_mm_h: float = 4.0
     wind_m_s: float = 0.0
     wind_from_deg: float = 90.0
     spread_deg: float = SPREAD_DEG
+    finer_share: float = MEDIAN_SHARE
 
     def __post_init__(self) -> None:
         for name, least, most in (
@@ -57,6 +74,7 @@ class Weather:
             ("wind_m_s", 0.0, WIND_MOST),
             ("wind_from_deg", -360.0, 720.0),
             ("spread_deg", 0.0, 90.0),
+            ("finer_share", 0.01, 0.99),
         ):
             value = getattr(self, name)
             if not math.isfinite(value) or not least <= value <= most:
@@ -78,9 +96,22 @@ def terminal_speed(drop_mm: float) -> float:
     return SPEED_TOP - SPEED_FALL * math.exp(-SPEED_RATE * min(max(drop_mm, 0.3), 6.0))
 
 
+@lru_cache(maxsize=64)
+def drop_mm(rain_mm_h: float, finer_share: float = MEDIAN_SHARE) -> float:
+    """Diameter below which that share of the rain falls, by volume. Source: see MARSHALL_PALMER:
+    the share below D is the incomplete gamma function P(4, L D), so diameters keep their ratio to
+    the median at every rain rate.
+
+    >>> round(drop_mm(4.0) / median_drop_mm(4.0), 3), round(drop_mm(4.0, 0.1), 2)
+    (1.0, 0.76)
+    """
+    ratio = float(gammaincinv(4.0, finer_share) / gammaincinv(4.0, MEDIAN_SHARE))
+    return ratio * median_drop_mm(rain_mm_h)
+
+
 def rain_slope(weather: Weather) -> float:
     """Horizontal travel of the rain per vertical travel (0: straight down)."""
-    return weather.wind_m_s / terminal_speed(median_drop_mm(weather.rain_mm_h))
+    return weather.wind_m_s / terminal_speed(drop_mm(weather.rain_mm_h, weather.finer_share))
 
 
 def fall_directions(weather: Weather) -> np.ndarray:

@@ -423,8 +423,8 @@ def measured(request: Request, course_id: int, night_id: int, readings: Readings
     with tarvik(request).database.session() as session:
         _, night = _both(session, course_id, night_id)
         needs = nights.needs_of(night)
-        mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, needs.ground)
-        gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, needs.ground), mean)
+        mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, needs.around)
+        gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, needs.around), mean)
         after = replace(
             needs, wind_m_s=round(min(mean, 60.0), 1), gust_m_s=round(min(max(gust, mean), 90.0), 1)
         )

@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse
 from tarvik.core.errors import InputError
 from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.units import Units
-from tarvik.core.weather.wind import TERRAINS
+from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
 from tarvik.exchange.night_form import BY_NAME, RULE_FIELDS, rules_shown
 from tarvik.store import courses, nights
 from tarvik.store.accounts import Role
@@ -19,7 +19,7 @@ from tarvik.web.pages.common import page, tarvik
 from tarvik.web.pages.home import FieldChange
 
 router = guarded_router("/courses/{course_id:number}/rules")
-SITE_TEXTS = ("latitude", "longitude", "zone", "terrain")
+SITE_TEXTS = ("latitude", "longitude", "zone", "surroundings")
 
 
 def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> Any:
@@ -34,7 +34,8 @@ def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> 
             fields=RULE_FIELDS,
             text=rules_shown(course.rules or {}, Units(course.units)),
             sites=nights.sites(session, course_id),
-            terrains=TERRAINS,
+            surroundings=SURROUNDINGS,
+            surroundings_named=surroundings_named,
             grounds=GROUNDS,
             first_night=next(iter(courses.nights(session, course_id)), None),
             **({"typed": {}, "fault": None} | more),
@@ -69,7 +70,7 @@ def add_site(
     latitude: Annotated[str, Form()] = "",
     longitude: Annotated[str, Form()] = "",
     zone: Annotated[str, Form()] = "",
-    terrain: Annotated[str, Form()] = "open",
+    surroundings: Annotated[str, Form()] = "open",
     ground: Annotated[str, Form()] = "turf",
     uphill: Annotated[str, Form()] = "",
 ) -> Any:
@@ -79,7 +80,7 @@ def add_site(
         "latitude": latitude,
         "longitude": longitude,
         "zone": zone,
-        "terrain": terrain,
+        "surroundings": surroundings,
         "ground": ground,
         "uphill": uphill,
     }
