@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
+from hypothesis.internal.conjecture import providers
 from sqlalchemy import func, select
 
 from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, let_in, testbed
@@ -32,7 +33,11 @@ if TYPE_CHECKING:
 
     from playwright.sync_api import Browser, BrowserContext, Page
 
-# Machines are shared and noisy: no deadlines, and the same cases every time.
+# Machines are shared and noisy: no deadlines, and the same cases every time. Hypothesis also draws
+# numbers that it finds in whatever modules happen to be loaded; then one test's cases would hang
+# on which others ran before it, and on every constant that anybody changes.
+_NO_NUMBERS_FROM_OUR_CODE = type(providers._local_constants)()
+providers._get_local_constants = lambda: _NO_NUMBERS_FROM_OUR_CODE
 settings.register_profile(
     "tarvik",
     deadline=None,

@@ -179,6 +179,7 @@ FIELDS: Final = (
     Field("people", "People", _count, _text, "everyone"),
     Field("stay", "How long", _STAY, _text, "", _STAYS),
     Field("fire", "Fire in front", _yes, _show_yes, "", _YES_NO),
+    Field("overhead_checked", "Trees overhead looked at", _yes, _show_yes, "", _YES_NO),
 )
 BY_NAME: Final = {f.name: f for f in FIELDS}
 

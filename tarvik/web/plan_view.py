@@ -11,9 +11,11 @@ from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import totals
 from tarvik.core.plan.model import AIM_WORDS
+from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.units import Units
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import now
+from tarvik.store.nights import needs_of
 from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import weather_words
@@ -78,11 +80,14 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     job = asks.latest_job(session, night_id, "plan")
     before, again = plans.last_step(session, night), plans.next_step(session, night)
     units = Units(course.units)
+    needs = needs_of(night)
     return {
         "course": course,
         "night": night,
         "nights": courses.nights(session, course_id),
         "tab": "plan",
+        "falling_wood": falling_wood(needs),
+        "overhead_checked": needs.overhead_checked,
         "asked": asked,
         "shelters": shelters,
         "map": drawing,

@@ -15,6 +15,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
+from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
@@ -26,10 +27,12 @@ from tarvik.core.plan.model import AIM_WORDS, SPARE, PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tarvik.core.plan.why import impasse, rivals
 from tarvik.core.sheet import Sheet
+from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
 from tarvik.store import asks, courses, plans
 from tarvik.store.models import Night
+from tarvik.store.nights import needs_of
 from tarvik.work.cases import case_of, choices_of, spot_of
 
 if TYPE_CHECKING:
@@ -254,6 +257,14 @@ class Planner:
             seconds = asks.asked_of(asks.of_night(session, night_id))["seconds"]
             return case_of(session, course_id, night_id, few_moves=few_moves), int(seconds)
 
+    def _place_stops(self, night_id: int) -> str:
+        """Why nobody is given a bed at this place tonight, in words; empty when nothing stops."""
+        with self.database.session() as session:
+            finding = falling_wood(needs_of(courses.night_by_id(session, night_id)))
+        if finding is None or finding.level is not Level.STOPS:
+            return ""
+        return f"{finding.message}: {finding.remedy}, and tick it on the plan for tonight"
+
     def _limits(self, report: _Report, seconds: float) -> Limits:
         end = time.monotonic() + seconds
         return Limits(
@@ -261,6 +272,9 @@ class Planner:
         )
 
     def _plan(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
+        stop = self._place_stops(night_id)
+        if stop:
+            return "failed", {"words": stop}, None
         case, seconds = self._case(course_id, night_id, few_moves=bool(wish.get("few_moves")))
         if not case.bag.campers or not case.bag.sheets:
             raise InputError(

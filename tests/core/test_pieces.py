@@ -27,6 +27,7 @@ from tarvik.core.weather.rain import Weather, fall_directions
 from tests.core.test_dry import WEATHERS
 from tests.core.test_measures import SHELTERS
 
+SLIVER_M2 = 1e-4
 PLACE = st.floats(-3, 3).map(lambda x: round(x, 6))
 POINTS = st.lists(st.tuples(PLACE, PLACE), min_size=3, max_size=9)
 
@@ -173,7 +174,8 @@ def test_the_hull_and_its_gaps(
 @given(shelter=SHELTERS, weather=WEATHERS)
 def test_dry_ground_as_mats_take_it(shelter: Shelter, weather: Weather) -> None:
     """The hull's half-planes, less the pockets, are the dry ground as it is drawn; its area is told
-    alike.
+    alike. A sliver thinner than the grid of shapes is dropped by one and kept by the other: up
+    to a square centimetre.
     """
     dry = dry_ground(roof_of(shelter), weather)
     assert dry.area_m2 == pytest.approx(dry.region.area, abs=1e-7)
@@ -183,9 +185,9 @@ def test_dry_ground_as_mats_take_it(shelter: Shelter, weather: Weather) -> None:
     assert (corners @ limits[:, :2].T >= limits[:, 2] - 1e-7).all()
     hull = as_region(dry.region.convex_hull)
     pockets = joined([Polygon(t) for t in triangles])
-    assert without(hull, [dry.region]).symmetric_difference(pockets).area < 1e-6
+    assert without(hull, [dry.region]).symmetric_difference(pockets).area < SLIVER_M2
     assert sum(Polygon(t).area for t in triangles) == pytest.approx(
-        hull.area - dry.region.area, abs=1e-6
+        hull.area - dry.region.area, abs=SLIVER_M2
     )
 
 

@@ -130,6 +130,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_WEATHER}/undo",
         f"POST {_WEATHER}/intent",
         f"POST {_WEATHER}/site",
+        f"POST {_WEATHER}/overhead",
         f"POST {_WEATHER}/keep-site",
         f"POST {_WEATHER}/feed",
         f"POST {_WEATHER}/feed/again",

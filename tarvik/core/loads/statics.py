@@ -130,6 +130,8 @@ class _Truss:
         points = shelter.pattern.points
         self.free = [p for p in points if shelter.at(p)[2] > GROUND_M and p not in self.trees]
         self.row = {p: 3 * i for i, p in enumerate(self.free)}
+        staked = {s.point for s in rig.stakes if s.purpose == "sheet"}
+        self.holds = staked | self.trees | set(self.row)
         self.columns: list[Floats] = []
         self.cloth: list[tuple[str, str]] = []
         self._cloth()
@@ -151,7 +153,8 @@ class _Truss:
             for i, a in enumerate(panel.points):
                 for b in panel.points[i + 1 :]:
                     key = frozenset((a, b))
-                    if key in seen or (a not in self.row and b not in self.row):
+                    on_ground = a not in self.row and b not in self.row
+                    if key in seen or on_ground or not {a, b} <= self.holds:
                         continue
                     seen.add(key)
                     way = self.shelter.at(b) - self.shelter.at(a)

@@ -117,6 +117,7 @@ _SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
 class NightNeeds:
     """What is known of one night. None: not known. Wind and gust are for 10 m over open ground.
 
+    `overhead_checked`: the trees overhead were looked at for this night.
     `rain_from` and `rain_to` are local clock times between which rain is likely; None with rain
     means all night.
     """
@@ -144,6 +145,7 @@ class NightNeeds:
     stay: Stay = Stay.NIGHT
     fire: bool = False
     intent: str | None = None
+    overhead_checked: bool = False
 
     def __post_init__(self) -> None:
         for name, (least, most, unit) in _SPANS.items():
@@ -263,6 +265,19 @@ def _storm(needs: NightNeeds) -> str:
     return "snow with wind" if needs.snow and wind >= DRIVEN_WIND_M_S else ""
 
 
+def _storm_advice(needs: NightNeeds) -> str:
+    """Where to go in a storm. Never under trees that sway."""
+    if not needs.around.trees:
+        return (
+            "A sheet is no storm shelter in the open: find shelter first, on lower ground or "
+            "behind a bank, a wall or a rock, clear of trees that sway."
+        )
+    return (
+        "Pitch low with the back to the wind; sleep clear of dead wood and of trees that sway, and "
+        "look for another place where you cannot."
+    )
+
+
 def propose(needs: NightNeeds) -> Proposal:
     """Propose an intent from the weather, the stay and the fire; the leader may choose another."""
     storm = _storm(needs)
@@ -270,7 +285,7 @@ def propose(needs: NightNeeds) -> Proposal:
         return Proposal(
             INTENTS["storm"],
             storm,
-            advice="A sheet is no storm shelter in the open: go lower, go into the lee.",
+            advice=_storm_advice(needs),
         )
     wet = needs.snow or (needs.rain_mm_h or 0.0) >= RAIN_MATTERS_MM_H
     cold = needs.lowest_c is not None and needs.lowest_c <= COLD_C

@@ -16,6 +16,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import left_after, totals
 from tarvik.core.rig.supports import Supports
 from tarvik.core.rig.verdict import assess
+from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
@@ -170,6 +171,8 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "weather": weather_words(tonight.needs, Units(course.units)),
             "evening": tonight.needs.evening,
             "proposal": propose(tonight.needs),
+            "falling_wood": falling_wood(tonight.needs),
+            "overhead_checked": tonight.needs.overhead_checked,
         }
 
 

@@ -13,6 +13,7 @@ from websockets.exceptions import WebSocketException
 
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
+from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.hazards import TICKS, Hazard
 from tarvik.core.site.pairs import tree_pairs
 from tarvik.core.site.spots import best_spots
@@ -125,6 +126,8 @@ def _view(request: Request, session: Session, scene: Scene) -> dict[str, Any]:
         "healths": [str(h) for h in Health],
         "ways": READING_WAYS,
         "empty": not scene.items,
+        "falling_wood": falling_wood(needs),
+        "overhead_checked": needs.overhead_checked,
     }
 
 

@@ -29,7 +29,7 @@ from tarvik.store import courses, kit, nights
 from tarvik.store.accounts import Role
 from tarvik.store.kit import ConflictError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, Night, now
-from tarvik.web.access import for_role, guarded_router
+from tarvik.web.access import for_role, guarded_router, safe_back
 from tarvik.web.drawing.strip import hour_rows, strip_chart
 from tarvik.web.night_words import figures_of, fire_words, weather_words
 from tarvik.web.pages.common import page, tarvik
@@ -229,6 +229,25 @@ def site(request: Request, course_id: int, night_id: int, site: Annotated[str, F
             session, _both(session, course_id, night_id)[1], int(site) if site else None
         )
     return _back(course_id, night_id)
+
+
+@router.post("/overhead")
+@for_role(Role.ASSISTANT)
+def overhead(
+    request: Request,
+    course_id: int,
+    night_id: int,
+    looked: Annotated[str, Form()] = "no",
+    back: Annotated[str, Form()] = "",
+) -> Any:
+    """Tick that the trees overhead were looked at for this night, or take it back."""
+    with tarvik(request).database.session() as session:
+        night = _both(session, course_id, night_id)[1]
+        needs = replace(nights.needs_of(night), overhead_checked=looked == "yes")
+        nights.set_needs(session, night, needs, "trees overhead looked at")
+    own = f"/courses/{course_id}/nights/{night_id}/"
+    to = safe_back(back) if back.startswith(own) else f"{own}weather"
+    return RedirectResponse(to, status_code=303)
 
 
 @router.post("/keep-site")
