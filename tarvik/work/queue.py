@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Final
 
 import procrastinate
 import psycopg
+import psycopg_pool
 
 from tarvik.store.models import now
 
@@ -32,6 +33,8 @@ DEAD_AFTER_S: Final = 8.0
 """A worker silent for so long is taken for dead."""
 LAST: Final = -1000
 """Priority of what nobody asked for."""
+ANSWERS_WITHIN_S: Final = 5.0
+"""How long a page waits for its first connection to the queue."""
 AGAIN_AFTER_S: Final = 1.0
 """How long a worker waits before it turns again to a database that did not answer."""
 
@@ -53,6 +56,7 @@ class Queue:
     def __init__(self, url: str) -> None:
         self._url = url
         self._app: procrastinate.App | None = None
+        self._pool: psycopg_pool.ConnectionPool | None = None
         self._lock = Lock()
 
     def put(self, job_id: int, others: int = 0) -> None:
@@ -80,24 +84,31 @@ class Queue:
                 task.defer(night_id=night_id)
         except procrastinate.exceptions.AlreadyEnqueued:
             pass
-        except procrastinate.exceptions.ProcrastinateException as err:
+        except (QueueError, procrastinate.exceptions.ProcrastinateException) as err:
             log.warning("nothing is worked out ahead: %s", type(err).__name__)
 
     def _opened(self) -> procrastinate.App:
         if self._app is None:
-            connector = procrastinate.SyncPsycopgConnector(
-                conninfo=conninfo(self._url), min_size=1, max_size=2
+            pool = psycopg_pool.ConnectionPool(
+                conninfo(self._url), min_size=1, max_size=2, open=False
             )
-            self._app = procrastinate.App(connector=connector)
-            self._app.open()
+            try:
+                pool.open(wait=True, timeout=ANSWERS_WITHIN_S)
+            except psycopg_pool.PoolTimeout as err:
+                pool.close()
+                raise QueueError("the queue of plans cannot be reached") from err
+            app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+            app.open(pool)
+            self._pool, self._app = pool, app
         return self._app
 
     def close(self) -> None:
         """Let go of the connection."""
         with self._lock:
-            if self._app is not None:
+            if self._app is not None and self._pool is not None:
                 self._app.close()
-                self._app = None
+                self._pool.close()
+                self._app = self._pool = None
 
 
 def work_on(
