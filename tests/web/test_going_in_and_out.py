@@ -140,7 +140,7 @@ def test_nothing_of_another_course_is_brought_back(client: TestClient, database:
     assert client.post(f"/courses/{course}/nights/{night}/delete").status_code == 200
     for kind, row in (("night", night), ("night", 10**9), ("people", night), ("x" * 50, 1)):
         assert client.post(f"/courses/{other}/deleted/{kind}/{row}").status_code == 404
-    with client_of(database) as stranger:
+    with client_of(database, demo=True) as stranger:
         asked = stranger.post(f"/courses/{course}/deleted/night/{night}", follow_redirects=False)
         assert asked.status_code == 403
     with database.session() as session:

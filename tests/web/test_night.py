@@ -27,7 +27,7 @@ from tests.conftest import client_of, owner_token
 from tests.patience import PATIENCE_S
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Mapping
 
     from fastapi.testclient import TestClient
 
@@ -318,6 +318,40 @@ def test_the_poller_asks_for_what_is_due(
     assert poller.round() == 0
     poller.start()
     poller.stop()
+
+
+def test_one_bad_feed_holds_up_no_other(
+    database: Database, demo: tuple[int, list[int]], service: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A forecast that breaks the reader is noted at its own night; the next night gets its own."""
+    feed = Feed(f"{service}/forecast", timeout_s=PATIENCE_S)
+    poller = Poller(database, feed)
+    for number in demo[1][:2]:
+        fetch_for(database, feed, number, {"story": "humid", "start": "2027-09-24T00:00"}, "UTC")
+    with database.session() as session:
+        for hours, number in enumerate(demo[1][:2]):
+            night = session.get_one(Night, number)
+            night.on = now().date()
+            kept = nights.forecast_row(session, night)
+            assert kept is not None
+            kept.asked_at = now() - timedelta(hours=3 - hours)
+            kept.feed = {**kept.feed, "bad": str(hours == 0)}
+    answered = Feed.fetch
+
+    def fetch(self: Feed, query: Mapping[str, str], zone: Any) -> Any:
+        if query["bad"] == "True":
+            raise RuntimeError("no reader expects this")
+        return answered(self, {k: v for k, v in query.items() if k != "bad"}, zone)
+
+    monkeypatch.setattr(Feed, "fetch", fetch)
+    assert poller.round() == 2
+    with database.session() as session:
+        told = [
+            nights.forecast_row(session, session.get_one(Night, number)) for number in demo[1][:2]
+        ]
+        assert told[0] is not None and "cannot be read" in told[0].failure
+        assert told[1] is not None and not told[1].failure
+    assert poller.round() == 0
 
 
 def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
