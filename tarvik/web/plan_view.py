@@ -86,7 +86,7 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
         "night": night,
         "nights": courses.nights(session, course_id),
         "tab": "plan",
-        "falling_wood": falling_wood(needs),
+        "falling_wood": falling_wood(needs, units),
         "overhead_checked": needs.overhead_checked,
         "asked": asked,
         "shelters": shelters,

@@ -30,6 +30,7 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
+from tarvik.core.units import Units
 from tarvik.store import asks, courses, plans
 from tarvik.store.models import Night
 from tarvik.store.nights import needs_of
@@ -260,7 +261,9 @@ class Planner:
     def _place_stops(self, night_id: int) -> str:
         """Why nobody is given a bed at this place tonight, in words; empty when nothing stops."""
         with self.database.session() as session:
-            finding = falling_wood(needs_of(courses.night_by_id(session, night_id)))
+            night = courses.night_by_id(session, night_id)
+            units = Units(courses.course(session, night.course_id).units)
+            finding = falling_wood(needs_of(night), units)
         if finding is None or finding.level is not Level.STOPS:
             return ""
         return f"{finding.message}: {finding.remedy}, and tick it on the plan for tonight"

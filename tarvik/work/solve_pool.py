@@ -79,6 +79,8 @@ class _Hand:
             send(process.stdin, asked)
             return pickle.load(process.stdout)  # type: ignore[no-any-return]  # noqa: S301 - ours
         except (OSError, EOFError, pickle.UnpicklingError):
+            process.kill()
+            process.wait()  # else the next question may find it not quite ended
             return None
 
     def end(self) -> None:

@@ -165,9 +165,9 @@ def test_abandoned_questions_keep_nobody_waiting(database: Database) -> None:
             one.start()
         for one in leaving:
             one.join()
+        assert comes_true(lambda: len(slow) > 5)
         stop.set()
         watching.join()
-        assert len(slow) > 5
         with httpx.Client(base_url=base, timeout=60) as client:
 
             def answered() -> bool:

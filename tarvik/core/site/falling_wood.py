@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.finding import Finding, Level
+from tarvik.core.quantities import format_speed
+from tarvik.core.units import Units
 
 if TYPE_CHECKING:
     from tarvik.core.weather.needs import NightNeeds
@@ -29,14 +31,14 @@ STOP_M_S: Final = constant(
 )
 
 
-def falling_wood(needs: NightNeeds) -> Finding | None:
+def falling_wood(needs: NightNeeds, units: Units = Units.METRIC) -> Finding | None:
     """What the trees round a camp mean in the night's gusts; None where none stand, or the wind is
     too light to break them.
     """
     if not needs.around.trees or needs.gust < LOOK_M_S:
         return None
     stops = needs.gust >= STOP_M_S and not needs.overhead_checked
-    words = f"gusts of {needs.gust:.0f} m/s bring down branches and dead trees here"
+    words = f"gusts of {format_speed(needs.gust, units)} bring down branches and dead trees here"
     if needs.overhead_checked:
         words += "; the trees overhead were looked at for tonight"
     return Finding(

@@ -171,7 +171,7 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "weather": weather_words(tonight.needs, Units(course.units)),
             "evening": tonight.needs.evening,
             "proposal": propose(tonight.needs),
-            "falling_wood": falling_wood(tonight.needs),
+            "falling_wood": falling_wood(tonight.needs, Units(course.units)),
             "overhead_checked": tonight.needs.overhead_checked,
         }
 

@@ -126,7 +126,7 @@ def _view(request: Request, session: Session, scene: Scene) -> dict[str, Any]:
         "healths": [str(h) for h in Health],
         "ways": READING_WAYS,
         "empty": not scene.items,
-        "falling_wood": falling_wood(needs),
+        "falling_wood": falling_wood(needs, Units(scene.course.units)),
         "overhead_checked": needs.overhead_checked,
     }
 
