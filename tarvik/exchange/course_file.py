@@ -11,10 +11,11 @@ import json
 from datetime import date
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import AliasChoices, BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import MEASURED_MOST_M
+from tarvik.exchange.night_form import SurroundingsText  # noqa: TC001 - Pydantic reads it
 
 FORM: Final = "tarvik-course-1"
 MOST_BYTES: Final = 900_000
@@ -94,10 +95,7 @@ class SiteIn(_Part):
     latitude: Annotated[FiniteFloat, Field(ge=-90, le=90)]
     longitude: Annotated[FiniteFloat, Field(ge=-180, le=180)]
     zone: Annotated[str, Field(max_length=60)] = "UTC"
-    surroundings: Annotated[
-        str,
-        Field(max_length=20, validation_alias=AliasChoices("surroundings", "terrain")),
-    ] = "open"
+    surroundings: SurroundingsText = "open"
     ground: Annotated[str, Field(max_length=20)] = "turf"
     uphill_deg: Annotated[FiniteFloat, Field(ge=0, le=360)] | None = None
     items: Annotated[list[ItemIn], Field(max_length=6000)] = []

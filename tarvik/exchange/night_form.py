@@ -9,7 +9,9 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass, fields, replace
 from datetime import date, time
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Annotated, Any, Final
+
+import pydantic
 
 from tarvik.core.errors import InputError
 from tarvik.core.intent import INTENTS
@@ -135,6 +137,13 @@ def _show_bearing(value: Any, _: Units) -> str:
     return point if abs(POINTS.index(point) * 22.5 - value) < 0.01 else f"{value:.0f}°"
 
 
+FORMER: Final = "terrain"
+"""What `surroundings` was called before."""
+SurroundingsText = Annotated[
+    str,
+    pydantic.Field(max_length=20, validation_alias=pydantic.AliasChoices("surroundings", FORMER)),
+]
+"""Surroundings in a file or a request, read under their former name too."""
 _AROUND, _AROUNDS = _choice({s.slug: s.name for s in SURROUNDINGS.values()})
 _STAY, _STAYS = _choice(
     {Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"}
@@ -241,7 +250,7 @@ def from_plain(kept: Mapping[str, Any], on: date | None, intent: str | None) -> 
     """Needs from kept values. What cannot be read any more is left out."""
     known = {item.name for item in fields(NightNeeds)}
     values: dict[str, Any] = {k: v for k, v in kept.items() if k in known}
-    around = kept.get("surroundings", kept.get("terrain", "open"))  # its former name
+    around = kept.get("surroundings", kept.get(FORMER, "open"))
     values["surroundings"] = surroundings_named(around).slug
     for name in ("rain_from", "rain_to"):
         if name in values:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import AliasChoices, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 from shapely import Point, Polygon
 
 from tarvik.core.body import DEFAULT_STATURE_M, Body
@@ -24,6 +24,7 @@ from tarvik.core.solve import DEFAULT_LYING, Question
 from tarvik.core.tonight import Night
 from tarvik.core.weather.needs import Insects, NightNeeds, Stay
 from tarvik.core.weather.rain import CALM, SPREAD_DEG, Weather
+from tarvik.exchange.night_form import SurroundingsText  # noqa: TC001 - Pydantic reads it
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Place = Annotated[list[Number], Field(min_length=2, max_length=2)]
@@ -223,10 +224,7 @@ class NightIn(Strict):
     spread_deg: Number = SPREAD_DEG
     humidity_pct: Number | None = None
     cloud_pct: Number | None = None
-    surroundings: Annotated[
-        str,
-        Field(max_length=20, validation_alias=AliasChoices("surroundings", "terrain")),
-    ] = "open"
+    surroundings: SurroundingsText = "open"
     insects: Insects = Insects.NONE
     snow: bool = False
     sun: bool = False

@@ -16,6 +16,7 @@ import psycopg
 from alembic.util import CommandError
 from psycopg import sql
 
+from tarvik.store.database import conninfo
 from tarvik.store.models import Base, now
 
 if TYPE_CHECKING:
@@ -36,10 +37,6 @@ class BackupError(ValueError):
 def tables() -> list[str]:
     """Every table, parents first."""
     return [t.name for t in Base.metadata.sorted_tables]
-
-
-def _plain_url(database: Database) -> str:
-    return database.url.replace("postgresql+psycopg://", "postgresql://")
 
 
 def _columns(connection: psycopg.Connection[Any], table: str) -> list[str]:
@@ -71,7 +68,7 @@ def _write_whole(database: Database, part: Path, manifest: dict[str, Any]) -> No
     handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with (
         os.fdopen(handle, "wb") as file,
-        psycopg.connect(_plain_url(database)) as connection,
+        psycopg.connect(conninfo(database.url)) as connection,
         zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
     ):
         os.fchmod(handle, 0o600)
@@ -165,7 +162,7 @@ def restore(database: Database, source: Path) -> dict[str, Any]:
 
 def _fill(database: Database, archive: zipfile.ZipFile, manifest: dict[str, Any]) -> None:
     """All rows into the empty tables, in one transaction. Raises BackupError."""
-    with psycopg.connect(_plain_url(database)) as connection:
+    with psycopg.connect(conninfo(database.url)) as connection:
         missing = sorted(set(_there(connection)) - set(manifest["tables"]))
         if missing:
             raise BackupError(

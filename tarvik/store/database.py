@@ -21,6 +21,11 @@ if TYPE_CHECKING:
 MIGRATIONS = Path(__file__).with_name("migrations")
 
 
+def conninfo(url: str) -> str:
+    """The address of a database as psycopg takes it, from SQLAlchemy's form."""
+    return url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
 class Database:
     """An engine with its sessions. A connection lost with the server is noticed and replaced before
     it is used.

@@ -186,7 +186,6 @@ def purge(session: Session, at: datetime) -> int:
     count = 0
     over = at - deleted.KEPT_FOR
     for course in session.scalars(select(Course).where(Course.deleted_at < over)).all():
-        session.execute(delete(Change).where(Change.course_id == course.id))
         session.execute(delete(Course).where(Course.id == course.id))
         session.execute(delete(Change).where(Change.course_id == course.id))
         count += 1

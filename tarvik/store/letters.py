@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, or_, select
 
 from tarvik.store.models import Invitation, Mail, OneTime, SignIn, now
 from tarvik.store.tokens import hashed
@@ -56,6 +56,6 @@ def drop_over(session: Session) -> None:
 
 def letters(session: Session, provider_id: int, most: int = 100) -> Sequence[Mail]:
     """A provider's letters whose links still work, the newest first."""
-    session.execute(delete(Mail).where(Mail.ends_at < now()))
-    query = select(Mail).where(Mail.provider_id == provider_id).order_by(Mail.id.desc()).limit(most)
-    return session.scalars(query).all()
+    works = or_(Mail.ends_at.is_(None), Mail.ends_at >= now())
+    query = select(Mail).where(Mail.provider_id == provider_id, works)
+    return session.scalars(query.order_by(Mail.id.desc()).limit(most)).all()

@@ -8,6 +8,8 @@ from typing import Final
 
 import psycopg
 
+from tarvik.store.database import conninfo
+
 LOOK_EVERY_S: Final = 0.5
 STALE_AFTER_S: Final = 3.0
 """An answer older than this is none: the database keeps whoever looks waiting."""
@@ -21,7 +23,7 @@ class DatabaseWatch:
     """
 
     def __init__(self, url: str) -> None:
-        self._conninfo = url.replace("postgresql+psycopg://", "postgresql://", 1)
+        self._conninfo = conninfo(url)
         self._answered_at = float("-inf")
         self._looked = threading.Event()
         self._stopping = threading.Event()

@@ -98,14 +98,16 @@ def most_bytes(scope: Scope) -> int:
     """The largest body a request may have."""
     if scope["path"] == "/api/solve":
         return MOST_QUESTION
-    kind = dict(scope["headers"]).get(b"content-type", b"").lower()
-    return MOST_BODY if kind.startswith(b"multipart/") else MOST_PARSED
+    return MOST_BODY if _content_type(scope).startswith(b"multipart/") else MOST_PARSED
 
 
 def is_plain_form(scope: Scope) -> bool:
     """Whether a request brings a form without files."""
-    kind = dict(scope["headers"]).get(b"content-type", b"").lower()
-    return bool(kind.startswith(b"application/x-www-form-urlencoded"))
+    return _content_type(scope).startswith(b"application/x-www-form-urlencoded")
+
+
+def _content_type(scope: Scope) -> bytes:
+    return bytes(dict(scope["headers"]).get(b"content-type", b"")).lower()
 
 
 @dataclass

@@ -4,11 +4,12 @@ with its explanation.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from tarvik.core.constant import constant_record
 from tarvik.core.explain import Explained
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
+from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.units import Units, format_length
 from tarvik.core.weather.cold import (
     FIRE_FAR_M,
@@ -20,7 +21,14 @@ from tarvik.core.weather.cold import (
     leaf_bed,
     wind_chill_c,
 )
-from tarvik.core.weather.rain import ATLAS, LAWS_PARSONS, median_drop_mm, rain_slope, terminal_speed
+from tarvik.core.weather.rain import (
+    ATLAS,
+    LAWS_PARSONS,
+    MARSHALL_PALMER,
+    drop_mm,
+    rain_slope,
+    terminal_speed,
+)
 from tarvik.core.weather.surroundings import EN_GUST
 from tarvik.core.weather.wind import (
     BEAUFORT_WORDS,
@@ -62,6 +70,14 @@ def weather_words(needs: NightNeeds, units: Units) -> str:
         )
         parts.append(f"force {force}{way}, gusts {format_speed(needs.gust, units)}")
     return ", ".join(parts)
+
+
+def of_the_place(needs: NightNeeds, units: Units) -> dict[str, Any]:
+    """What falling_wood.html shows of the place a night is spent at."""
+    return {
+        "falling_wood": falling_wood(needs, units),
+        "overhead_checked": needs.overhead_checked,
+    }
 
 
 def _clock(at: datetime | None) -> str:

@@ -11,16 +11,14 @@ from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import totals
 from tarvik.core.plan.model import AIM_WORDS
-from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.units import Units
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import now
-from tarvik.store.nights import needs_of
 from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
-from tarvik.web.night_words import weather_words
+from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import owner_name
-from tarvik.web.repairs import for_leaders
+from tarvik.web.repairs import for_leaders, for_people
 from tarvik.web.standing import at_hand, between, scene_of, standing_of
 
 if TYPE_CHECKING:
@@ -80,14 +78,12 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     job = asks.latest_job(session, night_id, "plan")
     before, again = plans.last_step(session, night), plans.next_step(session, night)
     units = Units(course.units)
-    needs = needs_of(night)
     return {
         "course": course,
         "night": night,
         "nights": courses.nights(session, course_id),
         "tab": "plan",
-        "falling_wood": falling_wood(needs, units),
-        "overhead_checked": needs.overhead_checked,
+        **of_the_place(nights.needs_of(night), units),
         "asked": asked,
         "shelters": shelters,
         "map": drawing,
@@ -189,9 +185,7 @@ def _repair(plain: dict[str, Any]) -> dict[str, Any]:
             said.append(f"one more sheet ({words})")
         elif kind != "kit":
             said.append(f"not holding to «{words}»")
-    ask = any(
-        t.split(" ", maxsplit=1)[0] not in ("kit", "lock", "always", "bed") for t in plain["tags"]
-    )
+    ask = any(map(for_people, plain["tags"]))
     return {**plain, "told": " and ".join(said), "ask": ask, "for_leaders": for_leaders(plain)}
 
 

@@ -106,15 +106,19 @@ def _typed(request: Request) -> dict[str, Any] | None:
     return {"action": request.url.path, "fields": fields}
 
 
-def _sign_in_page(request: Request, status: int) -> Response:
-    """The form to sign in, which leads back to the page asked for."""
+def sign_in_page(request: Request, status: int = 200, **more: Any) -> Response:
+    """The form to sign in, which leads back to the start unless `more` says otherwise."""
     parts = request.app.state.tarvik
-    query = request.scope["query_string"].decode("latin-1")
-    back = quote(request.scope["path"]) + (f"?{query}" if query else "")
-    context = {"back": back, "typed": {}, "fault": None, "demo": parts.demo}
+    blank = {"back": "/", "typed": {}, "fault": None, "demo": parts.demo}
     return parts.pages.TemplateResponse(  # type: ignore[no-any-return]
-        request, "sign_in.html", context, status_code=status
+        request, "sign_in.html", {**blank, **more}, status_code=status
     )
+
+
+def _asked_for(request: Request) -> str:
+    """The path and query that was asked for."""
+    query = request.scope["query_string"].decode("latin-1")
+    return quote(request.scope["path"]) + (f"?{query}" if query else "")
 
 
 def _plain(error: dict[str, Any]) -> dict[str, str]:
@@ -169,7 +173,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(RefusedError)
     def _refused(request: Request, err: RefusedError) -> Response:
         if err.sign_in and request.method == "GET" and wants_page(request):
-            return _sign_in_page(request, err.status)
+            return sign_in_page(request, err.status, back=_asked_for(request))
         return problem(request, err.status, err.words)
 
     @app.exception_handler(NotFoundError)

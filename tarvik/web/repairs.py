@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 LOCKS: Final = {"person": "people", "spot": "standing", "pitch": "standing", "unused": "unused"}
+_SHAPES: Final = {"kit": (1, 0), "bed": (0, 1), "lock": (1, 1), "always": (0, 2)}
+"""Of each kind of tag that is let go by a click: how many words and numbers follow its kind."""
 _FOR_PEOPLE: Final = (
     "this is for people to decide: ask them, then change it on the group page or the rules"
 )
@@ -36,7 +38,7 @@ def step_of(tag: str) -> Step:
     is no tag.
     """
     kind, *rest = tag.split(" ")
-    shape = {"kit": (1, 0), "bed": (0, 1), "lock": (1, 1), "always": (0, 2)}.get(kind)
+    shape = _SHAPES.get(kind)
     if shape is None:
         raise InputError("repair", _FOR_PEOPLE)
     words, numbers = rest[: shape[0]], rest[shape[0] :]
@@ -46,6 +48,11 @@ def step_of(tag: str) -> Step:
     if kind == "lock" and words[0] not in LOCKS:
         raise InputError("repair", f"«{tag[:40]}» names no lock; make the plan again")
     return Step(kind, words[0] if words else "", tuple(int(n) for n in numbers))
+
+
+def for_people(tag: str) -> bool:
+    """Whether a tag is for people to decide."""
+    return tag.split(" ", maxsplit=1)[0] not in _SHAPES
 
 
 def for_leaders(repair: Mapping[str, Any]) -> bool:

@@ -32,7 +32,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.solve import Question, solve
 from tarvik.store import hung as store
 from tarvik.work.memory import Kept
-from tarvik.work.pipes import answer, send, start
+from tarvik.work.pipes import answer, end, send, start
 
 if TYPE_CHECKING:
     import subprocess
@@ -186,8 +186,7 @@ class _Hand:
 
     def stop(self) -> None:
         """End it."""
-        self._process.kill()
-        self._process.communicate()
+        end(self._process)
 
 
 class Hangings:

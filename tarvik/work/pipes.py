@@ -42,6 +42,12 @@ def start(module: str) -> subprocess.Popen[bytes]:
     )
 
 
+def end(process: subprocess.Popen[bytes]) -> None:
+    """End a process, whatever it is doing, and wait until it has ended."""
+    process.kill()
+    process.communicate()
+
+
 def answer(
     answers_to: Callable[[Any], Iterable[object]], get_ready: Callable[[], object] = lambda: None
 ) -> int:

@@ -258,15 +258,15 @@ class Planner:
             seconds = asks.asked_of(asks.of_night(session, night_id))["seconds"]
             return case_of(session, course_id, night_id, few_moves=few_moves), int(seconds)
 
-    def _place_stops(self, night_id: int) -> str:
-        """Why nobody is given a bed at this place tonight, in words; empty when nothing stops."""
+    def _stop_at_a_bad_place(self, night_id: int) -> None:
+        """Raises InputError where nobody is given a bed at this place tonight."""
         with self.database.session() as session:
             night = courses.night_by_id(session, night_id)
             units = Units(courses.course(session, night.course_id).units)
             finding = falling_wood(needs_of(night), units)
-        if finding is None or finding.level is not Level.STOPS:
-            return ""
-        return f"{finding.message}: {finding.remedy}, and tick it on the plan for tonight"
+        if finding is not None and finding.level is Level.STOPS:
+            words = f"{finding.message}: {finding.remedy}, and tick it on the plan for tonight"
+            raise InputError("place", words)
 
     def _limits(self, report: _Report, seconds: float) -> Limits:
         end = time.monotonic() + seconds
@@ -275,9 +275,7 @@ class Planner:
         )
 
     def _plan(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
-        stop = self._place_stops(night_id)
-        if stop:
-            return "failed", {"words": stop}, None
+        self._stop_at_a_bad_place(night_id)
         case, seconds = self._case(course_id, night_id, few_moves=bool(wish.get("few_moves")))
         if not case.bag.campers or not case.bag.sheets:
             raise InputError(

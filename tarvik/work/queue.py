@@ -18,6 +18,7 @@ import procrastinate
 import psycopg
 import psycopg_pool
 
+from tarvik.store.database import conninfo
 from tarvik.store.models import now
 
 if TYPE_CHECKING:
@@ -39,9 +40,8 @@ AGAIN_AFTER_S: Final = 1.0
 """How long a worker waits before it turns again to a database that did not answer."""
 
 
-def conninfo(url: str) -> str:
-    """The address of a database, from SQLAlchemy's form."""
-    return url.replace("postgresql+psycopg://", "postgresql://", 1)
+_UNREACHED: Final = (procrastinate.exceptions.ProcrastinateException, psycopg_pool.PoolTimeout)
+"""What is raised where the queue does not answer."""
 
 
 class QueueError(RuntimeError):
@@ -68,7 +68,7 @@ class Queue:
             with self._lock:
                 task = self._opened().configure_task(TASK, queue=QUEUE, priority=-others)
                 task.defer(job_id=job_id)
-        except procrastinate.exceptions.ProcrastinateException as err:
+        except _UNREACHED as err:
             raise QueueError("the queue of plans cannot be reached") from err
 
     def look_ahead(self, night_id: int) -> None:
@@ -84,7 +84,7 @@ class Queue:
                 task.defer(night_id=night_id)
         except procrastinate.exceptions.AlreadyEnqueued:
             pass
-        except (QueueError, procrastinate.exceptions.ProcrastinateException) as err:
+        except _UNREACHED as err:
             log.warning("nothing is worked out ahead: %s", type(err).__name__)
 
     def _opened(self) -> procrastinate.App:
@@ -94,9 +94,9 @@ class Queue:
             )
             try:
                 pool.open(wait=True, timeout=ANSWERS_WITHIN_S)
-            except psycopg_pool.PoolTimeout as err:
+            except psycopg_pool.PoolTimeout:
                 pool.close()
-                raise QueueError("the queue of plans cannot be reached") from err
+                raise
             app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
             app.open(pool)
             self._pool, self._app = pool, app

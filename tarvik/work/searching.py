@@ -23,7 +23,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search.best import best_settings
-from tarvik.work.pipes import answer, send, start
+from tarvik.work.pipes import answer, end, send, start
 from tarvik.work.solving import Solver
 from tarvik.work.warming import warm_settings
 
@@ -85,8 +85,7 @@ class Searcher:
         """
         process, self._process = self._process, None
         if process is not None:
-            process.kill()
-            process.communicate()
+            end(process)
         log.warning("the search process ended unexpectedly")
         if time.monotonic() - self._started_at > LIVED_S:
             self._launch()
@@ -97,8 +96,7 @@ class Searcher:
             process, self._process = self._process, None
         atexit.unregister(self.stop)
         if process is not None:
-            process.kill()
-            process.communicate()
+            end(process)
 
     @property
     def there(self) -> bool:

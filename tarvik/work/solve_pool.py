@@ -14,7 +14,7 @@ from threading import Lock
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
-from tarvik.work.pipes import send, start
+from tarvik.work.pipes import end, send, start
 
 if TYPE_CHECKING:
     import subprocess
@@ -79,8 +79,7 @@ class _Hand:
             send(process.stdin, asked)
             return pickle.load(process.stdout)  # type: ignore[no-any-return]  # noqa: S301 - ours
         except (OSError, EOFError, pickle.UnpicklingError):
-            process.kill()
-            process.wait()  # else the next question may find it not quite ended
+            end(process)  # and wait, else the next question may find it not quite ended
             return None
 
     def end(self) -> None:
@@ -92,8 +91,7 @@ class _Hand:
         """End it, and wait until it has ended."""
         process, self._process = self._process, None
         if process is not None:
-            process.kill()
-            process.communicate()
+            end(process)
 
 
 class SolvePool:

@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.weather.rain import SPREAD_DEG
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -223,7 +224,7 @@ SURROUNDINGS: Final[Mapping[str, Surroundings]] = MappingProxyType(
                 "open",
                 "Open: grass, moor, shore",
                 Rough(OPEN_ROUGHNESS_M),
-                _spread("open", 15.0, "how far the wind swings to either hand in the open"),
+                SPREAD_DEG,
                 _spread("open_gusts", 30.0, _GUSTS),
             ),
             Surroundings(

@@ -28,6 +28,7 @@ from tarvik.web.access import (
     safe_back,
 )
 from tarvik.web.pages.common import me, page, tarvik
+from tarvik.web.problems import sign_in_page
 from tarvik.web.tries import MustWaitError, Tried, browser_mark, known_browser
 
 router = guarded_router()
@@ -128,8 +129,7 @@ def _agent(request: Request) -> str:
 
 
 def _sign_in_form(request: Request, status: int, **context: Any) -> Any:
-    blank: dict[str, Any] = {"back": "/", "typed": {}, "fault": None, "demo": tarvik(request).demo}
-    answer = page(request, "sign_in.html", status, **{**blank, **context})
+    answer = sign_in_page(request, status, **context)
     _, visit = _marks(request)
     if request.method == "GET" and visit not in request.cookies:
         _mark(request, answer, visit, "", 86_400)
@@ -138,7 +138,7 @@ def _sign_in_form(request: Request, status: int, **context: Any) -> Any:
 
 @router.get("/sign-in")
 @for_guests
-def sign_in_page(request: Request, back: str = "/") -> Any:
+def show_sign_in(request: Request, back: str = "/") -> Any:
     """The form."""
     return _sign_in_form(request, 200, back=safe_back(back))
 

@@ -16,7 +16,6 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import left_after, totals
 from tarvik.core.rig.supports import Supports
 from tarvik.core.rig.verdict import assess
-from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
@@ -30,7 +29,7 @@ from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
 from tarvik.web.drawing.rose import side_words
-from tarvik.web.night_words import weather_words
+from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
 from tarvik.web.plan_view import shelters_and_map
 from tarvik.web.standing import at_hand, carried_so
@@ -171,8 +170,7 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
             "weather": weather_words(tonight.needs, Units(course.units)),
             "evening": tonight.needs.evening,
             "proposal": propose(tonight.needs),
-            "falling_wood": falling_wood(tonight.needs, Units(course.units)),
-            "overhead_checked": tonight.needs.overhead_checked,
+            **of_the_place(tonight.needs, Units(course.units)),
         }
 
 

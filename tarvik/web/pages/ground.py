@@ -13,7 +13,6 @@ from websockets.exceptions import WebSocketException
 
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
-from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.hazards import TICKS, Hazard
 from tarvik.core.site.pairs import tree_pairs
 from tarvik.core.site.spots import best_spots
@@ -29,6 +28,7 @@ from tarvik.store.kit import NotFoundError
 from tarvik.store.models import ShelterRow
 from tarvik.web.access import for_role, guarded_router, permit_socket
 from tarvik.web.drawing.ground_map import ground_map, ruled_mm, shelter_group
+from tarvik.web.night_words import of_the_place
 from tarvik.web.pages.common import owner_name, page, tarvik
 from tarvik.web.standing import (
     Scene,
@@ -126,8 +126,7 @@ def _view(request: Request, session: Session, scene: Scene) -> dict[str, Any]:
         "healths": [str(h) for h in Health],
         "ways": READING_WAYS,
         "empty": not scene.items,
-        "falling_wood": falling_wood(needs, Units(scene.course.units)),
-        "overhead_checked": needs.overhead_checked,
+        **of_the_place(needs, Units(scene.course.units)),
     }
 
 

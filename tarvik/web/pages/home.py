@@ -18,6 +18,7 @@ from tarvik.store.nights import needs_of
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import me, page, require_making_courses, tarvik, who
+from tarvik.web.problems import sign_in_page
 
 router = guarded_router()
 
@@ -38,9 +39,7 @@ def start(request: Request) -> Any:
     in.
     """
     if who(request) is None:
-        return page(
-            request, "sign_in.html", back="/", typed={}, fault=None, demo=tarvik(request).demo
-        )
+        return sign_in_page(request)
     with tarvik(request).database.session() as session:
         return start_page(request, session)
 

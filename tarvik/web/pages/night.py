@@ -22,6 +22,7 @@ from tarvik.core.units import Units
 from tarvik.core.weather.forecast import Forecast, age_finding, age_words, outlook
 from tarvik.core.weather.needs import NightNeeds, needs_from, propose, zone_named
 from tarvik.core.weather.wind import forecast_from_hand
+from tarvik.exchange.columns import whole_number
 from tarvik.exchange.forecast import as_form, read_any, write_csv
 from tarvik.exchange.night_form import FIELDS, FieldError, read_needs, shown, to_plain
 from tarvik.stand_ins.stories import STORIES
@@ -222,7 +223,7 @@ def intent(request: Request, course_id: int, night_id: int, intent: Annotated[st
 @for_role(Role.ASSISTANT)
 def site(request: Request, course_id: int, night_id: int, site: Annotated[str, Form()] = "") -> Any:
     """Spend the night at one of the course's sites, or at none of them."""
-    if site and not (site.isdecimal() and len(site) < 10):
+    if site and whole_number(site) < 0:
         raise InputError("site", "choose one of the course's sites")
     with tarvik(request).database.session() as session:
         nights.use_site(

@@ -84,6 +84,7 @@ def view(request: Request, course_id: int, night_id: int) -> Any:
 
 
 def refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Any:
+    """Map and lists as they are after a change."""
     session.flush()
     session.expire_all()
     return page(request, "plan_view.html", **plan_view(request, session, course_id, night_id))
