@@ -90,7 +90,7 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
     wind, force = needs.wind_m_s, beaufort(needs.wind_m_s)
     down = wind * wind_share(RAIN_HEIGHT_M, needs.around)
     weather = needs.weather(0)
-    drop = median_drop_mm(weather.rain_mm_h)
+    drop = drop_mm(weather.rain_mm_h, weather.finer_share)
     gust_how = (
         "the forecast's own"
         if needs.gust_m_s is not None
@@ -134,13 +134,14 @@ def _wind(needs: NightNeeds, units: Units) -> list[Explained]:
             "slant",
             "Rain moves sideways",
             f"{rain_slope(weather):.2f} of its fall",
-            "Wind at the shelter over the speed at which the median drop falls.",
+            "Wind at the shelter over the speed at which drops fall that a tenth of the rain is "
+            "finer than: nine tenths of it are kept off.",
             (
                 ("Rain", format_rain(weather.rain_mm_h, units)),
-                ("Median drop", f"{drop:.1f} mm"),
+                ("Such a drop", f"{drop:.1f} mm"),
                 ("It falls at", f"{terminal_speed(drop):.1f} m/s"),
             ),
-            f"{LAWS_PARSONS}; {ATLAS}",
+            f"{LAWS_PARSONS}; {MARSHALL_PALMER}; {ATLAS}",
             "Small drops fly flatter, large ones steeper; gusts and lulls change it.",
         ),
     ]
