@@ -5,28 +5,25 @@ cell by all of a team.
 from __future__ import annotations
 
 import asyncio
-import os
 import random
-import subprocess
-import sys
 import time
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 import httpx2
 import numpy as np
 
+from tarvik.commands.web_process import serving
 from tarvik.demo.course import FILE
 from tarvik.exchange.course_file import read
 from tarvik.store import accounts, course_file, courses, kit
 from tarvik.store.accounts import Role
 from tarvik.store.database import Database
-from tarvik.store.server import Server, free_port
-from tarvik.web.serving import DATABASE, KEEP_ALIVE_S
+from tarvik.web.serving import KEEP_ALIVE_S
 
 if TYPE_CHECKING:
     from tarvik.store.models import Course
+    from tarvik.store.server import Server
 
 LEADERS: Final = 50
 TEAMS: Final = 5
@@ -204,43 +201,11 @@ def measured(server: Server) -> list[tuple[str, float, str, float]]:
     database = Database(server.fresh_database("tarvik_load"))
     database.migrate()
     teams = [_team(database, n) for n in range(TEAMS)]
-    port = free_port()
-    words = [
-        sys.executable,
-        "-m",
-        "uvicorn",
-        "tarvik.web.serving:factory",
-        "--factory",
-        "--port",
-        str(port),
-        "--workers",
-        str(PROCESSES),
-        "--log-level",
-        "warning",
-        "--timeout-keep-alive",
-        str(KEEP_ALIVE_S),
-    ]
-    web = subprocess.Popen(
-        words,
-        cwd=Path(__file__).parents[2],
-        env={**os.environ, DATABASE: database.url},
-        stderr=subprocess.DEVNULL,
-    )
-    try:
-        address = f"http://127.0.0.1:{port}"
-        end = time.monotonic() + 60
-        while time.monotonic() < end:
-            try:
-                if httpx2.get(f"{address}/readyz", timeout=2).status_code == 200:
-                    break
-            except httpx2.HTTPError:
-                time.sleep(0.2)
+    options = ("--workers", str(PROCESSES), "--timeout-keep-alive", str(KEEP_ALIVE_S))
+    with serving(database, *options) as (address, _):
         heard = asyncio.run(_all(address, teams))
         lost = _lost(database, teams)
-    finally:
-        web.terminate()
-        web.wait(timeout=20)
-        database.close()
+    database.close()
     return [
         ("load_50_views_p95_ms", float(np.percentile(heard.views, 95)) * 1e3, "ms", 200.0),
         ("load_50_edits_p95_ms", float(np.percentile(heard.edits, 95)) * 1e3, "ms", 250.0),

@@ -5,13 +5,10 @@ are abandoned, how soon people get in while somebody guesses passwords, what a w
 from __future__ import annotations
 
 import asyncio
-import os
 import random
 import re
-import subprocess
-import sys
 import time
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
@@ -19,15 +16,15 @@ import httpx2
 import numpy as np
 from sqlalchemy import select
 
+from tarvik.commands.web_process import serving
 from tarvik.demo.course import demo_leader, ensure_demo
 from tarvik.store import accounts
 from tarvik.store.database import Database
 from tarvik.store.models import Course, Night, SheetRow
-from tarvik.store.server import Server, free_port
-from tarvik.web.serving import DATABASE, DEMO
+from tarvik.web.serving import DEMO
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from tarvik.store.server import Server
 
 DEAR: Final = {
     "sheet": {"width_m": 12.0, "length_m": 14.0},
@@ -41,34 +38,9 @@ LEFT_AFTER_S: Final = 0.5
 ATTACK_S: Final = 15.0
 TRIES_A_SECOND: Final = 20
 VIEWS: Final = 2000
+PATIENT: Final = ("--http", "tarvik.web.protocol:PatientProtocol")
+"""As `./run serve` starts its processes."""
 PASSWORD: Final = "tall grass under rain"  # noqa: S105 - of an account made for the bench
-
-
-@contextmanager
-def _serving(database: Database, **more: str) -> Iterator[tuple[str, int]]:
-    """A web process as `./run serve` starts them: (address, process number)."""
-    port = free_port()
-    words = ["uvicorn", "tarvik.web.serving:factory", "--factory", "--port", str(port)]
-    words += ["--http", "tarvik.web.protocol:PatientProtocol", "--log-level", "warning"]
-    web = subprocess.Popen(
-        [sys.executable, "-m", *words],
-        cwd=Path(__file__).parents[2],
-        env={**os.environ, DATABASE: database.url, **more},
-        stderr=subprocess.DEVNULL,
-    )
-    address = f"http://127.0.0.1:{port}"
-    try:
-        end = time.monotonic() + 120
-        while time.monotonic() < end:
-            try:
-                if httpx2.get(f"{address}/readyz", timeout=2).status_code == 200:
-                    break
-            except httpx2.HTTPError:
-                time.sleep(0.2)
-        yield address, web.pid
-    finally:
-        web.terminate()
-        web.wait(timeout=30)
 
 
 async def _health(client: httpx2.AsyncClient, until: asyncio.Event) -> list[float]:
@@ -189,11 +161,14 @@ def measured(server: Server) -> list[tuple[str, float, str, float]]:
         home = accounts.home_provider(session)
         for name in ("ada", "bo"):
             accounts.new_account(session, home, f"{name}@bench.example", name, PASSWORD)
-    with _serving(database) as (address, _):
+    with serving(database, *PATIENT) as (address, _):
         health = asyncio.run(_abandon(address))
-    with _serving(database) as (address, _):  # another process: the first one counts what was left
+    with serving(database, *PATIENT) as (
+        address,
+        _,
+    ):  # another process: the first one counts what was left
         attacked = asyncio.run(_attacked(address))
-    with _serving(database, **{DEMO: "yes", "TARVIK_RATE": "0"}) as (address, pid):
+    with serving(database, *PATIENT, **{DEMO: "yes", "TARVIK_RATE": "0"}) as (address, pid):
         held = _viewed(address, pid, token, _paths(database))
     database.close()
     return [
