@@ -12,6 +12,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from tarvik.core.body import Body
+from tarvik.core.measure.clearance import Clearance
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import NightNeeds, zone_named
 from tarvik.demo.course import ensure_demo
@@ -22,6 +24,7 @@ from tarvik.stand_ins.stories import STORIES, hours_of, meter_reading
 from tarvik.store import courses, nights
 from tarvik.store.models import ForecastRow, Night, now
 from tarvik.store.server import free_port
+from tarvik.web.night_words import figures_of
 from tarvik.web.polling import Poller, fetch_for
 from tests.conftest import client_of, owner_token
 from tests.patience import PATIENCE_S
@@ -352,6 +355,15 @@ def test_one_bad_feed_holds_up_no_other(
         assert told[0] is not None and "cannot be read" in told[0].failure
         assert told[1] is not None and not told[1].failure
     assert poller.round() == 0
+
+
+def test_the_rains_slant_is_the_wind_over_the_speed_it_is_explained_by() -> None:
+    """6 m/s at 10 m are 4.3 m/s at 2 m over grass; the three figures told belong together."""
+    needs = NightNeeds(wind_m_s=6.0, rain_mm_h=4.0)
+    told = {f.key: f for f in figures_of(needs, Body(1.75), Clearance(), Units.METRIC)}
+    slant, speed = told["slant"], dict(told["slant"].inputs)["It falls at"]
+    wind = float(told["shelter_wind"].value.split()[0])
+    assert float(slant.value.split()[0]) == pytest.approx(wind / float(speed.split()[0]), abs=0.05)
 
 
 def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
