@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tarvik.core.constant import constant_record
-from tarvik.core.loads.holding import EN_564, HOLDS
-from tarvik.core.loads.pressure import CANOPY
+from tarvik.core.loads.holding import BROMS_CLAY, EN_564
+from tarvik.core.loads.pressure import CANOPY, ROOF
 from tarvik.core.measure.figures import Figures, kneeling_height, sitting_height, standing_height
 from tarvik.core.measure.lying import PACK_HEIGHT_M, PACK_M2
 from tarvik.core.measure.runoff import POOLING_DEG
@@ -197,12 +197,12 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
                 f"force {gale.move_at_force}"
                 if gale.move_at_force < MOST_FORCE
                 else "not below force 12",
-                "Dynamic pressure of the gust times area times a coefficient by slope for "
-                "each panel, shared to "
-                "stakes, lines and "
-                "poles by statics; the Beaufort force in which the weakest of them, with its "
-                "factor of safety, is "
-                "used up.",
+                "The sheet is set by hand and then hung in the gust: pressure on each panel by its "
+                "slope, by how it faces the wind and by how open the shelter is, from every "
+                "bearing to which the wind may swing, once pushing and once sucking. What stakes, "
+                "lines, poles and trees give to keep the cloth at rest is their pull; the Beaufort "
+                "force is that in which the weakest of them holds no longer what it is trusted "
+                "with.",
                 (
                     ("Gust at the shelter", format_speed(gale.local_gust_m_s, units)),
                     ("Pressure", f"{gale.pressure_pa:.0f} Pa"),
@@ -210,7 +210,7 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
                     ("Its pull tonight", f"{weak.pull_n:.0f} N"),
                     ("It is trusted with", f"{weak.holds_n:.0f} N"),
                 ),
-                f"{CANOPY}; {EN_564}; {HOLDS}",
+                f"{ROOF}; {CANOPY}; {EN_564}; {BROMS_CLAY}",
                 "An estimate, never a guarantee: soils, knots and gusts differ by a factor of "
                 "three. Nothing here is "
                 "made to hold people.",

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from tarvik.core.constant import constant_record
 from tarvik.core.explain import Explained
-from tarvik.core.loads.pressure import CANOPY, WALLS
+from tarvik.core.loads.pressure import CANOPY, INSIDE, ROOF
 from tarvik.core.measure.catch import CAUGHT
 from tarvik.core.measure.heading import ROSE_STEP_DEG
 from tarvik.core.measure.net import FREE_M, TOUCH_M
@@ -41,6 +41,12 @@ def explain_rose(rose: Rose, figures: Figures, units: Units) -> Explained:
     )
 
 
+def _swung(swing_deg: float) -> str:
+    if abs(swing_deg) < 0.5:
+        return "from where it is forecast"
+    return f"swung {abs(swing_deg):.0f}° to the {'right' if swing_deg > 0 else 'left'}"
+
+
 def explain_panels(gale: Gale, units: Units) -> Explained:
     """Wind on each panel."""
     return Explained(
@@ -48,8 +54,9 @@ def explain_panels(gale: Gale, units: Units) -> Explained:
         "Wind on each panel",
         f"{sum(float((p.force_n @ p.force_n) ** 0.5) for p in gale.loads):.0f} N",
         (
-            "Pressure of the gust times the panel's area times its coefficient, square to the "
-            "panel; push is positive."
+            "Pressure of the gust times the panel's area times its net coefficient, outside less "
+            "inside, square to the panel; push is positive. This is the case that uses the weakest "
+            f"part most: the wind {_swung(gale.swing_deg)}."
         ),
         tuple(
             (
@@ -60,7 +67,7 @@ def explain_panels(gale: Gale, units: Units) -> Explained:
             )
             for p in gale.loads
         ),
-        f"{CANOPY}; {WALLS}",
+        f"{ROOF}; {INSIDE}; {CANOPY}",
         "One value over each panel: edges and corners get more. An estimate, never a guarantee.",
     )
 

@@ -104,13 +104,14 @@ class Sheet:
 
     `outline` is a simple polygon in metres, no repeated last point. `tie_outs` is None when nothing
     is known of them (then any point is taken as tied), else the points that can be tied. `hood` is
-    a poncho's hole. Raises InputError on a degenerate, self-crossing or out-of-range outline and on
-    tie-outs off the cloth.
+    a poncho's hole, `fabric` the kind of its cloth (empty: the usual). Raises InputError on a
+    degenerate, self-crossing or out-of-range outline and on tie-outs off the cloth.
     """
 
     outline: tuple[Point2, ...]
     tie_outs: tuple[Point2, ...] | None = None
     hood: Point2 | None = None
+    fabric: str = ""
 
     @classmethod
     @lru_cache(maxsize=MOST_KEPT)
@@ -120,6 +121,7 @@ class Sheet:
         length_m: float,
         tie_outs: tuple[Point2, ...] | None = None,
         hood: Point2 | None = None,
+        fabric: str = "",
     ) -> Sheet:
         """A rectangle 0..width by 0..length."""
         for name, side in (("width_m", width_m), ("length_m", length_m)):
@@ -128,7 +130,10 @@ class Sheet:
                     f"sheet.{name}", f"{side:g} m is outside {SIDE_LEAST_M:g} to {SIDE_MOST_M:g} m"
                 )
         return cls(
-            ((0.0, 0.0), (width_m, 0.0), (width_m, length_m), (0.0, length_m)), tie_outs, hood
+            ((0.0, 0.0), (width_m, 0.0), (width_m, length_m), (0.0, length_m)),
+            tie_outs,
+            hood,
+            fabric,
         )
 
     def __post_init__(self) -> None:

@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.cards import marks
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.finding import Finding, Level, gravest
-from tarvik.core.loads.gale import Gale, in_gale
+from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.loads.gale import Gale, Weakest, in_gale
 from tarvik.core.loads.holding import Holding
+from tarvik.core.loads.remedies import AtHand, Held, Remedy, deeper_m, remedied
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.rig.verdict import Verdict
@@ -21,8 +23,11 @@ from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import beaufort, wind_share
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.net import Net
+    from tarvik.core.rig.carried import Rig
     from tarvik.core.solve import Solution
 
 OPEN_MUCH: Final = constant(
@@ -74,12 +79,15 @@ class Night:
 
 @dataclass(frozen=True, slots=True)
 class Tonight:
-    """A solved shelter judged for a night. `worst` is the gravest finding."""
+    """A solved shelter judged for a night. `worst` is the gravest finding; `remedies` are what it
+    takes for it to hold, at hand all of them; `gale` has them taken.
+    """
 
     verdict: Verdict
     findings: tuple[Finding, ...]
     gale: Gale | None
     damp: Condensation | None
+    remedies: tuple[Remedy, ...] = ()
 
     @property
     def worst(self) -> Finding | None:
@@ -100,21 +108,11 @@ def judge(
     if figures is None or shelter is None:
         return Tonight(solution.verdict, (), None, None)
     needs = night.needs
-    gale = None
-    if rig is not None and needs.wind_m_s:
-        gale = in_gale(
-            shelter,
-            rig,
-            figures.weather.wind_from_deg,
-            needs.wind_m_s,
-            needs.gust_m_s,
-            holding=night.holding,
-            around=needs.around,
-            temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
-        )
+    held = None if rig is None or not needs.wind_m_s else _held(solution, night, rig)
+    gale = held.gale if held else None
     damp = _damp(figures, needs, sleepers)
     found = _beds(figures, night, sleepers) if night.beds_wanted else []
-    found += _wind(figures, night, gale)
+    found += _wind(figures, night, held)
     found += _water(figures, needs)
     found += _air(figures, night, damp, units)
     verdict = solution.verdict
@@ -122,7 +120,32 @@ def judge(
         verdict = Verdict.CANNOT
     elif any(f.level is Level.STOPS for f in found) and verdict is Verdict.FORMS:
         verdict = Verdict.NEEDS
-    return Tonight(verdict, tuple(sorted(found, key=lambda f: -f.level)), gale, damp)
+    ordered = tuple(sorted(found, key=lambda f: -f.level))
+    return Tonight(verdict, ordered, gale, damp, held.remedies if held else ())
+
+
+def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
+    """The shelter in tonight's gusts, with the remedies at hand taken."""
+    figures, needs = solution.figures, night.needs
+    if figures is None:
+        return None
+    shelter = figures.shelter
+
+    def in_wind(rigged: Rig, holding: Holding) -> Gale | None:
+        return in_gale(
+            shelter,
+            rigged,
+            figures.weather.wind_from_deg,
+            needs.wind_m_s or 0.0,
+            needs.gust_m_s,
+            holding=holding,
+            around=needs.around,
+            temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
+            fabric=fabric_named(solution.question.sheet.fabric or None),
+        )
+
+    supports = solution.question.supports
+    return remedied(AtHand(shelter, supports, in_wind, marks(shelter)), rig, night.holding)
 
 
 def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
@@ -191,48 +214,45 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
     return found
 
 
-def _wind(figures: Figures, night: Night, gale: Gale | None) -> list[Finding]:
+def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
     wind = night.needs.wind_m_s or 0.0
     found = []
-    weakest = gale.weakest if gale else None
     names = marks(figures.shelter)
-    if gale is not None and weakest is not None and weakest.used > NEARLY_USED:
-        over = weakest.used > 1
-        kind = "stake" if weakest.kind == "stake" else "line"
-        cure = (
-            night.holding.ground.cure
-            if kind == "stake"
-            else "take thicker cord, or double the line"
-        )
-        where = names.get(weakest.where, weakest.where)
-        words = (
-            (
-                f"the {weakest.kind} at {where} gives way in tonight's gusts: "
-                f"{weakest.pull_n:.0f} N on {weakest.holds_n:.0f} N"
+    weakest = held.gale.weakest if held else None
+    if held is not None and weakest is not None:
+        if weakest.used > 1:
+            found.append(_gives_way(night, weakest, names))
+        elif held.remedies:
+            words = "; ".join(r.message for r in held.remedies)
+            found.append(
+                Finding(
+                    "stakes_helped",
+                    "stakes",
+                    "its stakes want help in tonight's gusts, and with it are used to "
+                    f"{weakest.used * 100:.0f} %",
+                    words,
+                )
             )
-            if over
-            else (
-                f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in "
-                "tonight's gusts"
+        elif weakest.used > NEARLY_USED:
+            where = names.get(weakest.where, weakest.where)
+            found.append(
+                Finding(
+                    f"{_kind(weakest)}_pulls",
+                    where,
+                    f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in "
+                    "tonight's gusts",
+                    _cure(night, weakest),
+                )
             )
-        )
-        found.append(
-            Finding(
-                f"{kind}_pulls",
-                where,
-                words,
-                f"{cure}, or a lower pitch",
-                Level.STOPS if over else Level.CAUTION,
-            )
-        )
-    if gale is not None and gale.statics.loose:
-        points = ", ".join(names.get(p, p) for p in gale.statics.loose)
+    if held is not None and held.gale.loose:
+        points = ", ".join(names.get(p, p) for p in held.gale.loose)
         found.append(
             Finding(
                 "unheld",
                 points,
                 f"nothing holds {points} against this wind",
                 "add a guy on the weather side",
+                Level.STOPS,
             )
         )
     if wind >= WINDY_M_S and figures.open_to_wind > OPEN_MUCH:
@@ -245,6 +265,31 @@ def _wind(figures: Figures, night: Night, gale: Gale | None) -> list[Finding]:
             )
         )
     return found
+
+
+def _kind(part: Weakest) -> str:
+    return "stake" if part.kind == "stake" else "line"
+
+
+def _cure(night: Night, part: Weakest) -> str:
+    """What to do about a part that is used up."""
+    if part.kind != "stake":
+        return "take thicker cord, or double the line; or a lower pitch"
+    deep = deeper_m(night.holding, part.pull_n)
+    longer = "" if deep is None else f"stakes driven {deep * 100:.0f} cm deep; or "
+    return f"{longer}{night.holding.ground.cure}, or a lower pitch"
+
+
+def _gives_way(night: Night, part: Weakest, names: Mapping[str, str]) -> Finding:
+    where = names.get(part.where, part.where)
+    return Finding(
+        f"{_kind(part)}_pulls",
+        where,
+        f"the {part.kind} at {where} gives way in tonight's gusts: {part.pull_n:.0f} N on "
+        f"{part.holds_n:.0f} N",
+        _cure(night, part),
+        Level.STOPS,
+    )
 
 
 def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:

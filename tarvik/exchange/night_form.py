@@ -294,6 +294,7 @@ RULE_FIELDS: Final = (
     Field("gear_in", "Packs under the roof", _yes, _show_yes, "", _YES_NO),
     Field("ground", "Ground for stakes", _GROUND, _text, "", _GROUNDS),
     Field("stake_depth_m", "Stakes driven", _length(0.05, 1.0), format_length, "0.20 m"),
+    Field("stake_width_mm", "Stakes, width in mm", _number(3, 200, "mm"), _plain, "12"),
     Field("guy_mm", "Guys, thickness in mm", _number(1, 12, "mm"), _plain, "3"),
     Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
     *(
@@ -354,6 +355,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "gear_in": False,
     "ground": "turf",
     "stake_depth_m": Holding().stake_depth_m,
+    "stake_width_mm": 1000 * Holding().stake_width_m,
     "guy_mm": Holding().guy_mm,
     **{f"house_{name}": choices[0][0] for name, choices in HOUSE_CHOICES.items()},
     "may_cut": False,
@@ -409,6 +411,7 @@ def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
         values["stake_depth_m"],
         values["guy_mm"],
         values["ridge_mm"],
+        values["stake_width_mm"] / 1000,
     )
 
 

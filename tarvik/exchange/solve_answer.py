@@ -245,6 +245,19 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
             }
             for f in judged.findings
         ],
+        "remedies": [
+            {
+                "code": r.code,
+                "message": r.message,
+                "points": list(r.points),
+                "adds": {
+                    "stakes": r.stakes,
+                    "cord_m": _r(r.cord_m),
+                    "stones_kg": _r(r.stones_kg),
+                },
+            }
+            for r in judged.remedies
+        ],
         "gale": None
         if gale is None
         else {
@@ -259,6 +272,7 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
                     "slope_deg": _r(p.slope_deg),
                     "coefficient": _r(p.coefficient),
                     "force_n": [_r(c) for c in p.force_n],
+                    "centre_m": [_fine(c) for c in p.centre],
                 }
                 for p in gale.loads
             ],
@@ -271,7 +285,17 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
                 }
                 for p in gale.parts
             ],
-            "unheld": list(gale.statics.loose),
+            "unheld": list(gale.loose),
+            "wind_swing_deg": _r(gale.swing_deg),
+            "reactions": [
+                {
+                    "kind": r.kind,
+                    "point": r.point,
+                    "force_n": [_r(c) for c in r.force_n],
+                    "at_m": [_fine(c) for c in r.at],
+                }
+                for r in gale.reactions
+            ],
         },
         "condensation": None
         if damp is None

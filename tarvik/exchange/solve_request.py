@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -13,7 +14,14 @@ from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.hang.hung import MESH_LINES, Hanging
 from tarvik.core.hang.ties import TAUTNESS, Lift
 from tarvik.core.intent import intent_named
-from tarvik.core.loads.holding import CORD_MM, RIDGE_CORD_MM, STAKE_DEPTH_M, Holding, ground_named
+from tarvik.core.loads.holding import (
+    CORD_MM,
+    RIDGE_CORD_MM,
+    STAKE_DEPTH_M,
+    STAKE_WIDTH_M,
+    Holding,
+    ground_named,
+)
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.pitches import pitch_named
@@ -55,13 +63,15 @@ class SheetIn(Strict):
     tie_outs_m: Annotated[list[Place], Field(max_length=MOST_POINTS)] | None = None
     hood_m: Place | None = None
     join: JoinIn | None = None
+    fabric: Annotated[str, Field(max_length=40)] | None = None
 
     def to_core(self) -> Sheet:
         """The sheet. Raises InputError."""
+        fabric = fabric_named(self.fabric).slug if self.fabric is not None else ""
         if self.join is None:
-            return self._single()
+            return replace(self._single(), fabric=fabric)
         other = Sheet.rectangle(self.join.width_m, self.join.length_m)
-        return joined_sheet(self._single(), other, self.join.overlap_m)
+        return replace(joined_sheet(self._single(), other, self.join.overlap_m), fabric=fabric)
 
     def _single(self) -> Sheet:
         ties = None if self.tie_outs_m is None else tuple((u, v) for u, v in self.tie_outs_m)
@@ -232,13 +242,21 @@ class NightIn(Strict):
     fire: bool = False
     ground: Annotated[str, Field(max_length=20)] = "turf"
     stake_depth_m: Number = STAKE_DEPTH_M
+    stake_width_m: Number = STAKE_WIDTH_M
     guy_mm: Number = CORD_MM
     ridge_mm: Number = RIDGE_CORD_MM
 
     def to_core(self, intent: str | None, lying: Lying) -> Night:
         """The night. Raises InputError."""
-        values = self.model_dump(exclude={"ground", "stake_depth_m", "guy_mm", "ridge_mm"})
-        holding = Holding(ground_named(self.ground), self.stake_depth_m, self.guy_mm, self.ridge_mm)
+        held_by = {"ground", "stake_depth_m", "stake_width_m", "guy_mm", "ridge_mm"}
+        values = self.model_dump(exclude=held_by)
+        holding = Holding(
+            ground_named(self.ground),
+            self.stake_depth_m,
+            self.guy_mm,
+            self.ridge_mm,
+            self.stake_width_m,
+        )
         return Night(NightNeeds(intent=intent, **values), lying, holding)
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
+from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT
@@ -194,9 +195,10 @@ def sheet_of(row: SheetRow) -> Sheet:
         if row.hood_u_m is not None and row.hood_v_m is not None
         else None
     )
+    fabric = fabric_of(row.material).slug
     if row.outline:
-        return Sheet(tuple((float(u), float(v)) for u, v in row.outline), ties, hood)
-    return Sheet.rectangle(row.width_m, row.length_m, ties, hood)
+        return Sheet(tuple((float(u), float(v)) for u, v in row.outline), ties, hood, fabric)
+    return Sheet.rectangle(row.width_m, row.length_m, ties, hood, fabric)
 
 
 def body_of(person: Person | None) -> Body:

@@ -7,10 +7,12 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from datetime import UTC, date
+from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 from shapely import MultiPoint
@@ -18,24 +20,26 @@ from shapely import MultiPoint
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
-from tarvik.core.loads.gale import in_gale
+from tarvik.core.hang.hand_set import HAND_N
+from tarvik.core.loads.gale import Gale, in_gale
 from tarvik.core.loads.holding import (
     GROUNDS,
+    Clayey,
     Holding,
+    Loose,
     cord_breaks_n,
     ground_named,
     knotted_cord_n,
     stake_holds_n,
 )
-from tarvik.core.loads.pressure import PUSH, SIDE, coefficient, panel_loads
+from tarvik.core.loads.pressure import canopy, outside, panel_loads
+from tarvik.core.loads.remedies import stone_holds_n
 from tarvik.core.loads.ridge_line import from_pull, from_sag
-from tarvik.core.loads.statics import balance, point_loads
 from tarvik.core.measure.catch import CAUGHT, catches
 from tarvik.core.measure.net import Fit, Net, NetKind, hang_net
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.measure.shade import shade_through, sun_travel
 from tarvik.core.pitches import PITCHES
-from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.supports import UNLIMITED, Pole, Supports
 from tarvik.core.rig.verdict import Verdict, assess
 from tarvik.core.sheet import Sheet
@@ -44,9 +48,13 @@ from tarvik.core.solve import Question, solve
 from tarvik.core.tonight import Night, judge
 from tarvik.core.weather.needs import Insects, NightNeeds
 from tarvik.core.weather.sun import Place
+from tarvik.core.weather.surroundings import SURROUNDINGS
 from tarvik.core.weather.wind import dynamic_pressure, gust_of, gust_share
 from tests.core.test_invariants import moved
 from tests.core.test_measures import SHELTERS
+
+if TYPE_CHECKING:
+    from tarvik.core.rig.carried import Rig
 
 POLES = Supports(trees=(), poles=(Pole(0.4, 3.0), Pole(0.4, 3.0)))
 LEAN_TO = fold_sheet(
@@ -55,75 +63,69 @@ LEAN_TO = fold_sheet(
 
 
 def test_a_lean_to_with_its_back_to_the_wind_by_hand() -> None:
-    """2.5 x 3 m of cloth at 36.87 degrees, push 1.2 (30 to 90 degrees): 100 Pa press with 900 N
-    square to it: 540 N along the wind, 720 N down; that is pressure times the 4.5 m2 it shows the
-    wind times the coefficient.
+    """2.5 x 3 m of cloth at 36.87 degrees. Outside, between 0.55 at 30 and 0.65 at 45 degrees; the
+    front (1.5 x 3 m) looks down wind (0.4 of suction), the two sides (1.5 m2 each) along it (0.6):
+    nine tenths of the mean are felt inside. Square to 7.5 m2: 0.6 of it along the wind.
     """
     (load,) = panel_loads(LEAN_TO, 90.0, 100.0)
     assert load.area_m2 == pytest.approx(7.5)
     assert load.slope_deg == pytest.approx(36.87, abs=0.01)
-    assert load.coefficient == pytest.approx(1.2)
-    assert load.force_n == pytest.approx([-540.0, 0.0, -720.0])
-    assert abs(load.force_n[0]) == pytest.approx(100.0 * 4.5 * load.coefficient)
+    outside_by_hand = 0.55 + 0.10 * (36.8699 - 30) / 15
+    inside_by_hand = -0.9 * (4.5 * 0.4 + 2 * 1.5 * 0.6) / (4.5 + 2 * 1.5)
+    assert load.coefficient == pytest.approx(outside_by_hand - inside_by_hand, abs=1e-3)
+    size = 750.0 * load.coefficient
+    assert load.force_n == pytest.approx([-0.6 * size, 0.0, -0.8 * size], abs=0.01)
     assert load.centre == pytest.approx([1.0, 0.0, 0.75])
 
 
 def test_lift_on_the_open_side_by_hand() -> None:
-    """Wind into the open front: pull 1.4 at 30 degrees falling to 0.5 at 90; half the force hangs
-    on each edge's two " "corners.
-    """
-    (load,) = panel_loads(LEAN_TO, 270.0, 100.0)
+    """Wind into a front that is all open: a canopy, pull 1.4 at 30 degrees falling to 0.5 at 90."""
+    (load,) = panel_loads(LEAN_TO, 270.0, 100.0, pushes=False)
     pull = 1.4 + (0.5 - 1.4) * (36.8699 - 30) / 60
     assert load.coefficient == pytest.approx(-pull, abs=1e-4)
     assert load.force_n[2] > 0
-    shares = point_loads(LEAN_TO, [load])
-    assert sum(shares.values()) == pytest.approx(load.force_n)
-    for point in "PQAB":
-        assert shares[point] == pytest.approx(load.force_n / 4, abs=0.05)
 
 
-def test_a_pole_and_its_guy_by_hand() -> None:
-    """Lean-to on poles in a wind into its front: the rear stakes take a quarter of the force each
-    and what the cloth pulls there; pole, guy and cloth balance at the front corners; every newton
-    arrives in the ground.
+def test_the_lee_panel_of_a_low_tent_is_no_canopy() -> None:
+    """A-frame broadside to the wind: its lee panel is sucked out by about half the pressure at most
+    (pitched roofs), not by 1.4 times it; end on, air comes in under both.
     """
-    rig = assess(LEAN_TO, POLES).rig
-    assert rig is not None
-    loads = panel_loads(LEAN_TO, 270.0, 100.0)
-    found = balance(LEAN_TO, rig, loads)
-    assert found.total == pytest.approx(loads[0].force_n)
-    assert found.reaction == pytest.approx(
-        -found.total, abs=0.01 * float(np.linalg.norm(found.total))
-    )
-    assert found.loose == ()
-    guys = [x for x in found.lines if rig.lines[x.line].purpose == "pole guy"]
-    assert len(guys) == 2
-    assert guys[0].newtons == pytest.approx(guys[1].newtons, rel=1e-3)
-    lift = (
-        float(loads[0].force_n[2]) / 4
-    )  # at each front corner, held down by guy and cloth, the pole cannot pull
-    down = guys[0].newtons * math.sin(math.radians(45))
-    assert down <= lift + max(s.push_n for s in found.supports) + 1.0
+    tent = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3.05, 3.05), {"height": 0.95})
+    for pushes in (True, False):
+        cs = [p.coefficient for p in panel_loads(tent, 0.0, 1.0, pushes=pushes)]
+        assert min(cs) >= -0.7
+        assert max(cs) <= 1.3
+    end_on = [p.coefficient for p in panel_loads(tent, 90.0, 1.0, pushes=False)]
+    assert all(-1.2 <= c <= -0.7 for c in end_on)
 
 
-@given(shelter=SHELTERS, bearing=st.floats(0, 360), poles=st.booleans())
-def test_everything_the_wind_does_arrives_in_the_ground(
-    shelter: Shelter, bearing: float, poles: bool
+@settings(max_examples=12)
+@given(shelter=SHELTERS, bearing=st.floats(0, 360), poles=st.booleans(), wind=st.floats(0.5, 18))
+def test_loads_and_reactions_balance(
+    shelter: Shelter, bearing: float, poles: bool, wind: float
 ) -> None:
-    """Reactions of stakes, trees and poles balance the wind, wherever no point is said to be
-    unheld.
+    """Force and moment within 2 % of the loads' sizes (and the tie pulls' for the moment), wherever
+    no point is said to be unheld; lines and props never push or pull the wrong way.
     """
     rig = assess(shelter, POLES if poles else UNLIMITED).rig
     assert rig is not None
-    found = balance(shelter, rig, panel_loads(shelter, bearing, 50.0))
-    size = sum(float(np.linalg.norm(p.force_n)) for p in panel_loads(shelter, bearing, 50.0))
-    assert (
-        min([0.0, *(x.newtons for x in found.lines), *(s.push_n for s in found.supports)]) >= -1e-9
-    )
-    assume(
-        not found.loose and all(a.hold is not Hold.FLOWN for a in shelter.pitch.anchors)
-    )  # flown corners give
-    assert np.linalg.norm(found.reaction + found.total) <= 0.05 * size
+    found = in_gale(shelter, rig, bearing, wind)
+    if found is None or found.loose:
+        return
+    loads = np.array([p.force_n for p in found.loads])
+    centres = np.array([p.centre for p in found.loads])
+    given_back = np.array([r.force_n for r in found.reactions])
+    at = np.array([r.at for r in found.reactions])
+    size = float(np.linalg.norm(loads, axis=1).sum())
+    assert np.linalg.norm(loads.sum(0) + given_back.sum(0)) <= 0.02 * size
+    turning = np.cross(centres, loads).sum(0) + np.cross(at, given_back).sum(0)
+    reach = float(np.abs(shelter.xyz).max())
+    assert np.linalg.norm(turning) <= 0.02 * size * max(reach, 1.0)
+    for r in found.reactions:
+        if r.kind == "guy":  # what a guy gives leads to its foot: down
+            assert r.force_n[2] <= 1e-6
+        if r.kind == "pole":
+            assert r.force_n[2] >= -1e-6
 
 
 @given(shelter=SHELTERS, bearing=st.floats(0, 360), degrees=st.floats(0, 360))
@@ -137,17 +139,22 @@ def test_loads_turn_with_shelter_and_wind(shelter: Shelter, bearing: float, degr
         assert two.force_n == pytest.approx(turn @ one.force_n, abs=1e-6)
 
 
-def test_coefficients_at_the_ends_of_their_tables() -> None:
-    """EN 1991-1-4 tables 7.6, 7.9 and 7.1 (from memory): what is tabulated comes out where it is
-    tabulated.
+def test_coefficients_where_they_are_tabulated() -> None:
+    """EN 1991-1-4 tables 7.4a, 7.6 and 7.1 (from memory): what is tabulated comes out where it is
+    tabulated, and pushes and pulls never cancel between.
     """
-    assert coefficient(30.0, 1.0) == pytest.approx(1.2)
-    assert coefficient(10.0, 1.0) == pytest.approx(PUSH[2])
-    assert coefficient(90.0, -1.0) == pytest.approx(-0.5)
-    assert coefficient(20.0, -1.0) == pytest.approx(-1.4)
-    assert coefficient(60.0, 0.0) == pytest.approx(-SIDE)
-    turns = [coefficient(45.0, math.cos(math.radians(d))) for d in range(0, 91, 5)]
-    assert turns == sorted(turns, reverse=True)
+    assert canopy(30.0, 0.0, pushes=True) == pytest.approx(1.2)
+    assert canopy(20.0, 180.0, pushes=False) == pytest.approx(-1.4)
+    assert outside(45.0, 0.0, pushes=True) == pytest.approx(0.65)
+    assert outside(45.0, 45.0, pushes=True) == pytest.approx(0.65)
+    assert outside(90.0, 180.0, pushes=False) == pytest.approx(-0.5)
+    assert outside(60.0, 90.0, pushes=False) == pytest.approx(-0.8)
+    for off in range(0, 181, 15):
+        for slope in (0, 20, 45, 70, 90):
+            most, least = (outside(slope, off, pushes=p) for p in (True, False))
+            assert most >= least
+            assert most >= 0 or off > 90
+            assert least <= 0
 
 
 @pytest.mark.parametrize(("mm", "kn"), [(4, 3.2), (5, 5.0), (6, 7.2), (7, 9.8), (8, 12.8)])
@@ -162,17 +169,47 @@ def test_a_6_mm_ridge_cord_holds_about_300_kgf() -> None:
 
 
 def test_stakes_by_ground_and_depth() -> None:
-    """Order of grounds as practice knows it; half the depth holds a quarter; unknown ground and mad
-    depths are refused.
+    """Order of grounds as practice knows it; a stake in clay holds more the deeper it goes, but
+    less than with the square of its depth; loose sand holds next to nothing.
     """
     holds = {slug: stake_holds_n(g) for slug, g in GROUNDS.items()}
-    assert holds["sand"] < holds["litter"] < holds["turf"] < holds["clay"]
-    assert stake_holds_n(depth_m=0.10) == pytest.approx(stake_holds_n() / 4)
-    assert all(g.cure for g in GROUNDS.values())
+    assert holds["sand"] < holds["stony"] < holds["litter"] < holds["turf"] < holds["clay"]
+    assert holds["sand"] < 30
+    assert 90 < holds["litter"] < 150  # common practice: about ten kilograms in soft soil
+    assert 2 < stake_holds_n(depth_m=0.40) / stake_holds_n(depth_m=0.20) < 4
+    assert stake_holds_n(width_m=0.024) > stake_holds_n()
+    assert all(g.cure and g.looks for g in GROUNDS.values())
     with pytest.raises(InputError, match="ground"):
         ground_named("custard")
     with pytest.raises(InputError, match="stake_depth_m"):
         Holding(stake_depth_m=3.0)
+
+
+@given(strength=st.floats(5e3, 1e5), width=st.floats(0.006, 0.04), depth=st.floats(0.1, 0.5))
+def test_a_stake_in_clay_against_its_moments(strength: float, width: float, depth: float) -> None:
+    """Broms 1964, free head: the pull found by solving the balance of moments numerically."""
+    top = 1.5 * width
+    assume(depth > top + 0.01)
+
+    def left(f: float) -> float:
+        pull, rest = 9 * strength * width * f, depth - top - f
+        return pull * (top + f / 2) - 2.25 * width * strength * rest**2
+
+    f = brentq(left, 0.0, depth - top)
+    assert Clayey(strength).holds_n(width, depth) == pytest.approx(9 * strength * width * f)
+
+
+def test_a_stake_in_sand_by_hand() -> None:
+    """Broms 1964: Kp = 3 at 30 degrees; 16 kN/m3 x 0.02 m x 0.3 m squared x 3 / 2 = 43.2 N."""
+    assert Loose(30.0, 16_000.0).holds_n(0.02, 0.3) == pytest.approx(43.2)
+
+
+def test_a_stone_drags_by_the_laws_of_friction() -> None:
+    """T = mu m g / (cos a + mu sin a): on level ground half its weight at mu 0.5."""
+    assert stone_holds_n(10.0) == pytest.approx(0.5 * 10 * 9.80665)
+    up = math.radians(45)
+    by_hand = 0.5 * 10 * 9.80665 / (math.cos(up) + 0.5 * math.sin(up))
+    assert stone_holds_n(10.0, 45.0) == pytest.approx(by_hand)
 
 
 @given(span=st.floats(1, 12), load=st.floats(5, 2000), sag=st.floats(0.01, 0.06))
@@ -196,45 +233,113 @@ def test_impossible_lines_are_refused() -> None:
             from_sag(*bad)
 
 
-def gale(wind: float, slug: str = "a-frame", bearing: float = 0.0, **how: object) -> object:
+def gale(wind: float, slug: str = "a-frame", bearing: float = 0.0, **how: object) -> Gale:
     shelter = fold_sheet(PITCHES[slug], Sheet.rectangle(3, 3), {"height": 1.0})
     rig = assess(shelter, UNLIMITED).rig
     assert rig is not None
-    return in_gale(shelter, rig, bearing, wind, **how)  # type: ignore[arg-type]
+    found = in_gale(shelter, rig, bearing, wind, **how)  # type: ignore[arg-type]
+    assert found is not None
+    return found
 
 
 def test_the_force_to_move_at_is_where_the_weakest_part_is_used_up() -> None:
-    """Forces grow with the square of the wind; at the wind named the weakest part is used to the
-    full, and deeper stakes put it off by the square root of what they hold more.
+    """At the wind named the weakest part is used to the full, below it not, and deeper stakes put
+    it off.
     """
     calm = gale(6.0)
-    limit = calm.move_at_m_s  # type: ignore[attr-defined]
-    at_limit = gale(limit)
-    assert at_limit.weakest.used == pytest.approx(1.0, rel=1e-6)  # type: ignore[attr-defined]
-    assert gale(2 * limit).weakest.used == pytest.approx(4.0, rel=1e-6)  # type: ignore[attr-defined]
-    weak = {p.kind for p in calm.parts}  # type: ignore[attr-defined]
-    assert weak == {"stake", "ridge line"}
-    clay = gale(6.0, holding=Holding(GROUNDS["clay"], ridge_mm=12))
-    assert clay.move_at_m_s / limit == pytest.approx(math.sqrt(450 / 300), rel=1e-6)  # type: ignore[attr-defined]
+    limit = calm.move_at_m_s
+    assert gale(limit).weakest.used == pytest.approx(1.0, abs=0.06)
+    assert gale(1.5 * limit).weakest.used > 1.2
+    assert {p.kind for p in calm.parts} == {"stake", "tree line"}
+    assert gale(6.0, holding=Holding(GROUNDS["clay"])).move_at_m_s > 1.1 * limit
+
+
+def a_frame(height: float) -> tuple[Shelter, Rig]:
+    """A 3.05 m A-frame between trees."""
+    tent = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3.05, 3.05), {"height": height})
+    rig = assess(tent, UNLIMITED).rig
+    assert rig is not None
+    return tent, rig
+
+
+def worst_stake(found: Gale | None) -> float:
+    assert found is not None
+    return max(p.pull_n for p in found.parts if p.kind == "stake")
+
+
+@pytest.mark.parametrize("around", ["open", "closed-wood"])
+@pytest.mark.parametrize("bearing", [0.0, 45.0, 90.0])
+def test_a_lower_a_frame_pulls_less(around: str, bearing: float) -> None:
+    """From 1.3 to 0.6 m the worst stake's pull falls, and rises by no more than a twentieth at any
+    step between.
+    """
+    pulls = []
+    for height in (1.3, 1.2, 1.1, 1.0, 0.9, 0.8, 0.7, 0.6):
+        tent, rig = a_frame(height)
+        found = in_gale(tent, rig, bearing, 14.0, 21.0, around=SURROUNDINGS[around])
+        pulls.append(worst_stake(found))
+    assert pulls[-1] < pulls[0]
+    assert all(low <= 1.05 * high for high, low in pairwise(pulls))
+
+
+def test_a_low_a_frame_in_a_storm_in_a_wood() -> None:
+    """Common practice: 3.05 m nylon at 0.95 m, force 7 in a closed wood, soft ground: 80 to 130 N
+    on the weather corners with four stakes, 45 to 90 N with six, and then it stands; on open ground
+    nothing stands at usual stakes.
+    """
+    soft = Holding(GROUNDS["litter"])
+    tent, rig = a_frame(0.95)
+    six = replace(rig, stakes=tuple(replace(s, optional=False) for s in rig.stakes))
+    in_wood = SURROUNDINGS["closed-wood"]
+    four_found = in_gale(tent, rig, 0.0, 14.0, 21.0, holding=soft, around=in_wood)
+    six_found = in_gale(tent, six, 0.0, 14.0, 21.0, holding=soft, around=in_wood)
+    assert 80 <= worst_stake(four_found) <= 130
+    assert 45 <= worst_stake(six_found) <= 90
+    assert six_found is not None
+    assert six_found.weakest is not None
+    assert six_found.weakest.used <= 1
+    open_found = in_gale(tent, six, 0.0, 14.0, 21.0, holding=soft)
+    assert worst_stake(open_found) > 2 * soft.trusted_stake_n
+
+
+def test_a_wider_spread_is_worse_and_a_mirrored_shelter_mirrors() -> None:
+    tent, rig = a_frame(1.0)
+    open_ground = SURROUNDINGS["open"]
+    wider = replace(open_ground, load_spread_deg=45.0)
+    for bearing in (0.0, 30.0, 90.0):
+        one = worst_stake(in_gale(tent, rig, bearing, 10.0, around=open_ground))
+        assert worst_stake(in_gale(tent, rig, bearing, 10.0, around=wider)) >= one - 1e-6
+    left, right = (in_gale(tent, rig, b, 10.0) for b in (60.0, 120.0))
+    assert worst_stake(left) == pytest.approx(worst_stake(right), rel=0.01)
+
+
+def test_without_wind_only_the_hand_pulls() -> None:
+    """Every stake and guy at what a hand draws, no more."""
+    tent, rig = a_frame(1.0)
+    assert worst_stake(in_gale(tent, rig, 0.0, 0.01)) <= HAND_N + 3
 
 
 def test_pressure_at_the_shelter_by_hand() -> None:
     """10 m/s forecast over open ground, no gust named, 1 m high, 10 degrees C."""
     found = gale(10.0)
     local = gust_of(10.0, None) * gust_share(1.0)
-    assert found.local_gust_m_s == pytest.approx(local)  # type: ignore[attr-defined]
-    assert found.pressure_pa == pytest.approx(dynamic_pressure(local))  # type: ignore[attr-defined]
+    assert found.local_gust_m_s == pytest.approx(local)
+    assert found.pressure_pa == pytest.approx(dynamic_pressure(local))
 
 
+@settings(max_examples=10)
 @given(shelter=SHELTERS, wind=st.floats(1, 20), more=st.floats(1.05, 2))
 def test_more_wind_never_holds_better(shelter: Shelter, wind: float, more: float) -> None:
     rig = assess(shelter, UNLIMITED).rig
     assert rig is not None
     one, two = in_gale(shelter, rig, 90, wind), in_gale(shelter, rig, 90, wind * more)
+    if one is None or two is None or one.loose or two.loose:
+        assert (one is None) == (two is None)
+        return
     assert one.weakest is not None
     assert two.weakest is not None
-    assert two.weakest.used >= one.weakest.used
-    assert one.move_at_m_s == pytest.approx(two.move_at_m_s, rel=1e-6)
+    assert two.weakest.used >= 0.99 * one.weakest.used
+    assert one.move_at_m_s == pytest.approx(two.move_at_m_s, rel=0.25)
 
 
 def night(**known: object) -> Night:

@@ -10,17 +10,19 @@ settles. The energy is convex, so the rest is its least.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Final
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
-from scipy.linalg import LinAlgError, cho_solve_banded, cholesky_banded
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.hang.kernel import TOE, energy, forces, stiffness
+from tarvik.core.hang.kernel import TOE, Layout, Parts, energy, forces, newton
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from numpy.typing import NDArray
 
     from tarvik.core.fold.pattern import Floats
@@ -33,15 +35,6 @@ PRESS_N_M: Final = constant(
 )
 MOST_STEPS: Final = 1500
 """Steps after which a sheet that has not come to rest is said to hang loose."""
-NET_LEFT: Final = 2e-4
-"""A sheet is at rest when ties and ground balance the loads to this share of them,"""
-EACH_LEFT: Final = 0.01
-"""what is left over at all nodes together is less than this share of the loads,"""
-CREEP_M: Final = 1e-6
-"""and a step lowers the loads by less than this on average."""
-REST_N: Final = 1e-6
-"""Or when no node feels more than this."""
-LONGEST_STEP_M: Final = 0.25
 STAGES: Final = ((3e-3, 100, 30.0), (TOE, MOST_STEPS, 1.0))
 """Softness of the threads, most steps, and how many times more may be left over, of each stage."""
 LIGHTEST: Final = 0.02
@@ -94,53 +87,68 @@ class Members:
 
 
 @dataclass(frozen=True, eq=False)
+class Springs:
+    """Springs at nodes (s,), each along a unit vector `way` (s, 3): stiffness (s,), N/m; the place
+    along its way (s,), m, at which it does nothing; and whether it only pushes (s,).
+    """
+
+    nodes: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    way: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    stiff: Floats = field(default_factory=lambda: np.zeros(0))
+    at: Floats = field(default_factory=lambda: np.zeros(0))
+    pushes: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=np.bool_))
+
+    @cached_property
+    def table(self) -> Floats:
+        """As the kernel takes them (s, 6)."""
+        return np.column_stack([self.way, self.stiff, self.at, self.pushes.astype(np.float64)])
+
+    def forces(self, x: Floats) -> Floats:
+        """What each gives to its node (s, 3), N."""
+        over = (self.way * x[self.nodes]).sum(axis=1) - self.at
+        over = np.where(self.pushes, np.minimum(over, 0.0), over)
+        return np.asarray(-(self.stiff * over)[:, None] * self.way)
+
+
+@dataclass(frozen=True, eq=False)
 class System:
-    """A sheet with what holds it: members, held nodes (n,), and pairs of nodes that press on each
-    other.
+    """A sheet with what holds it: members, held nodes (n,), pairs of nodes that press on each
+    other, and springs.
     """
 
     members: Members
     held: NDArray[np.bool_]
     pairs: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
     ground_n_m: float = GROUND_N_M
+    springs: Springs = field(default_factory=Springs)
+
+    def parts(self, toe: float = TOE) -> Parts:
+        """As the kernel takes it."""
+        m, s = self.members, self.springs
+        return Parts(
+            m.nodes,
+            m.coef,
+            m.rest,
+            m.stiff,
+            self.ground_n_m,
+            self.pairs,
+            PRESS_N_M,
+            s.nodes,
+            s.table,
+            toe,
+        )
 
     def pulls(self, x: Floats, load: Floats, toe: float = TOE) -> Floats:
         """What is left over at each node (n, 3), N: zero where it rests; at a held one, what its
         holder takes.
         """
-        m, out = self.members, np.empty_like(x)
-        forces(
-            x,
-            m.nodes,
-            m.coef,
-            m.rest,
-            m.stiff,
-            load,
-            self.ground_n_m,
-            self.pairs,
-            PRESS_N_M,
-            toe,
-            out,
-        )
+        out = np.empty_like(x)
+        forces(x, self.parts(toe), load, out)
         return out
 
     def energy(self, x: Floats, load: Floats, toe: float = TOE) -> float:
         """Stored energy less the work of the loads, J."""
-        m = self.members
-        return float(
-            energy(
-                x,
-                m.nodes,
-                m.coef,
-                m.rest,
-                m.stiff,
-                load,
-                self.ground_n_m,
-                self.pairs,
-                PRESS_N_M,
-                toe,
-            )
-        )
+        return float(energy(x, self.parts(toe), load))
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,130 +163,68 @@ class Rest:
     left_n: float
 
 
-class Band:
-    """The stiffness of a system in banded form, its free nodes numbered so that the band is
-    narrow.
+def layout_of(system: System, count: int, places: Floats | None = None) -> Layout:
+    """How the stiffness of a system of `count` nodes is laid out, its free nodes numbered so that
+    the band is narrow: along the grid where their `places` (n, 2) in steps of the mesh are known,
+    else in the order of Cuthill and McKee reversed.
     """
-
-    def __init__(self, system: System, count: int) -> None:
-        self.system = system
-        free = np.flatnonzero(~system.held)
-        m = system.members
-        links = np.concatenate(
-            [m.nodes[:, [0, 1]], m.nodes[:, [1, 2]], m.nodes[:, [0, 2]], system.pairs]
-        )
-        place = np.full(count, -1)
-        place[free] = np.arange(len(free))
-        links = place[links]
-        links = links[(links >= 0).all(axis=1)]
-        graph = coo_array(
-            (np.ones(len(links)), (links[:, 0], links[:, 1])), shape=(len(free), len(free))
-        ).tocsr()
-        order = reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True)
-        self.row = np.full(count, -1, dtype=np.int64)
-        self.row[free[order]] = np.arange(len(free))
-        self.free = free[order]
-        rows = self.row[free[links]]
-        width = int(np.abs(rows[:, 0] - rows[:, 1]).max()) if len(rows) else 0
-        self.band = np.zeros((3 * width + 3, 3 * len(free)))
-
-    def filled(self, x: Floats, damp: Floats, toe: float) -> Floats:
-        """The band at places x, with `damp` on the diagonal of each free node."""
-        s, m = self.system, self.system.members
-        stiffness(
-            x,
-            m.nodes,
-            m.coef,
-            m.rest,
-            m.stiff,
-            s.ground_n_m,
-            s.pairs,
-            PRESS_N_M,
-            toe,
-            self.row,
-            damp,
-            self.band,
-        )
-        return self.band
+    free = np.flatnonzero(~system.held)
+    m = system.members
+    links = np.concatenate([m.nodes[:, [0, 1]], m.nodes[:, [1, 2]], m.nodes[:, [0, 2]]])
+    links = np.concatenate([links, system.pairs])
+    place = np.full(count, -1)
+    place[free] = np.arange(len(free))
+    links = place[links]
+    links = links[(links >= 0).all(axis=1)]
+    orders: list[NDArray[np.signedinteger[Any]]] = []
+    if places is not None:
+        u, v = places[free].T
+        orders = [np.lexsort((v, np.round(u))), np.lexsort((u, np.round(v)))]
+    if not orders:
+        shape = (len(free), len(free))
+        graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape).tocsr()
+        orders = [reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True)]
+    best: tuple[int, NDArray[np.int64]] | None = None
+    for order in orders:
+        row = np.empty(len(free), dtype=np.int64)
+        row[order] = np.arange(len(free))
+        apart = row[links]
+        width = int(np.abs(apart[:, 0] - apart[:, 1]).max()) if len(links) else 0
+        if best is None or width < best[0]:
+            best = width, np.asarray(order, dtype=np.int64)
+    width, order = best or (0, np.zeros(0, dtype=np.int64))
+    row = np.full(count, -1, dtype=np.int64)
+    row[free[order]] = np.arange(len(free))
+    return Layout(row, free[order].astype(np.int64), 3 * width + 2)
 
 
-def come_to_rest(system: System, start: Floats, load: Floats, mass: Floats) -> Rest:
+def come_to_rest(
+    system: System,
+    start: Floats,
+    load: Floats,
+    mass: Floats,
+    stages: Sequence[tuple[float, int, float]] = STAGES,
+    layout: Layout | None = None,
+    drawn_n: float = 0.0,
+) -> Rest:
     """Let a sheet come to rest from `start` (n, 3) under loads (n, 3), N. `mass` (n,): relative
-    weights of the nodes, which say how slowly each moves while it is far from rest.
+    weights of the nodes, which say how slowly each moves while it is far from rest. `layout`: that
+    of a system with the same nodes and members; `drawn_n`: the pull of hands, which counts as a
+    load.
 
     First with threads that take up their pull softly, then as they are: so slack cloth does not
     stop every step short.
     """
-    x, band, steps = start.copy(), Band(system, len(start)), 0
-    if not len(band.free):
+    x, layout, steps = start.copy(), layout or layout_of(system, len(start)), 0
+    free = layout.free
+    if not len(free):
         return Rest(x, True, 0, 0.0)
     settled, left_n = False, 0.0
-    slow = np.maximum(mass[band.free] / mass[band.free].mean(), LIGHTEST)
-    for toe, most, ease in STAGES:
-        x, settled, taken, left_n = _stage(system, band, x, load, slow, toe, most, ease)
+    slow = np.maximum(mass[free] / mass[free].mean(), LIGHTEST)
+    whole = float(np.abs(load[free]).sum()) + drawn_n
+    damp = FIRST_DAMP * max(whole / len(free), 1e-3)
+    for toe, most, ease in stages:
+        parts = system.parts(toe)
+        taken, settled, left_n = newton(x, parts, layout, load, slow, whole, damp, (most, ease))
         steps += taken
     return Rest(x, settled, steps, left_n)
-
-
-def _stage(
-    system: System,
-    band: Band,
-    x: Floats,
-    load: Floats,
-    slow: Floats,
-    toe: float,
-    most: int,
-    ease: float,
-) -> tuple[Floats, bool, int, float]:
-    """Newton's method with one softness of the threads: places, whether at rest, steps, the largest
-    pull left over.
-    """
-    whole = float(np.abs(load[band.free]).sum())
-    damp, now = FIRST_DAMP * max(whole / len(band.free), 1e-3), system.energy(x, load, toe)
-    left, gained = system.pulls(x, load, toe)[band.free], np.inf
-    for step in range(most):
-        if _at_rest(left, whole, gained, ease):
-            return x, True, step, float(np.abs(left).max())
-        try:
-            factor = cholesky_banded(
-                band.filled(x, damp * slow, toe), lower=True, overwrite_ab=True, check_finite=False
-            )
-        except LinAlgError:
-            damp *= 10.0
-            continue
-        move = cho_solve_banded((factor, True), left.ravel(), check_finite=False).reshape(-1, 3)
-        share, gain, tries = (
-            min(1.0, LONGEST_STEP_M / max(float(np.abs(move).max()), 1e-300)),
-            float((left * move).sum()),
-            0,
-        )
-        while True:
-            trial = x.copy()
-            trial[band.free] += share * move
-            then = system.energy(trial, load, toe)
-            if then <= now - 1e-4 * share * gain or tries > 8:
-                break
-            share, tries = share / 2, tries + 1
-        if then >= now + 1e-12 * abs(now) and tries > 8:
-            damp *= 4.0
-            if damp > 1e9:
-                break
-            continue
-        x, now, gained = trial, then, now - then
-        left = system.pulls(x, load, toe)[band.free]
-        damp = max(damp * (0.35 if share == 1.0 else 1.0 if tries == 0 else 2.0), 1e-9)
-    return x, _at_rest(left, whole, 0.0, ease), most, float(np.abs(left).max())
-
-
-def _at_rest(left: Floats, whole: float, gained: float, ease: float) -> bool:
-    """Whether what is left over at the free nodes (f, 3) is next to nothing beside the `whole` of
-    the loads, N.
-    """
-    if float(np.abs(left).max()) <= REST_N:
-        return True
-    net, each = float(np.linalg.norm(left.sum(axis=0))), float(np.abs(left).sum())
-    return (
-        net <= ease * NET_LEFT * whole
-        and each <= ease * EACH_LEFT * whole
-        and gained <= ease * CREEP_M * whole
-    )

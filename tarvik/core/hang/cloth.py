@@ -26,6 +26,13 @@ PATCH_M: Final = constant(
 PATCH_LAYERS: Final = constant(
     "patch_layers", 3.0, "1", ENGINEERING, "layers of cloth that a patch adds"
 )
+HEM_M: Final = constant(
+    "hem",
+    0.06,
+    "m",
+    ENGINEERING,
+    "cloth in the hem and its seam: the hem is as stiff as a strip this wide",
+)
 BIAS: Final = 1 / math.sqrt(2)
 WAYS: Final = np.array([[1.0, 0.0], [0.0, 1.0], [BIAS, BIAS], [BIAS, -BIAS]])
 """Directions on the flat sheet in which a triangle pulls: across, along, and both biases."""
@@ -67,14 +74,23 @@ def patched(mesh: Mesh, members: Members, nodes: Sequence[int]) -> Members:
     """The threads with the patches that tie-outs are sewn on: the cloth within PATCH_M of each is
     so many layers more.
     """
-    tri = np.asarray(shapely.polygons(mesh.uv[mesh.triangles]))
-    sizes = np.asarray(shapely.area(tri))
-    share = np.zeros(len(tri))
+    corners = mesh.uv[mesh.triangles]
+    middles = corners.mean(axis=1)
+    reach = np.sqrt(((corners - middles[:, None]) ** 2).sum(axis=2)).max(axis=1) + PATCH_M
+    share = np.zeros(len(corners))
     for node in nodes:
+        near = np.flatnonzero(np.hypot(*(middles - mesh.uv[node]).T) <= reach)
+        tri = np.asarray(shapely.polygons(corners[near]))
         patch = Point(mesh.uv[node]).buffer(PATCH_M)
-        near = shapely.intersects(tri, patch)
-        share[near] += shapely.area(shapely.intersection(tri[near], patch)) / sizes[near]
+        share[near] += shapely.area(shapely.intersection(tri, patch)) / shapely.area(tri)
     return replace(
         members,
         stiff=members.stiff * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)),
     )
+
+
+def hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
+    """The hem along every edge of the cloth, as cords."""
+    ends = mesh.rim
+    length = np.linalg.norm(mesh.uv[ends[:, 0]] - mesh.uv[ends[:, 1]], axis=1)
+    return Members.cords(ends, length * (1 + stretch), HEM_M * fabric.warp_n_m / length)

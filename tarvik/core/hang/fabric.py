@@ -16,6 +16,9 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+GRAVITY: Final = constant(
+    "gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs"
+)
 _MEMORY: Final = "from memory: usual figures of makers' data sheets for cloth of this weight"
 _PRACTICE: Final = "common practice"
 

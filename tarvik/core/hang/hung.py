@@ -16,10 +16,11 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
 from tarvik.core.hang.balance import Members, Rest, System, come_to_rest
-from tarvik.core.hang.cloth import patched, threads
-from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
+from tarvik.core.hang.cloth import hem, patched, threads
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, GRAVITY, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
-from tarvik.core.hang.ties import CORD_N, RIDGE_PULL_N, TAUTNESS, Lift, Tie, ties_of
+from tarvik.core.hang.ridge import ridge_line
+from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, ties_of
 from tarvik.core.loads.pressure import panel_loads
 from tarvik.core.measure.runoff import downhill
 from tarvik.core.plane import shares_in
@@ -33,16 +34,6 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
-GRAVITY: Final = constant(
-    "gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs"
-)
-HEM_M: Final = constant(
-    "hem",
-    0.06,
-    "m",
-    ENGINEERING,
-    "cloth in the hem and its seam: the hem is as stiff as a strip this wide",
-)
 MESH_LINES: Final = 17
 """Grid lines along a sheet's longer side."""
 SLACK_N_M: Final = constant(
@@ -392,8 +383,8 @@ def _put_together(
     cloth = patched(
         mesh, threads(mesh, hanging.fabric, stretch), sorted({tie.node for tie in ties})
     )
-    members = [cloth, _hem(mesh, hanging.fabric, stretch)]
-    line, places, pairs = _ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
+    members = [cloth, hem(mesh, hanging.fabric, stretch)]
+    line, places, pairs = ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
     members.append(line)
     start.append(places)
     held = np.append(held, np.zeros(len(places), dtype=bool))
@@ -416,37 +407,3 @@ def _put_together(
     start.append(np.array(anchors).reshape(-1, 3))
     held = np.append(held, np.ones(len(anchors), dtype=bool))
     return System(Members.joined(*members), held, pairs), np.concatenate(start)
-
-
-def _hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
-    """The hem along every edge of the cloth, as cords."""
-    ends = mesh.rim
-    length = np.linalg.norm(mesh.uv[ends[:, 0]] - mesh.uv[ends[:, 1]], axis=1)
-    return Members.cords(ends, length * (1 + stretch), HEM_M * fabric.warp_n_m / length)
-
-
-def _ridge_line(
-    shelter: Shelter, rig: Rig, mesh: Mesh, start: Floats, first: int
-) -> tuple[Members, Floats, NDArray[np.int64]]:
-    """A taut line under the ridge, of nodes of its own under those of the cloth, from one high
-    point to the other.
-    """
-    high = shelter.pitch.high_points()
-    none = Members.cords(np.zeros((0, 2), dtype=np.int64), np.zeros(0), np.zeros(0))
-    if not rig.through_line or len(high) != 2:
-        return none, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64)
-    a, b = (mesh.named[p] for p in high)
-    flat_a, flat_b = mesh.uv[a], mesh.uv[b]
-    along = flat_b - flat_a
-    share = ((mesh.uv - flat_a) @ along) / float(along @ along)
-    off = np.linalg.norm(mesh.uv - flat_a - share[:, None] * along, axis=1)
-    over = np.flatnonzero((off < 1e-6) & (share > 1e-6) & (share < 1 - 1e-6))
-    over = over[np.argsort(share[over])]
-    places = start[a] + share[over, None] * (start[b] - start[a])
-    own = first + np.arange(len(over))
-    chain = np.concatenate([[a], own, [b]])
-    ends = np.column_stack([chain[:-1], chain[1:]])
-    spots = np.concatenate([[start[a]], places, [start[b]]])
-    spans = np.linalg.norm(np.diff(spots, axis=0), axis=1)
-    rest = spans / (1 + RIDGE_PULL_N / CORD_N)
-    return Members.cords(ends, rest, CORD_N / rest), places, np.column_stack([over, own])

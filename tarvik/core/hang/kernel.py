@@ -1,21 +1,24 @@
-"""Energy, forces and stiffness of a hanging sheet (Numba).
+"""Energy, forces and stiffness of a hanging sheet, and Newton's method on them (Numba).
 
 Everything that pulls is one kind of member: y = sum of `coef` times the places of up to three
 nodes, with a rest length and a stiffness k; it stores k/2 (|y| - rest)^2 while |y| is over its rest
-length and nothing otherwise. Over the first TOE of strain the stiffness comes in evenly, as crimp
+length and nothing otherwise. Over the first `toe` of strain the stiffness comes in evenly, as crimp
 leaves the threads, so that the pull has no kink. A thread direction of a triangle has y = F d (F
 the deformation gradient, d the direction on the flat sheet) and rest 1; a cord has y = the vector
 from end to end. Such an energy is convex (Pipkin 1986, relaxed energy of a tension field), so the
 balance is unique up to cloth that carries nothing.
+
+What holds a point without a cord is a spring along one direction e: it stores k/2 (e . x - c)^2,
+always or (a prop, which only pushes) while e . x is less than c. That is convex too.
 """
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
-from tarvik.core.compiled import compiled
+from tarvik.core.compiled import compiled, compiled_sums
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -25,7 +28,49 @@ if TYPE_CHECKING:
     Ints = NDArray[np.int64]
 
 
-TOE = 1e-4
+TOE: Final = 1e-4
+NET_LEFT: Final = 2e-4
+"""A sheet is at rest when ties and ground balance the loads to this share of them,"""
+EACH_LEFT: Final = 0.01
+"""what is left over at all nodes together is less than this share of the loads,"""
+CREEP_M: Final = 1e-6
+"""and a step lowers the loads by less than this on average."""
+REST_N: Final = 1e-6
+"""Or when no node feels more than this."""
+LONGEST_STEP_M: Final = 0.25
+MOST_HALVINGS: Final = 8
+STIFFEST_DAMP: Final = 1e9
+
+
+class Parts(NamedTuple):
+    """All that stores energy in a sheet.
+
+    Members: `nodes` (E, 3), `coef` (E, 3), `rest` and `stiff` (E,). `ground`: stiffness of the
+    ground under a node, N/m. `pairs` (k, 2): upper and lower nodes that press on each other with
+    stiffness `press`. `sprung` (s,): nodes of springs, `spring` (s, 6): direction, k, c, and 1
+    where it only pushes. `toe`: strain over which a member's stiffness comes in.
+    """
+
+    nodes: Ints
+    coef: Floats
+    rest: Floats
+    stiff: Floats
+    ground: float
+    pairs: Ints
+    press: float
+    sprung: Ints
+    spring: Floats
+    toe: float
+
+
+class Layout(NamedTuple):
+    """How the stiffness is laid out: `row` (n,) of each node among the `free` ones (f,), -1 where
+    it is held; `width` of the band below the diagonal, in numbers.
+    """
+
+    row: Ints
+    free: Ints
+    width: int
 
 
 @compiled
@@ -47,156 +92,294 @@ def pull_of(over: float, toe: float) -> float:
 
 
 @compiled
-def energy(
-    x: Floats,
-    nodes: Ints,
-    coef: Floats,
-    rest: Floats,
-    stiff: Floats,
-    load: Floats,
-    ground: float,
-    pairs: Ints,
-    press: float,
-    toe: float,
-) -> float:
-    """Stored energy less the work of the loads, J. `ground`: stiffness of the ground under a node,
-    N/m; `pairs` (k, 2): upper and lower nodes that press on each other with stiffness `press`.
-    """
+def over_spring(x: Floats, parts: Parts, e: int) -> float:
+    """How far along its way the node of a spring is from the place at which it does nothing."""
+    n, s = parts.sprung[e], parts.spring
+    along = s[e, 0] * x[n, 0] + s[e, 1] * x[n, 1] + s[e, 2] * x[n, 2]
+    return float(along - s[e, 4])
+
+
+@compiled
+def energy(x: Floats, parts: Parts, load: Floats) -> float:
+    """Stored energy less the work of the loads (n, 3), J, at places x (n, 3)."""
     total = 0.0
-    for e in range(len(rest)):
-        i, j, k = nodes[e]
-        a, b, c = coef[e]
+    for e in range(len(parts.sprung)):
+        over = over_spring(x, parts, e)
+        if over < 0.0 or parts.spring[e, 5] == 0.0:
+            total += 0.5 * parts.spring[e, 3] * over * over
+    for e in range(len(parts.rest)):
+        i, j, k = parts.nodes[e]
+        a, b, c = parts.coef[e]
         y0 = a * x[i, 0] + b * x[j, 0] + c * x[k, 0]
         y1 = a * x[i, 1] + b * x[j, 1] + c * x[k, 1]
         y2 = a * x[i, 2] + b * x[j, 2] + c * x[k, 2]
-        over = np.sqrt(y0 * y0 + y1 * y1 + y2 * y2) - rest[e]
-        total += stiff[e] * stored(over, toe * rest[e])
+        over = np.sqrt(y0 * y0 + y1 * y1 + y2 * y2) - parts.rest[e]
+        total += parts.stiff[e] * stored(over, parts.toe * parts.rest[e])
     for n in range(len(x)):
         total -= load[n, 0] * x[n, 0] + load[n, 1] * x[n, 1] + load[n, 2] * x[n, 2]
         if x[n, 2] < 0.0:
-            total += 0.5 * ground * x[n, 2] * x[n, 2]
-    for e in range(len(pairs)):
-        sunk = x[pairs[e, 1], 2] - x[pairs[e, 0], 2]
+            total += 0.5 * parts.ground * x[n, 2] * x[n, 2]
+    for e in range(len(parts.pairs)):
+        sunk = x[parts.pairs[e, 1], 2] - x[parts.pairs[e, 0], 2]
         if sunk > 0.0:
-            total += 0.5 * press * sunk * sunk
+            total += 0.5 * parts.press * sunk * sunk
     return total
 
 
 @compiled
-def forces(
-    x: Floats,
-    nodes: Ints,
-    coef: Floats,
-    rest: Floats,
-    stiff: Floats,
-    load: Floats,
-    ground: float,
-    pairs: Ints,
-    press: float,
-    toe: float,
-    out: Floats,
-) -> None:
-    """What pulls at every node (n, 3), held ones too: members, ground and loads. Zero at a free
-    node in balance.
+def forces(x: Floats, parts: Parts, load: Floats, out: Floats) -> None:
+    """What pulls at every node (n, 3), held ones too: members, springs, ground and loads. Zero at a
+    free node in balance.
     """
     out[:] = load
-    for e in range(len(rest)):
-        i, j, k = nodes[e]
-        a, b, c = coef[e]
+    for e in range(len(parts.sprung)):
+        n = parts.sprung[e]
+        over = over_spring(x, parts, e)
+        if over < 0.0 or parts.spring[e, 5] == 0.0:
+            for m in range(3):
+                out[n, m] -= parts.spring[e, 3] * over * parts.spring[e, m]
+    for e in range(len(parts.rest)):
+        i, j, k = parts.nodes[e]
+        a, b, c = parts.coef[e]
         y0 = a * x[i, 0] + b * x[j, 0] + c * x[k, 0]
         y1 = a * x[i, 1] + b * x[j, 1] + c * x[k, 1]
         y2 = a * x[i, 2] + b * x[j, 2] + c * x[k, 2]
         size = np.sqrt(y0 * y0 + y1 * y1 + y2 * y2)
-        if size > rest[e]:
-            pull = stiff[e] * pull_of(size - rest[e], toe * rest[e]) / size
+        rest = parts.rest[e]
+        if size > rest:
+            pull = parts.stiff[e] * pull_of(size - rest, parts.toe * rest) / size
             for m in range(3):
-                t = pull * coef[e, m]
-                out[nodes[e, m], 0] -= t * y0
-                out[nodes[e, m], 1] -= t * y1
-                out[nodes[e, m], 2] -= t * y2
+                t = pull * parts.coef[e, m]
+                out[parts.nodes[e, m], 0] -= t * y0
+                out[parts.nodes[e, m], 1] -= t * y1
+                out[parts.nodes[e, m], 2] -= t * y2
     for n in range(len(x)):
         if x[n, 2] < 0.0:
-            out[n, 2] -= ground * x[n, 2]
-    for e in range(len(pairs)):
-        sunk = x[pairs[e, 1], 2] - x[pairs[e, 0], 2]
+            out[n, 2] -= parts.ground * x[n, 2]
+    for e in range(len(parts.pairs)):
+        sunk = x[parts.pairs[e, 1], 2] - x[parts.pairs[e, 0], 2]
         if sunk > 0.0:
-            out[pairs[e, 0], 2] += press * sunk
-            out[pairs[e, 1], 2] -= press * sunk
+            out[parts.pairs[e, 0], 2] += parts.press * sunk
+            out[parts.pairs[e, 1], 2] -= parts.press * sunk
+
+
+PAIRS: Final = np.array([[0, 0], [1, 1], [2, 2], [1, 0], [2, 0], [2, 1]])
+"""Pairs of a member's three nodes."""
+PLACES: Final = np.array([[0, 0], [1, 1], [2, 2], [1, 0], [2, 0], [2, 1]])
+"""Places of the six numbers of a symmetric block (3, 3)."""
 
 
 @compiled
-def stiffness(
-    x: Floats,
-    nodes: Ints,
-    coef: Floats,
-    rest: Floats,
-    stiff: Floats,
-    ground: float,
-    pairs: Ints,
-    press: float,
-    toe: float,
-    row: Ints,
-    damp: Floats,
-    band: Floats,
-) -> None:
-    """Second derivative of the energy as a lower band (width + 1, 3 f), for nodes with a `row` >= 0
-    among the f free ones.
+def _put(band: Floats, layout: Layout, nodes: Ints, blocks: Floats) -> None:
+    """Add to the band the stiffness between three nodes: symmetric blocks (6, 6) of their PAIRS."""
+    for k in range(6):
+        rp, rq = layout.row[nodes[PAIRS[k, 0]]], layout.row[nodes[PAIRS[k, 1]]]
+        if rp < 0 or rq < 0:
+            continue
+        high, low = 3 * max(rp, rq), 3 * min(rp, rq)
+        for c in range(6):
+            a, b = PLACES[c, 0], PLACES[c, 1]
+            band[high + a, low + b - high - a + layout.width] += blocks[k, c]
+            if a != b and high != low:
+                band[high + b, low + a - high - b + layout.width] += blocks[k, c]
 
+
+@compiled
+def stiffness(x: Floats, parts: Parts, layout: Layout, damp: Floats, band: Floats) -> None:
+    """Second derivative of the energy as a lower band by rows (3 f, width + 1), the diagonal last;
     `damp` (f,) is added to the diagonal of each free node.
     """
     band[:] = 0.0
+    width = layout.width
     for n in range(len(x)):
-        r = row[n]
+        r = layout.row[n]
         if r >= 0:
             for m in range(3):
-                band[0, 3 * r + m] += damp[r]
+                band[3 * r + m, width] += damp[r]
             if x[n, 2] <= 0.0:
-                band[0, 3 * r + 2] += ground
+                band[3 * r + 2, width] += parts.ground
+    for e in range(len(parts.sprung)):
+        r = layout.row[parts.sprung[e]]
+        if r >= 0 and (over_spring(x, parts, e) <= 0.0 or parts.spring[e, 5] == 0.0):
+            for p in range(3):
+                for q in range(p + 1):
+                    both = parts.spring[e, p] * parts.spring[e, q]
+                    band[3 * r + p, q - p + width] += parts.spring[e, 3] * both
     y = np.empty(3)
-    for e in range(len(rest)):
+    blocks, weights, own = np.zeros((6, 6)), np.empty(6), np.empty(6)
+    dirty = False
+    for e in range(len(parts.rest)):
         size2 = 0.0
         for m in range(3):
             y[m] = (
-                coef[e, 0] * x[nodes[e, 0], m]
-                + coef[e, 1] * x[nodes[e, 1], m]
-                + coef[e, 2] * x[nodes[e, 2], m]
+                parts.coef[e, 0] * x[parts.nodes[e, 0], m]
+                + parts.coef[e, 1] * x[parts.nodes[e, 1], m]
+                + parts.coef[e, 2] * x[parts.nodes[e, 2], m]
             )
             size2 += y[m] * y[m]
         size = np.sqrt(size2)
-        if size <= 0.0:
-            continue
-        over, soft = size - rest[e], toe * rest[e]
-        if over <= 0.0:
-            continue
-        along = stiff[e] * min(over / soft, 1.0)
-        across = stiff[e] * pull_of(over, soft) / size
-        for m in range(3):
-            y[m] /= size
-        for p in range(3):
-            rp = row[nodes[e, p]]
-            if rp < 0 or coef[e, p] == 0.0:
-                continue
-            for q in range(3):
-                rq = row[nodes[e, q]]
-                if rq < 0 or coef[e, q] == 0.0 or rp < rq:
-                    continue
-                both = coef[e, p] * coef[e, q]
-                for a in range(3):
-                    for b in range(3):
-                        i, j = 3 * rp + a, 3 * rq + b
-                        if i >= j:
-                            value = (along - across) * y[a] * y[b]
-                            if a == b:
-                                value += across
-                            band[i - j, j] += both * value
-    for e in range(len(pairs)):
-        up, low = pairs[e, 0], pairs[e, 1]
+        over, soft = size - parts.rest[e], parts.toe * parts.rest[e]
+        if size > 0.0 and over > 0.0:
+            along = parts.stiff[e] * min(over / soft, 1.0)
+            across = parts.stiff[e] * pull_of(over, soft) / size
+            stretch = (along - across) / size2
+            for c in range(6):
+                a, b = PLACES[c, 0], PLACES[c, 1]
+                own[c] = stretch * y[a] * y[b]
+                weights[c] = parts.coef[e, PAIRS[c, 0]] * parts.coef[e, PAIRS[c, 1]]
+            for c in range(3):
+                own[c] += across
+            for k in range(6):
+                for c in range(6):
+                    blocks[k, c] += weights[k] * own[c]
+            dirty = True
+        last = e + 1 == len(parts.rest)
+        if dirty and (
+            last
+            or parts.nodes[e + 1, 0] != parts.nodes[e, 0]
+            or parts.nodes[e + 1, 1] != parts.nodes[e, 1]
+            or parts.nodes[e + 1, 2] != parts.nodes[e, 2]
+        ):
+            _put(band, layout, parts.nodes[e], blocks)
+            blocks[:] = 0.0
+            dirty = False
+    for e in range(len(parts.pairs)):
+        up, low = parts.pairs[e, 0], parts.pairs[e, 1]
         if x[low, 2] >= x[up, 2]:
-            ru, rl = row[up], row[low]
+            ru, rl = layout.row[up], layout.row[low]
             if ru >= 0:
-                band[0, 3 * ru + 2] += press
+                band[3 * ru + 2, width] += parts.press
             if rl >= 0:
-                band[0, 3 * rl + 2] += press
+                band[3 * rl + 2, width] += parts.press
             if ru >= 0 and rl >= 0:
                 i, j = max(3 * ru + 2, 3 * rl + 2), min(3 * ru + 2, 3 * rl + 2)
-                band[i - j, j] -= press
+                band[i, j - i + width] -= parts.press
+
+
+@compiled_sums
+def dot(one: Floats, other: Floats) -> float:
+    """Sum of products of two rows of the same length."""
+    total = 0.0
+    for k in range(len(one)):
+        total += one[k] * other[k]
+    return total
+
+
+@compiled_sums
+def factored(band: Floats, width: int) -> bool:
+    """Cholesky's factor of a lower band by rows, in its place; False where it is not positive."""
+    for i in range(len(band)):
+        first = max(0, i - width)
+        row = band[i]
+        for j in range(first, i):
+            other = band[j]
+            start = max(first, j - width)
+            a, b, count = start - i + width, start - j + width, j - start
+            total = row[a + count] - dot(row[a : a + count], other[b : b + count])
+            row[a + count] = total / other[width]
+        own = row[first - i + width : width]
+        total = row[width] - dot(own, own)
+        if not total > 0.0:
+            return False
+        row[width] = np.sqrt(total)
+    return True
+
+
+@compiled_sums
+def solved(band: Floats, width: int, right: Floats) -> None:
+    """Solve with the factor, in the place of the right side (3 f,)."""
+    count = len(band)
+    for i in range(count):
+        first = max(0, i - width)
+        row = band[i, first - i + width : width]
+        right[i] = (right[i] - dot(row, right[first:i])) / band[i, width]
+    for i in range(count - 1, -1, -1):
+        right[i] /= band[i, width]
+        first = max(0, i - width)
+        row, above = band[i, first - i + width : width], right[first:i]
+        for k in range(len(row)):
+            above[k] -= row[k] * right[i]
+
+
+@compiled
+def at_rest(left: Floats, free: Ints, whole: float, gained: float, ease: float) -> bool:
+    """Whether what is left over (n, 3) at the free nodes is next to nothing beside the `whole` of
+    the loads, N.
+    """
+    most = each = 0.0
+    net = np.zeros(3)
+    for n in free:
+        for m in range(3):
+            size = abs(left[n, m])
+            most = max(most, size)
+            each += size
+            net[m] += left[n, m]
+    if most <= REST_N:
+        return True
+    off = np.sqrt(net[0] * net[0] + net[1] * net[1] + net[2] * net[2])
+    return (
+        off <= ease * NET_LEFT * whole
+        and each <= ease * EACH_LEFT * whole
+        and gained <= ease * CREEP_M * whole
+    )
+
+
+@compiled
+def newton(
+    x: Floats,
+    parts: Parts,
+    layout: Layout,
+    load: Floats,
+    slow: Floats,
+    whole: float,
+    first_damp: float,
+    until: tuple[int, float],
+) -> tuple[int, bool, float]:
+    """Newton's method from places x (n, 3), which it moves: steps, whether at rest, and the largest
+    pull left over, N. `slow` (f,): relative damping of the free nodes; `whole`: size of the loads,
+    N; `until`: most steps, and how many times more may be left over.
+    """
+    most, ease = until
+    free, width = layout.free, layout.width
+    left = np.empty_like(x)
+    trial = x.copy()
+    band = np.zeros((3 * len(free), width + 1))
+    move = np.empty(3 * len(free))
+    damp, now, gained = first_damp, energy(x, parts, load), np.inf
+    forces(x, parts, load, left)
+    steps, settled = 0, False
+    while True:
+        settled = at_rest(left, free, whole, gained, ease)
+        if settled or steps == most or damp > STIFFEST_DAMP:
+            break
+        steps += 1
+        stiffness(x, parts, layout, damp * slow, band)
+        if not factored(band, width):
+            damp *= 10.0
+            continue
+        for r in range(len(free)):
+            for m in range(3):
+                move[3 * r + m] = left[free[r], m]
+        solved(band, width, move)
+        longest, gain = 1e-300, 0.0
+        for r in range(len(free)):
+            for m in range(3):
+                longest = max(longest, abs(move[3 * r + m]))
+                gain += left[free[r], m] * move[3 * r + m]
+        share, tries, then = min(1.0, LONGEST_STEP_M / longest), 0, 0.0
+        while True:
+            for r in range(len(free)):
+                for m in range(3):
+                    trial[free[r], m] = x[free[r], m] + share * move[3 * r + m]
+            then = energy(trial, parts, load)
+            if then <= now - 1e-4 * share * gain or tries > MOST_HALVINGS:
+                break
+            share, tries = share / 2, tries + 1
+        if then >= now + 1e-12 * abs(now) and tries > MOST_HALVINGS:
+            damp *= 4.0
+            continue
+        gained, now = now - then, then
+        x[:] = trial
+        forces(x, parts, load, left)
+        damp = max(damp * (0.35 if share == 1.0 else 1.0 if tries == 0 else 2.0), 1e-9)
+    return steps, settled, np.abs(left[free]).max()

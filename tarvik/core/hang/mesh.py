@@ -51,7 +51,7 @@ class Mesh:
     """Nodes `uv` (n, 2) on the flat sheet, where the fold puts them `xyz` (n, 3), `triangles` (m,
     3) with the `area` of cloth each stands for (m,), `panel` (m,): its panel's place in the
     shelter, `cell` (m,): which triangles share a cell, the `cells` as rings of nodes, and `named`:
-    nodes of the pattern's points and of further ties.
+    nodes of the pattern's points and of further ties. `step_m`: between grid lines, about.
     """
 
     uv: Floats
@@ -62,6 +62,7 @@ class Mesh:
     cell: NDArray[np.int64]
     cells: tuple[tuple[int, ...], ...]
     named: dict[str, int]
+    step_m: float
 
     @cached_property
     def rim(self) -> NDArray[np.int64]:
@@ -110,7 +111,7 @@ def mesh_of(
     grid = np.stack(np.meshgrid(us, vs, indexing="ij"), axis=-1)
     _onto_creases(grid, creases, step, outline)
     pieces = _pieces(grid, creases, outline)
-    return _meshed(shelter, pieces, places)
+    return _meshed(shelter, pieces, places, step)
 
 
 def _lined(shelter: Shelter, places: dict[str, tuple[float, float]]) -> list[tuple[float, float]]:
@@ -187,7 +188,10 @@ def _pieces(grid: Floats, creases: Sequence[LineString], outline: Polygon) -> li
 
 
 def _meshed(
-    shelter: Shelter, pieces: Sequence[Polygon], places: dict[str, tuple[float, float]]
+    shelter: Shelter,
+    pieces: Sequence[Polygon],
+    places: dict[str, tuple[float, float]],
+    step_m: float,
 ) -> Mesh:
     uv: list[tuple[float, float]] = []
     known: dict[tuple[int, int], int] = {}
@@ -213,44 +217,48 @@ def _meshed(
 
     owner = _owners(shelter, pieces)
     triangles: list[tuple[int, int, int]] = []
-    area: list[float] = []
+    share: list[float] = []
     panel: list[int] = []
     cell: list[int] = []
     cells: list[tuple[int, ...]] = []
-    on_panel: list[tuple[int, int]] = []
-    for piece, own in zip(pieces, owner, strict=True):
-        ring = tuple(
-            dict.fromkeys(
-                node(u, v) for u, v in shapely.get_coordinates(shapely.orient_polygons(piece))[:-1]
-            )
-        )
+    for corners, own in zip(_rings(pieces), owner, strict=True):
+        ring = tuple(dict.fromkeys(node(u, v) for u, v in corners))
         if len(ring) < 3:
             continue
-        made, share = _split(ring, uv)
-        on_panel += [(n, own) for tri in made for n in tri]
-        for tri in made:
-            size = share * abs(float(signed_area(np.array([uv[n] for n in tri]))))
-            if size > SLIVER_M2:
-                triangles.append(tri)
-                area.append(size)
-                panel.append(own)
-                cell.append(len(cells))
+        made, each = _split(ring, uv)
+        triangles += made
+        share += [each] * len(made)
+        panel += [own] * len(made)
+        cell += [len(cells)] * len(made)
         cells.append(ring)
-    flat = np.array(uv)
+    flat, tri = np.array(uv), np.array(triangles, dtype=np.int64)
+    area = np.array(share) * np.abs(signed_area(flat[tri]))
+    thick = area > SLIVER_M2
     named = {
         name: int(np.argmin(((flat - np.array(at)) ** 2).sum(axis=1)))
         for name, at in places.items()
     }
     return Mesh(
         flat,
-        _folded(shelter, flat, on_panel),
-        np.array(triangles, dtype=np.int64),
-        np.array(area),
-        np.array(panel, dtype=np.int64),
-        np.array(cell, dtype=np.int64),
+        _folded(shelter, flat, tri, np.array(panel)),
+        tri[thick],
+        area[thick],
+        np.array(panel, dtype=np.int64)[thick],
+        np.array(cell, dtype=np.int64)[thick],
         tuple(cells),
         named,
+        step_m,
     )
+
+
+def _rings(pieces: Sequence[Polygon]) -> list[list[list[float]]]:
+    """Corners of every piece, all turning the same way, the first not repeated."""
+    coordinates, owner = shapely.get_coordinates(
+        shapely.orient_polygons(np.asarray(pieces)), return_index=True
+    )
+    starts = np.flatnonzero(np.diff(owner, prepend=-1, append=len(pieces)))
+    whole = coordinates.tolist()
+    return [whole[a : b - 1] for a, b in pairwise(starts)]
 
 
 def _split(
@@ -281,17 +289,15 @@ def _flat(shelter: Shelter, panel: Panel) -> Floats:
     return np.array([shelter.sheet_at(p) for p in panel.points])
 
 
-def _folded(shelter: Shelter, uv: Floats, on_panel: Sequence[tuple[int, int]]) -> Floats:
+def _folded(shelter: Shelter, uv: Floats, triangles: NDArray[np.int64], panel: Floats) -> Floats:
     """Where the fold puts each node (n, 3): a flat panel is an affine image of its part of the
     sheet.
     """
-    maps = []
-    for panel in shelter.panels:
-        flat = np.column_stack([_flat(shelter, panel), np.ones(len(panel.points))])
-        maps.append(np.linalg.lstsq(flat, shelter.at_all(panel.points), rcond=None)[0])
-    out = np.zeros((len(uv), 3))
-    count = np.zeros(len(uv))
-    for node, panel_no in set(on_panel):
-        out[node] += np.array([*uv[node], 1.0]) @ maps[panel_no]
-        count[node] += 1
+    out, count = np.zeros((len(uv), 3)), np.zeros(len(uv))
+    for k, one in enumerate(shelter.panels):
+        flat = np.column_stack([_flat(shelter, one), np.ones(len(one.points))])
+        image = np.linalg.lstsq(flat, shelter.at_all(one.points), rcond=None)[0]
+        own = np.unique(triangles[panel == k])
+        out[own] += np.column_stack([uv[own], np.ones(len(own))]) @ image
+        count[own] += 1
     return out / np.maximum(count, 1)[:, None]

@@ -66,7 +66,8 @@ class Tie:
     `kind`: stake (the sheet itself staked), support (carried there), weight (a floor's corner
     weighted down), guy (a cord to a stake), cord (a cord to a tree, branch or bipod), clip (to the
     node `other`). `length_m`: of its cord; 0 for none.
-    `number`: its stake among the rig's, or -1.
+    `number`: its stake among the rig's, or -1; `line`: its line among the rig's, or -1; `prop`: the
+    foot (3,) of what it stands on; None where it is held in place.
     """
 
     name: str
@@ -76,6 +77,8 @@ class Tie:
     length_m: float = 0.0
     other: int = -1
     number: int = -1
+    line: int = -1
+    prop: tuple[float, float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +115,8 @@ def ties_of(
     out += _supported(shelter, rig, mesh, pull, supported)
     out += _guyed(shelter, rig, mesh, pull, supported)
     held = {tie.node for tie in out}
-    out += _weighted(shelter, mesh, held)
-    out += _clipped(shelter, mesh, held | {tie.node for tie in out})
+    out += weighted(shelter, mesh, held)
+    out += clipped(shelter, mesh, held | {tie.node for tie in out})
     for lift in lifts:
         node = mesh.named[lift.name]
         out.append(
@@ -222,7 +225,7 @@ def _guyed(
     return out
 
 
-def _weighted(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
+def weighted(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
     """Corners of a floor that nothing else holds: gear lies on them."""
     points = {p for panel in shelter.panels if panel.role is Role.FLOOR for p in panel.points}
     return [
@@ -232,7 +235,7 @@ def _weighted(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
     ]
 
 
-def _clipped(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
+def clipped(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
     """Corners of shut doors that stand off the ground, clipped to the cloth beside them."""
     doors = {p for panel in shelter.panels if panel.role is Role.DOOR for p in panel.points}
     if shelter.settings.get("doors", 0.0) != 0:

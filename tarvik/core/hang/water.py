@@ -17,7 +17,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, EXACT, constant
 from tarvik.core.hang.balance import come_to_rest
-from tarvik.core.hang.hung import GRAVITY
+from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.plane import signed_area
 from tarvik.core.rig.rigging import ON_GROUND_M
 

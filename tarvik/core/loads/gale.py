@@ -1,4 +1,10 @@
-"""The wind at which to move: forces in the gust against what stakes, cords and poles hold."""
+"""A shelter in tonight's gust: what each stake, line, pole and tree takes, and the wind at which to
+move.
+
+The sheet is set by hand and then hung under every case of the wind (`pressure.wind_cases`); what
+its holders give back is their force, so loads and reactions balance as well as the sheet has come
+to rest. A part counts with the most that it takes in any case.
+"""
 
 from __future__ import annotations
 
@@ -10,38 +16,82 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.loads.holding import SAFETY, Holding, knotted_cord_n
-from tarvik.core.loads.pressure import PanelLoad, panel_loads
+from tarvik.core.errors import FoldError
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
+from tarvik.core.hang.hand_set import HandSet, hand_pull_n
+from tarvik.core.loads.holding import DEFAULT_HOLDING, Holding
+from tarvik.core.loads.pressure import PanelLoad, WindCase, wind_cases
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
-from tarvik.core.loads.statics import Statics, balance
-from tarvik.core.shelter import MOST_KEPT, Shelter
+from tarvik.core.shelter import MOST_KEPT
 from tarvik.core.weather.surroundings import DEFAULT_SURROUNDINGS
 from tarvik.core.weather.wind import (
-    air_density,
     beaufort,
     dynamic_pressure,
-    gust_factor,
     gust_of,
     gust_share,
+    wind_of_pressure,
 )
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from tarvik.core.fold.pattern import Floats
+    from tarvik.core.hang.balance import Rest
     from tarvik.core.rig.carried import Rig
+    from tarvik.core.shelter import Shelter
     from tarvik.core.weather.surroundings import Surroundings
 
 LEAST_HEIGHT_M: Final = constant(
-    "load_least_height", 1.0, "m", ENGINEERING, "wind on a lower shelter is taken at this height"
+    "load_least_height", 0.3, "m", ENGINEERING, "wind on a lower shelter is taken at this height"
 )
+GIVES_M: Final = constant(
+    "held_point_gives",
+    0.35,
+    "m",
+    ENGINEERING,
+    "a held point that the wind moves further than this is not held",
+)
+GALE_LINES: Final = 9
+"""Grid lines along the longer side of the sheet that is hung for its forces."""
+MOST_SET: Final = 16
+"""Sheets set by hand that are kept."""
+MOVE_TRIES: Final = 2
+PULL_GROWTH: Final = 1.25
+"""Where a pull grows with the 0.8th power of the pressure, pressure grows with this power of it."""
+MOST_FACTOR: Final = 400.0
+"""Most times tonight's pressure that is looked at: twenty times the wind."""
+NO_LIMIT_M_S: Final = 99.0
+
+
+@dataclass(frozen=True, slots=True)
+class Reaction:
+    """What one holder gives to the sheet, N (3,), and where (3,). `kind`: stake, guy, pole, tree,
+    and so on; `number`: its stake among the rig's, or -1.
+    """
+
+    kind: str
+    point: str
+    force_n: tuple[float, float, float]
+    at: tuple[float, float, float]
+    number: int = -1
+
+    @property
+    def newtons(self) -> float:
+        """In all."""
+        return math.hypot(*self.force_n)
 
 
 @dataclass(frozen=True, slots=True)
 class Weakest:
-    """The part that gives way first: what it is, where, its pull in the gust, what it holds."""
+    """A part that may give way: what it is, where, its pull in the gust, what it holds; `number`:
+    its stake among the rig's, or -1.
+    """
 
     kind: str
     where: str
     pull_n: float
     holds_n: float
+    number: int = -1
 
     @property
     def used(self) -> float:
@@ -53,20 +103,35 @@ class Weakest:
 class Gale:
     """A shelter in tonight's gust. Speeds at 10 m over open ground, m/s.
 
-    `move_at_m_s` is the mean wind at which the weakest part, with its factor of safety, is used up;
-    `move_at_force` the Beaufort force at which to change pitch: the highest below which nothing
-    gives way. None: it stands force 12.
+    `loads` (wind and weight) and `reactions` are those of the governing case, whose wind comes from
+    `from_deg` in the shelter's frame and is `swing_deg` off the given one. `parts` have the most of
+    all cases. `move_at_m_s` is the mean wind at which the weakest part is used up; `move_at_force`
+    the Beaufort force at which to change pitch: the highest below which nothing gives way. `loose`:
+    points that nothing holds.
     """
 
     gust_m_s: float
     local_gust_m_s: float
     pressure_pa: float
     loads: tuple[PanelLoad, ...]
-    statics: Statics
+    reactions: tuple[Reaction, ...]
+    from_deg: float
+    swing_deg: float
     ridge: RidgeLine | None
     parts: tuple[Weakest, ...]
     move_at_m_s: float
     move_at_force: int
+    loose: tuple[str, ...]
+
+    def with_parts(self, parts: tuple[Weakest, ...]) -> Gale:
+        """The same forces on parts that hold more or less: the wind to move at follows the pull of
+        the weakest, as it grows with the pressure.
+        """
+        before = max((p.used for p in self.parts), default=0.0)
+        now = max((p.used for p in parts), default=0.0)
+        mean = self.move_at_m_s * math.sqrt((before / now) ** PULL_GROWTH) if now > 0 else math.inf
+        force = beaufort(min(mean, NO_LIMIT_M_S))
+        return replace(self, parts=parts, move_at_m_s=mean, move_at_force=force)
 
     @property
     def weakest(self) -> Weakest | None:
@@ -74,6 +139,18 @@ class Gale:
         return max(self.parts, key=lambda p: p.used, default=None)
 
 
+@lru_cache(maxsize=MOST_SET)
+def _hand_set(
+    shelter: Shelter, rig: Rig, fabric: Fabric, pull_n: float, lines: int
+) -> HandSet | None:
+    """The sheet set by hand; None for one that hangs from nothing: who lies in it holds it."""
+    try:
+        return HandSet(shelter, rig, fabric, pull_n, lines)
+    except FoldError:
+        return None
+
+
+@lru_cache(maxsize=MOST_KEPT)
 def in_gale(
     shelter: Shelter,
     rig: Rig,
@@ -81,107 +158,217 @@ def in_gale(
     wind_m_s: float,
     gust_m_s: float | None = None,
     *,
-    holding: Holding | None = None,
+    holding: Holding = DEFAULT_HOLDING,
     around: Surroundings = DEFAULT_SURROUNDINGS,
     temp_c: float = 10.0,
-) -> Gale:
+    fabric: Fabric = DEFAULT_FABRIC,
+    lines: int = GALE_LINES,
+) -> Gale | None:
     """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the
-    shelter's frame.
-
-    Forces are worked out once for a pressure of 1 Pa, and grow with the pressure.
+    shelter's frame. None for a shelter that no tie holds.
     """
-    holds = holding or Holding()
+    stands = _hand_set(shelter, rig, fabric, hand_pull_n(holding.trusted_stake_n), lines)
+    if stands is None:
+        return None
     height = max(float(shelter.xyz[:, 2].max()), LEAST_HEIGHT_M)
     gust = gust_of(wind_m_s, gust_m_s)
-    local = gust * gust_share(height, around)
-    unit = _under_unit_pressure(shelter, rig, wind_from_deg % 360)
-    parts = _parts(rig, unit.statics, unit.ridge, holds)
-    worst = max((p.used for p in parts), default=0.0)  # for a pressure of 1 Pa
-    limit = math.sqrt(2 / worst / air_density(temp_c)) if worst > 1e-12 else math.inf
-    gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_factor()
-    mean = limit / gust_share(height, around) / gust_over_mean
-    scale = dynamic_pressure(local, temp_c)
-    ridge = unit.ridge
+    share = gust_share(height, around)
+    pressure = dynamic_pressure(gust * share, temp_c)
+    cases = wind_cases(shelter, wind_from_deg, around.load_spread_deg, pressure)
+    hung = _hung_all(stands, cases)
+    every = [_parts(rig, h.reactions, holding) for h in hung]
+    worst = max(range(len(cases)), key=lambda k: max((p.used for p in every[k]), default=0.0))
+    parts = _most(every)
+    used = max((p.used for p in parts), default=0.0)
+    loose = tuple(dict.fromkeys(p for h in hung for p in h.loose))
+    limit_pa = 0.0 if loose else _limit_pa(hung[worst], pressure, used, holding)
+    gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_of(1.0, None)
+    mean = wind_of_pressure(limit_pa, temp_c) / share / gust_over_mean
+    case, found = cases[worst], hung[worst]
     return Gale(
         gust,
-        local,
-        scale,
-        tuple(
-            PanelLoad(p.id, p.area_m2, p.slope_deg, p.coefficient, p.force_n * scale, p.centre)
-            for p in unit.loads
-        ),
-        scaled(unit.statics, scale),
-        from_sag(ridge.span_m, ridge.load_n * scale, ridge.sag_m) if ridge else None,
-        tuple(Weakest(p.kind, p.where, p.pull_n * scale, p.holds_n) for p in parts),
+        gust * share,
+        pressure,
+        found.loads,
+        found.reactions,
+        case.wind_from_deg,
+        (case.wind_from_deg - wind_from_deg + 180) % 360 - 180,
+        _ridge(rig, found.reactions),
+        parts,
         mean,
-        beaufort(min(mean, 99.0)),
+        beaufort(min(mean, NO_LIMIT_M_S)),
+        loose,
     )
 
 
-@dataclass(frozen=True, slots=True)
-class _Unit:
-    """All forces under a wind pressure of 1 Pa."""
-
-    loads: tuple[PanelLoad, ...]
-    statics: Statics
-    ridge: RidgeLine | None
-
-
-@lru_cache(maxsize=MOST_KEPT)
-def _under_unit_pressure(shelter: Shelter, rig: Rig, wind_from_deg: float) -> _Unit:
-    loads = panel_loads(shelter, wind_from_deg, 1.0)
-    statics = balance(shelter, rig, loads)
-    return _Unit(tuple(loads), statics, _ridge(rig, statics))
+def _hung_all(stands: HandSet, cases: Sequence[WindCase]) -> list[_Hung]:
+    """Every case, each from where the last one alike came to rest."""
+    out: list[_Hung] = []
+    last: dict[bool, Floats] = {}
+    for case in cases:
+        out.append(_Hung(stands, case, start=last.get(case.pushes)))
+        last[case.pushes] = out[-1].rest.x
+    return out
 
 
-def scaled(statics: Statics, factor: float) -> Statics:
-    """The same state under `factor` times the wind pressure."""
-    return Statics(
-        tuple(replace(x, newtons=x.newtons * factor) for x in statics.lines),
-        tuple(
-            replace(x, newtons=x.newtons * factor, up_n=x.up_n * factor, along_n=x.along_n * factor)
-            for x in statics.stakes
-        ),
-        tuple(
-            replace(x, push_n=x.push_n * factor, pull_n=x.pull_n * factor, pull=x.pull * factor)
-            for x in statics.supports
-        ),
-        statics.total * factor,
-        statics.reaction * factor,
-        statics.loose,
-    )
+class _Hung:
+    """A sheet hung under one case of the wind, and what its holders give."""
+
+    def __init__(
+        self, stands: HandSet, case: WindCase, factor: float = 1.0, start: Floats | None = None
+    ) -> None:
+        self.stands, self.case = stands, case
+        mesh = stands.mesh
+        place = {panel.id: k for k, panel in enumerate(stands.shelter.panels)}
+        per_m2 = np.zeros((len(place), 3))
+        for load in case.loads:
+            per_m2[place[load.id]] = factor * load.force_n / load.area_m2
+        on_triangles = mesh.area[:, None] * per_m2[mesh.panel]
+        self.wind = np.zeros((len(mesh.uv), 3))
+        np.add.at(self.wind, mesh.triangles, (on_triangles / 3)[:, None, :])
+        self.rest: Rest = stands.under(self.wind, start)
+        self.reactions = tuple(_reactions(stands, self.rest.x))
+
+    @property
+    def loads(self) -> tuple[PanelLoad, ...]:
+        """Wind and weight of each panel as it hangs, where they act."""
+        return tuple(_hung_loads(self.stands, self.case, self.rest.x))
+
+    @property
+    def loose(self) -> list[str]:
+        """Held points that give way to the wind; any point where the sheet finds no rest."""
+        moved = np.linalg.norm(self.rest.x - self.stands.set.x, axis=1)
+        out = [
+            tie.name
+            for tie in self.stands.ties
+            if tie.kind == "support" and moved[tie.node] > GIVES_M
+        ]
+        if not self.rest.settled and not out:
+            out = [max(self.stands.ties, key=lambda tie: moved[tie.node]).name]
+        return out
 
 
-def _ridge(rig: Rig, statics: Statics) -> RidgeLine | None:
-    """The line between two trees, whole or in two ends: the pull across it makes it sag."""
-    trees = [s for s in statics.supports if s.kind == "tree"]
-    if len(trees) != 2:
+def _hung_loads(stands: HandSet, case: WindCase, x: Floats) -> list[PanelLoad]:
+    mesh = stands.mesh
+    weight = stands.weight[: len(mesh.uv)].sum(axis=0)
+    middles = x[mesh.triangles].mean(axis=1)
+    areas = np.zeros(len(stands.shelter.panels))
+    np.add.at(areas, mesh.panel, mesh.area)
+    by_id = {load.id: load for load in case.loads}
+    out = []
+    for k, panel in enumerate(stands.shelter.panels):
+        if areas[k] <= 0:
+            continue
+        own = mesh.panel == k
+        centre = (mesh.area[own, None] * middles[own]).sum(axis=0) / areas[k]
+        force = weight * areas[k] / areas.sum()
+        load = by_id.get(panel.id)
+        if load is None:
+            out.append(PanelLoad(panel.id, float(areas[k]), 0.0, 0.0, force, centre))
+            continue
+        wind = load.force_n * areas[k] / load.area_m2
+        out.append(
+            PanelLoad(load.id, load.area_m2, load.slope_deg, load.coefficient, wind + force, centre)
+        )
+    return out
+
+
+def _reactions(stands: HandSet, x: Floats) -> list[Reaction]:
+    """What every holder gives, the ground under cloth that lies on it last."""
+    springs = stands.system.springs
+    given: dict[int, Floats] = {}
+    for node, force in zip(springs.nodes, springs.forces(x), strict=True):
+        given[int(node)] = given.get(int(node), np.zeros(3)) + force
+    pulls = stands.cord_pulls(x)
+    kinds = {s.point: s.kind for s in stands.rig.supports}
+    out = []
+    cord = 0
+    for tie in stands.ties:
+        if tie.length_m:
+            pull, cord = pulls[cord], cord + 1
+            if tie.kind == "clip":  # cloth to cloth: inside the sheet
+                continue
+            way = np.array(tie.at) - x[tie.node]
+            force = pull * way / max(float(np.linalg.norm(way)), 1e-12)
+            out.append(_reaction(tie.kind, tie.name, force, tie.at, tie.number))
+        else:
+            kind = kinds.get(tie.name, "tree") if tie.kind == "support" else tie.kind
+            out.append(_reaction(kind, tie.name, given[tie.node], x[tie.node], tie.number))
+    out += [
+        _reaction("tree", point, force, x[node], -1)
+        for point, node, force in stands.ridge_line_ends(x)
+    ]
+    ground, at = stands.ground(x)
+    if ground > 0:
+        out.append(_reaction("ground", "", np.array([0.0, 0.0, ground]), at, -1))
+    return out
+
+
+def _reaction(
+    kind: str, point: str, force: Floats, at: Sequence[float] | Floats, number: int
+) -> Reaction:
+    fx, fy, fz = (float(c) for c in force)
+    x, y, z = (float(c) for c in at)
+    return Reaction(kind, point, (fx, fy, fz), (x, y, z), number)
+
+
+def _limit_pa(governing: _Hung, pressure: float, used: float, holding: Holding) -> float:
+    """Pressure at which the weakest part of the governing case is just used up, Pa."""
+    if used <= 0 or pressure <= 0:
+        return math.inf
+    factor, now, hung = 1.0, used, governing
+    for _ in range(MOVE_TRIES):
+        if abs(now - 1) < 0.03:
+            break
+        factor *= float(np.clip(now**-PULL_GROWTH, 0.05, 20.0))
+        if factor > MOST_FACTOR:
+            return math.inf
+        hung = _Hung(hung.stands, hung.case, factor, hung.rest.x)
+        parts = _parts(hung.stands.rig, hung.reactions, holding)
+        now = max((p.used for p in parts), default=0.0)
+        if now <= 0:
+            return math.inf
+    return float(pressure * factor * now**-PULL_GROWTH)
+
+
+def _ridge(rig: Rig, reactions: Sequence[Reaction]) -> RidgeLine | None:
+    """The line between two trees under the ridge: the pull across it makes it sag."""
+    trees = [s for s in rig.supports if s.kind == "tree"]
+    if len(trees) != 2 or not rig.through_line:
         return None
-    places = [np.array([*s.at, s.height_m]) for s in rig.supports if s.kind == "tree"]
+    places = [np.array([*s.at, s.height_m]) for s in trees]
     span = float(np.linalg.norm(places[1] - places[0]))
     along = (places[1] - places[0]) / max(span, 1e-9)
-    across = sum((t.pull - (t.pull @ along) * along for t in trees), np.zeros(3))
+    pull = sum((np.array(r.force_n) for r in reactions if r.kind == "tree"), np.zeros(3))
+    across = pull - (pull @ along) * along
     return from_sag(span, float(np.linalg.norm(across)), TIGHT_SAG * span)
 
 
-def _parts(
-    rig: Rig, statics: Statics, ridge: RidgeLine | None, holds: Holding
-) -> tuple[Weakest, ...]:
-    """Every stake and line with its pull and what it holds, factor of safety taken off."""
-    stake_n, guy_n = holds.stake_n / SAFETY, knotted_cord_n(holds.guy_mm) / SAFETY
-    parts = [
-        Weakest("stake", rig.stakes[s.stake].point, s.newtons, stake_n)
-        for s in statics.stakes
-        if not rig.stakes[s.stake].optional
-    ]
-    parts += [Weakest("guy", rig.lines[x.line].start, x.newtons, guy_n) for x in statics.lines]
-    trees = [s for s in statics.supports if s.kind == "tree"]
+def _parts(rig: Rig, reactions: Sequence[Reaction], holds: Holding) -> list[Weakest]:
+    """Every stake and line with its pull and what it is trusted with."""
+    guy_n = holds.trusted_cord_n(holds.guy_mm)
+    parts = []
+    at_tree: dict[str, Floats] = {}
+    for r in reactions:
+        if r.kind in ("stake", "guy") and r.number >= 0:
+            doubled = holds.stake_at_n(r.number)
+            parts.append(Weakest("stake", r.point, r.newtons, doubled, r.number))
+        if r.kind in ("guy", "cord"):
+            parts.append(Weakest("guy", r.point, r.newtons, guy_n, r.number))
+        if r.kind == "tree":
+            at_tree[r.point] = at_tree.get(r.point, np.zeros(3)) + np.array(r.force_n)
+    ridge = _ridge(rig, reactions)
     if ridge is not None:
-        parts.append(
-            Weakest(
-                "ridge line", trees[0].point, ridge.end_n, knotted_cord_n(holds.ridge_mm) / SAFETY
-            )
-        )
-    elif trees:
-        parts += [Weakest("tree line", t.point, t.pull_n, guy_n) for t in trees]
-    return tuple(parts)
+        point = next(s.point for s in rig.supports if s.kind == "tree")
+        ridge_n = holds.trusted_cord_n(holds.ridge_mm)
+        return [*parts, Weakest("ridge line", point, ridge.end_n, ridge_n)]
+    trees = [
+        Weakest("tree line", point, float(np.linalg.norm(force)), guy_n)
+        for point, force in at_tree.items()
+    ]
+    return parts + trees
+
+
+def _most(every: Sequence[Sequence[Weakest]]) -> tuple[Weakest, ...]:
+    """Each part with the most of all cases."""
+    return tuple(max(same, key=lambda p: p.pull_n) for same in zip(*every, strict=True))

@@ -4,6 +4,7 @@ safety.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
@@ -29,8 +30,19 @@ CORD_N_MM2: Final = constant(
 KNOT_SHARE: Final = constant(
     "knot_share", 0.5, "1", ENGINEERING, "strength left in a knotted cord (knots leave 0.5 to 0.7)"
 )
-SAFETY: Final = constant(
-    "load_safety", 2.0, "1", ENGINEERING, "force that holds over force that is reckoned with"
+TRUST: Final = constant(
+    "load_trust",
+    1.3,
+    "1",
+    ENGINEERING,
+    "what holds over what is trusted: a stake that slips means a wet night, not a fall",
+)
+DOUBLED: Final = constant(
+    "stake_doubled",
+    1.7,
+    "1",
+    "common practice",
+    "what two stakes in line hold over what one holds",
 )
 CORD_MM: Final = constant(
     "cord_diameter", 3.0, "mm", ENGINEERING, "diameter of guys when the course names none"
@@ -45,29 +57,73 @@ RIDGE_CORD_MM: Final = constant(
 STAKE_DEPTH_M: Final = constant(
     "stake_depth", 0.20, "m", ENGINEERING, "depth to which a stake is driven"
 )
-DEPTH_REFERENCE_M: Final = constant(
-    "stake_depth_reference", 0.20, "m", ENGINEERING, "depth for which the holding is given"
+STAKE_WIDTH_M: Final = constant(
+    "stake_width", 0.012, "m", ENGINEERING, "width of a stake across the pull"
 )
-DEPTH_POWER: Final = constant(
-    "stake_depth_power",
-    2.0,
-    "1",
-    ENGINEERING,
-    "holding grows with the square of the depth (passive earth pressure)",
+BROMS_CLAY: Final = (
+    "Broms 1964, lateral resistance of piles in cohesive soils (short pile, free head, pulled "
+    "at the ground); from memory"
 )
-HOLDS: Final = "engineering assumption: hand-driven pegs, leaning away, pulled at about 45 degrees"
+BROMS_SAND: Final = (
+    "Broms 1964, lateral resistance of piles in cohesionless soils (short pile, free head, pulled "
+    "at the ground); from memory"
+)
+STRENGTH: Final = "from memory: usual strengths of such soils; they differ by a factor of two"
+
+
+@dataclass(frozen=True, slots=True)
+class Clayey:
+    """Soil that holds together, by its undrained shear strength, Pa."""
+
+    strength_pa: float
+
+    def holds_n(self, width_m: float, depth_m: float) -> float:
+        """Level pull at the ground that turns a stake out. Source: BROMS_CLAY.
+
+        Nothing bears on the top 1.5 widths; below, 9 times the strength bears on the stake down to
+        where it turns (f), and as much against it under that: with g the rest of the depth,
+        H (1.5 b + f / 2) = 2.25 b c g^2 and H = 9 c b f.
+        """
+        top = 1.5 * width_m
+        below = depth_m - top
+        if below <= 0:
+            return 0.0
+        half = 3 * width_m + below
+        turns = math.sqrt(half**2 + below**2) - half
+        return 9 * self.strength_pa * width_m * turns
+
+
+@dataclass(frozen=True, slots=True)
+class Loose:
+    """Soil of loose grains, by its angle of friction, degrees, and weight, N/m3."""
+
+    friction_deg: float
+    weight_n_m3: float
+
+    def holds_n(self, width_m: float, depth_m: float) -> float:
+        """Level pull at the ground that turns a stake out: b d^2 Kp w / 2. Source: BROMS_SAND."""
+        passive = math.tan(math.radians(45 + self.friction_deg / 2)) ** 2
+        return 0.5 * self.weight_n_m3 * width_m * depth_m**2 * passive
 
 
 @dataclass(frozen=True, slots=True)
 class GroundType:
-    """A kind of ground, and what a stake DEPTH_REFERENCE_M deep holds in it, newtons. `cure` says
-    what else to do.
+    """A kind of ground: what it looks like, its soil, the share of a stake that goes in, and what
+    else to do in it.
     """
 
     slug: str
     name: str
-    holding_n: float
+    looks: str
+    soil: Clayey | Loose
+    driven: float
     cure: str
+
+
+def _clayey(slug: str, kpa: float) -> Clayey:
+    return Clayey(
+        1000 * constant(f"strength_{slug}", kpa, "kPa", STRENGTH, f"shear strength of {slug}")
+    )
 
 
 GROUNDS: Final[Mapping[str, GroundType]] = MappingProxyType(
@@ -77,31 +133,44 @@ GROUNDS: Final[Mapping[str, GroundType]] = MappingProxyType(
             GroundType(
                 "sand",
                 "Loose sand or snow",
-                constant("holding_sand", 60.0, "N", HOLDS, "stake in loose sand"),
+                "runs through the fingers; a heel sinks in",
+                Loose(
+                    constant("friction_sand", 30.0, "degrees", STRENGTH, "friction of loose sand"),
+                    constant("weight_sand", 16_000.0, "N/m3", STRENGTH, "weight of loose sand"),
+                ),
+                1.0,
                 "bury a stone or a log crosswise as a deadman",
             ),
             GroundType(
                 "litter",
                 "Leaf litter, peat, soft soil",
-                constant("holding_litter", 120.0, "N", HOLDS, "stake in soft soil"),
+                "a stake goes in by hand, a thumb presses in with ease",
+                _clayey("litter", 17.0),
+                1.0,
                 "drive longer stakes, or two for each line",
             ),
             GroundType(
                 "turf",
                 "Turf, firm soil",
-                constant("holding_turf", 300.0, "N", HOLDS, "stake in firm turf"),
+                "a stake wants a foot or a stone, a thumb presses in with effort",
+                _clayey("turf", 40.0),
+                1.0,
                 "drive it deeper, leaning away",
             ),
             GroundType(
                 "clay",
                 "Stiff clay, packed ground",
-                constant("holding_clay", 450.0, "N", HOLDS, "stake in stiff clay"),
+                "a stake wants a mallet, a thumb leaves a mark only",
+                _clayey("clay", 65.0),
+                1.0,
                 "drive it deeper, leaning away",
             ),
             GroundType(
                 "stony",
                 "Stony ground, stakes go in halfway",
-                constant("holding_stony", 90.0, "N", HOLDS, "stake in stony ground"),
+                "a stake meets stones and stops half way",
+                _clayey("stony", 35.0),
+                constant("driven_stony", 0.5, "1", ENGINEERING, "share of a stake in stony ground"),
                 "weight the line with a stone of 15 kg or a log",
             ),
         )
@@ -117,9 +186,13 @@ def ground_named(slug: str) -> GroundType:
     return GROUNDS[slug]
 
 
-def stake_holds_n(ground: GroundType = DEFAULT_GROUND, depth_m: float = STAKE_DEPTH_M) -> float:
-    """Pull at which a stake comes out. Engineering estimate: soils differ by a factor of three."""
-    return float(ground.holding_n * (depth_m / DEPTH_REFERENCE_M) ** DEPTH_POWER)
+def stake_holds_n(
+    ground: GroundType = DEFAULT_GROUND,
+    depth_m: float = STAKE_DEPTH_M,
+    width_m: float = STAKE_WIDTH_M,
+) -> float:
+    """Pull at which a stake comes out. Soils of a kind differ by a factor of two."""
+    return float(ground.soil.holds_n(width_m, depth_m * ground.driven))
 
 
 def cord_breaks_n(diameter_mm: float) -> float:
@@ -138,18 +211,23 @@ def knotted_cord_n(diameter_mm: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Holding:
-    """What this course's stakes and cords hold."""
+    """What this course's stakes and cords hold. `more`: of some stakes (by their place among the
+    rig's) how many times one stake's holding they have, where remedies were taken.
+    """
 
     ground: GroundType = DEFAULT_GROUND
     stake_depth_m: float = STAKE_DEPTH_M
     guy_mm: float = CORD_MM
     ridge_mm: float = RIDGE_CORD_MM
+    stake_width_m: float = STAKE_WIDTH_M
+    more: tuple[tuple[int, float], ...] = ()
 
     def __post_init__(self) -> None:
         for name, least, most in (
             ("stake_depth_m", 0.05, 1.0),
             ("guy_mm", 1.0, 12.0),
             ("ridge_mm", 1.0, 16.0),
+            ("stake_width_m", 0.003, 0.2),
         ):
             value = getattr(self, name)
             if not least <= value <= most:
@@ -164,4 +242,20 @@ class Holding:
     @property
     def stake_n(self) -> float:
         """Pull at which a stake comes out."""
-        return stake_holds_n(self.ground, self.stake_depth_m)
+        return stake_holds_n(self.ground, self.stake_depth_m, self.stake_width_m)
+
+    @property
+    def trusted_stake_n(self) -> float:
+        """Pull that a stake is trusted with."""
+        return self.stake_n / TRUST
+
+    def stake_at_n(self, number: int) -> float:
+        """Pull that one of the rig's stakes is trusted with, remedies counted."""
+        return self.trusted_stake_n * dict(self.more).get(number, 1.0)
+
+    def trusted_cord_n(self, diameter_mm: float) -> float:
+        """Pull that a knotted cord is trusted with."""
+        return knotted_cord_n(diameter_mm) / TRUST
+
+
+DEFAULT_HOLDING: Final = Holding()

@@ -143,6 +143,11 @@ class Form:
         )
 
     @property
+    def stakes_more(self) -> int:
+        """Stakes beyond those of the rig that it takes to hold in tonight's wind."""
+        return sum(r.stakes for r in self._judged.remedies)
+
+    @property
     def move_at_force(self) -> int:
         """The wind force at which to be gone; 12 where no wind tells one."""
         return self._judged.gale.move_at_force if self._judged.gale else 12

@@ -512,7 +512,7 @@ def _offer(
         calm=given.calm,
         minutes=form.pitch.minutes,
         hard=form.pitch.minutes > HARD_MIN,
-        stakes=way.rig.stakes_needed(),
+        stakes=way.rig.stakes_needed() + form.stakes_more,
         poles=way.poles,
         cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
         others=(*way.others, *(() if stand else ("tree",) * way.trees)),

@@ -27,7 +27,7 @@ from tarvik.core.rig.lines import through_line_m, tree_line_m
 from tarvik.core.rig.supports import TRUNK_M, Supports, Tree
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterable, Iterator
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.shelter import Shelter
@@ -144,26 +144,37 @@ def _square_out(shelter: Shelter, point: str, centre: Floats) -> Floats:
     return np.asarray(shelter.at(point)[:2] - centre)
 
 
-def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
-    """Optional stakes in the middle of long rim edges on the ground, where the sheet has a
-    tie-out.
+def mid_edge_places(
+    shelter: Shelter, grounded: Iterable[str] | None = None
+) -> dict[str, tuple[tuple[float, float], tuple[float, float]]]:
+    """Tie-outs in the middle of long rim edges between `grounded` points (or any on the ground), by
+    the name of their stake: their place on the flat sheet, and where the stake goes.
     """
-    out = []
+    out = {}
+    on_ground = set(shelter.pattern.points if grounded is None else grounded)
     for panel in shelter.panels:
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-            if (
-                a not in grounded
-                or b not in grounded
-                or sum({a, b} <= set(p.points) for p in shelter.panels) > 1
-            ):
+            if not {a, b} <= on_ground or sum({a, b} <= set(p.points) for p in shelter.panels) > 1:
                 continue
             pa, pb = shelter.at(a), shelter.at(b)
+            if max(pa[2], pb[2]) > ON_GROUND_M:
+                continue
             ua, ub = shelter.sheet_at(a), shelter.sheet_at(b)
             middle = ((ua[0] + ub[0]) / 2, (ua[1] + ub[1]) / 2)
             if math.dist(pa, pb) > MID_EDGE_M and shelter.sheet.has_tie_out(middle):
                 x, y = ((pa + pb) / 2)[:2]
-                out.append(Stake((float(x), float(y)), f"{a}{b}", "mid-edge", optional=True))
+                out[f"{a}{b}"] = (middle, (float(x), float(y)))
     return out
+
+
+def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
+    """Optional stakes in the middle of long rim edges on the ground, where the sheet has a
+    tie-out.
+    """
+    return [
+        Stake(at, name, "mid-edge", optional=True)
+        for name, (_, at) in mid_edge_places(shelter, grounded).items()
+    ]
 
 
 def _tree_pair(

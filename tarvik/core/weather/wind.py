@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_right
 from typing import Final
 
@@ -99,6 +100,11 @@ def forecast_from_hand(measured_m_s: float, height_m: float, around: Surrounding
 def air_density(temp_c: float) -> float:
     """Air density in kg/m3 at sea-level pressure."""
     return AIR_KG_K / (temp_c + 273.15)
+
+
+def wind_of_pressure(pressure_pa: float, temp_c: float = 10.0) -> float:
+    """The wind in m/s whose dynamic pressure that is."""
+    return math.sqrt(2 * pressure_pa / air_density(temp_c))
 
 
 def dynamic_pressure(wind_m_s: float, temp_c: float = 10.0) -> float:
