@@ -4,10 +4,12 @@ saying about it.
 
 from __future__ import annotations
 
+import hashlib
+import json
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Final
 
-from tarvik.core.cards import marks
+from tarvik.core.cards import marks, stake_marks
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.finding import Finding, Level, gravest
 from tarvik.core.hang.fabric import fabric_named
@@ -28,6 +30,7 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.net import Net
     from tarvik.core.rig.carried import Rig
+    from tarvik.core.shelter import Shelter
     from tarvik.core.solve import Solution
 
 OPEN_MUCH: Final = constant(
@@ -46,6 +49,12 @@ SIT_LEAST_M2: Final = constant(
     "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
 )
 AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
+DIGEST_LETTERS: Final = 12
+BUTTON: Final = "button"
+"""Code of the reason that a tie-out has to be made."""
+SHELTER_FORCE: Final = constant(
+    "find_shelter_force", 7.0, "Beaufort", COMMON_PRACTICE, "force over open ground to get out of"
+)
 BEDLESS: Final = frozenset({"lunch", "shade"})
 """Intents for which nobody lies down."""
 
@@ -53,7 +62,7 @@ BEDLESS: Final = frozenset({"lunch", "shade"})
 @dataclass(frozen=True, slots=True)
 class Night:
     """One night of a course: its needs, how people lie, what stakes and cords hold, a net to be
-    hung, and the bearing on the ground that leads uphill.
+    hung, the bearing on the ground that leads uphill, and whether buttons may be made.
     """
 
     needs: NightNeeds = field(default_factory=NightNeeds)
@@ -61,6 +70,7 @@ class Night:
     holding: Holding = field(default_factory=Holding)
     net: Net | None = None
     uphill_deg: float | None = None
+    buttons: bool = True
 
     @property
     def uphill_off_wind_deg(self) -> float | None:
@@ -94,6 +104,26 @@ class Tonight:
         """What a cell of the board says."""
         return gravest(self.findings)
 
+    @property
+    def stops(self) -> tuple[str, ...]:
+        """Codes of the findings that stop it, each once."""
+        codes = (f.code for f in self.findings if f.level is Level.STOPS)
+        return tuple(dict.fromkeys(codes))
+
+    def digest(self, figures: Figures | None) -> str:
+        """A short hash of what is judged: verdict, findings with their amounts, remedies, peak,
+        beds and forces. The same shelter has the same on every screen.
+        """
+        parts = self.gale.parts if self.gale else ()
+        told = [
+            self.verdict.value,
+            [(f.code, f.element, f.message, f.remedy, f.level.name) for f in self.findings],
+            [r.message for r in self.remedies],
+            None if figures is None else [round(figures.peak_m, 3), figures.sleepers],
+            [(p.kind, p.where, round(p.pull_n), round(p.holds_n)) for p in parts],
+        ]
+        return hashlib.sha256(json.dumps(told).encode()).hexdigest()[:DIGEST_LETTERS]
+
 
 def judge(
     solution: Solution, night: Night, sleepers: int = 1, units: Units = Units.METRIC
@@ -116,12 +146,15 @@ def judge(
     found += _water(figures, needs)
     found += _air(figures, night, damp, units)
     verdict = solution.verdict
+    buttons = _buttons(solution) if night.buttons else ()
+    if buttons and all(r.code == BUTTON for r in solution.assessment.reasons if r.blocks):
+        verdict = Verdict.FORMS
     if any(f.code in ("nobody_dry", "nobody_fits") for f in found):
         verdict = Verdict.CANNOT
     elif any(f.level is Level.STOPS for f in found) and verdict is Verdict.FORMS:
         verdict = Verdict.NEEDS
     ordered = tuple(sorted(found, key=lambda f: -f.level))
-    return Tonight(verdict, ordered, gale, damp, held.remedies if held else ())
+    return Tonight(verdict, ordered, gale, damp, (*buttons, *(held.remedies if held else ())))
 
 
 def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
@@ -145,7 +178,19 @@ def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
         )
 
     supports = solution.question.supports
-    return remedied(AtHand(shelter, supports, in_wind, marks(shelter)), rig, night.holding)
+    return remedied(AtHand(shelter, supports, in_wind, _names(shelter, rig)), rig, night.holding)
+
+
+def _names(shelter: Shelter, rig: Rig) -> Mapping[str, str]:
+    """Marks of points and stakes on the card."""
+    stakes = zip(rig.stakes, stake_marks(shelter, rig), strict=True)
+    return {**{stake.point: mark for stake, mark in stakes}, **marks(shelter)}
+
+
+def _buttons(solution: Solution) -> tuple[Remedy, ...]:
+    """Buttons that the pitch wants: a stone and a cord make each."""
+    words = [r.text(Units.METRIC) for r in solution.assessment.reasons if r.code == BUTTON]
+    return tuple(Remedy(BUTTON, text, ()) for text in words)
 
 
 def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
@@ -217,8 +262,18 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
 def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
     wind = night.needs.wind_m_s or 0.0
     found = []
-    names = marks(figures.shelter)
+    names = marks(figures.shelter) if held is None else _names(figures.shelter, held.rig)
     weakest = held.gale.weakest if held else None
+    if beaufort(wind) >= SHELTER_FORCE and not night.needs.around.trees:
+        found.append(
+            Finding(
+                "find_shelter",
+                "place",
+                f"force {beaufort(wind)} over open ground: find shelter first",
+                "the lee of a bank, a wall or a hedge, or lower ground; then the lowest settings "
+                "and a second stake on the weather side",
+            )
+        )
     if held is not None and weakest is not None:
         if weakest.used > 1:
             found.append(_gives_way(night, weakest, names))
@@ -295,13 +350,15 @@ def _gives_way(night: Night, part: Weakest, names: Mapping[str, str]) -> Finding
 def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
     found = []
     slope = figures.least_slope_deg
-    if slope < POOLING_DEG and (needs.rain_mm_h is None or needs.rain_mm_h > 0):
+    rain = needs.rain_mm_h
+    if slope < POOLING_DEG and (rain is None or rain > 0):
         found.append(
             Finding(
                 "pool",
                 "roof",
                 f"a panel lies at only {slope:.0f}°: water will stand on it",
                 "lower one corner, so that it runs off",
+                Level.STOPS if rain else Level.CAUTION,
             )
         )
     if needs.snow and slope < SNOW_SLIDES_DEG:
@@ -321,8 +378,11 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
         return None
     height = max(figures.peak_m, 1.0)
     wind = (needs.wind_m_s or 0.0) * wind_share(height, needs.around)
+    hidden = needs.cloud_pct
+    if hidden is not None:  # crowns hide the sky as clouds do
+        hidden = 100.0 - (100.0 - hidden) * needs.around.sky
     return condensation(
-        needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, needs.cloud_pct
+        needs.lowest_c, needs.humidity_pct, wind, figures.open_area_m2, sleepers, hidden
     )
 
 

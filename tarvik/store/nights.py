@@ -18,6 +18,7 @@ from tarvik.core.weather.needs import NightNeeds, zone_named
 from tarvik.core.weather.surroundings import surroundings_named
 from tarvik.exchange.forecast import as_form, read_json
 from tarvik.exchange.night_form import (
+    RULE_DEFAULTS,
     from_plain,
     holding_of,
     lying_of,
@@ -62,6 +63,7 @@ def night_of(session: Session, course: Course, night: Night) -> CoreNight:
         holding_of(rules, site.ground if site else None),
         net_of(rules),
         site.uphill_deg if site else None,
+        bool({**RULE_DEFAULTS, **rules}["plan_buttons"]),
     )
 
 

@@ -19,7 +19,7 @@ from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import owner_name
 from tarvik.web.repairs import for_leaders, for_people
-from tarvik.web.standing import at_hand, between, scene_of, standing_of
+from tarvik.web.standing import at_hand, between, judge_of, scene_of, standing_of
 
 if TYPE_CHECKING:
     from fastapi import Request
@@ -122,19 +122,21 @@ def shelters_and_map(
     """
     rows = {r.id: r for r in plans.shelters(session, night.id)}
     if night.site_id is None:
+        judge = judge_of(request, session, course, nights.night_of(session, course, night))
         out: list[dict[str, Any]] = [
             {
-                "id": r.id,
-                "number": n,
-                "owner": owner_name(r.sheet),
-                "pitch": r.pitch,
-                "people": plans.sleepers(r),
-                "findings": [],
+                "id": judged.row.id,
+                "number": judged.number,
+                "owner": owner_name(judged.row.sheet),
+                "pitch": judged.row.pitch,
+                "people": plans.sleepers(judged.row),
+                "findings": judged.warnings,
                 "fault": "",
                 "placed": None,
-                "shape": "",
+                "shape": judged.shape.words,
+                "judged": judged,
             }
-            for n, r in enumerate(rows.values(), start=1)
+            for judged in judge.each(list(rows.values()))
         ]
         drawing = None
     else:

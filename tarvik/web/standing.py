@@ -10,25 +10,23 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import BaseModel, Field
 
-from tarvik.core.cards import marks
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
-from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import tied
 from tarvik.core.rig.supports import Tree
 from tarvik.core.site.hazards import GroundRules, Hazard, hazards
 from tarvik.core.site.pairs import carriers
-from tarvik.core.site.placing import Placed, Spot, conflicts, place, wind_in_frame
+from tarvik.core.site.placing import Placed, Spot, conflicts, place
 from tarvik.core.site.relief import Relief, slope_of
 from tarvik.core.site.spots import snapped, swing
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import ground_rules_of
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store import ground as store
-from tarvik.store.kit import NotFoundError, body_of
+from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, Night, ShelterRow, Site
-from tarvik.web.as_hung import Seen, seen
-from tarvik.web.pages.common import owner_name, question, tarvik
+from tarvik.web.judged import Judge, Judged
+from tarvik.web.pages.common import owner_name, tarvik
 
 if TYPE_CHECKING:
     from fastapi import Request
@@ -118,48 +116,20 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
     )
 
 
-def carried_so(supports: Supports, row: ShelterRow) -> Supports:
-    """What a shelter is rigged from: where a plan has put it, the trees and poles the plan gave
-    it.
-    """
-    spot = row.spot or {}
-    if not spot.get("planned"):
-        return supports
-    return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
-
-
 def figures_of(
     request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None
 ) -> Solution:
     """The shelter solved with tonight's wind as it meets it there, as it hangs where that is
     known.
     """
-    return seen_of(request, session, scene, row, front_deg).solution
+    return judge_of(request, session, scene.course, scene.tonight).of(row, 0, front_deg).solution
 
 
-def seen_of(
-    request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None
-) -> Seen:
-    """The shelter with tonight's wind as it meets it there, taut or as it hangs; on its back where
-    it stands nowhere yet.
-    """
-    people = plans.sleepers(row)
-    body = body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
-    wind = scene.tonight.needs.wind_from_deg
-    asked = question(
-        row.sheet,
-        row.pitch,
-        scene.tonight,
-        carried_so(kit.supports_of(session, scene.course.id), row),
-        row.settings,
-        body=body,
-        wanted=len(row.members) or 1,
-        people=tuple(body_of(p) for p in people),
-        wind_from_deg=None
-        if front_deg is None or wind is None
-        else wind_in_frame(wind, round(front_deg, 1)),
-    )
-    return seen(tarvik(request).hangings, [(row.sheet, tarvik(request).solver.solve(asked))])[0]
+def judge_of(request: Request, session: Session, course: Course, tonight: TonightsNight) -> Judge:
+    """The judge of a night's shelters."""
+    app = tarvik(request)
+    supports = kit.supports_of(session, course.id)
+    return Judge(app.solver, app.hangings, tonight, supports, Units(course.units))
 
 
 def _middle(figures: Figures) -> tuple[float, float]:
@@ -172,14 +142,19 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
 
 
 def placed_of(
-    request: Request, session: Session, scene: Scene, row: ShelterRow, spot: SpotIn
-) -> tuple[Placed, list[Finding]]:
-    """A shelter where it is put, and what is wrong there. Raises InputError where it does not
-    fold.
+    request: Request,
+    session: Session,
+    scene: Scene,
+    row: ShelterRow,
+    spot: SpotIn,
+    number: int = 0,
+) -> tuple[Placed, list[Finding], Judged]:
+    """A shelter where it is put, what is wrong there, and its judgement. Raises InputError where it
+    does not fold.
     """
     asked_front = spot.front_deg
-    shape = seen_of(request, session, scene, row, asked_front)
-    solution = shape.solution
+    judged = judge_of(request, session, scene.course, scene.tonight).of(row, number, asked_front)
+    solution = judged.solution
     if solution.figures is None:
         raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
     figures = solution.figures
@@ -197,7 +172,7 @@ def placed_of(
         if (
             abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5
         ):  # turned with its trees: the wind meets it anew
-            return placed_of(request, session, scene, row, spot)
+            return placed_of(request, session, scene, row, spot, number)
     try:
         stands = place(
             figures.shelter.pitch,
@@ -214,19 +189,13 @@ def placed_of(
         there_too = [t for t in scene.known.ground.things if t.name in spot.trees]
         stands = stands.carried_by(tied(stands, stands.rig, there_too)[0])
     wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
-    if row.members and figures.sleepers < len(row.members):
-        words = f"with this heading {figures.sleepers} of {len(row.members)} lie dry tonight"
-        remedy = "turn it, or take a pitch that closes to the wind"
-        wrong.insert(0, Finding("wet", owner_name(row.sheet), words, remedy, Level.STOPS))
-    return stands, [
-        *wrong,
-        *shape.findings(Units(scene.course.units), marks(figures.shelter), len(row.members)),
-    ]
+    return stands, sorted([*judged.warnings, *wrong], key=lambda f: -f.level), judged
 
 
 def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[str, Any]]:
     """The night's shelters: those on the map with their findings, the others waiting beside it."""
     out: list[dict[str, Any]] = []
+    judge = judge_of(request, session, scene.course, scene.tonight)
     for number, row in enumerate(plans.shelters(session, scene.night.id), start=1):
         told: dict[str, Any] = {
             "id": row.id,
@@ -238,17 +207,20 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
             "people": plans.sleepers(row),
             "fault": "",
             "shape": "",
+            "judged": None,
         }
         if row.spot:
             try:
-                told["placed"], told["findings"] = placed_of(
-                    request, session, scene, row, SpotIn(**row.spot)
+                told["placed"], told["findings"], told["judged"] = placed_of(
+                    request, session, scene, row, SpotIn(**row.spot), number
                 )
-                told["shape"] = seen_of(
-                    request, session, scene, row, SpotIn(**row.spot).front_deg
-                ).words
+                told["shape"] = told["judged"].shape.words
             except InputError as err:
                 told["fault"] = err.message
+        else:
+            told["judged"] = judge.of(row, number)
+            told["findings"] = told["judged"].warnings
+            told["shape"] = told["judged"].shape.words
         trees = (row.spot or {}).get("trees", [])
         if told["placed"] is not None:
             told["fall"] = slope_of(told["placed"].gradient)

@@ -22,7 +22,6 @@ from tarvik.core.hang.hand_set import HandSet, hand_pull_n
 from tarvik.core.loads.holding import DEFAULT_HOLDING, Holding
 from tarvik.core.loads.pressure import PanelLoad, WindCase, wind_cases
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
-from tarvik.core.shelter import MOST_KEPT
 from tarvik.core.weather.surroundings import DEFAULT_SURROUNDINGS
 from tarvik.core.weather.wind import (
     beaufort,
@@ -55,6 +54,8 @@ GALE_LINES: Final = 9
 """Grid lines along the longer side of the sheet that is hung for its forces."""
 MOST_SET: Final = 16
 """Sheets set by hand that are kept."""
+MOST_GALES: Final = 600
+"""Gales that are kept."""
 MOVE_TRIES: Final = 2
 PULL_GROWTH: Final = 1.25
 """Where a pull grows with the 0.8th power of the pressure, pressure grows with this power of it."""
@@ -150,7 +151,7 @@ def _hand_set(
         return None
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@lru_cache(maxsize=MOST_GALES)
 def in_gale(
     shelter: Shelter,
     rig: Rig,

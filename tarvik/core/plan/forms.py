@@ -6,7 +6,7 @@ takes.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
@@ -101,6 +101,7 @@ class Form:
     night: Night
     supports: Supports
     buttons: bool
+    _judged: dict[Rig, Tonight] = field(default_factory=dict, repr=False)
 
     @property
     def sheet(self) -> Sheet:
@@ -129,28 +130,32 @@ class Form:
             w for w in carryings(self.shelter, self.supports) if self.buttons or not w.buttons
         )
 
-    @cached_property
-    def _judged(self) -> Tonight:
-        return judge(self.found, self.night, 1)
+    def judged(self, way: Carrying) -> Tonight:
+        """How it is judged when it is carried so, with its back to the wind."""
+        if way.rig not in self._judged:
+            assessment = replace(self.found.assessment, rig=way.rig)
+            self._judged[way.rig] = judge(replace(self.found, assessment=assessment), self.night, 1)
+        return self._judged[way.rig]
+
+    def holds(self, way: Carrying) -> bool:
+        """Whether nothing in the night stops it when it is carried so, whoever lies in it."""
+        return not any(
+            f.level is Level.STOPS and f.element != "beds" for f in self.judged(way).findings
+        )
 
     @cached_property
     def stands(self) -> bool:
-        """Whether there is a way of carrying it and nothing in the night stops it, whoever lies in
-        it.
-        """
-        return bool(self.ways) and not any(
-            f.level is Level.STOPS and f.element != "beds" for f in self._judged.findings
-        )
+        """Whether there is a way of carrying it in which nothing in the night stops it."""
+        return any(self.holds(way) for way in self.ways)
 
-    @property
-    def stakes_more(self) -> int:
-        """Stakes beyond those of the rig that it takes to hold in tonight's wind."""
-        return sum(r.stakes for r in self._judged.remedies)
+    def stakes(self, way: Carrying) -> int:
+        """Stakes that it takes when it is carried so, with those that make it hold tonight."""
+        return way.rig.stakes_needed() + sum(r.stakes for r in self.judged(way).remedies)
 
-    @property
-    def move_at_force(self) -> int:
+    def move_at_force(self, way: Carrying) -> int:
         """The wind force at which to be gone; 12 where no wind tells one."""
-        return self._judged.gale.move_at_force if self._judged.gale else 12
+        gale = self.judged(way).gale
+        return gale.move_at_force if gale else 12
 
     @property
     def shelter(self) -> Shelter:

@@ -453,8 +453,8 @@ class Gathering:
         return [o for o in out if o.beds]
 
     def _ways(self, form: Form) -> list[Carrying]:
-        """Of the ways on the same trees and poles the one with the fewest lines to be joined, and
-        the least cord.
+        """Of the ways that hold tonight, on the same trees and poles, the one with the fewest lines
+        to be joined, and the least cord.
         """
         lines = sorted((p.most_m for p in self.bag.pools if p.kind == LINE), reverse=True)
         longest = lines[0] if lines else 0.0
@@ -465,7 +465,9 @@ class Gathering:
 
         best: dict[object, Carrying] = {}
         for way in sorted(form.ways, key=trouble):
-            best.setdefault((way.trees, len(way.poles), way.others), way)
+            kind = way.trees, len(way.poles), way.others
+            if kind not in best and form.holds(way):
+                best[kind] = way
         return list(best.values())
 
     def _given(self, form: Form, from_deg: float, uphill_deg: float | None) -> Weathered:
@@ -512,7 +514,7 @@ def _offer(
         calm=given.calm,
         minutes=form.pitch.minutes,
         hard=form.pitch.minutes > HARD_MIN,
-        stakes=way.rig.stakes_needed() + form.stakes_more,
+        stakes=form.stakes(way),
         poles=way.poles,
         cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
         others=(*way.others, *(() if stand else ("tree",) * way.trees)),
@@ -520,7 +522,7 @@ def _offer(
         out_m=out_m,
         cautions=stand.cautions if stand else (),
         open_share=given.open_share,
-        gale_force=form.move_at_force,
+        gale_force=form.move_at_force(way),
     )
 
 

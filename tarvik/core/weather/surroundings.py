@@ -147,7 +147,7 @@ class Between:
 class Surroundings:
     """What stands round the shelter, and the profile of the wind there. `spread_deg`: how far the
     wind swings to either hand at the least; `load_spread_deg`: within what angle of its direction
-    gusts are reckoned with. `trees`: whether wood can fall.
+    gusts are reckoned with. `trees`: whether wood can fall. `sky`: share of the sky that is seen.
     """
 
     slug: str
@@ -156,6 +156,7 @@ class Surroundings:
     spread_deg: float
     load_spread_deg: float
     trees: bool = False
+    sky: float = 1.0
 
     def mean_share(self, height_m: float) -> float:
         """Mean wind at a height over the forecast for 10 m over open ground."""
@@ -214,6 +215,10 @@ def _spread(slug: str, degrees: float, why: str) -> float:
     return constant(f"wind_spread_{slug}", degrees, "degrees", ENGINEERING, why)
 
 
+def _sky(slug: str, share: float) -> float:
+    return constant(f"sky_{slug}", share, "1", ENGINEERING, "share of the sky seen from there")
+
+
 _EDDIES: Final = "how far the wind swings: eddies behind trunks and crowns turn it the more"
 _GUSTS: Final = "angle of the wind's direction within which gusts are reckoned with"
 SURROUNDINGS: Final[Mapping[str, Surroundings]] = MappingProxyType(
@@ -241,6 +246,7 @@ SURROUNDINGS: Final[Mapping[str, Surroundings]] = MappingProxyType(
                 _spread("edge", 30.0, _EDDIES),
                 _spread("edge_gusts", 30.0, _GUSTS),
                 trees=True,
+                sky=_sky("edge", 0.6),
             ),
             Surroundings(
                 "thin-wood",
@@ -249,6 +255,7 @@ SURROUNDINGS: Final[Mapping[str, Surroundings]] = MappingProxyType(
                 _spread("thin_wood", 40.0, _EDDIES),
                 _spread("thin_wood_gusts", 45.0, _GUSTS),
                 trees=True,
+                sky=_sky("thin_wood", 0.5),
             ),
             Surroundings(
                 "closed-wood",
@@ -257,6 +264,7 @@ SURROUNDINGS: Final[Mapping[str, Surroundings]] = MappingProxyType(
                 _spread("closed_wood", 45.0, _EDDIES),
                 _spread("closed_wood_gusts", 45.0, _GUSTS),
                 trees=True,
+                sky=_sky("closed_wood", 0.15),
             ),
         )
     }

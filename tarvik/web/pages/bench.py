@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fastapi import Request
+from sqlalchemy.orm import Session
 
 from tarvik.core import cards
 from tarvik.core.explain import explain
@@ -37,10 +38,11 @@ from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
-from tarvik.store.models import Course, Night, Person, SheetRow
+from tarvik.store.models import Course, Night, Person, SheetRow, ShelterRow
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing import solid, views
 from tarvik.web.drawing.rose import rose_drawing, side_words
+from tarvik.web.judged import Judged
 from tarvik.web.night_words import bed_words, fire_words, weather_words
 from tarvik.web.pages.common import (
     front_to,
@@ -53,11 +55,14 @@ from tarvik.web.pages.common import (
     wind_from,
     with_gear,
 )
+from tarvik.web.standing import judge_of
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/bench")
 
 
 MOST_MATES = 8
+AS_IF = frozenset({"person", "wanted", "from", "mate", "gear"})
+"""Words in a bench's address that ask how the shelter would be for others, or in another wind."""
 PULLS_N = (250.0, 500.0, 1000.0, 2000.0)
 """Pulls on the trees for which the sag is shown."""
 SAGS = (0.02, 0.03, 0.05, 0.10)
@@ -102,11 +107,18 @@ def shown(
     person: Person | None,
     tonight: TonightsNight,
     mates: Sequence[Person] = (),
+    standing: Judged | None = None,
 ) -> dict[str, Any]:
-    """Everything the moving part of the bench shows."""
+    """Everything the moving part of the bench shows; `standing`: the shelter's judgement where it
+    stands, when the bench shows it just so.
+    """
     units = Units(course.units)
     body = solution.question.body
-    judged = judge(solution, tonight, max(1, len(mates)), units)
+    judged = (
+        judge(solution, tonight, max(1, len(mates)), units)
+        if standing is None
+        else standing.tonight
+    )
     out: dict[str, Any] = {
         "course": course,
         "night": night,
@@ -118,6 +130,7 @@ def shown(
         "person": person or sheet.owner,
         "body": body,
         "tonight": judged,
+        "standing": standing,
         "mates": mates,
         "weather": weather_words(tonight.needs, units),
     }
@@ -259,12 +272,20 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         )
         chosen = next(standing, None)
         keep = chosen is not None and not asked.given and "best" not in request.query_params
-        solution = solved(
-            request,
-            session,
-            asked,
-            pitch,
-            dict(chosen.settings) if chosen and keep else asked.given,
+        as_it_is = keep and not set(request.query_params) & AS_IF
+        stands = (
+            _standing(request, session, asked, chosen) if chosen is not None and as_it_is else None
+        )
+        solution = (
+            stands.solution
+            if stands is not None
+            else solved(
+                request,
+                session,
+                asked,
+                pitch,
+                dict(chosen.settings) if chosen and keep else asked.given,
+            )
         )
         return page(
             request,
@@ -286,8 +307,16 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
                 asked.person,
                 asked.tonight,
                 asked.mates,
+                stands,
             ),
         )
+
+
+def _standing(request: Request, session: Session, asked: Asked, row: ShelterRow) -> Judged:
+    """The chosen shelter judged where it stands."""
+    rows = [r.id for r in plans.shelters(session, asked.night.id)]
+    judge = judge_of(request, session, asked.course, asked.tonight)
+    return judge.of(row, rows.index(row.id) + 1)
 
 
 @router.get("/{sheet_id:number}/{pitch}/view")

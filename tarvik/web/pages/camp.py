@@ -10,31 +10,24 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from tarvik.core import cards
-from tarvik.core.body import Body
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import left_after, totals
-from tarvik.core.rig.supports import Supports
 from tarvik.core.rig.verdict import assess
-from tarvik.core.tonight import Night as TonightsNight
-from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
-from tarvik.store.kit import body_of
-from tarvik.store.models import Course, ShelterRow
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.as_hung import seen
 from tarvik.web.drawing import views
 from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
 from tarvik.web.drawing.rose import side_words
+from tarvik.web.judged import Judge, Judged, carried_so
 from tarvik.web.night_words import of_the_place, weather_words
-from tarvik.web.pages.common import front_to, owner_name, page, question, tarvik
+from tarvik.web.pages.common import front_to, owner_name, page, tarvik
 from tarvik.web.plan_view import shelters_and_map
-from tarvik.web.standing import at_hand, carried_so
-from tarvik.work.hanging import Hangings, can_hang
-from tarvik.work.solving import Solver
+from tarvik.web.standing import at_hand, judge_of
+from tarvik.work.hanging import can_hang
 
 PAPER_MM = 178.0
 """Width of a page between its margins."""
@@ -42,44 +35,18 @@ MAP_SCALES = (50, 100, 200, 500, 1000)
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
-def _tallest(row: ShelterRow) -> Body:
-    people = plans.sleepers(row)
-    return body_of(max(people, key=lambda p: p.stature_m) if people else row.sheet.owner)
-
-
-def shelter_cards(
-    course: Course,
-    tonight: TonightsNight,
-    rows: list[ShelterRow],
-    supports: Supports,
-    solver: Solver,
-    hangings: Hangings,
-) -> list[dict[str, Any]]:
+def shelter_cards(judge: Judge, shelters: list[Judged]) -> list[dict[str, Any]]:
     """A card for each shelter. The kit is handed out in order, so that what is short shows at the
     shelter that lacks it.
     """
-    units = Units(course.units)
-    left = supports
+    units, left = judge.units, judge.supports
     out = []
-    for number, row in enumerate(rows, start=1):
-        body = _tallest(row)
-        people = plans.sleepers(row)
-        asked = question(
-            row.sheet,
-            row.pitch,
-            tonight,
-            carried_so(supports, row),
-            row.settings,
-            body=body,
-            wanted=len(row.members) or 1,
-            people=tuple(body_of(p) for p in people),
-        )
-        taut = solver.solve(asked)
-        shape = seen(hangings, [(row.sheet, taut)])[0]
-        solution = shape.solution
-        judged = judge(solution, tonight, max(1, len(people)), units)
+    for judged in shelters:
+        row, solution = judged.row, judged.solution
+        people, body = plans.sleepers(row), solution.question.body
         card: dict[str, Any] = {
-            "number": number,
+            "number": judged.number,
+            "judged": judged,
             "row": row,
             "people": people,
             "owner": owner_name(row.sheet),
@@ -100,21 +67,21 @@ def shelter_cards(
             findings = [
                 f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE
             ]
+            gale = judged.tonight.gale
             own = figures.weather.wind_from_deg
             if rig is not None:
                 left = left_after(left, rig)
             names = cards.marks(shelter)
-            findings += shape.findings(units, names, len(people))
             card |= {
-                "shape": shape.words if can_hang(taut) else "",
+                "shape": judged.shape.words if can_hang(judged.shape.taut) else "",
                 "figures": figures,
                 "rig": rig,
                 "reasons": reasons,
                 "findings": findings,
                 "out_of_room": out_of_room if figures.sleepers else [],
                 "side": side_words(own),
-                "front_to": front_to(tonight, own),
-                "gale": judged.gale,
+                "front_to": front_to(judge.night, own),
+                "gale": gale,
                 "verdict": assessment.verdict.value,
                 "plan": views.plan(
                     shelter, figures, rig, body, units, solution.question.supports.in_the_way
@@ -133,16 +100,9 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         course = courses.course(session, course_id)
         night = courses.night(session, course_id, night_id)
         people = kit.rows(session, course_id, "people")
-        supports = kit.supports_of(session, course_id)
         tonight = nights.night_of(session, course, night)
-        shelters = shelter_cards(
-            course,
-            tonight,
-            list(plans.shelters(session, night_id)),
-            supports,
-            tarvik(request).solver,
-            tarvik(request).hangings,
-        )
+        judge = judge_of(request, session, course, tonight)
+        shelters = shelter_cards(judge, judge.each(list(plans.shelters(session, night_id))))
         drawing = (
             shelters_and_map(request, session, course, night)[1]
             if any(row["row"].spot for row in shelters)

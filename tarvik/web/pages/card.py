@@ -31,6 +31,7 @@ from tarvik.web.night_words import weather_words
 from tarvik.web.pages.account import address, loopback
 from tarvik.web.pages.camp import shelter_cards
 from tarvik.web.pages.common import page, tarvik
+from tarvik.web.standing import judge_of
 
 router = guarded_router()
 LEADERS = "/courses/{course_id:number}/cards"
@@ -78,8 +79,8 @@ def _card(
     units = Units(course.units)
     tonight = nights.night_of(session, course, night)
     own = [
-        row
-        for row in plans.shelters(session, night.id)
+        (row, number)
+        for number, row in enumerate(plans.shelters(session, night.id), start=1)
         if any(p.id == person.id for p in plans.sleepers(row))
     ]
     told: dict[str, Any] = {
@@ -91,9 +92,8 @@ def _card(
     if not own:
         return told
     solver = tarvik(request).solver
-    made = shelter_cards(
-        course, tonight, own, kit.supports_of(session, course.id), solver, tarvik(request).hangings
-    )[0]
+    judge = judge_of(request, session, course, tonight)
+    made = shelter_cards(judge, [judge.of(*own[0])])[0]
     solution, rig = made["solution"], made["rig"]
     moves = [o for o in outcomes(solution, solver.workings) if o.after is not None and o.move.foul][
         :1

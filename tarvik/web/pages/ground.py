@@ -293,7 +293,7 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
         scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
         number = [r.id for r in plans.shelters(session, night_id)].index(row.id) + 1
-        stands, wrong = placed_of(request, session, scene, row, spot)
+        stands, wrong, _ = placed_of(request, session, scene, row, spot, number)
         troubled = any(f.level is Level.STOPS for f in wrong)
         return {
             "drawing": shelter_group(row.id, str(number), stands, troubled=troubled),

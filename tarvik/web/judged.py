@@ -1,0 +1,155 @@
+"""One shelter of a night as every screen judges it: where it stands, as it hangs, with what carries
+it.
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from markupsafe import Markup
+
+from tarvik.core.errors import FoldError
+from tarvik.core.finding import Finding, Level
+from tarvik.core.pitches import PITCHES
+from tarvik.core.site.placing import wind_in_frame
+from tarvik.core.tonight import Tonight, judge
+from tarvik.core.units import Units
+from tarvik.store import plans
+from tarvik.store.kit import body_of
+from tarvik.web.as_hung import Seen, seen, usual_hanging
+from tarvik.web.pages.common import question
+from tarvik.work.hanging import can_hang
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from tarvik.core.rig.supports import Supports
+    from tarvik.core.solve import Question, Solution
+    from tarvik.core.tonight import Night as TonightsNight
+    from tarvik.store.models import ShelterRow
+    from tarvik.work.hanging import Hangings
+    from tarvik.work.solving import Solver
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """A shelter with its judgement. `number` is that of the plan, the map and the camp sheet."""
+
+    number: int
+    row: ShelterRow
+    shape: Seen
+    tonight: Tonight
+    units: Units
+
+    @property
+    def solution(self) -> Solution:
+        """The shelter as it hangs."""
+        return self.shape.solution
+
+    @property
+    def digest(self) -> str:
+        """A short hash of the judgement."""
+        return self.tonight.digest(self.solution.figures)
+
+    @property
+    def verdict(self) -> str:
+        """The verdict in one word."""
+        return self.tonight.verdict.value
+
+    @property
+    def stops(self) -> str:
+        """Codes of what stops it, parted by spaces: of the night, then of the kit."""
+        return " ".join(dict.fromkeys((*self.tonight.stops, *(f.code for f in self.missing))))
+
+    @property
+    def missing(self) -> list[Finding]:
+        """What the pitch itself wants and is not there."""
+        return [
+            Finding(r.code, "kit", r.text(self.units), r.remedy, Level.STOPS)
+            for r in self.solution.assessment.reasons
+            if r.blocks
+        ]
+
+    @property
+    def warnings(self) -> list[Finding]:
+        """What stops it and what it is warned of, the gravest first."""
+        return [*self.missing, *(f for f in self.findings if f.level > Level.NOTE)]
+
+    @property
+    def attributes(self) -> Markup:
+        """What the element of the shelter carries on every page."""
+        told = {
+            "shelter-number": str(self.number),
+            "judgement": self.digest,
+            "verdict": self.verdict,
+            "stops": self.stops,
+        }
+        return Markup(" ").join(
+            Markup('data-{}="{}"').format(name, value) for name, value in told.items()
+        )
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is found of it, the gravest first."""
+        return self.tonight.findings
+
+
+@dataclass(frozen=True, slots=True)
+class Judge:
+    """What it takes to judge the shelters of one night."""
+
+    solver: Solver
+    hangings: Hangings
+    night: TonightsNight
+    supports: Supports
+    units: Units
+
+    def asked(self, row: ShelterRow, front_deg: float | None = None) -> Question:
+        """What is asked of a shelter: for the people in it, with the wind as it meets it where its
+        front looks to (None: where it stands; its back to the wind while it stands nowhere).
+        """
+        people = plans.sleepers(row)
+        tallest = max(people, key=lambda p: p.stature_m) if people else row.sheet.owner
+        front = (row.spot or {}).get("front_deg") if front_deg is None else front_deg
+        wind = self.night.needs.wind_from_deg
+        return question(
+            row.sheet,
+            row.pitch,
+            self.night,
+            carried_so(self.supports, row),
+            row.settings,
+            body=body_of(tallest),
+            wanted=len(row.members) or 1,
+            people=tuple(body_of(p) for p in people),
+            wind_from_deg=None
+            if front is None or wind is None
+            else wind_in_frame(wind, round(front, 1)),
+        )
+
+    def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
+        """One shelter judged; hung here and now where that was never done."""
+        solution = self.solver.solve(self.asked(row, front_deg))
+        if can_hang(solution):
+            with suppress(FoldError):  # then it lies on who is in it
+                self.hangings.now(solution, usual_hanging(row.sheet))
+        shape = seen(self.hangings, [(row.sheet, solution)])[0]
+        people = len(row.members)
+        tonight = judge(shape.solution, self.night, max(1, people), self.units)
+        judged = shape.judged(tonight, self.units, people)
+        return Judged(number, row, shape, judged, self.units)
+
+    def each(self, rows: Sequence[ShelterRow]) -> list[Judged]:
+        """All shelters of a night in their order."""
+        return [self.of(row, number) for number, row in enumerate(rows, start=1)]
+
+
+def carried_so(supports: Supports, row: ShelterRow) -> Supports:
+    """What a shelter is rigged from: where a plan has put it, the trees and poles the plan gave
+    it.
+    """
+    spot = row.spot or {}
+    if not spot.get("planned"):
+        return supports
+    return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
