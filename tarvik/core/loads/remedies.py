@@ -226,7 +226,7 @@ def _flatter_guys(held: Held, at_hand: AtHand) -> Held | None:
 def _stones(held: Held, at_hand: AtHand) -> Held | None:
     ups = {r.number: r for r in held.gale.reactions if r.number >= 0}
     more: dict[int, float] = {}
-    kilos: dict[str, float] = {}
+    kilos: dict[str, int] = {}
     weak = []
     one = held.holding.trusted_stake_n
     for p in _slipping(held.gale):
@@ -238,13 +238,13 @@ def _stones(held: Held, at_hand: AtHand) -> Held | None:
         kg = stone_kg(p.pull_n - p.holds_n, up)
         if kg > STONE_MOST_KG:
             continue
-        kilos[p.where] = kilos.get(p.where, 0.0) + kg
-        more[p.number] = p.pull_n / one
+        kilos[p.where] = math.ceil(kg)
+        more[p.number] = (p.holds_n + stone_holds_n(math.ceil(kg), up)) / one
         weak.append(p)
     if not weak:
         return None
     holding, gale = _holding_more(held, more)
-    most = math.ceil(max(kilos.values()))
+    most = max(kilos.values())
     words = f"lay a stone or log of {most} kg on the line at {at_hand.each(weak)}"
     total = float(most * len(weak))
     remedy = Remedy("stone", words, tuple(p.where for p in weak), stones_kg=total)
