@@ -48,6 +48,7 @@ from tarvik.work.hanging import Hangings
 from tarvik.work.queue import Queue
 from tarvik.work.solve_pool import SolvePool
 from tarvik.work.solving import Solver
+from tarvik.work.tidying import Tidying
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator
@@ -115,7 +116,10 @@ def create_app(
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         if poller is not None:
             poller.start()
+        tidying = Tidying()
+        tidying.start()
         yield
+        tidying.stop()
         if poller is not None:
             poller.stop()
         parts.pool.stop()
