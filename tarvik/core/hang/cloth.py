@@ -7,8 +7,6 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-import shapely
-from shapely import Point
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.hang.balance import Members
@@ -36,6 +34,18 @@ HEM_M: Final = constant(
 BIAS: Final = 1 / math.sqrt(2)
 WAYS: Final = np.array([[1.0, 0.0], [0.0, 1.0], [BIAS, BIAS], [BIAS, -BIAS]])
 """Directions on the flat sheet in which a triangle pulls: across, along, and both biases."""
+_STEPS: Final = 6
+INSIDE: Final = np.array(
+    [
+        [3 * i + 1, 3 * k + 1, 3 * (_STEPS - 1 - i - k) + 1]
+        if kind == 0
+        else [3 * i + 2, 3 * k + 2, 3 * (_STEPS - 2 - i - k) + 2]
+        for kind in (0, 1)
+        for i in range(_STEPS - kind)
+        for k in range(_STEPS - kind - i)
+    ]
+) / (3 * _STEPS)
+"""Middles of the small triangles into which a triangle is cut, as shares of its corners."""
 SHEAR_SHARE: Final = 4.0
 """A shear of g stretches one bias by g / 2, and stores G g^2 / 2: so a bias is 4 G stiff."""
 
@@ -76,13 +86,13 @@ def patched(mesh: Mesh, members: Members, nodes: Sequence[int]) -> Members:
     """
     corners = mesh.uv[mesh.triangles]
     middles = corners.mean(axis=1)
-    reach = np.sqrt(((corners - middles[:, None]) ** 2).sum(axis=2)).max(axis=1) + PATCH_M
+    reach = PATCH_M + np.sqrt(((corners - middles[:, None]) ** 2).sum(axis=2).max(axis=1))
     share = np.zeros(len(corners))
     for node in nodes:
-        near = np.flatnonzero(np.hypot(*(middles - mesh.uv[node]).T) <= reach)
-        tri = np.asarray(shapely.polygons(corners[near]))
-        patch = Point(mesh.uv[node]).buffer(PATCH_M)
-        share[near] += shapely.area(shapely.intersection(tri, patch)) / shapely.area(tri)
+        at = mesh.uv[node]
+        near = np.flatnonzero(((middles - at) ** 2).sum(axis=1) <= reach**2)
+        points = INSIDE @ corners[near] - at
+        share[near] += ((points**2).sum(axis=2) <= PATCH_M**2).mean(axis=1)
     return replace(
         members,
         stiff=members.stiff * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)),

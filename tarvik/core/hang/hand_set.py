@@ -54,7 +54,7 @@ FIRM_KINDS: Final = ("tree", "tripod", "boat", "vehicle", "fence")
 """Kinds of support that hold a point in place by themselves."""
 HOLDING_KINDS: Final = ("stake", "support", "guy", "cord")
 AXES: Final = np.eye(3)
-QUICK: Final = ((1e-3, 300, 10.0),)
+QUICK: Final = ((1e-3, 300, 30.0),)
 """One stage: threads that take up their pull a little softly move no point by a centimetre."""
 
 

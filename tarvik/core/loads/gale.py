@@ -163,10 +163,12 @@ def in_gale(
     around: Surroundings = DEFAULT_SURROUNDINGS,
     temp_c: float = 10.0,
     fabric: Fabric = DEFAULT_FABRIC,
+    spread_deg: float = 0.0,
     lines: int = GALE_LINES,
 ) -> Gale | None:
     """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the
-    shelter's frame. None for a shelter that no tie holds.
+    shelter's frame, swinging by `spread_deg` to either hand, or by what the surroundings have if
+    that is more. None for a shelter that no tie holds.
     """
     stands = _hand_set(shelter, rig, fabric, hand_pull_n(holding.trusted_stake_n), lines)
     if stands is None:
@@ -175,7 +177,7 @@ def in_gale(
     gust = gust_of(wind_m_s, gust_m_s)
     share = gust_share(height, around)
     pressure = dynamic_pressure(gust * share, temp_c)
-    cases = wind_cases(shelter, wind_from_deg, around.load_spread_deg, pressure)
+    cases = wind_cases(shelter, wind_from_deg, max(around.load_spread_deg, spread_deg), pressure)
     hung = _hung_all(stands, cases)
     every = [_parts(rig, h.reactions, holding) for h in hung]
     worst = max(range(len(cases)), key=lambda k: max((p.used for p in every[k]), default=0.0))

@@ -9,7 +9,9 @@ cancel on a panel that stands oblique, for a gust veers.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -18,12 +20,12 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.measure.openings import open_to_wind, openings
 from tarvik.core.plane import cross
+from tarvik.core.shelter import RECENT, Shelter
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from tarvik.core.fold.pattern import Floats
-    from tarvik.core.shelter import Shelter
 
 CANOPY: Final = (
     "EN 1991-1-4:2005, table 7.6 (monopitch canopies, overall force coefficients); "
@@ -182,24 +184,29 @@ def inside(shelter: Shelter, upwind: Floats, *, pushes: bool) -> float:
     return min(least, -INSIDE_PULL)
 
 
-def _off(shelter: Shelter, up: Floats, slope: float, upwind: Floats) -> float:
-    """Angle between the wind and a panel's level outward side."""
-    if slope <= NEAR_LEVEL_DEG:
-        return FLAT_DEG
-    level = up[:2] / max(float(np.hypot(*up[:2])), 1e-12)
-    return float(np.degrees(np.arccos(np.clip(level @ upwind, -1, 1))))
+@dataclass(frozen=True, slots=True)
+class _Faced:
+    """A panel as the wind meets it: area (m2), slope (degrees), its outward side (3,), middle."""
+
+    id: str
+    area_m2: float
+    slope_deg: float
+    up: Floats
+    centre: Floats
+
+    def off_deg(self, upwind: Floats) -> float:
+        """Angle between the wind and its level outward side."""
+        if self.slope_deg <= NEAR_LEVEL_DEG:
+            return FLAT_DEG
+        level = self.up[:2] / max(math.hypot(*self.up[:2]), 1e-12)
+        return math.degrees(math.acos(min(max(float(level @ upwind), -1.0), 1.0)))
 
 
-def panel_loads(
-    shelter: Shelter, wind_from_deg: float, pressure_pa: float, *, pushes: bool = True
-) -> list[PanelLoad]:
-    """Wind on every panel but floors. `wind_from_deg` is a bearing in the shelter's frame (90:
-    +x).
+@lru_cache(maxsize=RECENT)
+def _faced(shelter: Shelter) -> tuple[_Faced, ...]:
+    """Every panel but floors. The outer side of a roof looks up, that of an upright wall away from
+    the middle.
     """
-    bearing = np.radians(wind_from_deg)
-    upwind = np.array([np.sin(bearing), np.cos(bearing)])
-    open_share = open_to_wind(shelter, wind_from_deg % 360)
-    within = inside(shelter, upwind, pushes=pushes)
     out = []
     for face in shelter.faces():
         if face.role is Role.FLOOR:
@@ -209,19 +216,31 @@ def panel_loads(
         if area < 1e-9:
             continue
         up = area_vector / area
-        if up[2] < 0 or (
-            up[2] < 1e-9 and up[:2] @ (face.xyz.mean(axis=0) - shelter.xyz.mean(axis=0))[:2] < 0
-        ):
-            up = (
-                -up
-            )  # the outer side of a roof looks up, that of an upright wall away from the middle
-        slope = float(np.degrees(np.arccos(np.clip(up[2], -1, 1))))
-        off = _off(shelter, up, slope, upwind)
+        away = up[:2] @ (face.xyz.mean(axis=0) - shelter.xyz.mean(axis=0))[:2]
+        if up[2] < 0 or (up[2] < 1e-9 and away < 0):
+            up = -up
+        slope = math.degrees(math.acos(min(max(float(up[2]), -1.0), 1.0)))
+        out.append(_Faced(face.id, area, slope, up, _centroid(face.xyz)))
+    return tuple(out)
+
+
+def panel_loads(
+    shelter: Shelter, wind_from_deg: float, pressure_pa: float, *, pushes: bool = True
+) -> list[PanelLoad]:
+    """Wind on every panel but floors. `wind_from_deg` is a bearing in the shelter's frame (90:
+    +x).
+    """
+    bearing = math.radians(wind_from_deg)
+    upwind = np.array([math.sin(bearing), math.cos(bearing)])
+    open_share = open_to_wind(shelter, wind_from_deg % 360)
+    within = inside(shelter, upwind, pushes=pushes)
+    out = []
+    for face in _faced(shelter):
+        off, slope = face.off_deg(upwind), face.slope_deg
         closed = outside(slope, off, pushes=pushes) - within
         c = (1 - open_share) * closed + open_share * canopy(slope, off, pushes=pushes)
-        out.append(
-            PanelLoad(face.id, area, slope, c, -c * pressure_pa * area * up, _centroid(face.xyz))
-        )
+        force = -c * pressure_pa * face.area_m2 * face.up
+        out.append(PanelLoad(face.id, face.area_m2, slope, c, force, face.centre))
     return out
 
 

@@ -4,7 +4,8 @@ for tonight.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any
+from concurrent.futures import ThreadPoolExecutor
+from typing import TYPE_CHECKING, Annotated, Any, Final
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
@@ -30,12 +31,16 @@ from tarvik.web.pages.common import every_pitch, owner_name, page, question, tar
 from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from sqlalchemy.orm import Session
 
     from tarvik.core.solve import Question
     from tarvik.store.models import SheetRow
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
+JUDGES: Final = 2
+"""Shelters of a board judged at a time."""
 
 
 @router.get("/board")
@@ -83,14 +88,15 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         sheets, asked = _asked(request, session, course_id, tonight)
         solved = tarvik(request).solver.solve_all([question for _, question in asked])
         owners = [sheet for sheet, _ in asked]
-        shapes = iter(seen(tarvik(request).hangings, list(zip(owners, solved, strict=True))))
+        shapes = seen(tarvik(request).hangings, list(zip(owners, solved, strict=True)))
         units = Units(course.units)
+        every = iter(_judged_all(shapes, tonight, sleepers or 1, units))
         rows: list[dict[str, Any]] = [
             {
                 "sheet": sheet,
                 "owner": owner_name(sheet),
                 "cells": [
-                    _cell(next(shapes), tonight, sleepers or 1, chosen.get(sheet.id), pitch, units)
+                    _cell(*next(every), chosen.get(sheet.id), pitch, units)
                     for pitch in every_pitch()
                 ],
             }
@@ -163,17 +169,30 @@ def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int
     return (every[0] if every else ""), len(every)
 
 
+def _judged_all(
+    shapes: Sequence[Seen], night: TonightsNight, sleepers: int, units: Units
+) -> list[tuple[Seen, Tonight]]:
+    """Every shelter with its judgement; two at a time, for most of it is compiled code that lets
+    the other thread run.
+    """
+
+    def judged(shape: Seen) -> tuple[Seen, Tonight]:
+        tonight = judge(shape.solution, night, sleepers, units)
+        return shape, shape.judged(tonight, units, sleepers)
+
+    with ThreadPoolExecutor(JUDGES) as pool:
+        return list(pool.map(judged, shapes))
+
+
 def _cell(
     shape: Seen,
-    night: TonightsNight,
-    sleepers: int,
+    judged: Tonight,
     chosen: ShelterRow | None,
     pitch: str,
     units: Units,
 ) -> dict[str, Any]:
     solution = shape.solution
     figures, shelter = solution.figures, solution.shelter
-    judged = shape.judged(judge(solution, night, sleepers, units), units, sleepers)
     reason, said = said_of(solution, judged, units)
     mine = chosen if chosen is not None and chosen.pitch == pitch else None
     drawing = ""
