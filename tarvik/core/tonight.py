@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.cards import marks, stake_marks
@@ -25,7 +25,7 @@ from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import beaufort, wind_share
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.net import Net
@@ -109,6 +109,16 @@ class Tonight:
         """Codes of the findings that stop it, each once."""
         codes = (f.code for f in self.findings if f.level is Level.STOPS)
         return tuple(dict.fromkeys(codes))
+
+    def hung_too(self, more: Sequence[Finding]) -> Tonight:
+        """The judgement with what the way it hangs adds: what stops a shelter leaves it short of
+        something.
+        """
+        if not more:
+            return self
+        stops = self.verdict is Verdict.FORMS and any(f.level is Level.STOPS for f in more)
+        every = tuple(sorted((*self.findings, *more), key=lambda f: -f.level))
+        return replace(self, findings=every, verdict=Verdict.NEEDS if stops else self.verdict)
 
     def digest(self, figures: Figures | None) -> str:
         """A short hash of what is judged: verdict, findings with their amounts, remedies, peak,

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.errors import FoldError
-from tarvik.core.hang.hung import hang
-from tarvik.core.hang.tell import findings, tell
+from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.hang.hung import Hanging, hang
+from tarvik.core.hang.tell import findings, hung_figures, tell, warnings
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
 from tarvik.core.search.aim import worth
@@ -15,38 +17,73 @@ from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 
 if TYPE_CHECKING:
+    from tarvik.core.hang.hung import Hung
+    from tarvik.core.hang.tell import Told
+    from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.heading import Rose
     from tarvik.core.solve import Solution, Workings
     from tarvik.core.tonight import Tonight
     from tarvik.exchange.solve_request import HangIn, SolveIn
 
 
+NIGHT_LINES: Final = 11
+"""Grid lines of the mesh by which a night is judged."""
+
+
 def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
-    """Everything a request asks for. Raises InputError naming the field."""
-    solution = solve(asked.to_core(), workings)
-    out = answer(solution)
+    """Everything a request asks for: with a night, or asked to hang, the measures are those of the
+    hung sheet. Raises InputError naming the field.
+    """
+    taut = solve(asked.to_core(), workings)
     night = asked.judged_night()
+    shape: Hung | str = ""
+    told = None
+    if asked.hang is not None or night is not None:
+        shape = _hung_shape(taut, asked.hang)
+    if not isinstance(shape, str) and taut.figures is not None:
+        told = tell(shape, taut.figures, taut.question.body, taut.question.people)
+    solution = taut
+    if told is not None and taut.figures is not None:
+        solution = replace(taut, figures=hung_figures(taut.figures, told))
+    out = answer(solution)
     if night is not None:
         wanted = max(1, len(asked.people), asked.sleepers_wanted or 1)
-        out["tonight"] = _tonight(judge(solution, night, wanted))
+        judged = judge(solution, night, wanted)
+        if told is not None and taut.figures is not None:
+            judged = judged.hung_too(warnings(told, taut.figures, Units.METRIC, None, wanted))
+        out["tonight"] = _tonight(judged)
     if asked.rose and solution.shelter is not None and solution.figures is not None:
         out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
     if asked.hang is not None:
-        out["hung"] = _hung(solution, asked.hang)
+        out["hung"] = (
+            {"hangs": False, "why": shape}
+            if isinstance(shape, str) or told is None or taut.figures is None
+            else _hung(taut.figures, asked.hang, shape, told)
+        )
     return out
 
 
-def _hung(solution: Solution, asked: HangIn) -> dict[str, Any]:
-    """The sheet as it hangs, in the contract's words; `why` alone where it does not hang."""
+def _hung_shape(solution: Solution, asked: HangIn | None) -> Hung | str:
+    """The sheet as it hangs, or why it does not."""
     shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
     if shelter is None or rig is None or figures is None:
-        return {"hangs": False, "why": "the sheet makes no such pitch"}
-    hanging = asked.to_core(figures.weather.wind_from_deg, solution.question.sheet)
+        return "the sheet makes no such pitch"
+    if asked is None and solution.question.pitch.bed is not None:
+        return "it lies on who is in it"
+    fabric = fabric_named(solution.question.sheet.fabric or None)
+    hanging = (
+        Hanging(fabric=fabric, lines=NIGHT_LINES)
+        if asked is None
+        else asked.to_core(figures.weather.wind_from_deg, solution.question.sheet)
+    )
     try:
-        shape = hang(shelter, rig, hanging)
+        return hang(shelter, rig, hanging)
     except FoldError as err:
-        return {"hangs": False, "why": str(err)}
-    told = tell(shape, figures, solution.question.body, solution.question.people)
+        return str(err)
+
+
+def _hung(figures: Figures, asked: HangIn, shape: Hung, told: Told) -> dict[str, Any]:
+    """The sheet as it hangs, in the contract's words."""
     return {
         "hangs": True,
         "settled": told.settled,

@@ -7,16 +7,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from tarvik.core.finding import Finding, Level
 from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.hang.hung import Hanging
-from tarvik.core.hang.tell import findings, hung_figures
-from tarvik.core.rig.verdict import Verdict
+from tarvik.core.hang.tell import hung_figures, warnings
 from tarvik.work.hanging import BOARD_LINES
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from tarvik.core.finding import Finding
     from tarvik.core.hang.tell import Told
     from tarvik.core.solve import Solution
     from tarvik.core.tonight import Tonight
@@ -44,22 +43,13 @@ class Seen:
         """
         if self.told is None or self.taut.figures is None:
             return []
-        found = [
-            f for f in findings(self.told, self.taut.figures, units, names) if f.level > Level.NOTE
-        ]
-        enough = people is not None and self.told.sleepers >= people
-        return [f for f in found if not (enough and f.code == "hangs_on_mats")]
+        return warnings(self.told, self.taut.figures, units, names, people)
 
     def judged(self, tonight: Tonight, units: Units, people: int | None = None) -> Tonight:
         """A judgement with what the way it hangs adds: what stops a shelter leaves it short of
         something.
         """
-        more = self.findings(units, None, people)
-        if not more:
-            return tonight
-        stops = any(f.level is Level.STOPS for f in more) and tonight.verdict is Verdict.FORMS
-        every = tuple(sorted((*tonight.findings, *more), key=lambda f: -f.level))
-        return replace(tonight, findings=every, verdict=Verdict.NEEDS if stops else tonight.verdict)
+        return tonight.hung_too(self.findings(units, None, people))
 
     @property
     def words(self) -> str:

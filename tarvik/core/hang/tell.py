@@ -244,3 +244,21 @@ def findings(
             )
         )
     return sorted(out, key=lambda f: -f.level)
+
+
+def warnings(
+    told: Told,
+    figures: Figures,
+    units: Units,
+    names: Mapping[str, str] | None = None,
+    people: int | None = None,
+) -> list[Finding]:
+    """The findings without notes. With `people` to lie there, mats that they do not want are not
+    missed.
+    """
+    enough = people is not None and told.sleepers >= people
+    return [
+        f
+        for f in findings(told, figures, units, names)
+        if f.level > Level.NOTE and not (enough and f.code == "hangs_on_mats")
+    ]
