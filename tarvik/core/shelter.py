@@ -35,8 +35,9 @@ class Face:
     xyz: Floats
 
 
-MOST_KEPT: Final = 1400
-"""Shelters whose derived geometry is kept: a board of 40 sheets in every pitch, and a little more.
+MOST_KEPT: Final = 700
+"""Shelters whose derived geometry is kept: a board of 16 sheets in every pitch, and most of one
+more.
 """
 RECENT: Final = 64
 """Shelters of which that is kept which only other kept things are made of."""
