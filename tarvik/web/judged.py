@@ -131,9 +131,10 @@ class Judge:
     def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
         """One shelter judged; hung here and now where that was never done."""
         solution = self.solver.solve(self.asked(row, front_deg))
-        if can_hang(solution):
+        how = usual_hanging(row.sheet)
+        if can_hang(solution) and self.hangings.known([(solution, how)])[0] is None:
             with suppress(FoldError):  # then it lies on who is in it
-                self.hangings.now(solution, usual_hanging(row.sheet))
+                self.hangings.now(solution, how)
         shape = seen(self.hangings, [(row.sheet, solution)])[0]
         people = len(row.members)
         tonight = judge(shape.solution, self.night, max(1, people), self.units)
