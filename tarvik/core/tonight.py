@@ -294,7 +294,7 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
                 Finding(
                     "stakes_helped",
                     "stakes",
-                    "its stakes want help in tonight's gusts, and with it are used to "
+                    "the stakes need help tonight; with it the weakest part is used to "
                     f"{weakest.used * 100:.0f} %",
                     words,
                 )
