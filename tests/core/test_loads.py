@@ -24,6 +24,7 @@ from tarvik.core.hang.hand_set import HAND_N
 from tarvik.core.loads.gale import Gale, in_gale
 from tarvik.core.loads.holding import (
     GROUNDS,
+    TRUST,
     Clayey,
     Holding,
     Loose,
@@ -31,6 +32,7 @@ from tarvik.core.loads.holding import (
     ground_named,
     knotted_cord_n,
     stake_holds_n,
+    trunk_holds_n,
 )
 from tarvik.core.loads.pressure import canopy, outside, panel_loads
 from tarvik.core.loads.remedies import stone_holds_n
@@ -40,7 +42,7 @@ from tarvik.core.measure.net import Fit, Net, NetKind, hang_net
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.measure.shade import shade_through, sun_travel
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.supports import UNLIMITED, Pole, Supports
+from tarvik.core.rig.supports import UNLIMITED, Pole, Supports, Tree
 from tarvik.core.rig.verdict import Verdict, assess
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
@@ -204,6 +206,23 @@ def test_a_stake_in_sand_by_hand() -> None:
     assert Loose(30.0, 16_000.0).holds_n(0.02, 0.3) == pytest.approx(43.2)
 
 
+def test_a_thin_trunk_breaks_before_a_thick_one() -> None:
+    """d = (32 T h / (pi s))^(1/3), solved for T: 6.5 cm at 1 m and 30 MPa hold 809 N; twice as
+    thick eight times that, twice as high half. A ridge between thin trunks is held by them.
+    """
+    assert trunk_holds_n(0.065, 1.0) == pytest.approx(809, abs=1)
+    assert trunk_holds_n(0.130, 1.0) == pytest.approx(8 * trunk_holds_n(0.065, 1.0))
+    assert trunk_holds_n(0.065, 2.0) == pytest.approx(trunk_holds_n(0.065, 1.0) / 2)
+    tent = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3.05, 3.05), {"height": 1.0})
+    thin = Supports(trees=(Tree((0, 0), 0.07), Tree((4.2, 0), 0.30)))
+    rig = assess(tent, thin).rig
+    assert rig is not None
+    found = in_gale(tent, rig, 0.0, 10.0)
+    assert found is not None
+    trunks = [p for p in found.parts if p.kind == "trunk"]
+    assert {round(p.holds_n) for p in trunks} == {round(trunk_holds_n(0.07, 1.0) / TRUST)}
+
+
 def test_a_stone_drags_by_the_laws_of_friction() -> None:
     """T = mu m g / (cos a + mu sin a): on level ground half its weight at mu 0.5."""
     assert stone_holds_n(10.0) == pytest.approx(0.5 * 10 * 9.80665)
@@ -250,7 +269,7 @@ def test_the_force_to_move_at_is_where_the_weakest_part_is_used_up() -> None:
     limit = calm.move_at_m_s
     assert gale(limit).weakest.used == pytest.approx(1.0, abs=0.06)
     assert gale(1.5 * limit).weakest.used > 1.2
-    assert {p.kind for p in calm.parts} == {"stake", "tree line"}
+    assert {p.kind for p in calm.parts} == {"stake", "trunk", "tree line"}
     assert gale(6.0, holding=Holding(GROUNDS["clay"])).move_at_m_s > 1.1 * limit
 
 

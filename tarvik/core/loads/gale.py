@@ -19,7 +19,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.hand_set import HandSet, hand_pull_n
-from tarvik.core.loads.holding import DEFAULT_HOLDING, Holding
+from tarvik.core.loads.holding import DEFAULT_HOLDING, TRUST, Holding, trunk_holds_n
 from tarvik.core.loads.pressure import PanelLoad, WindCase, wind_cases
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
 from tarvik.core.weather.surroundings import DEFAULT_SURROUNDINGS
@@ -360,6 +360,12 @@ def _parts(rig: Rig, reactions: Sequence[Reaction], holds: Holding) -> list[Weak
             parts.append(Weakest("guy", r.point, r.newtons, guy_n, r.number))
         if r.kind == "tree":
             at_tree[r.point] = at_tree.get(r.point, np.zeros(3)) + np.array(r.force_n)
+    trunks = {s.point: s for s in rig.supports if s.kind == "tree"}
+    for point, force in at_tree.items():
+        tree = trunks.get(point)
+        if tree is not None:
+            holds_n = trunk_holds_n(tree.trunk_m, tree.height_m) / TRUST
+            parts.append(Weakest("trunk", point, float(np.linalg.norm(force)), holds_n))
     ridge = _ridge(rig, reactions)
     if ridge is not None:
         point = next(s.point for s in rig.supports if s.kind == "tree")

@@ -68,6 +68,15 @@ BROMS_SAND: Final = (
     "Broms 1964, lateral resistance of piles in cohesionless soils (short pile, free head, pulled "
     "at the ground); from memory"
 )
+WOOD_PA: Final = constant(
+    "green_wood_strength",
+    3e7,
+    "Pa",
+    "from memory: modulus of rupture of green softwoods, 30 to 50 MPa",
+    "bending strength of a living trunk",
+)
+LEAST_LEVER_M: Final = 0.1
+"""A pull nearer to the ground is taken at this height."""
 STRENGTH: Final = "from memory: usual strengths of such soils; they differ by a factor of two"
 
 
@@ -207,6 +216,13 @@ def cord_breaks_n(diameter_mm: float) -> float:
 def knotted_cord_n(diameter_mm: float) -> float:
     """Strength of a cord with a knot in it."""
     return cord_breaks_n(diameter_mm) * KNOT_SHARE
+
+
+def trunk_holds_n(diameter_m: float, height_m: float) -> float:
+    """Level pull at a height at which a trunk, fixed at its foot, breaks in bending:
+    pi s d^3 / (32 h). Source: elementary beam theory.
+    """
+    return math.pi * WOOD_PA * diameter_m**3 / (32 * max(height_m, LEAST_LEVER_M))
 
 
 @dataclass(frozen=True, slots=True)

@@ -77,15 +77,14 @@ class Stake:
 
 @dataclass(frozen=True, slots=True)
 class Support:
-    """What carries a high point. `pole` is None for a tree; `need_m` says the length or height it
-    must have.
-    """
+    """What carries a high point. `pole` is None for a tree, whose thickness `trunk_m` is."""
 
     kind: str
     at: tuple[float, float]
     height_m: float
     point: str
     pole: Pole | None = None
+    trunk_m: float = TRUNK_M
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ geometry.
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import product
 from typing import TYPE_CHECKING, Final
 
@@ -177,15 +177,26 @@ def _mid_edges(shelter: Shelter, grounded: list[str]) -> list[Stake]:
     ]
 
 
-def _tree_pair(
-    ridge_m: float, trees: tuple[Tree, ...] | None
-) -> tuple[float, float, str | None, float]:
-    """(gap at each end, sum of trunks, complaint, metres) of the closest pair of trees that takes
-    the ridge.
+@dataclass(frozen=True, slots=True)
+class _Pair:
+    """Two trees for a ridge: the gap at each end, both trunks together, the thinner one; what is
+    wrong with them, by how many metres.
     """
+
+    gap_m: float = TREE_GAP_M
+    trunks_m: float = 2 * TRUNK_M
+    thinner_m: float = TRUNK_M
+    complaint: str = ""
+    short_m: float = 0.0
+
+
+def _tree_pair(ridge_m: float, trees: tuple[Tree, ...] | None) -> _Pair:
+    """The closest pair of trees that takes the ridge."""
     least = ridge_m + 2 * TREE_GAP_LEAST_M
-    if trees is None or any(t.at is None for t in trees):
-        return TREE_GAP_M, 2 * TRUNK_M, None, 0.0
+    if trees is None:
+        return _Pair()
+    if any(t.at is None for t in trees):
+        return _Pair(thinner_m=sorted(t.diameter_m for t in trees)[-2])
     places = np.array([t.at for t in trees], dtype=np.float64)
     trunk = np.array([t.diameter_m for t in trees])
     i, j = np.triu_indices(len(trees), 1)
@@ -193,11 +204,11 @@ def _tree_pair(
     fits = np.flatnonzero(clear >= least)
     k = int(fits[np.argmin(clear[fits])]) if fits.size else int(np.argmax(clear))
     gap = (float(clear[k]) - ridge_m) / 2
-    both = float(trunk[i[k]] + trunk[j[k]])
+    both, thinner = float(trunk[i[k]] + trunk[j[k]]), float(min(trunk[i[k]], trunk[j[k]]))
     if fits.size:
-        return gap, both, None, 0.0
-    short = least - float(clear[k])
-    return TREE_GAP_LEAST_M, both, "the trees stand too close together for this ridge", short
+        return _Pair(gap, both, thinner)
+    close = "the trees stand too close together for this ridge"
+    return _Pair(TREE_GAP_LEAST_M, both, thinner, close, least - float(clear[k]))
 
 
 def _kinds(shelter: Shelter, supports: Supports) -> tuple[str, ...]:
@@ -274,12 +285,16 @@ def _rigged(
                 f"{missing} more {'tree' if missing == 1 else 'trees'} or posts to tie to",
             )
         )
-    gap, trunks = TREE_GAP_M, 2 * TRUNK_M
+    pair = _Pair()
+    if trees and wanted_trees == 1:
+        pair = _Pair(thinner_m=max(t.diameter_m for t in trees))
     ridge = float(math.dist(shelter.at(high[0]), shelter.at(high[-1]))) if len(high) == 2 else 0.0
     if wanted_trees == 2 and not short:
-        gap, trunks, complaint, metres = _tree_pair(ridge, trees)
-        if complaint:
-            short.append(Miss("trees_too_close", f"{complaint}, short by {{0}}", metres, (metres,)))
+        pair = _tree_pair(ridge, trees)
+        if pair.complaint:
+            words, metres = f"{pair.complaint}, short by {{0}}", pair.short_m
+            short.append(Miss("trees_too_close", words, metres, (metres,)))
+    gap, trunks = pair.gap_m, pair.trunks_m
     made = Carried(supports, [], [], [], short)
     middle = shelter.xyz[:, :2].mean(axis=0)
     for point, kind in (*zip(high, kinds, strict=True), *((p, "pole") for p in on_poles)):
@@ -287,9 +302,8 @@ def _rigged(
         way = pulls[point] if point in pulls else _unit(_square_out(shelter, point, middle))
         if kind == "tree":
             trunk = top[:2] + way * gap
-            made.supports.append(
-                Support("tree", (float(trunk[0]), float(trunk[1])), float(top[2]), point)
-            )
+            at = (float(trunk[0]), float(trunk[1]))
+            made.supports.append(Support("tree", at, float(top[2]), point, trunk_m=pair.thinner_m))
             if not through:
                 made.lines.append(
                     Line(
