@@ -21,6 +21,7 @@ from tarvik.core.weather.cold import (
     leaf_bed,
     wind_chill_c,
 )
+from tarvik.core.weather.exposure import exposure
 from tarvik.core.weather.rain import (
     ATLAS,
     LAWS_PARSONS,
@@ -73,8 +74,9 @@ def weather_words(needs: NightNeeds, units: Units) -> str:
 
 
 def of_the_place(needs: NightNeeds, units: Units) -> dict[str, Any]:
-    """What falling_wood.html shows of the place a night is spent at."""
+    """What falling_wood.html shows of the place and the weather a night is spent in."""
     return {
+        "exposure": exposure(needs, units),
         "falling_wood": falling_wood(needs, units),
         "overhead_checked": needs.overhead_checked,
     }
