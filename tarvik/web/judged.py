@@ -65,11 +65,12 @@ class Judged:
 
     @property
     def missing(self) -> list[Finding]:
-        """What the pitch itself wants and is not there."""
+        """What the pitch itself wants and is not there, nor can be made."""
+        made = {remedy.code for remedy in self.tonight.remedies}
         return [
             Finding(r.code, "kit", r.text(self.units), r.remedy, Level.STOPS)
             for r in self.solution.assessment.reasons
-            if r.blocks
+            if r.blocks and r.code not in made
         ]
 
     @property
