@@ -7,8 +7,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
@@ -17,6 +15,8 @@ from tarvik.store.scope import install
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
+
+    from alembic.config import Config
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 
@@ -80,13 +80,19 @@ class Database:
 
     def migrate(self, revision: str = "head") -> None:
         """Bring the tables to a revision (forward)."""
+        from alembic import command  # noqa: PLC0415 - 10 MB that a web process does without
+
         command.upgrade(self._alembic(), revision)
 
     def unmigrate(self, revision: str = "base") -> None:
         """Take the tables back to a revision."""
+        from alembic import command  # noqa: PLC0415 - as above
+
         command.downgrade(self._alembic(), revision)
 
     def _alembic(self) -> Config:
+        from alembic.config import Config  # noqa: PLC0415 - as above
+
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         config.attributes["engine"] = self.engine
