@@ -48,6 +48,9 @@ SNOW_SLIDES_DEG: Final = constant(
 SIT_LEAST_M2: Final = constant(
     "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
 )
+MOST_GAP_M2: Final = constant(
+    "most_gap", 10.0, "m2", ENGINEERING, "more open area than this nobody can leave"
+)
 AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
 DIGEST_LETTERS: Final = 12
 BUTTON: Final = "button"
@@ -400,13 +403,24 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
 def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units) -> list[Finding]:
     needs = night.needs
     found = []
-    if damp is not None and damp.risk == "likely" and damp.needed_m2 is not None:
+    wanted = damp.needed_m2 if damp is not None and damp.risk == "likely" else None
+    if wanted is not None and wanted > MOST_GAP_M2:
+        found.append(
+            Finding(
+                "condensation",
+                "air",
+                "breath will condense on the sheet whatever is open",
+                "keep bags off the cloth; wipe it at dawn",
+                Level.NOTE,
+            )
+        )
+    elif damp is not None and wanted is not None:
         found.append(
             Finding(
                 "condensation",
                 "air",
                 f"breath will condense on the sheet: {format_area(damp.open_m2, units)} open, "
-                f"{format_area(damp.needed_m2, units)} wanted",
+                f"{format_area(wanted, units)} wanted",
                 "leave a gap high at both ends, or raise an edge",
             )
         )
@@ -420,6 +434,13 @@ def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units
                 Level.NOTE,
             )
         )
+    return found + _close(figures, night, units)
+
+
+def _close(figures: Figures, night: Night, units: Units) -> list[Finding]:
+    """What is said of heat and of a net."""
+    needs = night.needs
+    found = []
     if needs.highest_c is not None and needs.highest_c >= HOT_C and figures.open_area_m2 < AIRY_M2:
         found.append(
             Finding(

@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from tarvik.core.cards import marks
 from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.hang.hung import Hanging
 from tarvik.core.hang.tell import hung_figures, warnings
@@ -49,7 +50,8 @@ class Seen:
         """A judgement with what the way it hangs adds: what stops a shelter leaves it short of
         something.
         """
-        return tonight.hung_too(self.findings(units, None, people))
+        names = None if self.taut.shelter is None else marks(self.taut.shelter)
+        return tonight.hung_too(self.findings(units, names, people))
 
     @property
     def words(self) -> str:
