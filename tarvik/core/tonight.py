@@ -401,7 +401,6 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
 
 
 def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units) -> list[Finding]:
-    needs = night.needs
     found = []
     wanted = damp.needed_m2 if damp is not None and damp.risk == "likely" else None
     if wanted is not None and wanted > MOST_GAP_M2:
