@@ -17,6 +17,7 @@ from tarvik.core.loads.gale import Gale, Weakest, in_gale
 from tarvik.core.loads.holding import Holding
 from tarvik.core.loads.remedies import AtHand, Held, Remedy, deeper_m, remedied
 from tarvik.core.measure.lying import Lying
+from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.units import Units, format_area, format_length
@@ -333,7 +334,29 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
                 "turn it, or close that side with packs and a second sheet",
             )
         )
+    elif wind >= WINDY_M_S:
+        found += _swung(figures, night)
     return found
+
+
+def _swung(figures: Figures, night: Night) -> list[Finding]:
+    """What a wind that swings as far as it may here finds open."""
+    spread = max(night.needs.spread_deg, night.needs.around.load_spread_deg)
+    now = figures.weather.wind_from_deg
+    bearings = [(now + side * spread) % 360 for side in (-1.0, 1.0)]
+    shares = open_round(figures.shelter, openings(figures.shelter), bearings)
+    most = max(shares)
+    if most <= OPEN_MUCH:
+        return []
+    return [
+        Finding(
+            "swings_open",
+            "openings",
+            f"if the wind swings by {spread:.0f}° it is {most * 100:.0f} % open to it",
+            "turn it a little further from there, or have packs ready to close that side",
+            Level.NOTE,
+        )
+    ]
 
 
 def _kind(part: Weakest) -> str:

@@ -85,6 +85,28 @@ def test_a_flown_frame_in_a_storm_says_that_it_is_open() -> None:
     assert "open_to_wind" in {f.code for f in judged("a-frame-flown", STORM).findings}
 
 
+def test_a_wind_that_swings_to_the_front_is_told() -> None:
+    """A lean-to whose end the wind just misses: swung by the spread it blows in."""
+    sheet = Sheet.rectangle(3.05, 3.05, tie_out_points(3.05, 3.05, TIES))
+    breezy = replace(STORM, wind_m_s=7.0, gust_m_s=None, surroundings="open")
+    asked = Question(
+        sheet,
+        PITCHES["lean-to"],
+        {},
+        Body(1.75),
+        breezy.wanted,
+        KIT,
+        breezy.weather(35.0),
+        wanted=1,
+    )
+    found = judge(solve(asked), Night(breezy, holding=SOFT))
+    codes = {f.code for f in found.findings}
+    assert "swings_open" in codes
+    assert "open_to_wind" not in codes
+    back = judge(solved("lean-to", breezy), Night(breezy, holding=SOFT))
+    assert not {f.code for f in back.findings} & {"swings_open", "open_to_wind"}
+
+
 def test_the_middle_of_the_edges_comes_before_a_second_stake() -> None:
     """With ten stakes the middles of the two long edges are staked; with four in the bag there is
     nothing to stake them with, and stones are laid on the lines.
