@@ -291,7 +291,11 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
         )
     if held is not None and weakest is not None:
         if weakest.used > 1:
-            found.append(_gives_way(night, weakest, names))
+            worst: dict[str, Weakest] = {}  # the worst stake and the worst line
+            for part in sorted(held.gale.parts, key=lambda p: -p.used):
+                if part.used > 1:
+                    worst.setdefault(_kind(part), part)
+            found += [_gives_way(night, part, names) for part in worst.values()]
         elif held.remedies:
             words = "; ".join(r.message for r in held.remedies)
             found.append(

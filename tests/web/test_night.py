@@ -499,7 +499,8 @@ def test_the_contract_judges_a_night(api: TestClient) -> None:
     }
     answer = api.post("/api/solve", json=body).json()
     assert answer["measures"]["who"] == [0, 1]
-    assert {f["code"] for f in answer["tonight"]["findings"]} >= {"stake_pulls"}
+    assert {f["code"] for f in answer["tonight"]["findings"]} & {"stake_pulls", "line_pulls"}
+    assert "deadman" in {r["code"] for r in answer["tonight"]["remedies"]}
     assert answer["tonight"]["gale"]["move_at_force"] < 7
     assert len(answer["rose"]["petals"]) == 24
     assert answer["measures"]["wind_from_deg"] == 90

@@ -335,9 +335,9 @@ def _limit_pa(governing: _Hung, pressure: float, used: float, holding: Holding) 
 
 
 def _ridge(rig: Rig, reactions: Sequence[Reaction]) -> RidgeLine | None:
-    """The line between two trees under the ridge: the pull across it makes it sag."""
+    """The line between two trees, whole or in two ends: the pull across it makes it sag."""
     trees = [s for s in rig.supports if s.kind == "tree"]
-    if len(trees) != 2 or not rig.through_line:
+    if len(trees) != 2:
         return None
     places = [np.array([*s.at, s.height_m]) for s in trees]
     span = float(np.linalg.norm(places[1] - places[0]))
@@ -367,7 +367,7 @@ def _parts(rig: Rig, reactions: Sequence[Reaction], holds: Holding) -> list[Weak
             holds_n = trunk_holds_n(tree.trunk_m, tree.height_m) / TRUST
             parts.append(Weakest("trunk", point, float(np.linalg.norm(force)), holds_n))
     ridge = _ridge(rig, reactions)
-    if ridge is not None:
+    if ridge is not None and rig.through_line:
         point = next(s.point for s in rig.supports if s.kind == "tree")
         ridge_n = holds.trusted_cord_n(holds.ridge_mm)
         return [*parts, Weakest("ridge line", point, ridge.end_n, ridge_n)]
