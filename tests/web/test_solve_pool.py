@@ -18,7 +18,7 @@ from tarvik.core.errors import InputError
 from tarvik.exchange.solve_request import SolveIn
 from tarvik.work import solve_pool
 from tarvik.work.solve_pool import BrokenError, BusyError, GoneError, SolvePool, TooDearError
-from tests.patience import comes_true
+from tests.patience import comes_true, run_apart
 from tests.web.test_limits import served
 
 if TYPE_CHECKING:
@@ -65,7 +65,7 @@ def test_it_answers_and_refuses(pool: SolvePool) -> None:
         with pytest.raises(InputError, match="moon"):
             await pool.answer(bad, never)
 
-    asyncio.run(ask())
+    run_apart(lambda: asyncio.run(ask()))
 
 
 def test_two_at_a_time_and_the_rest_is_sent_away(
@@ -85,7 +85,7 @@ def test_two_at_a_time_and_the_rest_is_sent_away(
         await asyncio.gather(*asked, return_exceptions=True)
         assert b"verdict" in await pool.answer(QUICK, never)
 
-    asyncio.run(ask())
+    run_apart(lambda: asyncio.run(ask()))
 
 
 def test_a_question_ends_with_its_asker(pool: SolvePool) -> None:
@@ -102,7 +102,7 @@ def test_a_question_ends_with_its_asker(pool: SolvePool) -> None:
         assert sum(told) >= solve_pool.ABANDONED_S * solve_pool.UNITS_A_SECOND
         assert b"verdict" in await pool.answer(QUICK, never)
 
-    asyncio.run(ask())
+    run_apart(lambda: asyncio.run(ask()))
 
 
 def test_a_question_too_dear_is_given_up(pool: SolvePool, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -112,7 +112,7 @@ def test_a_question_too_dear_is_given_up(pool: SolvePool, monkeypatch: pytest.Mo
         with pytest.raises(TooDearError):
             await pool.answer(SolveIn.model_validate(DEAR), never)
 
-    asyncio.run(ask())
+    run_apart(lambda: asyncio.run(ask()))
 
 
 def test_a_killed_process_is_started_again(pool: SolvePool) -> None:
@@ -131,7 +131,7 @@ def test_a_killed_process_is_started_again(pool: SolvePool) -> None:
         with pytest.raises(BrokenError):
             await asking
 
-    asyncio.run(ask())
+    run_apart(lambda: asyncio.run(ask()))
 
 
 @pytest.mark.database

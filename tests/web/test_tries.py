@@ -11,6 +11,7 @@ from tarvik.store import accounts
 from tarvik.web import tries
 from tarvik.web.tries import MustWaitError, Tried, Tries, browser_mark, known_browser
 from tests.conftest import client_of
+from tests.patience import run_apart
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
@@ -60,7 +61,7 @@ def test_the_pause_grows_with_each_failure_and_stays_short(clock: Clock) -> None
         await fail(lines, tried, 2)
         assert len(clock.slept) == slept + 1  # for the pause after the last failure
 
-    asyncio.run(attack())
+    run_apart(lambda: asyncio.run(attack()))
 
 
 def test_nobody_else_is_slowed_down(clock: Clock) -> None:
@@ -81,7 +82,7 @@ def test_nobody_else_is_slowed_down(clock: Clock) -> None:
             await fail(lines, tried, 1)
         assert clock.slept == []
 
-    asyncio.run(attack())
+    run_apart(lambda: asyncio.run(attack()))
 
 
 def test_a_crowd_is_sent_away_and_a_known_browser_is_not() -> None:
@@ -107,7 +108,7 @@ def test_a_crowd_is_sent_away_and_a_known_browser_is_not() -> None:
             task.cancel()
         await asyncio.gather(*crowd, return_exceptions=True)
 
-    asyncio.run(attack())
+    run_apart(lambda: asyncio.run(attack()))
     assert sent_away >= 80
 
 
@@ -126,7 +127,7 @@ def test_lines_are_forgotten(clock: Clock, monkeypatch: pytest.MonkeyPatch) -> N
             await fail(lines, Tried("ada", f"198.51.100.{number}"), 1)
         assert len(lines._lanes) <= 8
 
-    asyncio.run(attack())
+    run_apart(lambda: asyncio.run(attack()))
 
 
 def test_a_browsers_mark_is_of_one_account_only() -> None:

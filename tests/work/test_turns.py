@@ -9,6 +9,7 @@ import pytest
 
 from tarvik.work.planning import LONGEST_S, longest_s
 from tarvik.work.queue import Queue, QueueError, work_on
+from tests.patience import run_apart
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
@@ -34,7 +35,7 @@ def test_providers_take_turns(database: Database) -> None:
     queue.put(21, others=0)
     queue.close()
     done: list[int] = []
-    work_on(database.url, done.append, once=True, signals=False)
+    run_apart(lambda: work_on(database.url, done.append, once=True, signals=False))
     assert done == [11, 21, 12, 13, 14]
 
 
