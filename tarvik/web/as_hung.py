@@ -69,10 +69,11 @@ def seen(hangings: Hangings, pairs: Sequence[tuple[SheetRow, Solution]]) -> list
     wishes = [(solution, usual_hanging(sheet)) for sheet, solution in pairs]
     known = hangings.known(wishes)
     hangings.want(wish for wish, told in zip(wishes, known, strict=True) if told is None)
-    return [_seen(solution, told) for (solution, _), told in zip(wishes, known, strict=True)]
+    return [as_it_hangs(solution, told) for (solution, _), told in zip(wishes, known, strict=True)]
 
 
-def _seen(solution: Solution, told: Told | None) -> Seen:
+def as_it_hangs(solution: Solution, told: Told | None) -> Seen:
+    """A shelter with what is told of its hung shape; None while that is not known."""
     if told is None or solution.figures is None:
         return Seen(solution, None, solution)
     return Seen(replace(solution, figures=hung_figures(solution.figures, told)), told, solution)

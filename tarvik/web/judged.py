@@ -18,13 +18,14 @@ from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
 from tarvik.store import plans
 from tarvik.store.kit import body_of
-from tarvik.web.as_hung import Seen, seen, usual_hanging
+from tarvik.web.as_hung import Seen, as_it_hangs, seen, usual_hanging
 from tarvik.web.pages.common import question
 from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from tarvik.core.hang.tell import Told
     from tarvik.core.rig.supports import Supports
     from tarvik.core.solve import Question, Solution
     from tarvik.core.tonight import Night as TonightsNight
@@ -107,13 +108,12 @@ class Judge:
     supports: Supports
     units: Units
 
-    def asked(self, row: ShelterRow, front_deg: float | None = None) -> Question:
+    def asked(self, row: ShelterRow, front_deg: float | None) -> Question:
         """What is asked of a shelter: for the people in it, with the wind as it meets it where its
-        front looks to (None: where it stands; its back to the wind while it stands nowhere).
+        front looks to (None: its back to the wind).
         """
         people = plans.sleepers(row)
         tallest = max(people, key=lambda p: p.stature_m) if people else row.sheet.owner
-        front = (row.spot or {}).get("front_deg") if front_deg is None else front_deg
         wind = self.night.needs.wind_from_deg
         return question(
             row.sheet,
@@ -125,22 +125,37 @@ class Judge:
             wanted=len(row.members) or 1,
             people=tuple(body_of(p) for p in people),
             wind_from_deg=None
-            if front is None or wind is None
-            else wind_in_frame(wind, round(front, 1)),
+            if front_deg is None or wind is None
+            else wind_in_frame(wind, round(front_deg, 1)),
         )
 
-    def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
-        """One shelter judged; hung here and now where that was never done."""
+    def seen(self, row: ShelterRow, front_deg: float | None) -> Seen:
+        """A shelter as it hangs where that is known, not judged: for its room alone."""
         solution = self.solver.solve(self.asked(row, front_deg))
-        how = usual_hanging(row.sheet)
-        if can_hang(solution) and self.hangings.known([(solution, how)])[0] is None:
-            with suppress(FoldError):  # then it lies on who is in it
-                self.hangings.now(solution, how)
-        shape = seen(self.hangings, [(row.sheet, solution)])[0]
+        return seen(self.hangings, [(row.sheet, solution)])[0]
+
+    def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
+        """One shelter judged, its front to a bearing or as it stands; hung here and now where that
+        was never done.
+        """
+        if front_deg is None:
+            front_deg = (row.spot or {}).get("front_deg")
+        solution = self.solver.solve(self.asked(row, front_deg))
+        shape = as_it_hangs(solution, self._told(row, solution))
         people = len(row.members)
         tonight = judge(shape.solution, self.night, max(1, people), self.units)
         judged = shape.judged(tonight, self.units, people)
         return Judged(number, row, shape, judged, self.units)
+
+    def _told(self, row: ShelterRow, solution: Solution) -> Told | None:
+        """What is told of its hung shape; None where it lies on who is in it."""
+        if not can_hang(solution):
+            return None
+        how = usual_hanging(row.sheet)
+        told = self.hangings.known([(solution, how)])[0]
+        with suppress(FoldError):
+            return told or self.hangings.now(solution, how)[0]
+        return None
 
     def each(self, rows: Sequence[ShelterRow]) -> list[Judged]:
         """All shelters of a night in their order."""

@@ -35,7 +35,6 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.rig.supports import Supports
     from tarvik.core.site.things import Ground
-    from tarvik.core.solve import Solution
     from tarvik.core.tonight import Night as TonightsNight
     from tarvik.store.ground import Surveyed
 
@@ -116,15 +115,6 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
     )
 
 
-def figures_of(
-    request: Request, session: Session, scene: Scene, row: ShelterRow, front_deg: float | None
-) -> Solution:
-    """The shelter solved with tonight's wind as it meets it there, as it hangs where that is
-    known.
-    """
-    return judge_of(request, session, scene.course, scene.tonight).of(row, 0, front_deg).solution
-
-
 def judge_of(request: Request, session: Session, course: Course, tonight: TonightsNight) -> Judge:
     """The judge of a night's shelters."""
     app = tarvik(request)
@@ -142,18 +132,13 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
 
 
 def placed_of(
-    request: Request,
-    session: Session,
-    scene: Scene,
-    row: ShelterRow,
-    spot: SpotIn,
-    number: int = 0,
+    judge: Judge, scene: Scene, row: ShelterRow, spot: SpotIn, number: int = 0
 ) -> tuple[Placed, list[Finding], Judged]:
     """A shelter where it is put, what is wrong there, and its judgement. Raises InputError where it
     does not fold.
     """
     asked_front = spot.front_deg
-    judged = judge_of(request, session, scene.course, scene.tonight).of(row, number, asked_front)
+    judged = judge.of(row, number, asked_front)
     solution = judged.solution
     if solution.figures is None:
         raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
@@ -172,7 +157,7 @@ def placed_of(
         if (
             abs((there.front_deg - asked_front + 180) % 360 - 180) > 0.5
         ):  # turned with its trees: the wind meets it anew
-            return placed_of(request, session, scene, row, spot, number)
+            return placed_of(judge, scene, row, spot, number)
     try:
         stands = place(
             figures.shelter.pitch,
@@ -212,27 +197,25 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
         if row.spot:
             try:
                 told["placed"], told["findings"], told["judged"] = placed_of(
-                    request, session, scene, row, SpotIn(**row.spot), number
+                    judge, scene, row, SpotIn(**row.spot), number
                 )
-                told["shape"] = told["judged"].shape.words
             except InputError as err:
                 told["fault"] = err.message
         else:
             told["judged"] = judge.of(row, number)
             told["findings"] = told["judged"].warnings
+        if told["judged"] is not None:
             told["shape"] = told["judged"].shape.words
         trees = (row.spot or {}).get("trees", [])
         if told["placed"] is not None:
             told["fall"] = slope_of(told["placed"].gradient)
-        told["swing"] = (
-            swing_of(request, session, scene, row, trees[0]) if len(trees) == 1 else None
-        )
+        told["swing"] = swing_of(judge, session, scene, row, trees[0]) if len(trees) == 1 else None
         out.append(told)
     return out
 
 
 def swing_of(
-    request: Request, session: Session, scene: Scene, row: ShelterRow, tree: str
+    judge: Judge, session: Session, scene: Scene, row: ShelterRow, tree: str
 ) -> tuple[float, float] | None:
     """Where a shelter on one tree is to swing when the night's wind shifts: (wind from, front to);
     None while it stays.
@@ -241,7 +224,7 @@ def swing_of(
     now = scene.tonight.needs.wind_from_deg
     if turned is None or now is None or abs((turned - now + 180) % 360 - 180) < SHIFT_DEG:
         return None
-    figures = figures_of(request, session, scene, row, None).figures
+    figures = judge.seen(row, None).solution.figures
     if figures is None:
         return None
     best = swing(figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree)

@@ -34,7 +34,7 @@ from tarvik.web.standing import (
     Scene,
     SpotIn,
     between,
-    figures_of,
+    judge_of,
     placed_of,
     scene_of,
     site_of,
@@ -293,7 +293,8 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
         scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
         number = [r.id for r in plans.shelters(session, night_id)].index(row.id) + 1
-        stands, wrong, _ = placed_of(request, session, scene, row, spot, number)
+        judge = judge_of(request, session, scene.course, scene.tonight)
+        stands, wrong, _ = placed_of(judge, scene, row, spot, number)
         troubled = any(f.level is Level.STOPS for f in wrong)
         return {
             "drawing": shelter_group(row.id, str(number), stands, troubled=troubled),
@@ -313,7 +314,8 @@ def keep_spot(
     with tarvik(request).database.session() as session:
         scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
-        placed_of(request, session, scene, row, spot)  # a spot where it cannot stand is refused
+        judge = judge_of(request, session, scene.course, scene.tonight)
+        placed_of(judge, scene, row, spot)  # a spot where it cannot stand is refused
         before = row.spot or {}
         spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
         row.spot = spot.model_dump(exclude={"snap"})
@@ -336,7 +338,8 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
     with tarvik(request).database.session() as session:
         scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
-        solution = figures_of(request, session, scene, row, None)
+        judge = judge_of(request, session, scene.course, scene.tonight)
+        solution = judge.seen(row, None).solution
         if solution.figures is None:
             raise InputError(
                 "shelter", solution.assessment.reasons[0].text(Units(scene.course.units))
@@ -362,7 +365,7 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
             )
 
         def dry(front_deg: float) -> int:
-            found = figures_of(request, session, scene, row, front_deg).figures
+            found = judge.seen(row, front_deg).solution.figures
             return 0 if found is None else int(found.sleepers)
 
         ranked = best_spots(
