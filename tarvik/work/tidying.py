@@ -16,7 +16,10 @@ EVERY_S: Final = 20.0
 def give_back() -> bool:
     """Give free memory back; whether the C library can."""
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)
-    return trim is not None and bool(trim(0) in (0, 1))
+    if trim is None:
+        return False
+    trim(0)
+    return True
 
 
 class Tidying:

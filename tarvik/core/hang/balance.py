@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -71,14 +71,14 @@ class Members:
         nodes = np.column_stack([ends, ends[:, 1]]).astype(np.int64).reshape(k, 3)
         return cls(nodes, np.tile([1.0, -1.0, 0.0], (k, 1)), rest, stiff)
 
-    def pulls(self, x: Floats) -> Floats:
+    def pulls(self, x: Floats, toe: float = TOE) -> Floats:
         """Pull (E,) in each member times its unit (N for cords, N m for threads), at places x (n,
         3).
         """
-        over, toe = self.spans(x) - self.rest, TOE * self.rest
+        over, soft = self.spans(x) - self.rest, toe * self.rest
         return np.asarray(
             self.stiff
-            * np.where(over < toe, np.maximum(over, 0.0) ** 2 / (2 * toe), over - toe / 2)
+            * np.where(over < soft, np.maximum(over, 0.0) ** 2 / (2 * soft), over - soft / 2)
         )
 
     def spans(self, x: Floats) -> Floats:
@@ -176,26 +176,24 @@ def layout_of(system: System, count: int, places: Floats | None = None) -> Layou
     place[free] = np.arange(len(free))
     links = place[links]
     links = links[(links >= 0).all(axis=1)]
-    orders: list[NDArray[np.signedinteger[Any]]] = []
-    if places is not None:
-        u, v = places[free].T
-        orders = [np.lexsort((v, np.round(u))), np.lexsort((u, np.round(v)))]
-    if not orders:
+    if places is None:
         shape = (len(free), len(free))
         graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape).tocsr()
-        orders = [reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True)]
-    best: tuple[int, NDArray[np.int64]] | None = None
-    for order in orders:
-        row = np.empty(len(free), dtype=np.int64)
-        row[order] = np.arange(len(free))
-        apart = row[links]
-        width = int(np.abs(apart[:, 0] - apart[:, 1]).max()) if len(links) else 0
-        if best is None or width < best[0]:
-            best = width, np.asarray(order, dtype=np.int64)
-    width, order = best or (0, np.zeros(0, dtype=np.int64))
+        order = reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True).astype(np.int64)
+    else:
+        u, v = places[free].T
+        along, across = np.lexsort((v, np.round(u))), np.lexsort((u, np.round(v)))
+        order = min((along, across), key=lambda order: _width(order, links))
     row = np.full(count, -1, dtype=np.int64)
     row[free[order]] = np.arange(len(free))
-    return Layout(row, free[order].astype(np.int64), 3 * width + 2)
+    return Layout(row, free[order], 3 * _width(order, links) + 2)
+
+
+def _width(order: NDArray[np.int64], links: NDArray[np.int64]) -> int:
+    """How far apart linked nodes (k, 2) stand at the most in an order (f,) of the free ones."""
+    row = np.empty_like(order)
+    row[order] = np.arange(len(order))
+    return int(np.abs(np.diff(row[links], axis=1)).max(initial=0))
 
 
 def come_to_rest(

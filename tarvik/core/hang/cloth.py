@@ -10,11 +10,13 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.hang.balance import Members
+from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.plane import signed_area
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from tarvik.core.fold.pattern import Floats
     from tarvik.core.hang.fabric import Fabric
     from tarvik.core.hang.mesh import Mesh
 
@@ -104,3 +106,8 @@ def hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
     ends = mesh.rim
     length = np.linalg.norm(mesh.uv[ends[:, 0]] - mesh.uv[ends[:, 1]], axis=1)
     return Members.cords(ends, length * (1 + stretch), HEM_M * fabric.warp_n_m / length)
+
+
+def weights_n(mesh: Mesh, fabric: Fabric, *, wet: bool = False) -> Floats:
+    """What the cloth at each node weighs (n,), N."""
+    return mesh.node_area * GRAVITY * fabric.weight_kg_m2 * (1 + (fabric.wet_share if wet else 0.0))

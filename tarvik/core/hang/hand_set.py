@@ -14,13 +14,12 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
-from tarvik.core.errors import FoldError
 from tarvik.core.hang.balance import Members, Rest, Springs, System, come_to_rest, layout_of
-from tarvik.core.hang.cloth import hem, patched, threads
-from tarvik.core.hang.fabric import GRAVITY
+from tarvik.core.hang.cloth import hem, patched, threads, weights_n
+from tarvik.core.hang.hung import masses
 from tarvik.core.hang.mesh import mesh_of
 from tarvik.core.hang.ridge import ridge_line
-from tarvik.core.hang.ties import CORD_N, Tie, clipped, weighted
+from tarvik.core.hang.ties import CORD_N, Tie, clipped, cord_ends, require_ties, stake_of, weighted
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.rigging import ON_GROUND_M, mid_edge_places
 
@@ -76,42 +75,36 @@ def set_ties(shelter: Shelter, rig: Rig, mesh: Mesh) -> list[Tie]:
     for support in supported.values():
         out += _carried(shelter, rig, mesh, support)
     out += [
-        _guy(rig, mesh, k, line)
-        for k, line in enumerate(rig.lines)
+        _guy(rig, mesh, line)
+        for line in rig.lines
         if line.start not in supported and line.start in mesh.named and line.to[2] <= ON_GROUND_M
     ]
     held = {tie.node for tie in out}
     out += weighted(shelter, mesh, held)
     out += clipped(shelter, mesh, held | {tie.node for tie in out})
-    if sum(tie.kind in HOLDING_KINDS for tie in out) < 3:
-        raise FoldError(
-            f"{shelter.pitch.slug} is not hung from ties: it lies on the ground, or on who is in it"
-        )
+    require_ties(shelter, out, HOLDING_KINDS)
     return out
 
 
 def _carried(shelter: Shelter, rig: Rig, mesh: Mesh, support: Support) -> list[Tie]:
     """A supported point: on a cord from above, held in place, or on a prop with its guys."""
     point, node = support.point, mesh.named[support.point]
-    lines = [(k, line) for k, line in enumerate(rig.lines) if line.start == point]
+    lines = [line for line in rig.lines if line.start == point]
     hold = next((a.hold for a in shelter.pitch.anchors if a.point == point), Hold.FREE)
     if hold is Hold.LIFTED or support.kind == "branch":
-        for k, line in lines:
+        for line in lines:
             if line.to[2] > ON_GROUND_M:
-                return [Tie(point, node, "cord", line.to, line.span_m, line=k)]
+                return [Tie(point, node, "cord", line.to, line.span_m)]
     x, y, z = (float(c) for c in shelter.at(point))
     prop = None if support.kind in FIRM_KINDS else (*support.at, 0.0)
-    guys = [_guy(rig, mesh, k, line) for k, line in lines if line.to[2] <= ON_GROUND_M]
+    guys = [_guy(rig, mesh, line) for line in lines if line.to[2] <= ON_GROUND_M]
     return [Tie(point, node, "support", (x, y, z), prop=prop), *guys]
 
 
-def _guy(rig: Rig, mesh: Mesh, number: int, line: Line) -> Tie:
+def _guy(rig: Rig, mesh: Mesh, line: Line) -> Tie:
     foot = (line.to[0], line.to[1], 0.0)
-    stake = next(
-        (k for k, s in enumerate(rig.stakes) if np.allclose(s.at, foot[:2], rtol=0, atol=1e-6)), -1
-    )
-    length = line.span_m
-    return Tie(line.start, mesh.named[line.start], "guy", foot, length, number=stake, line=number)
+    node = mesh.named[line.start]
+    return Tie(line.start, node, "guy", foot, line.span_m, number=stake_of(rig, line))
 
 
 class HandSet:
@@ -123,30 +116,22 @@ class HandSet:
     """
 
     def __init__(
-        self,
-        shelter: Shelter,
-        rig: Rig,
-        fabric: Fabric,
-        pull_n: float,
-        lines: int,
-        wet: bool = False,
+        self, shelter: Shelter, rig: Rig, fabric: Fabric, pull_n: float, lines: int
     ) -> None:
         self.shelter, self.rig = shelter, rig
+        edges = {s.point for s in rig.stakes if s.purpose == "mid-edge" and not s.optional}
         further = [
-            (name, uv) for name, (uv, _) in mid_edge_places(shelter).items() if _used(rig, name)
+            (name, uv) for name, (uv, _) in mid_edge_places(shelter).items() if name in edges
         ]
         self.mesh = mesh_of(shelter, lines, further)
         self.ties = tuple(set_ties(shelter, rig, self.mesh))
         self.cords = [tie for tie in self.ties if tie.length_m]
-        stretch = fabric.wet_stretch if wet else 0.0
         nodes = sorted({tie.node for tie in self.ties})
-        cloth = patched(self.mesh, threads(self.mesh, fabric, stretch), nodes)
-        self._put_together(cloth, hem(self.mesh, fabric, stretch))
-        self.mass = np.full(len(self._start), float(self.mesh.node_area.mean()))
-        self.mass[: len(self.mesh.uv)] = self.mesh.node_area
+        cloth = patched(self.mesh, threads(self.mesh, fabric), nodes)
+        self._put_together(cloth, hem(self.mesh, fabric, 0.0))
+        self.mass = masses(self.mesh, len(self._start))
         self.weight = np.zeros_like(self._start)
-        kg = fabric.weight_kg_m2 * (1 + (fabric.wet_share if wet else 0.0))
-        self.weight[: len(self.mesh.uv), 2] = -GRAVITY * kg * self.mesh.node_area
+        self.weight[: len(self.mesh.uv), 2] = -weights_n(self.mesh, fabric)
         self._set(pull_n)
 
     def _put_together(self, cloth: Members, hems: Members) -> None:
@@ -165,48 +150,42 @@ class HandSet:
             start = np.concatenate([start, start[high], places])
             held = np.concatenate([held, [True, True], np.zeros(len(places), dtype=bool)])
         self.line_ends = (count, count + 1) if len(places) else None
-        ends: list[tuple[int, int]] = []
-        anchors: list[tuple[float, float, float]] = []
-        for tie in self.cords:
-            far = tie.other if tie.other >= 0 else len(start) + len(anchors)
-            ends.append((tie.node, far))
-            if tie.other < 0:
-                anchors.append(tie.at)
-        self._ends = np.array(ends, dtype=np.int64).reshape(-1, 2)
+        self._ends, anchors = cord_ends(self.cords, len(start))
         self._fixed = Members.joined(*parts)
-        self._start = np.concatenate([start, np.array(anchors).reshape(-1, 3)])
+        self._start = np.concatenate([start, anchors])
         self._held = np.concatenate([held, np.ones(len(anchors), dtype=bool)])
         self._pairs = pairs
 
-    def _system(self, springs: Springs, rest: Floats, stiff: Floats) -> System:
-        members = Members.joined(self._fixed, Members.cords(self._ends, rest, stiff))
+    def _system(self, springs: Springs, cords: Members) -> System:
+        members = Members.joined(self._fixed, cords)
         return System(members, self._held, self._pairs, springs=springs)
+
+    def _cord_spans(self, x: Floats) -> Floats:
+        """How far apart the ends of each cord are (k,), m."""
+        return np.asarray(np.linalg.norm(x[self._ends[:, 0]] - x[self._ends[:, 1]], axis=1))
 
     def _set(self, pull_n: float) -> None:
         """Draw by hand, come to rest, drive the stakes there."""
         drawn = np.array([tie.kind == "guy" for tie in self.cords], dtype=bool)
-        length = np.linalg.norm(
-            self._start[self._ends[:, 0]] - self._start[self._ends[:, 1]], axis=1
-        )
+        length = self._cord_spans(self._start)
         own = np.array([tie.length_m for tie in self.cords])
         soft = pull_n / HAND_TRAVEL_M
         firm = CORD_N / np.maximum(own, 1e-6)
         rest = np.where(drawn, np.maximum(length - HAND_TRAVEL_M, 1e-3), own)
-        system = self._system(self._springs(soft), rest, np.where(drawn, soft, firm))
+        cords = Members.cords(self._ends, rest, np.where(drawn, soft, firm))
+        system = self._system(self._springs(soft), cords)
         self.toe = QUICK[-1][0]
         self.layout = layout_of(system, len(self._start), self._in_steps())
         self.set = come_to_rest(
             system, self._start, self.weight, self.mass, QUICK, self.layout, pull_n * len(self.ties)
         )
         x = self.set.x
-        self.system = system
-        pulls = self.cord_pulls(x)
         stands = 1 / (1 / firm + 1 / STAKE_N_M)
-        now = np.linalg.norm(x[self._ends[:, 0]] - x[self._ends[:, 1]], axis=1)
-        rest = np.where(drawn, np.minimum(now - pulls / stands, now), own)
-        self.system = self._system(
-            self._driven(system.springs, x), np.maximum(rest, 1e-3), np.where(drawn, stands, firm)
+        rest = np.where(drawn, self._cord_spans(x) - cords.pulls(x, self.toe) / stands, own)
+        self._cords = Members.cords(
+            self._ends, np.maximum(rest, 1e-3), np.where(drawn, stands, firm)
         )
+        self.system = self._system(self._driven(system.springs, x), self._cords)
 
     def _in_steps(self) -> Floats:
         """Places of all nodes on the flat sheet in steps of the mesh (n, 2)."""
@@ -255,12 +234,7 @@ class HandSet:
 
     def cord_pulls(self, x: Floats) -> Floats:
         """Pull (k,) of each of `cords` at places x (n, 3), N."""
-        m = self.system.members
-        first = len(self._fixed.rest)
-        over = np.linalg.norm(x[self._ends[:, 0]] - x[self._ends[:, 1]], axis=1) - m.rest[first:]
-        soft = self.toe * m.rest[first:]
-        pull = np.where(over < soft, np.maximum(over, 0.0) ** 2 / (2 * soft), over - soft / 2)
-        return np.asarray(m.stiff[first:] * pull)
+        return self._cords.pulls(x, self.toe)
 
     def ridge_line_ends(self, x: Floats) -> list[tuple[str, int, Floats]]:
         """What the trees at the two ends of a ridge line give it: point, node, force (3,)."""
@@ -284,7 +258,3 @@ class HandSet:
         begin = self.set.x if start is None else start
         scale = float(np.abs(load).sum())
         return come_to_rest(self.system, begin, whole, self.mass, QUICK, self.layout, scale)
-
-
-def _used(rig: Rig, name: str) -> bool:
-    return any(s.point == name and s.purpose == "mid-edge" and not s.optional for s in rig.stakes)

@@ -16,11 +16,11 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
 from tarvik.core.hang.balance import Members, Rest, System, come_to_rest
-from tarvik.core.hang.cloth import hem, patched, threads
+from tarvik.core.hang.cloth import hem, patched, threads, weights_n
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, GRAVITY, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
 from tarvik.core.hang.ridge import ridge_line
-from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, ties_of
+from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, cord_ends, ties_of
 from tarvik.core.loads.pressure import panel_loads
 from tarvik.core.measure.runoff import downhill
 from tarvik.core.plane import shares_in
@@ -332,13 +332,8 @@ def _mesh(
 
 def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:
     """Weight, wind and snow on every node of the mesh (n, 3), N."""
-    kg = (
-        mesh.node_area
-        * hanging.fabric.weight_kg_m2
-        * (1 + (hanging.fabric.wet_share if hanging.wet else 0.0))
-    )
     out = np.zeros((len(mesh.uv), 3))
-    out[:, 2] -= GRAVITY * kg
+    out[:, 2] -= weights_n(mesh, hanging.fabric, wet=hanging.wet)
     per_m2 = np.zeros((len(shelter.panels), 3))
     if hanging.pressure_pa:
         place = {panel.id: k for k, panel in enumerate(shelter.panels)}
@@ -347,7 +342,7 @@ def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:
     if hanging.snow_kg_m2:
         per_m2[:, 2] -= GRAVITY * hanging.snow_kg_m2 * _snow_shares(shelter)
     if per_m2.any():
-        np.add.at(out, mesh.triangles, (mesh.area[:, None] / 3 * per_m2[mesh.panel])[:, None, :])
+        out += mesh.on_nodes(mesh.area[:, None] * per_m2[mesh.panel])
     return out
 
 
@@ -388,22 +383,10 @@ def _put_together(
     members.append(line)
     start.append(places)
     held = np.append(held, np.zeros(len(places), dtype=bool))
-    ends: list[tuple[int, int]] = []
-    anchors: list[tuple[float, float, float]] = []
     cords = [tie for tie in ties if tie.length_m]
-    first = len(held)
-    for tie in cords:
-        if tie.other >= 0:
-            ends.append((tie.node, tie.other))
-        else:
-            ends.append((tie.node, first + len(anchors)))
-            anchors.append(tie.at)
+    ends, anchors = cord_ends(cords, len(held))
     rest = np.array([tie.length_m for tie in cords])
-    members.append(
-        Members.cords(
-            np.array(ends, dtype=np.int64).reshape(-1, 2), rest, CORD_N / np.maximum(rest, 1e-6)
-        )
-    )
-    start.append(np.array(anchors).reshape(-1, 3))
+    members.append(Members.cords(ends, rest, CORD_N / np.maximum(rest, 1e-6)))
+    start.append(anchors)
     held = np.append(held, np.ones(len(anchors), dtype=bool))
     return System(Members.joined(*members), held, pairs), np.concatenate(start)

@@ -79,8 +79,8 @@ class Mesh:
         return self.on_nodes(self.area)
 
     def on_nodes(self, amounts: Floats) -> Floats:
-        """Amounts (m,) of the triangles handed to their corners evenly (n,)."""
-        out = np.zeros(len(self.uv))
+        """Amounts (m, ...) of the triangles handed to their corners evenly (n, ...)."""
+        out = np.zeros((len(self.uv), *amounts.shape[1:]))
         np.add.at(out, self.triangles, amounts[:, None] / 3)
         return out
 

@@ -18,9 +18,11 @@ from tarvik.core.rig.rigging import ON_GROUND_M
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.hang.mesh import Mesh
-    from tarvik.core.rig.carried import Rig
+    from tarvik.core.rig.carried import Line, Rig
     from tarvik.core.shelter import Shelter
 
 TAUTNESS: Final = constant(
@@ -66,8 +68,8 @@ class Tie:
     `kind`: stake (the sheet itself staked), support (carried there), weight (a floor's corner
     weighted down), guy (a cord to a stake), cord (a cord to a tree, branch or bipod), clip (to the
     node `other`). `length_m`: of its cord; 0 for none.
-    `number`: its stake among the rig's, or -1; `line`: its line among the rig's, or -1; `prop`: the
-    foot (3,) of what it stands on; None where it is held in place.
+    `number`: its stake among the rig's, or -1; `prop`: the foot (3,) of what it stands on; None
+    where it is held in place.
     """
 
     name: str
@@ -77,7 +79,6 @@ class Tie:
     length_m: float = 0.0
     other: int = -1
     number: int = -1
-    line: int = -1
     prop: tuple[float, float, float] | None = None
 
 
@@ -122,11 +123,43 @@ def ties_of(
         out.append(
             Tie(lift.name, node, "cord", _lifted_to(lift, mesh.xyz[node], pull.middle), LIFT_CORD_M)
         )
-    if sum(tie.kind in ("stake", "support", "guy") for tie in out) < 3:
+    require_ties(shelter, out, ("stake", "support", "guy"))
+    return out
+
+
+def require_ties(shelter: Shelter, ties: Sequence[Tie], kinds: Sequence[str]) -> None:
+    """Raises FoldError where fewer than three ties of these kinds hold a sheet."""
+    if sum(tie.kind in kinds for tie in ties) < 3:
         raise FoldError(
             f"{shelter.pitch.slug} is not hung from ties: it lies on the ground, or on who is in it"
         )
-    return out
+
+
+def stake_of(rig: Rig, line: Line) -> int:
+    """The place among the rig's stakes of that at which a line ends; -1 where it ends at none."""
+    return next(
+        (
+            k
+            for k, s in enumerate(rig.stakes)
+            if np.hypot(s.at[0] - line.to[0], s.at[1] - line.to[1]) < 1e-6
+        ),
+        -1,
+    )
+
+
+def cord_ends(cords: Sequence[Tie], first: int) -> tuple[NDArray[np.int64], Floats]:
+    """The two nodes (k, 2) that each tie's cord joins, and where their far ends that are no nodes
+    of the cloth are fixed (a, 3); those are numbered from `first`.
+    """
+    ends: list[tuple[int, int]] = []
+    anchors: list[tuple[float, float, float]] = []
+    for tie in cords:
+        if tie.other >= 0:
+            ends.append((tie.node, tie.other))
+        else:
+            ends.append((tie.node, first + len(anchors)))
+            anchors.append(tie.at)
+    return np.array(ends, dtype=np.int64).reshape(-1, 2), np.array(anchors).reshape(-1, 3)
 
 
 def _lifted_to(lift: Lift, at: Floats, middle: Floats) -> tuple[float, float, float]:
@@ -210,14 +243,7 @@ def _guyed(
     for line in rig.lines:
         if line.start in supported or line.start not in mesh.named or line.to[2] > ON_GROUND_M:
             continue
-        number = next(
-            (
-                k
-                for k, s in enumerate(rig.stakes)
-                if np.hypot(s.at[0] - line.to[0], s.at[1] - line.to[1]) < 1e-6
-            ),
-            -1,
-        )
+        number = stake_of(rig, line)
         foot = pull.stake(number) if number >= 0 else (line.to[0], line.to[1])
         out.append(
             Tie(line.start, mesh.named[line.start], "guy", (*foot, 0.0), line.span_m, number=number)

@@ -226,10 +226,8 @@ class _Hung:
         per_m2 = np.zeros((len(place), 3))
         for load in case.loads:
             per_m2[place[load.id]] = factor * load.force_n / load.area_m2
-        on_triangles = mesh.area[:, None] * per_m2[mesh.panel]
-        self.wind = np.zeros((len(mesh.uv), 3))
-        np.add.at(self.wind, mesh.triangles, (on_triangles / 3)[:, None, :])
-        self.rest: Rest = stands.under(self.wind, start)
+        wind = mesh.on_nodes(mesh.area[:, None] * per_m2[mesh.panel])
+        self.rest: Rest = stands.under(wind, start)
         self.reactions = tuple(_reactions(stands, self.rest.x))
 
     @property
@@ -354,8 +352,8 @@ def _parts(rig: Rig, reactions: Sequence[Reaction], holds: Holding) -> list[Weak
     at_tree: dict[str, Floats] = {}
     for r in reactions:
         if r.kind in ("stake", "guy") and r.number >= 0:
-            doubled = holds.stake_at_n(r.number)
-            parts.append(Weakest("stake", r.point, r.newtons, doubled, r.number))
+            stake_n = holds.stake_at_n(r.number)
+            parts.append(Weakest("stake", r.point, r.newtons, stake_n, r.number))
         if r.kind in ("guy", "cord"):
             parts.append(Weakest("guy", r.point, r.newtons, guy_n, r.number))
         if r.kind == "tree":
