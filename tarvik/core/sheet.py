@@ -104,14 +104,14 @@ class Sheet:
 
     `outline` is a simple polygon in metres, no repeated last point. `tie_outs` is None when nothing
     is known of them (then any point is taken as tied), else the points that can be tied. `hood` is
-    a poncho's hole, `fabric` the kind of its cloth (empty: the usual). Raises InputError on a
+    a poncho's hole, `fabric` the kind of its cloth (None: the usual). Raises InputError on a
     degenerate, self-crossing or out-of-range outline and on tie-outs off the cloth.
     """
 
     outline: tuple[Point2, ...]
     tie_outs: tuple[Point2, ...] | None = None
     hood: Point2 | None = None
-    fabric: str = ""
+    fabric: str | None = None
 
     @classmethod
     @lru_cache(maxsize=MOST_KEPT)
@@ -121,7 +121,7 @@ class Sheet:
         length_m: float,
         tie_outs: tuple[Point2, ...] | None = None,
         hood: Point2 | None = None,
-        fabric: str = "",
+        fabric: str | None = None,
     ) -> Sheet:
         """A rectangle 0..width by 0..length."""
         for name, side in (("width_m", width_m), ("length_m", length_m)):

@@ -188,7 +188,7 @@ def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
             holding=holding,
             around=needs.around,
             temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
-            fabric=fabric_named(solution.question.sheet.fabric or None),
+            fabric=fabric_named(solution.question.sheet.fabric),
             spread_deg=needs.spread_deg,
         )
 

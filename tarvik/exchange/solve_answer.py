@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import TYPE_CHECKING, Any, Final
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
 
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.fabric import fabric_named
-from tarvik.core.hang.hung import Hanging, hang
+from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
 from tarvik.core.hang.tell import findings, hung_figures, tell, warnings
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
@@ -19,6 +19,7 @@ from tarvik.core.units import Units
 if TYPE_CHECKING:
     from tarvik.core.hang.hung import Hung
     from tarvik.core.hang.tell import Told
+    from tarvik.core.loads.gale import Gale
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.heading import Rose
     from tarvik.core.solve import Solution, Workings
@@ -26,8 +27,13 @@ if TYPE_CHECKING:
     from tarvik.exchange.solve_request import HangIn, SolveIn
 
 
-NIGHT_LINES: Final = 11
-"""Grid lines of the mesh by which a night is judged."""
+@dataclass(frozen=True, slots=True)
+class _Hangs:
+    """A sheet as it hangs, what is to be said of it, and the figures of its fold."""
+
+    shape: Hung
+    told: Told
+    fold: Figures
 
 
 def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
@@ -36,54 +42,47 @@ def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
     """
     taut = solve(asked.to_core(), workings)
     night = asked.judged_night()
-    shape: Hung | str = ""
-    told = None
-    if asked.hang is not None or night is not None:
-        shape = _hung_shape(taut, asked.hang)
-    if not isinstance(shape, str) and taut.figures is not None:
-        told = tell(shape, taut.figures, taut.question.body, taut.question.people)
-    solution = taut
-    if told is not None and taut.figures is not None:
-        solution = replace(taut, figures=hung_figures(taut.figures, told))
+    found = "" if asked.hang is None and night is None else _hangs(taut, asked.hang)
+    hung = None if isinstance(found, str) else found
+    solution = taut if hung is None else replace(taut, figures=hung_figures(hung.fold, hung.told))
     out = answer(solution)
     if night is not None:
         wanted = max(1, len(asked.people), asked.sleepers_wanted or 1)
         judged = judge(solution, night, wanted)
-        if told is not None and taut.figures is not None:
-            judged = judged.hung_too(warnings(told, taut.figures, Units.METRIC, None, wanted))
+        if hung is not None:
+            more = warnings(hung.told, hung.fold, Units.METRIC, None, wanted)
+            judged = judged.hung_too(more)
         out["tonight"] = _tonight(judged)
     if asked.rose and solution.shelter is not None and solution.figures is not None:
         out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
     if asked.hang is not None:
-        out["hung"] = (
-            {"hangs": False, "why": shape}
-            if isinstance(shape, str) or told is None or taut.figures is None
-            else _hung(taut.figures, asked.hang, shape, told)
-        )
+        out["hung"] = {"hangs": False, "why": found} if hung is None else _hung(hung, asked.hang)
     return out
 
 
-def _hung_shape(solution: Solution, asked: HangIn | None) -> Hung | str:
+def _hangs(solution: Solution, asked: HangIn | None) -> _Hangs | str:
     """The sheet as it hangs, or why it does not."""
     shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
+    question = solution.question
     if shelter is None or rig is None or figures is None:
         return "the sheet makes no such pitch"
-    if asked is None and solution.question.pitch.bed is not None:
+    if asked is None and question.pitch.bed is not None:
         return "it lies on who is in it"
-    fabric = fabric_named(solution.question.sheet.fabric or None)
     hanging = (
-        Hanging(fabric=fabric, lines=NIGHT_LINES)
+        Hanging(fabric=fabric_named(question.sheet.fabric), lines=USUAL_LINES)
         if asked is None
-        else asked.to_core(figures.weather.wind_from_deg, solution.question.sheet)
+        else asked.to_core(figures.weather.wind_from_deg, question.sheet)
     )
     try:
-        return hang(shelter, rig, hanging)
+        shape = hang(shelter, rig, hanging)
     except FoldError as err:
         return str(err)
+    return _Hangs(shape, tell(shape, figures, question.body, question.people), figures)
 
 
-def _hung(figures: Figures, asked: HangIn, shape: Hung, told: Told) -> dict[str, Any]:
+def _hung(hung: _Hangs, asked: HangIn) -> dict[str, Any]:
     """The sheet as it hangs, in the contract's words."""
+    shape, told = hung.shape, hung.told
     return {
         "hangs": True,
         "settled": told.settled,
@@ -141,7 +140,7 @@ def _hung(figures: Figures, asked: HangIn, shape: Hung, told: Told) -> dict[str,
         ],
         "findings": [
             {"code": f.code, "element": f.element, "message": f.message, "remedy": f.remedy}
-            for f in findings(told, figures, Units.METRIC)
+            for f in findings(told, hung.fold, Units.METRIC)
         ],
     }
 
@@ -295,45 +294,7 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
             }
             for r in judged.remedies
         ],
-        "gale": None
-        if gale is None
-        else {
-            "gust_m_s": _r(gale.local_gust_m_s),
-            "pressure_pa": _r(gale.pressure_pa),
-            "move_at_force": gale.move_at_force,
-            "move_at_m_s": _r(min(gale.move_at_m_s, 999.0)),
-            "panels": [
-                {
-                    "id": p.id,
-                    "area_m2": _r(p.area_m2),
-                    "slope_deg": _r(p.slope_deg),
-                    "coefficient": _r(p.coefficient),
-                    "force_n": [_r(c) for c in p.force_n],
-                    "centre_m": [_fine(c) for c in p.centre],
-                }
-                for p in gale.loads
-            ],
-            "parts": [
-                {
-                    "kind": p.kind,
-                    "point": p.where,
-                    "pull_n": _r(p.pull_n),
-                    "trusted_n": _r(p.holds_n),
-                }
-                for p in gale.parts
-            ],
-            "unheld": list(gale.loose),
-            "wind_swing_deg": _r(gale.swing_deg),
-            "reactions": [
-                {
-                    "kind": r.kind,
-                    "point": r.point,
-                    "force_n": [_r(c) for c in r.force_n],
-                    "at_m": [_fine(c) for c in r.at],
-                }
-                for r in gale.reactions
-            ],
-        },
+        "gale": None if gale is None else _gale(gale),
         "condensation": None
         if damp is None
         else {
@@ -341,6 +302,47 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
             "open_m2": _r(damp.open_m2),
             "needed_m2": None if damp.needed_m2 is None else _r(damp.needed_m2),
         },
+    }
+
+
+def _gale(gale: Gale) -> dict[str, Any]:
+    """The forces of a night's gust, newtons; those of panels and holders in the governing case."""
+    return {
+        "gust_m_s": _r(gale.local_gust_m_s),
+        "pressure_pa": _r(gale.pressure_pa),
+        "move_at_force": gale.move_at_force,
+        "move_at_m_s": _r(min(gale.move_at_m_s, 999.0)),
+        "panels": [
+            {
+                "id": p.id,
+                "area_m2": _r(p.area_m2),
+                "slope_deg": _r(p.slope_deg),
+                "coefficient": _r(p.coefficient),
+                "force_n": [_r(c) for c in p.force_n],
+                "centre_m": [_fine(c) for c in p.centre],
+            }
+            for p in gale.loads
+        ],
+        "parts": [
+            {
+                "kind": p.kind,
+                "point": p.where,
+                "pull_n": _r(p.pull_n),
+                "trusted_n": _r(p.holds_n),
+            }
+            for p in gale.parts
+        ],
+        "unheld": list(gale.loose),
+        "wind_swing_deg": _r(gale.swing_deg),
+        "reactions": [
+            {
+                "kind": r.kind,
+                "point": r.point,
+                "force_n": [_r(c) for c in r.force_n],
+                "at_m": [_fine(c) for c in r.at],
+            }
+            for r in gale.reactions
+        ],
     }
 
 

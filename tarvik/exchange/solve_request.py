@@ -67,7 +67,7 @@ class SheetIn(Strict):
 
     def to_core(self) -> Sheet:
         """The sheet. Raises InputError."""
-        fabric = fabric_named(self.fabric).slug if self.fabric is not None else ""
+        fabric = None if self.fabric is None else fabric_named(self.fabric).slug
         if self.join is None:
             return replace(self._single(), fabric=fabric)
         other = Sheet.rectangle(self.join.width_m, self.join.length_m)

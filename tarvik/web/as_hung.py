@@ -9,9 +9,8 @@ from typing import TYPE_CHECKING
 
 from tarvik.core.cards import marks
 from tarvik.core.hang.fabric import fabric_of
-from tarvik.core.hang.hung import Hanging
+from tarvik.core.hang.hung import USUAL_LINES, Hanging
 from tarvik.core.hang.tell import hung_figures, warnings
-from tarvik.work.hanging import BOARD_LINES
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -61,7 +60,7 @@ class Seen:
 
 def usual_hanging(sheet: SheetRow) -> Hanging:
     """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual."""
-    return Hanging(fabric=fabric_of(sheet.material), lines=BOARD_LINES)
+    return Hanging(fabric=fabric_of(sheet.material), lines=USUAL_LINES)
 
 
 def seen(hangings: Hangings, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Seen]:

@@ -46,8 +46,6 @@ if TYPE_CHECKING:
 log = logging.getLogger("tarvik.hanging")
 METHOD: Final = 4
 """Raised when the way sheets are hung changes: shapes of an older method are worked out anew."""
-BOARD_LINES: Final = 11
-"""Grid lines of the mesh for the board; the bench takes more."""
 RANK: Final = 15
 """How far the processes stand back for others (nice)."""
 HANDS: Final = 2

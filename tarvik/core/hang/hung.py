@@ -36,6 +36,8 @@ if TYPE_CHECKING:
 
 MESH_LINES: Final = 17
 """Grid lines along a sheet's longer side."""
+USUAL_LINES: Final = 11
+"""Grid lines by which a shelter's room is judged, on pages and in answers."""
 SLACK_N_M: Final = constant(
     "slack_pull",
     0.5,

@@ -104,11 +104,10 @@ class Weakest:
 class Gale:
     """A shelter in tonight's gust. Speeds at 10 m over open ground, m/s.
 
-    `loads` (wind and weight) and `reactions` are those of the governing case, whose wind comes from
-    `from_deg` in the shelter's frame and is `swing_deg` off the given one. `parts` have the most of
-    all cases. `move_at_m_s` is the mean wind at which the weakest part is used up; `move_at_force`
-    the Beaufort force at which to change pitch: the highest below which nothing gives way. `loose`:
-    points that nothing holds.
+    `loads` (wind and weight) and `reactions` are those of the governing case, whose wind is
+    `swing_deg` off the given one. `parts` have the most of all cases. `move_at_m_s` is the mean
+    wind at which the weakest part is used up; `move_at_force` the Beaufort force at which to change
+    pitch: the highest below which nothing gives way. `loose`: points that nothing holds.
     """
 
     gust_m_s: float
@@ -116,7 +115,6 @@ class Gale:
     pressure_pa: float
     loads: tuple[PanelLoad, ...]
     reactions: tuple[Reaction, ...]
-    from_deg: float
     swing_deg: float
     ridge: RidgeLine | None
     parts: tuple[Weakest, ...]
@@ -194,7 +192,6 @@ def in_gale(
         pressure,
         found.loads,
         found.reactions,
-        case.wind_from_deg,
         (case.wind_from_deg - wind_from_deg + 180) % 360 - 180,
         _ridge(rig, found.reactions),
         parts,
