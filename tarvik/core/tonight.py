@@ -6,20 +6,32 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.cards import marks, stake_marks
-from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level, gravest
-from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.hang.cloth import PATCH_M
+from tarvik.core.hang.fabric import STEP_FAR_M, fabric_named
 from tarvik.core.loads.gale import Gale, Weakest, in_gale
 from tarvik.core.loads.holding import Holding
 from tarvik.core.loads.remedies import AtHand, Held, Remedy, deeper_m, remedied
+from tarvik.core.loads.snow import (
+    HEAVY_KG_M2,
+    SNOW_ALL_DEG,
+    SNOW_NONE_DEG,
+    SNOW_SHARE,
+    snow_on_panel_kg,
+    snow_share,
+)
+from tarvik.core.measure.drips import splash_zones
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.rig.verdict import Verdict
+from tarvik.core.site.open_ground import open_ground
 from tarvik.core.units import Units, format_area, format_length
 from tarvik.core.weather.cold import Condensation, condensation
 from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
@@ -28,6 +40,7 @@ from tarvik.core.weather.wind import beaufort, wind_share
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from tarvik.core.hang.fabric import Fabric
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.net import Net
     from tarvik.core.rig.carried import Rig
@@ -43,9 +56,6 @@ WINDY_M_S: Final = constant(
 NEARLY_USED: Final = constant(
     "nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given"
 )
-SNOW_SLIDES_DEG: Final = constant(
-    "snow_slides", 30.0, "degrees", COMMON_PRACTICE, "snow lies on cloth flatter than this"
-)
 SIT_LEAST_M2: Final = constant(
     "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
 )
@@ -56,9 +66,6 @@ AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot d
 DIGEST_LETTERS: Final = 12
 BUTTON: Final = "button"
 """Code of the reason that a tie-out has to be made."""
-SHELTER_FORCE: Final = constant(
-    "find_shelter_force", 7.0, "Beaufort", COMMON_PRACTICE, "force over open ground to get out of"
-)
 BEDLESS: Final = frozenset({"lunch", "shade"})
 """Intents for which nobody lies down."""
 
@@ -152,13 +159,19 @@ def judge(
     if figures is None or shelter is None:
         return Tonight(solution.verdict, (), None, None)
     needs = night.needs
-    held = None if rig is None or not needs.wind_m_s else _held(solution, night, rig)
+    loaded = needs.wind_m_s or needs.snow_kg_m2
+    held = None if rig is None or not loaded else _held(solution, night, rig)
     gale = held.gale if held else None
     damp = _damp(figures, needs, sleepers)
+    fabric = fabric_named(solution.question.sheet.fabric)
     found = _beds(figures, night, sleepers) if night.beds_wanted else []
     found += _wind(figures, night, held)
+    if held is not None:
+        found += _stretched(held, fabric, _names(figures.shelter, held.rig))
     found += _water(figures, needs)
+    found += _snow(figures, needs)
     found += _air(figures, night, damp, units)
+    found += _fire(figures, fabric, units) if needs.fire else []
     verdict = solution.verdict
     buttons = _buttons(solution) if night.buttons else ()
     if buttons and all(r.code == BUTTON for r in solution.assessment.reasons if r.blocks):
@@ -190,6 +203,7 @@ def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
             temp_c=10.0 if needs.lowest_c is None else needs.lowest_c,
             fabric=fabric_named(solution.question.sheet.fabric),
             spread_deg=needs.spread_deg,
+            snow_kg_m2=needs.snow_kg_m2,
         )
 
     supports = solution.question.supports
@@ -227,7 +241,7 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
                 Finding(
                     "nobody_fits",
                     "beds",
-                    "nobody lies dry here with room over the mat",
+                    f"nobody lies dry here with room over the mat{_clear(figures)}",
                     "a larger sheet, or another height",
                     Level.STOPS,
                 )
@@ -237,19 +251,9 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
             Finding(
                 "beds_short",
                 "beds",
-                f"{len(figures.mats)} of {sleepers} lie dry here",
+                f"{len(figures.mats)} of {sleepers} lie dry here{_clear(figures)}",
                 "fewer people, a lower peak, or a larger sheet",
                 Level.STOPS,
-            )
-        )
-    if figures.wetted:
-        mats = ", ".join(str(m + 1) for m in figures.wetted)
-        found.append(
-            Finding(
-                "drip",
-                f"mat {mats}",
-                f"a drip line runs over the bed (mat {mats})",
-                "move the bed inwards, or lead the water off with a cord",
             )
         )
     if night.lying.gear_in and figures.packs < min(sleepers, max(len(figures.mats), 1)):
@@ -274,21 +278,19 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
     return found
 
 
+def _clear(figures: Figures) -> str:
+    """Says that beds are clear of drip lines where some drip through the air."""
+    splash = figures.weather.splash_m
+    drip = splash and len(splash_zones(figures.shelter, splash))
+    return ", clear of its drip lines" if drip else ""
+
+
 def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
     wind = night.needs.wind_m_s or 0.0
-    found = []
+    place = open_ground(night.needs)
+    found = [] if place is None else [place]
     names = marks(figures.shelter) if held is None else _names(figures.shelter, held.rig)
     weakest = held.gale.weakest if held else None
-    if beaufort(wind) >= SHELTER_FORCE and not night.needs.around.trees:
-        found.append(
-            Finding(
-                "find_shelter",
-                "place",
-                f"force {beaufort(wind)} over open ground: find shelter first",
-                "the lee of a bank, a wall or a hedge, or lower ground; then the lowest settings "
-                "and a second stake on the weather side",
-            )
-        )
     if held is not None and weakest is not None:
         if weakest.used > 1:
             worst: dict[str, Weakest] = {}  # the worst stake and the worst line
@@ -313,8 +315,8 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
                 Finding(
                     f"{_kind(weakest)}_pulls",
                     where,
-                    f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % in "
-                    "tonight's gusts",
+                    f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % "
+                    f"{weakest.under}",
                     _cure(night, weakest),
                 )
             )
@@ -363,6 +365,26 @@ def _swung(figures: Figures, night: Night) -> list[Finding]:
     ]
 
 
+def _stretched(held: Held, fabric: Fabric, names: Mapping[str, str]) -> list[Finding]:
+    """Tie-outs at which film stretches for good: it gathers the pull from a patch to each side."""
+    at_once = 2 * PATCH_M * fabric.yields_n_m
+    pulls: dict[str, float] = {}
+    for part in held.gale.parts:
+        pulls[part.where] = max(pulls.get(part.where, 0.0), part.pull_n)
+    weak = [names.get(point, point) for point, pull in pulls.items() if pull > at_once]
+    if not weak:
+        return []
+    return [
+        Finding(
+            "cloth_stretches",
+            ", ".join(weak),
+            f"{fabric.name} stretches for good at {', '.join(weak)} tonight: more than "
+            f"{at_once:.0f} N on one button",
+            "two buttons side by side at those points, or a lower pitch",
+        )
+    ]
+
+
 def _kind(part: Weakest) -> str:
     return "stake" if part.kind == "stake" else "line"
 
@@ -381,7 +403,7 @@ def _gives_way(night: Night, part: Weakest, names: Mapping[str, str]) -> Finding
     return Finding(
         f"{_kind(part)}_pulls",
         where,
-        f"the {part.kind} at {where} gives way in tonight's gusts: {part.pull_n:.0f} N on "
+        f"the {part.kind} at {where} gives way {part.under}: {part.pull_n:.0f} N on "
         f"{part.holds_n:.0f} N",
         _cure(night, part),
         Level.STOPS,
@@ -402,16 +424,65 @@ def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
                 Level.STOPS if rain else Level.CAUTION,
             )
         )
-    if needs.snow and slope < SNOW_SLIDES_DEG:
-        found.append(
+    return found
+
+
+def _snow(figures: Figures, needs: NightNeeds) -> list[Finding]:
+    """Snow that lies on panels which do not shed it; much of it brings a sheet down."""
+    on_ground = needs.snow_kg_m2
+    if not on_ground:
+        return []
+    slope = figures.least_slope_deg
+    if slope < SNOW_ALL_DEG:
+        kg = snow_on_panel_kg(figures.shelter, on_ground)
+        heavy = on_ground * SNOW_SHARE >= HEAVY_KG_M2
+        return [
             Finding(
                 "snow_lies",
                 "roof",
-                f"snow will lie on a panel of {slope:.0f}°",
-                "steepen it; beat the snow off",
+                f"snow will lie on a panel of {slope:.0f}°: up to {kg:.0f} kg on one panel",
+                "pitch it steeper, with no panel flatter than 45°; beat the snow off all night",
+                Level.STOPS if heavy else Level.CAUTION,
             )
+        ]
+    if snow_share(math.tan(math.radians(slope))) * on_ground < HEAVY_KG_M2 / 2:
+        return []
+    return [
+        Finding(
+            "snow_stays",
+            "roof",
+            f"a roof of {slope:.0f}° sheds part of the snow only",
+            f"beat it off from inside; from {SNOW_NONE_DEG:.0f}° on it slides by itself",
+            Level.NOTE,
         )
-    return found
+    ]
+
+
+def _fire(figures: Figures, fabric: Fabric, units: Units) -> list[Finding]:
+    """How far from this cloth the fire stands that is wanted in front."""
+    away = format_length(fabric.fire_m, units)
+    if figures.open_area_m2 < AIRY_M2:
+        return [
+            Finding(
+                "fire_closed",
+                "fire",
+                "no fire at the mouth of a closed shelter: its fumes gather inside",
+                f"open it wide, or keep the fire for sitting round, {away} off at least",
+            )
+        ]
+    if fabric.spark_proof:
+        step = f"{away} to {format_length(STEP_FAR_M, units)}"
+        words = f"the fire stands one long step ({step}) outside the opening, off to one side"
+        return [Finding("fire_distance", "fire", words, "clear of lines, small", Level.NOTE)]
+    return [
+        Finding(
+            "fire_distance",
+            "fire",
+            f"the fire stands {away} from {fabric.name} at least: it melts or burns",
+            "little warmth reaches so far: take canvas for a fire in front",
+            Level.CAUTION,
+        )
+    ]
 
 
 def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | None:

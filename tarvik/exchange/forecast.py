@@ -2,8 +2,8 @@
 
 CSV: a head line, then a line an hour. `time` (ISO 8601; without an offset it is local time) and any
 of: temp_c or temp_f; rain_mm_h or rain_in_h; wind_m_s, wind_kmh, wind_mph or wind_kn; gust_
-likewise; wind_from_deg (degrees or a compass point); humidity_pct; cloud_pct; snow (yes or no).
-Commas, semicolons or tabs between.
+likewise; wind_from_deg (degrees or a compass point); humidity_pct; cloud_pct; snow and lightning
+(yes or no). Commas, semicolons or tabs between.
 JSON: {"issued_at": time, "source": text, "hours": [{"time": time, and the same names}]}.
 """
 
@@ -51,7 +51,9 @@ COLUMNS: Final[Mapping[str, tuple[str, Callable[[float], float]]]] = {
     "cloud_pct": ("cloud_pct", _scaled(1)),
 }
 """Column names, the value of an hour each gives, and how."""
-KNOWN: Final = (*COLUMNS, "time", "wind_from_deg", "snow")
+FLAGS: Final = ("snow", "lightning")
+"""Columns that say yes or no."""
+KNOWN: Final = (*COLUMNS, "time", "wind_from_deg", *FLAGS)
 YES: Final = frozenset({"yes", "true", "1", "y"})
 NO: Final = frozenset({"no", "false", "0", "n", ""})
 
@@ -145,7 +147,8 @@ class _Reader:
             if value is not None:
                 values[target] = convert(value)
         values["wind_from_deg"] = self._bearing(row.get("wind_from_deg"), where)
-        self.hours.append(Hour(at, snow=self._snow(row.get("snow"), where), **values))
+        snow, lightning = (self._flag(row.get(name), f"{where} {name}") for name in FLAGS)
+        self.hours.append(Hour(at, snow=snow, lightning=lightning, **values))
 
     def _number(self, value: Any, name: str, where: str) -> float | None:
         if value is None or (isinstance(value, str) and not value.strip()):
@@ -177,13 +180,13 @@ class _Reader:
             )
             return None
 
-    def _snow(self, value: Any, where: str) -> bool:
+    def _flag(self, value: Any, where: str) -> bool:
         text = str(value if value is not None else "").strip().lower()
         if text not in YES | NO:
             self.wrong(
                 "no_yes_or_no",
-                f"{where} snow",
-                f"{where}: snow «{text[:20]}» is neither yes nor no; taken as no",
+                where,
+                f"{where}: «{text[:20]}» is neither yes nor no; taken as no",
                 "",
                 Level.NOTE,
             )
@@ -349,7 +352,7 @@ def as_form(forecast: Forecast) -> dict[str, Any]:
             {
                 "time": h.at.isoformat(),
                 **{k: getattr(h, k) for k in _WRITTEN if getattr(h, k) is not None},
-                "snow": h.snow,
+                **{name: getattr(h, name) for name in FLAGS},
             }
             for h in forecast.hours
         ],
@@ -360,8 +363,9 @@ def write_csv(forecast: Forecast) -> str:
     """The CSV form."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["time", *_WRITTEN, "snow"])
+    writer.writerow(["time", *_WRITTEN, *FLAGS])
     for h in forecast.hours:
         values = ["" if getattr(h, k) is None else f"{getattr(h, k):g}" for k in _WRITTEN]
-        writer.writerow([f"{h.at:%Y-%m-%dT%H:%M}+00:00", *values, "yes" if h.snow else "no"])
+        flags = ["yes" if getattr(h, name) else "no" for name in FLAGS]
+        writer.writerow([f"{h.at:%Y-%m-%dT%H:%M}+00:00", *values, *flags])
     return out.getvalue()

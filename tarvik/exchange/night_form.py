@@ -166,6 +166,17 @@ def _rain(text: str, units: Units, field: str) -> float:
     return round(parse_rain(text, units, field=field), 3)
 
 
+def _length(least: float, most: float) -> Callable[[str, Units, str], float]:
+    def read(text: str, units: Units, field: str) -> float:
+        return parse_length(text, units, field=field, least_m=least, most_m=most)
+
+    return read
+
+
+def _density(value: Any, _: Units) -> str:
+    return f"{value:g} kg/m³"
+
+
 FIELDS: Final = (
     Field("latitude", "Latitude", _number(-90, 90, "°"), _plain, "54.62"),
     Field("longitude", "Longitude", _number(-180, 180, "°"), _plain, "-2.48"),
@@ -184,6 +195,9 @@ FIELDS: Final = (
     Field("cloud_pct", "Cloud", _number(0, 100, "%"), lambda v, _u: f"{v:g} %", "50 %"),
     Field("insects", "Biting insects", _INSECT, _text, "", _INSECTS),
     Field("snow", "Snow", _yes, _show_yes, "", _YES_NO),
+    Field("snow_depth_m", "New snow in the night", _length(0.0, 3.0), format_length, "0.15 m"),
+    Field("snow_kg_m3", "Snow weighs", _number(20, 600, "kg/m³"), _density, "100 kg/m³"),
+    Field("lightning", "Thunder and lightning", _yes, _show_yes, "", _YES_NO),
     Field("sun", "Strong sun", _yes, _show_yes, "", _YES_NO),
     Field("people", "People", _count, _text, "everyone"),
     Field("stay", "How long", _STAY, _text, "", _STAYS),
@@ -273,13 +287,6 @@ _SPARE, _SPARES = _choice({"0": "none", "1": "one bed", "2": "two beds: casualty
 _NETKIND, _NETKINDS = _choice(
     {"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"}
 )
-
-
-def _length(least: float, most: float) -> Callable[[str, Units, str], float]:
-    def read(text: str, units: Units, field: str) -> float:
-        return parse_length(text, units, field=field, least_m=least, most_m=most)
-
-    return read
 
 
 def _house(name: str) -> Callable[[str, Units, str], str]:

@@ -237,6 +237,9 @@ class NightIn(Strict):
     surroundings: SurroundingsText = "open"
     insects: Insects = Insects.NONE
     snow: bool = False
+    snow_depth_m: Number | None = None
+    snow_kg_m3: Number | None = None
+    lightning: bool = False
     sun: bool = False
     stay: Stay = Stay.NIGHT
     fire: bool = False

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 from tarvik.core.constant import constant_record
 from tarvik.core.explain import Explained
+from tarvik.core.hang.fabric import MELTS_M, STEP_FAR_M, STEP_M
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
 from tarvik.core.site.falling_wood import falling_wood
+from tarvik.core.site.open_ground import open_ground
 from tarvik.core.units import Units, format_length
 from tarvik.core.weather.cold import (
-    FIRE_FAR_M,
-    FIRE_NEAR_M,
     FOAM_M,
     JAG_TI,
     MAGNUS,
@@ -22,6 +22,7 @@ from tarvik.core.weather.cold import (
     wind_chill_c,
 )
 from tarvik.core.weather.exposure import exposure
+from tarvik.core.weather.lightning import lightning
 from tarvik.core.weather.rain import (
     ATLAS,
     LAWS_PARSONS,
@@ -54,8 +55,9 @@ def weather_words(needs: NightNeeds, units: Units) -> str:
     parts = []
     if needs.lowest_c is not None:
         parts.append(f"down to {format_temperature(needs.lowest_c, units)}")
-    if needs.snow:
-        parts.append("snow")
+    if needs.snowy:
+        depth = needs.snow_depth_m
+        parts.append("snow" if depth is None else f"{format_length(depth, units)} of new snow")
     elif needs.rain_mm_h is not None:
         parts.append(
             "dry" if needs.rain_mm_h < 0.1 else f"rain up to {format_rain(needs.rain_mm_h, units)}"
@@ -77,6 +79,8 @@ def of_the_place(needs: NightNeeds, units: Units) -> dict[str, Any]:
     """What falling_wood.html shows of the place and the weather a night is spent in."""
     return {
         "exposure": exposure(needs, units),
+        "lightning": lightning(needs),
+        "open_ground": open_ground(needs),
         "falling_wood": falling_wood(needs, units),
         "overhead_checked": needs.overhead_checked,
     }
@@ -274,17 +278,14 @@ def bed_words(body: Body, room: Clearance, units: Units) -> Explained:
 
 def fire_words(units: Units) -> str:
     """A fire in front, in words and distances only."""
-    step = f"{format_length(FIRE_NEAR_M, units)} to {format_length(FIRE_FAR_M, units)}"
+    step = f"{format_length(STEP_M, units)} to {format_length(STEP_FAR_M, units)}"
     return (
-        f"A fire in front warms by its glow alone: one long step ({step}) outside the "
-        "opening, off to one side of it and "
-        f"clear of "
-        "lines, with a log or stone wall behind it that throws the glow back. At twice the "
-        "distance a quarter of the warmth "
-        "arrives. Never under or close to synthetic cloth, never with the opening to the "
-        "wind, and only where local rules "
-        "allow "
-        "a fire."
+        f"A fire in front warms by its glow alone: before canvas one long step ({step}) outside "
+        "the opening, off to one side of it and clear of lines, with a log or stone wall behind it "
+        "that throws the glow back. At twice the distance a quarter of the warmth arrives. "
+        f"Synthetic cloth, plastic film and oilcloth stand {format_length(MELTS_M, units)} from "
+        "any fire. Never with the opening to the wind, never at the mouth of a closed shelter, and "
+        "only where local rules allow a fire."
     )
 
 

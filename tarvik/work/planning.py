@@ -28,6 +28,7 @@ from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tarvik.core.plan.why import impasse, rivals
 from tarvik.core.sheet import Sheet
 from tarvik.core.site.falling_wood import falling_wood
+from tarvik.core.site.open_ground import open_ground
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
 from tarvik.core.units import Units
@@ -263,9 +264,13 @@ class Planner:
         with self.database.session() as session:
             night = courses.night_by_id(session, night_id)
             units = Units(courses.course(session, night.course_id).units)
-            finding = falling_wood(needs_of(night), units)
-        if finding is not None and finding.level is Level.STOPS:
-            words = f"{finding.message}: {finding.remedy}, and tick it on the plan for tonight"
+            needs = needs_of(night)
+        wood, bare = falling_wood(needs, units), open_ground(needs)
+        if wood is not None and wood.level is Level.STOPS:
+            words = f"{wood.message}: {wood.remedy}, and tick it on the plan for tonight"
+            raise InputError("place", words)
+        if bare is not None:
+            words = f"{bare.message}: {bare.remedy}. Then say on the night's page what stands round"
             raise InputError("place", words)
 
     def _limits(self, report: _Report, seconds: float) -> Limits:

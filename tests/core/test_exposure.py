@@ -1,4 +1,4 @@
-"""Cold, wet and wind together are said once, as weather for people; with one missing, not."""
+"""Cold, wet and wind together, and lightning, are said once, as weather for people."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from tarvik.core.units import Units
 from tarvik.core.weather.exposure import exposure
+from tarvik.core.weather.lightning import lightning
 from tarvik.core.weather.needs import NightNeeds
 
 FOUL = NightNeeds(lowest_c=5.0, rain_mm_h=3.0, wind_m_s=8.0)
@@ -33,3 +34,15 @@ def test_any_one_missing_is_not_it() -> None:
 
 def test_a_wood_takes_the_wind_out_of_it() -> None:
     assert exposure(replace(FOUL, surroundings="closed-wood")) is None
+
+
+def test_lightning_is_said_of_the_place() -> None:
+    """Common practice: off open ground and away from lone trees and wood edges in a storm."""
+    assert lightning(NightNeeds()) is None
+    bare = lightning(NightNeeds(lightning=True))
+    wood = lightning(NightNeeds(lightning=True, surroundings="edge"))
+    assert bare is not None
+    assert wood is not None
+    assert "open ground" in bare.message
+    assert "edge" in wood.message
+    assert "last thunder" in bare.remedy

@@ -159,6 +159,20 @@ def test_csv_with_units_zones_and_compass_points() -> None:
     assert read.findings == ()
 
 
+def test_snow_and_lightning_reach_the_night() -> None:
+    """Snow hours of 2 and 1 mm of water are 3 kg/m2: 3 cm of new snow of 100 kg/m3."""
+    head = "time,rain_mm_h,snow,lightning\n"
+    rows = "2027-09-23T18:00Z,2,yes,no\n2027-09-23T19:00Z,1,yes,yes\n2027-09-23T20:00Z,5,no,\n"
+    read = read_csv(head + rows, LONDON)
+    assert [h.lightning for h in read.hours] == [False, True, False]
+    assert read_csv(write_csv(read), LONDON).hours == read.hours
+    told = outlook(read, read.hours[0].at, read.hours[-1].at + timedelta(hours=1))
+    needs = needs_from(told, NightNeeds())
+    assert needs.lightning
+    assert needs.snow_depth_m == pytest.approx(0.03)
+    assert needs.snow_kg_m2 == pytest.approx(3.0)
+
+
 def test_semicolons_decimal_commas_fahrenheit_inches_and_local_times() -> None:
     read = read_csv("time;temp_f;rain_in_h;wind_kn\n2027-09-23 18:00;50,0;0,1;10\n", LONDON)
     (hour,) = read.hours

@@ -15,6 +15,7 @@ from shapely import LineString, Point, Polygon, affinity, union_all
 
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Level
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, fabric_named
 from tarvik.core.measure.figures import measure
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import UNLIMITED
@@ -141,8 +142,20 @@ def test_dead_trees_fall_one_and_a_half_heights() -> None:
     assert math.sqrt(hazard.shape.area / math.pi) == pytest.approx(FALL_ZONE * 12, rel=0.01)
     (nearer,) = hazards(ground, GroundRules(fall_zone=1.0))
     assert math.sqrt(nearer.shape.area / math.pi) == pytest.approx(12, rel=0.01)
-    assert met([hazard], Point(17.5, 0), Point(17.5, 0))
-    assert not met([hazard], Point(18.5, 0), Point(18.5, 0))
+    assert met([hazard], Point(17.5, 0), Point(17.5, 0), DEFAULT_FABRIC)
+    assert not met([hazard], Point(18.5, 0), Point(18.5, 0), DEFAULT_FABRIC)
+
+
+@pytest.mark.parametrize(("slug", "away"), [("canvas", 0.9), ("oilcloth", 3.0), ("polythene", 3.0)])
+def test_a_fire_is_kept_as_far_off_as_the_cloth_asks(slug: str, away: float) -> None:
+    """Common practice: canvas one long step, synthetics, film and oilcloth three metres."""
+    ground = Ground((Thing("f", Kind.FIRE, (0, 0)),))
+    fabric = fabric_named(slug)
+    assert fabric.fire_m == away
+    for far, wanted in ((away - 0.1, True), (away + 0.1, False)):
+        bed = Point(far, 0)
+        codes = {f.code for f in met(hazards(ground), bed, bed, fabric)}
+        assert ("fire_ring" in codes) is wanted
 
 
 def test_smoke_drifts_down_the_wind() -> None:

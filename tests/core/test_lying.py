@@ -16,7 +16,7 @@ from shapely import LineString, MultiPoint, Polygon
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.drips import DRIP_REACH_M, drip_zones, drips, under_drips
+from tarvik.core.measure.drips import DRIP_REACH_M, SOAKS_M, drip_zones, drips, under_drips
 from tarvik.core.measure.figures import (
     Figures,
     kneeling_height,
@@ -31,7 +31,7 @@ from tarvik.core.measure.mats import Mat, lay_mats
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
-from tarvik.core.weather.rain import Weather
+from tarvik.core.weather.rain import SPLASH_M, Weather
 from tests.brute_force import fitting_mats, most_apart, rain_ways, two_apart
 from tests.core.test_invariants import moved
 from tests.core.test_measures import SHELTERS, shelter_of
@@ -233,6 +233,24 @@ def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather
     if figures.wetted:
         assert len(clear) < figures.sleepers
     assert figures.dry_area_m2 == pytest.approx(figures.dry.area)  # the figure stays what it is
+
+
+@settings(max_examples=40)
+@given(shelter=SHELTERS, weather=WEATHERS)
+def test_in_rain_no_bed_lies_near_a_drip(shelter: Shelter, weather: Weather) -> None:
+    """Common practice: a bed under a drip edge, or within a quarter of a metre of it, gets wet. An
+    edge that lies on the ground drips on nobody. Never more beds than without that rule.
+    """
+    free = measure(shelter, ADULT, weather)
+    figures = measure(shelter, ADULT, replace(weather, splash_m=SPLASH_M))
+    assert figures.sleepers <= free.sleepers
+    assert not figures.wetted
+    high = [d.xyz[:, :2] for d in drips(shelter) if d.xyz[:, 2].max() > SOAKS_M]
+    for mat in figures.mats:
+        outline = Polygon(mat.corners())
+        assert all(MultiPoint(xy).convex_hull.distance(outline) >= SPLASH_M - 0.003 for xy in high)
+    if not high:
+        assert figures.mats == free.mats or free.wetted
 
 
 def lean_to_figures(**how: object) -> Figures:

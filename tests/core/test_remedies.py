@@ -73,9 +73,9 @@ def test_an_oblong_in_steady_rain_stands(slug: str) -> None:
 
 
 def test_on_open_ground_nothing_stands_and_shelter_is_to_be_found() -> None:
-    """Force 7 over open ground, soft: what is named is shelter first."""
+    """Force 7 over open ground, soft or firm: what is named is shelter first."""
     open_ground = replace(STORM, surroundings="open")
-    for slug in ("a-frame", "a-frame-flown", "plow-point", "lean-to", "diagonal-fly"):
+    for slug in ("a-frame", "a-frame-flown", "plow-point", "closed-wedge", "pole-tent", "lean-to"):
         found = judged(slug, open_ground)
         assert found.verdict is not Verdict.FORMS
         assert "find_shelter" in {f.code for f in found.findings}

@@ -17,12 +17,12 @@ from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
 from tarvik.core.hang.balance import Members, Rest, System, come_to_rest
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
-from tarvik.core.hang.fabric import DEFAULT_FABRIC, GRAVITY, Fabric
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
 from tarvik.core.hang.ridge import ridge_line
 from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, cord_ends, ties_of
 from tarvik.core.loads.pressure import panel_loads
-from tarvik.core.measure.runoff import downhill
+from tarvik.core.loads.snow import snow_on_panels
 from tarvik.core.plane import shares_in
 
 if TYPE_CHECKING:
@@ -52,14 +52,6 @@ LIFT_LEAST_N: Final = constant(
     ENGINEERING,
     "a stake pulled up less than this stays by its own grip",
 )
-SNOW: Final = "EN 1991-1-3:2003, 5.3.2 (shape coefficient of a sloping roof); values from memory"
-SNOW_ALL_DEG: Final = constant(
-    "snow_all", 30.0, "degrees", SNOW, "steepest roof that keeps all of its snow"
-)
-SNOW_NONE_DEG: Final = constant(
-    "snow_none", 60.0, "degrees", SNOW, "steepest roof that keeps any snow"
-)
-SNOW_SHARE: Final = constant("snow_share", 0.8, "1", SNOW, "snow on a roof over snow on the ground")
 
 
 @dataclass(frozen=True, slots=True)
@@ -342,24 +334,9 @@ def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:
         for wind in panel_loads(shelter, hanging.wind_from_deg, hanging.pressure_pa):
             per_m2[place[wind.id]] += wind.force_n / wind.area_m2
     if hanging.snow_kg_m2:
-        per_m2[:, 2] -= GRAVITY * hanging.snow_kg_m2 * _snow_shares(shelter)
+        per_m2[:, 2] -= snow_on_panels(shelter, hanging.snow_kg_m2)
     if per_m2.any():
         out += mesh.on_nodes(mesh.area[:, None] * per_m2[mesh.panel])
-    return out
-
-
-def _snow_shares(shelter: Shelter) -> Floats:
-    """Snow on each panel a square metre of cloth, over that on the ground."""
-    out = np.zeros(len(shelter.panels))
-    for k, face in enumerate(shelter.faces()):
-        if face.role is Role.FLOOR:
-            continue
-        fall = downhill(face.xyz)
-        slope = math.inf if fall is None else float(np.hypot(*fall))
-        share = np.clip(
-            (SNOW_NONE_DEG - math.degrees(math.atan(slope))) / (SNOW_NONE_DEG - SNOW_ALL_DEG), 0, 1
-        )
-        out[k] = SNOW_SHARE * share / math.hypot(1.0, slope)
     return out
 
 
@@ -376,11 +353,10 @@ def _put_together(
         if not tie.length_m:
             held[tie.node] = True
             start[0][tie.node] = tie.at
-    stretch = hanging.fabric.wet_stretch if hanging.wet else 0.0
-    cloth = patched(
-        mesh, threads(mesh, hanging.fabric, stretch), sorted({tie.node for tie in ties})
-    )
-    members = [cloth, hem(mesh, hanging.fabric, stretch)]
+    fabric = hanging.fabric.in_rain() if hanging.wet else hanging.fabric
+    stretch = fabric.wet_stretch if hanging.wet else 0.0
+    cloth = patched(mesh, threads(mesh, fabric, stretch), sorted({tie.node for tie in ties}))
+    members = [cloth, hem(mesh, fabric, stretch)]
     line, places, pairs = ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
     members.append(line)
     start.append(places)

@@ -13,6 +13,7 @@ import shapely
 from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.measure.drips import splash_zones
 from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mates import lay_people
@@ -204,7 +205,9 @@ def measure_hung(
     """
     room = HungRoom.under(hung)
     dry = room.dry(weather)
-    ground = _ground(room, dry, clearance)
+    splashed = splash_zones(hung.shelter, weather.splash_m) if weather.splash_m else ()
+    beds = without(dry, [Polygon(zone) for zone in splashed])
+    ground = _ground(room, beds, clearance)
     headings = lying.headings(hung.shelter)
     if people:
         laid = lay_people(ground, [p.stature_m for p in people], clearance, headings=headings)

@@ -146,7 +146,8 @@ def _number(value: float) -> float:
 def hung_figures(figures: Figures, told: Told) -> Figures:
     """The figures of a shelter with those of its hung shape in the place of the fold's."""
     mats = tuple(Mat(*m) for m in told.mats)
-    wetted = under_drips(mats, figures.shelter) if figures.shelter.pitch.bed is None else ()
+    clear = figures.weather.splash_m > 0 or figures.shelter.pitch.bed is not None
+    wetted = () if clear else under_drips(mats, figures.shelter)
     return replace(
         figures,
         peak_m=told.peak_m,

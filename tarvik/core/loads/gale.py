@@ -20,7 +20,7 @@ from tarvik.core.errors import FoldError
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.hand_set import HandSet, hand_pull_n
 from tarvik.core.loads.holding import DEFAULT_HOLDING, TRUST, Holding, trunk_holds_n
-from tarvik.core.loads.pressure import PanelLoad, WindCase, wind_cases
+from tarvik.core.loads.pressure import PanelLoad, WindCase, snow_case, wind_cases
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
 from tarvik.core.weather.surroundings import DEFAULT_SURROUNDINGS
 from tarvik.core.weather.wind import (
@@ -62,6 +62,8 @@ PULL_GROWTH: Final = 1.25
 MOST_FACTOR: Final = 400.0
 """Most times tonight's pressure that is looked at: twenty times the wind."""
 NO_LIMIT_M_S: Final = 99.0
+GUSTS: Final = "in tonight's gusts"
+SNOW: Final = "under tonight's snow"
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,8 +86,8 @@ class Reaction:
 
 @dataclass(frozen=True, slots=True)
 class Weakest:
-    """A part that may give way: what it is, where, its pull in the gust, what it holds; `number`:
-    its stake among the rig's, or -1.
+    """A part that may give way: what it is, where, its pull, what it holds; `number`: its stake
+    among the rig's, or -1; `under`: what pulls at it.
     """
 
     kind: str
@@ -93,6 +95,7 @@ class Weakest:
     pull_n: float
     holds_n: float
     number: int = -1
+    under: str = GUSTS
 
     @property
     def used(self) -> float:
@@ -105,7 +108,8 @@ class Gale:
     """A shelter in tonight's gust. Speeds at 10 m over open ground, m/s.
 
     `loads` (wind and weight) and `reactions` are those of the governing case, whose wind is
-    `swing_deg` off the given one. `parts` have the most of all cases. `move_at_m_s` is the mean
+    `swing_deg` off the given one. `parts` have the most of all cases, `wind_parts` what
+    the worst wind gives. `move_at_m_s` is the mean
     wind at which the weakest part is used up; `move_at_force` the Beaufort force at which to change
     pitch: the highest below which nothing gives way. `loose`: points that nothing holds.
     """
@@ -118,19 +122,33 @@ class Gale:
     swing_deg: float
     ridge: RidgeLine | None
     parts: tuple[Weakest, ...]
+    wind_parts: tuple[Weakest, ...]
     move_at_m_s: float
     move_at_force: int
     loose: tuple[str, ...]
 
-    def with_parts(self, parts: tuple[Weakest, ...]) -> Gale:
-        """The same forces on parts that hold more or less: the wind to move at follows the pull of
+    def held_by(self, holding: Holding) -> Gale:
+        """The same forces on stakes that hold more or less: the wind to move at follows the pull of
         the weakest, as it grows with the pressure.
         """
-        before = max((p.used for p in self.parts), default=0.0)
-        now = max((p.used for p in parts), default=0.0)
+
+        def anew(parts: Sequence[Weakest]) -> tuple[Weakest, ...]:
+            return tuple(
+                replace(p, holds_n=holding.stake_at_n(p.number)) if p.kind == "stake" else p
+                for p in parts
+            )
+
+        wind_parts = anew(self.wind_parts)
+        before, now = _used(self.wind_parts), _used(wind_parts)
         mean = self.move_at_m_s * math.sqrt((before / now) ** PULL_GROWTH) if now > 0 else math.inf
         force = beaufort(min(mean, NO_LIMIT_M_S))
-        return replace(self, parts=parts, move_at_m_s=mean, move_at_force=force)
+        return replace(
+            self,
+            parts=anew(self.parts),
+            wind_parts=wind_parts,
+            move_at_m_s=mean,
+            move_at_force=force,
+        )
 
     @property
     def weakest(self) -> Weakest | None:
@@ -162,11 +180,12 @@ def in_gale(
     temp_c: float = 10.0,
     fabric: Fabric = DEFAULT_FABRIC,
     spread_deg: float = 0.0,
+    snow_kg_m2: float = 0.0,
     lines: int = GALE_LINES,
 ) -> Gale | None:
     """Forces on a rigged shelter; wind and gust for 10 m over open ground, `wind_from_deg` in the
     shelter's frame, swinging by `spread_deg` to either hand, or by what the surroundings have if
-    that is more. None for a shelter that no tie holds.
+    that is more. Snow on level ground is a case of its own. None for a shelter that no tie holds.
     """
     stands = _hand_set(shelter, rig, fabric, hand_pull_n(holding.trusted_stake_n), lines)
     if stands is None:
@@ -176,13 +195,20 @@ def in_gale(
     share = gust_share(height, around)
     pressure = dynamic_pressure(gust * share, temp_c)
     cases = wind_cases(shelter, wind_from_deg, max(around.load_spread_deg, spread_deg), pressure)
+    if snow_kg_m2:
+        cases.append(snow_case(shelter, wind_from_deg, snow_kg_m2))
     hung = _hung_all(stands, cases)
-    every = [_parts(rig, h.reactions, holding) for h in hung]
-    worst = max(range(len(cases)), key=lambda k: max((p.used for p in every[k]), default=0.0))
-    parts = _most(every)
-    used = max((p.used for p in parts), default=0.0)
+    every = [
+        [
+            replace(p, under=SNOW if h.case.snow else GUSTS)
+            for p in _parts(rig, h.reactions, holding)
+        ]
+        for h in hung
+    ]
+    worst = max(range(len(cases)), key=lambda k: _used(every[k]))
+    windy = max((k for k, c in enumerate(cases) if not c.snow), key=lambda k: _used(every[k]))
     loose = tuple(dict.fromkeys(p for h in hung for p in h.loose))
-    limit_pa = 0.0 if loose else _limit_pa(hung[worst], pressure, used, holding)
+    limit_pa = 0.0 if loose else _limit_pa(hung[windy], pressure, _used(every[windy]), holding)
     gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_of(1.0, None)
     mean = wind_of_pressure(limit_pa, temp_c) / share / gust_over_mean
     case, found = cases[worst], hung[worst]
@@ -194,11 +220,17 @@ def in_gale(
         found.reactions,
         (case.wind_from_deg - wind_from_deg + 180) % 360 - 180,
         _ridge(rig, found.reactions),
-        parts,
+        _most(every),
+        tuple(every[windy]),
         mean,
         beaufort(min(mean, NO_LIMIT_M_S)),
         loose,
     )
+
+
+def _used(parts: Sequence[Weakest]) -> float:
+    """Share of the weakest part that is used."""
+    return max((p.used for p in parts), default=0.0)
 
 
 def _hung_all(stands: HandSet, cases: Sequence[WindCase]) -> list[_Hung]:
@@ -231,6 +263,12 @@ class _Hung:
     def loads(self) -> tuple[PanelLoad, ...]:
         """Wind and weight of each panel as it hangs, where they act."""
         return tuple(_hung_loads(self.stands, self.case, self.rest.x))
+
+    def parts(self, holding: Holding) -> list[Weakest]:
+        """Every stake and line with its pull and what it is trusted with."""
+        under = SNOW if self.case.snow else GUSTS
+        parts = _parts(self.stands.rig, self.reactions, holding)
+        return [replace(p, under=under) for p in parts]
 
     @property
     def loose(self) -> list[str]:
@@ -322,8 +360,7 @@ def _limit_pa(governing: _Hung, pressure: float, used: float, holding: Holding) 
         if factor > MOST_FACTOR:
             return math.inf
         hung = _Hung(hung.stands, hung.case, factor, hung.rest.x)
-        parts = _parts(hung.stands.rig, hung.reactions, holding)
-        now = max((p.used for p in parts), default=0.0)
+        now = _used(hung.parts(holding))
         if now <= 0:
             return math.inf
     return float(pressure * factor * now**-PULL_GROWTH)

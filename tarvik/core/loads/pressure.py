@@ -18,6 +18,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.loads.snow import snow_on_panels
 from tarvik.core.measure.openings import open_to_wind, openings
 from tarvik.core.plane import cross
 from tarvik.core.shelter import RECENT, Shelter
@@ -134,12 +135,13 @@ class PanelLoad:
 @dataclass(frozen=True, slots=True)
 class WindCase:
     """One wind on a shelter: from where in the shelter's frame, whether it pushes all panels in or
-    sucks all out, and the loads of its panels.
+    sucks all out, and the loads of its panels. `snow`: no wind but snow, lying still.
     """
 
     wind_from_deg: float
     pushes: bool
     loads: tuple[PanelLoad, ...]
+    snow: bool = False
 
 
 def _at(slope_deg: float, values: Sequence[float]) -> float:
@@ -263,6 +265,26 @@ def wind_cases(
                 seen.add((pushes, alike))
                 out.append(WindCase(bearing, pushes, loads))
     return out
+
+
+def snow_case(shelter: Shelter, wind_from_deg: float, kg_m2: float) -> WindCase:
+    """Snow lying on the panels in still air: gusts shake smooth cloth, and what they shake off they
+    do not press on.
+    """
+    per_m2 = {p.id: n for p, n in zip(shelter.panels, snow_on_panels(shelter, kg_m2), strict=True)}
+    down = np.array([0.0, 0.0, -1.0])
+    loads = tuple(
+        PanelLoad(
+            face.id,
+            face.area_m2,
+            face.slope_deg,
+            0.0,
+            down * float(per_m2[face.id]) * face.area_m2,
+            face.centre,
+        )
+        for face in _faced(shelter)
+    )
+    return WindCase(wind_from_deg, pushes=True, loads=loads, snow=True)
 
 
 def _centroid(xyz: Floats) -> Floats:

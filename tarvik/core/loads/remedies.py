@@ -171,13 +171,7 @@ def _mid_edges(held: Held, at_hand: AtHand) -> Held | None:
 def _holding_more(held: Held, more: Mapping[int, float]) -> tuple[Holding, Gale]:
     """The same gale where some stakes hold so many times more."""
     holding = replace(held.holding, more=tuple({**dict(held.holding.more), **more}.items()))
-    parts = tuple(
-        replace(p, holds_n=holding.stake_at_n(p.number)) if p.kind == "stake" else p
-        for p in held.gale.parts
-    )
-    # With the weakest part stronger, the wind at which it is used up is higher.
-    gale = held.gale.with_parts(parts)
-    return holding, gale
+    return holding, held.gale.held_by(holding)
 
 
 def _second_stakes(held: Held, at_hand: AtHand) -> Held | None:

@@ -35,6 +35,13 @@ DRIP_REACH_M: Final = constant(
 )
 _ROUND: Final = 4
 """Straight pieces that stand for a quarter of a circle."""
+SOAKS_M: Final = constant(
+    "drip_soaks",
+    0.05,
+    "m",
+    COMMON_PRACTICE,
+    "water from a lower edge soaks in",
+)
 LEVEL: Final = 1e-6
 """A slope no greater than this is none."""
 RUNS_OVER: Final = constant(
@@ -84,8 +91,20 @@ def drip_zones(shelter: Shelter) -> Floats:
     """Convex outlines (D, 2 x half a round, 2), anticlockwise, that hold all ground nearer than
     DRIP_REACH_M to a drip each; their round ends have few corners, which stand 2 mm out.
     """
-    lines = _in_plan(shelter)
-    reach = DRIP_REACH_M / math.cos(math.pi / 4 / _ROUND)
+    return _about(_in_plan(shelter), DRIP_REACH_M)
+
+
+def splash_zones(shelter: Shelter, reach_m: float) -> Floats:
+    """Convex outlines (D, V, 2) of the ground nearer than that to a drip which falls through the
+    air; none for edges that lie on the ground.
+    """
+    high = np.array([d.xyz[:, 2].max() > SOAKS_M for d in drips(shelter)], dtype=bool)
+    return _about(_in_plan(shelter)[high], reach_m)
+
+
+def _about(lines: Floats, reach_m: float) -> Floats:
+    """Outlines of all ground nearer than `reach_m` to each line in plan (D, 4)."""
+    reach = reach_m / math.cos(math.pi / 4 / _ROUND)
     ahead = np.arctan2(lines[:, 3] - lines[:, 1], lines[:, 2] - lines[:, 0])
     turn = ahead[:, None] + np.linspace(-np.pi / 2, np.pi / 2, 2 * _ROUND + 1)
     about = reach * np.stack([np.cos(turn), np.sin(turn)], axis=-1)

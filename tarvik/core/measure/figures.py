@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.measure.bed import bed_of
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
-from tarvik.core.measure.drips import Drip, drip_zones, drips, under_drips
+from tarvik.core.measure.drips import Drip, drip_zones, drips, splash_zones, under_drips
 from tarvik.core.measure.dry import DryGround, dry_ground
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.lying import Lying, pack_room
@@ -144,6 +144,7 @@ def measure(
     roof = roof_of(shelter)
     calm = rain_slope(weather) == 0
     dry = None if calm else dry_ground(roof, weather)
+    beds = bed_ground(shelter, roof, weather, dry)
     headings = rules.headings(shelter)
 
     def lay(floor: DryGround | None, stride: int = 1) -> list[tuple[int, Mat]]:
@@ -156,8 +157,8 @@ def measure(
             enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings))
         )
 
-    laid = lay(dry)
-    wetted = under_drips([mat for _, mat in laid], shelter)
+    laid = lay(beds)
+    wetted = under_drips([mat for _, mat in laid], shelter) if beds is dry else ()
     if wetted:
         apart = (dry_ground(roof, weather) if dry is None else dry).less(drip_zones(shelter))
         clear = lay(apart, _CLEAR_STRIDE)
@@ -186,12 +187,28 @@ def measure(
     return figures
 
 
+def bed_ground(
+    shelter: Shelter, roof: Roof, weather: Weather, dry: DryGround | None
+) -> DryGround | None:
+    """The dry ground on which beds may lie: clear of the drip lines where the weather asks for it.
+    None: all that the roof covers.
+    """
+    if not weather.splash_m:
+        return dry
+    zones = splash_zones(shelter, weather.splash_m)
+    if not len(zones):
+        return dry
+    return (dry_ground(roof, weather) if dry is None else dry).less(zones)
+
+
 def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> bool:
     """Whether more would lie dry if the rain fell straight down."""
     if figures.shelter.pitch.bed is not None:
         return False
     headings = figures.lying.headings(figures.shelter)
-    ground = Ground.under(figures.roof, None, figures.clearance)
+    calm_roof = replace(figures.weather, wind_m_s=0.0)
+    beds = bed_ground(figures.shelter, figures.roof, calm_roof, None)
+    ground = Ground.under(figures.roof, beds, figures.clearance)
     if people:
         calm = len(
             lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings)
@@ -205,9 +222,9 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
 
 def fits_one_of(figures: Figures) -> Callable[[float], bool]:
     """Tells whether one mat for somebody of a stature (m) fits on the same night."""
-    ground = Ground.under(
-        figures.roof, None if figures.rain_slope == 0 else figures.dry_ground, figures.clearance
-    )
+    dry = None if figures.rain_slope == 0 else figures.dry_ground
+    beds = bed_ground(figures.shelter, figures.roof, figures.weather, dry)
+    ground = Ground.under(figures.roof, beds, figures.clearance)
     headings = figures.lying.headings(figures.shelter)
 
     def fits(stature_m: float) -> bool:

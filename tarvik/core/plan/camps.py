@@ -16,6 +16,7 @@ from shapely import STRtree
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.finding import Level
+from tarvik.core.hang.fabric import FABRICS
 from tarvik.core.measure.heading import front_bearing
 from tarvik.core.rig.lines import through_line_m, tree_line_m
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from tarvik.core.fold.pattern import Floats
+    from tarvik.core.hang.fabric import Fabric
     from tarvik.core.plan.forms import Carrying, Form
     from tarvik.core.rig.carried import Rig
     from tarvik.core.site.things import Place
@@ -104,6 +106,17 @@ class Camp:
             return float(x), float(y)
         x0, y0, x1, y1 = self.ground.bounds()
         return (x0 + x1) / 2, (y0 + y1) / 2
+
+    def for_cloth(self, fabric: Fabric) -> Camp:
+        """The same ground for a sheet of that cloth."""
+        if not fabric.spark_proof or all(h.spark_proof is None for h in self.hazards):
+            return self
+        return self._spark_proof
+
+    @cached_property
+    def _spark_proof(self) -> Camp:
+        canvas = next(f for f in FABRICS.values() if f.spark_proof)
+        return replace(self, hazards=[h.for_cloth(canvas) for h in self.hazards])
 
     @cached_property
     def solids(self) -> tuple[list[Thing], STRtree]:

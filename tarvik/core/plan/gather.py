@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.camps import Camp, Places, Stand, parts, stand_at
 from tarvik.core.plan.forms import (
@@ -370,7 +371,8 @@ class Gathering:
         out: list[Stand] = []
         key = (form.key, way.rig)
         if key not in self._places:
-            self._places[key] = Places(form, way, camp)
+            own = camp.for_cloth(fabric_named(form.sheet.fabric))
+            self._places[key] = Places(form, way, own)
         for about, most in places:
             known = {(s.placed.spot, s.trees) for s in out}
             out += [
@@ -391,8 +393,9 @@ class Gathering:
                 if (o := self._unplaced(standing.sheets, form, way)).beds
             ]
         spot = Spot(standing.at, standing.front_deg or 0.0, standing.anchor)
+        camp = self.camp.for_cloth(fabric_named(form.sheet.fabric))
         found = [
-            (way, stand_at(form, way, self.camp, spot, standing.trees))
+            (way, stand_at(form, way, camp, spot, standing.trees))
             for way in self._ways(form)
             if way.trees == len(standing.trees)
         ]

@@ -5,7 +5,7 @@ and the course's rules.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Final
 
 import shapely
@@ -14,6 +14,7 @@ from shapely import Point, Polygon
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
+from tarvik.core.hang.fabric import MELTS_M, STEP_M
 from tarvik.core.site.relief import Relief
 from tarvik.core.site.things import Health, Kind, Sort
 
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 
     from shapely.geometry.base import BaseGeometry
 
+    from tarvik.core.hang.fabric import Fabric
     from tarvik.core.site.things import Ground
 
 FALL_ZONE: Final = constant(
@@ -50,7 +52,6 @@ PATH_M: Final = constant(
 STEEP_DEG: Final = constant(
     "steep", 8.0, "degrees", ENGINEERING, "sleepers slide on ground steeper than this"
 )
-FIRE_RING_M: Final = constant("fire_ring", 3.0, "m", COMMON_PRACTICE, "clear ground round a fire")
 SMOKE_M: Final = constant(
     "smoke_reach",
     10.0,
@@ -92,7 +93,7 @@ class GroundRules:
     water_m: float = WATER_M
     path_m: float = PATH_M
     steep_deg: float = STEEP_DEG
-    fire_ring_m: float = FIRE_RING_M
+    fire_ring_m: float = MELTS_M
 
     def __post_init__(self) -> None:
         limits = {
@@ -114,12 +115,20 @@ USUAL: Final = GroundRules()
 @dataclass(frozen=True)
 class Hazard:
     """Ground made unfit by something. `beds_only`: only for those who lie there; else also for
-    stakes and cloth.
+    stakes and cloth. `spark_proof`: the lesser ground that it makes unfit for cloth that sparks do
+    not burn.
     """
 
     finding: Finding
     shape: BaseGeometry
     beds_only: bool = False
+    spark_proof: BaseGeometry | None = None
+
+    def for_cloth(self, fabric: Fabric) -> Hazard:
+        """What it is to a sheet of that cloth."""
+        if self.spark_proof is None or not fabric.spark_proof:
+            return self
+        return replace(self, shape=self.spark_proof)
 
 
 def hazards(
@@ -273,10 +282,12 @@ def _fires(ground: Ground, rules: GroundRules, wind_from_deg: float | None) -> l
                     "fire_ring",
                     fire.name,
                     f"nearer than {rules.fire_ring_m:g} m to the fire spot {fire.name}",
-                    "nylon and polythene melt and burn: keep the ring clear",
+                    "nylon, polythene and oilcloth melt or burn: keep the ring clear; canvas may "
+                    "stand one long step off",
                     Level.STOPS,
                 ),
                 Point(fire.at).buffer(rules.fire_ring_m, quad_segs=16),
+                spark_proof=Point(fire.at).buffer(min(STEP_M, rules.fire_ring_m), quad_segs=16),
             )
         )
         if wind_from_deg is not None:
@@ -351,9 +362,12 @@ def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
     return out
 
 
-def met(found: Sequence[Hazard], cloth: BaseGeometry, beds: BaseGeometry) -> list[Finding]:
-    """Findings for a shelter whose cloth, stakes and lines lie so, and its mats."""
-    return [h.finding for h in found if h.shape.intersects(beds if h.beds_only else cloth)]
+def met(
+    found: Sequence[Hazard], cloth: BaseGeometry, beds: BaseGeometry, fabric: Fabric
+) -> list[Finding]:
+    """Findings for a shelter of that cloth that lies so with its stakes and lines, and its mats."""
+    own = [hazard.for_cloth(fabric) for hazard in found]
+    return [h.finding for h in own if h.shape.intersects(beds if h.beds_only else cloth)]
 
 
 def too_steep(degrees: float, rules: GroundRules = USUAL) -> Finding | None:

@@ -20,6 +20,7 @@ from shapely import GeometryCollection, LineString, MultiPoint, Point, Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level
+from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.measure.heading import FRONT_DEG
 from tarvik.core.search.grids import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
@@ -265,7 +266,12 @@ def conflicts(
     """What is wrong with a shelter where it stands, the gravest first. `own` names the trees that
     carry it.
     """
-    out = met(found, placed.taken, shapely.union_all([*placed.beds, placed.cloth]))
+    out = met(
+        found,
+        placed.taken,
+        shapely.union_all([*placed.beds, placed.cloth]),
+        fabric_named(placed.shelter.sheet.fabric),
+    )
     steep = too_steep(placed.slope_deg, rules)
     out += [steep] if steep else []
     for support in placed.rig.supports if placed.rig else ():

@@ -18,6 +18,7 @@ from shapely import STRtree
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Level
+from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.measure.dry import dry_round
 from tarvik.core.measure.heading import front_bearing
 from tarvik.core.measure.openings import back_to_wind_deg, open_round, openings
@@ -423,7 +424,8 @@ def _on_hazards(
     stopped = np.zeros(len(cloth), dtype=bool)
     cautions: list[list[str]] = [[] for _ in cloth]
     on_cloth, on_beds = STRtree(cloth), STRtree(beds)
-    for hazard in found:
+    fabric = fabric_named(shelter.sheet.fabric)
+    for hazard in (h.for_cloth(fabric) for h in found):
         tree = on_beds if hazard.beds_only else on_cloth
         hit = tree.query(hazard.shape, predicate="intersects")
         if hazard.finding.level is Level.STOPS:

@@ -96,17 +96,6 @@ BED_MARGIN_M: Final = constant(
     "bed_margin", 0.10, "m", ENGINEERING, "bed beyond the mat at each side"
 )
 
-FIRE_NEAR_M: Final = constant(
-    "fire_near",
-    0.9,
-    "m",
-    COMMON_PRACTICE,
-    "least distance of a fire from the opening: one long step",
-)
-FIRE_FAR_M: Final = constant(
-    "fire_far", 1.2, "m", COMMON_PRACTICE, "most distance at which a fire in front still warms well"
-)
-
 
 def wind_chill_c(temp_c: float, wind_m_s: float) -> float | None:
     """Wind chill for a 10 m wind; None where the index is not defined. Source: JAG_TI."""

@@ -60,6 +60,7 @@ class Hour:
     humidity_pct: float | None = None
     cloud_pct: float | None = None
     snow: bool = False
+    lightning: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +79,7 @@ class Outlook:
 
     Wind is the strongest hour's mean; direction the mean over the night, weighted by speed;
     `spread_deg` how far the hours' directions swing from it, at least SPREAD_DEG. `rain_mm_h` is
-    the heaviest hour's rate.
+    the heaviest hour's rate; `snow_kg_m2` all that falls in the hours of snow.
     """
 
     hours: tuple[Hour, ...]
@@ -96,6 +97,8 @@ class Outlook:
     humidity_pct: float | None
     cloud_pct: float | None
     snow: bool
+    snow_kg_m2: float | None
+    lightning: bool
     findings: tuple[Finding, ...] = field(default=())
 
 
@@ -191,7 +194,7 @@ def _checked(hour: Hour) -> tuple[Hour, list[Finding]]:
             )
         )
         values["gust_m_s"] = wind
-    return Hour(at=whole_hour(hour.at), snow=hour.snow, **values), wrong
+    return Hour(at=whole_hour(hour.at), snow=hour.snow, lightning=hour.lightning, **values), wrong
 
 
 def _gaps(times: Sequence[datetime]) -> list[tuple[datetime, datetime]]:
@@ -252,6 +255,8 @@ def outlook(forecast: Forecast, start: datetime, end: datetime) -> Outlook:
         max(humidity, default=None),
         sum(cloud) / len(cloud) if cloud else None,
         any(h.snow for h in hours),
+        sum(h.rain_mm_h or 0.0 for h in hours if h.snow) or None,
+        any(h.lightning for h in hours),
         tuple(_about(wanted, missing, temps, wind)),
     )
 

@@ -15,7 +15,7 @@ from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.intent import DEFAULT_INTENT, INTENTS, Intent
 from tarvik.core.weather.cold import dew_point_c
-from tarvik.core.weather.rain import BED_SHARE, RAIN_MOST, SPREAD_DEG, WIND_MOST, Weather
+from tarvik.core.weather.rain import BED_SHARE, RAIN_MOST, SPLASH_M, SPREAD_DEG, WIND_MOST, Weather
 from tarvik.core.weather.sun import Evening, Place, evening
 from tarvik.core.weather.surroundings import Surroundings, surroundings_named
 from tarvik.core.weather.wind import (
@@ -62,6 +62,16 @@ WARM_C: Final = constant(
 HOT_C: Final = constant("hot_day", 24.0, "C", ENGINEERING, "warmer days ask for shade")
 DEW_GAP_K: Final = constant(
     "dew_gap", 2.0, "K", ENGINEERING, "air this near to its dew point leaves dew on what lies open"
+)
+NEW_SNOW_KG_M3: Final = constant(
+    "new_snow",
+    100.0,
+    "kg/m3",
+    "EN 1991-1-3:2003, annex E (fresh snow, 1.0 kN/m3); from memory",
+    "density of new snow where none is named",
+)
+SNOW_DEPTH_M: Final = constant(
+    "snow_depth", 0.15, "m", ENGINEERING, "new snow of a snowy night of which no depth is known"
 )
 ARRIVE: Final = time(17, 0)
 LEAVE: Final = time(8, 0)
@@ -110,6 +120,8 @@ _SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
     "spread_deg": (0.0, 90.0, "degrees"),
     "humidity_pct": (1.0, 100.0, "%"),
     "cloud_pct": (0.0, 100.0, "%"),
+    "snow_depth_m": (0.0, 3.0, "m"),
+    "snow_kg_m3": (20.0, 600.0, "kg/m3"),
 }
 
 
@@ -117,6 +129,8 @@ _SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
 class NightNeeds:
     """What is known of one night. None: not known. Wind and gust are for 10 m over open ground.
 
+    `snow_depth_m` and `snow_kg_m3`: new snow that falls in the night, as deep and as dense as it
+    lies on level ground. `lightning`: thunderstorms are forecast.
     `overhead_checked`: the trees overhead were looked at for this night.
     `rain_from` and `rain_to` are local clock times between which rain is likely; None with rain
     means all night.
@@ -140,6 +154,9 @@ class NightNeeds:
     cloud_pct: float | None = None
     insects: Insects = Insects.NONE
     snow: bool = False
+    snow_depth_m: float | None = None
+    snow_kg_m3: float | None = None
+    lightning: bool = False
     sun: bool = False
     people: int | None = None
     stay: Stay = Stay.NIGHT
@@ -220,6 +237,21 @@ class NightNeeds:
         return gust_of(self.wind_m_s or 0.0, self.gust_m_s)
 
     @property
+    def snow_kg_m2(self) -> float:
+        """New snow on level ground; the usual depth and density where snow comes and they are not
+        known.
+        """
+        depth = self.snow_depth_m
+        if depth is None:
+            depth = SNOW_DEPTH_M if self.snow else 0.0
+        return depth * (NEW_SNOW_KG_M3 if self.snow_kg_m3 is None else self.snow_kg_m3)
+
+    @property
+    def snowy(self) -> bool:
+        """Whether snow is to be reckoned with."""
+        return self.snow or bool(self.snow_depth_m)
+
+    @property
     def dew_point_c(self) -> float | None:
         """Dew point of the coldest hour; None without temperature and humidity."""
         if self.lowest_c is None or self.humidity_pct is None:
@@ -234,7 +266,8 @@ class NightNeeds:
         wind = (self.wind_m_s or 0.0) * wind_share(RAIN_HEIGHT_M, self.around)
         rain = known.rain_mm_h if self.rain_mm_h is None else self.rain_mm_h
         spread = max(self.spread_deg, self.around.spread_deg)
-        return Weather(rain, wind, from_deg % 360, spread, BED_SHARE)
+        splash = SPLASH_M if rain > 0 else 0.0
+        return Weather(rain, wind, from_deg % 360, spread, BED_SHARE, splash)
 
     @property
     def wanted(self) -> Intent:
@@ -262,7 +295,7 @@ def _storm(needs: NightNeeds) -> str:
         return f"gusts of {needs.gust_m_s:.0f} m/s"
     if wind >= DRIVEN_WIND_M_S and rain >= DRIVEN_RAIN_MM_H:
         return f"{rain:.0f} mm/h of rain driven by force {beaufort(wind)}"
-    return "snow with wind" if needs.snow and wind >= DRIVEN_WIND_M_S else ""
+    return "snow with wind" if needs.snowy and wind >= DRIVEN_WIND_M_S else ""
 
 
 def _storm_advice(needs: NightNeeds) -> str:
@@ -287,7 +320,7 @@ def propose(needs: NightNeeds) -> Proposal:
             storm,
             advice=_storm_advice(needs),
         )
-    wet = needs.snow or (needs.rain_mm_h or 0.0) >= RAIN_MATTERS_MM_H
+    wet = needs.snowy or (needs.rain_mm_h or 0.0) >= RAIN_MATTERS_MM_H
     cold = needs.lowest_c is not None and needs.lowest_c <= COLD_C
     hot = needs.highest_c is not None and needs.highest_c >= HOT_C
     if needs.stay is Stay.LUNCH:
@@ -296,7 +329,7 @@ def propose(needs: NightNeeds) -> Proposal:
         return Proposal(INTENTS["lunch"], "a lunch stop")
     if wet and not (needs.stay is Stay.FIXED and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S):
         return Proposal(
-            INTENTS["steady-rain"], "snow" if needs.snow else f"{needs.rain_mm_h:.1f} mm/h of rain"
+            INTENTS["steady-rain"], "snow" if needs.snowy else f"{needs.rain_mm_h:.1f} mm/h of rain"
         )
     if needs.stay is Stay.FIXED:
         return Proposal(INTENTS["fixed-camp"], "a camp that stays")
@@ -378,6 +411,9 @@ def needs_from(outlook: Outlook, needs: NightNeeds) -> NightNeeds:
         found["rain_to"] = outlook.rain_to.astimezone(zone).time() if outlook.rain_to else None
     if outlook.hours:
         found["snow"] = outlook.snow
+        found["lightning"] = outlook.lightning
+    if outlook.snow_kg_m2:
+        found["snow_depth_m"] = round(outlook.snow_kg_m2 / (needs.snow_kg_m3 or NEW_SNOW_KG_M3), 3)
     for name in ("humidity_pct", "cloud_pct"):
         if name in found:
             found[name] = float(round(found[name]))

@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 from scipy.special import gammaincinv
 
-from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 
 MARSHALL_PALMER: Final = (
@@ -52,6 +52,13 @@ SPREAD_STEP_DEG: Final = constant(
     "wind_spread_step", 2.5, "degrees", ENGINEERING, "step of the winds tried across the spread"
 )
 RAIN_MOST: Final = constant("rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken")
+SPLASH_M: Final = constant(
+    "splash",
+    0.25,
+    "m",
+    COMMON_PRACTICE,
+    "ground nearer than this to a drip line is wetted by splash in rain",
+)
 WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wind taken")
 
 
@@ -59,7 +66,8 @@ WIND_MOST: Final = constant("wind_most", 60.0, "m/s", ENGINEERING, "strongest wi
 class Weather:
     """Rain (mm/h), mean wind (m/s) and where it comes from (bearing, degrees clockwise from +y).
     `finer_share`: share of the rain that falls in drops smaller, and so more slanted, than those
-    the shelter is measured for: half by the median drop.
+    the shelter is measured for: half by the median drop. `splash_m`: no bed lies nearer than this
+    to where water drips from the roof; 0 where that is not asked.
     """
 
     rain_mm_h: float = 4.0
@@ -67,6 +75,7 @@ class Weather:
     wind_from_deg: float = 90.0
     spread_deg: float = SPREAD_DEG
     finer_share: float = MEDIAN_SHARE
+    splash_m: float = 0.0
 
     def __post_init__(self) -> None:
         for name, least, most in (
@@ -75,6 +84,7 @@ class Weather:
             ("wind_from_deg", -360.0, 720.0),
             ("spread_deg", 0.0, 90.0),
             ("finer_share", 0.01, 0.99),
+            ("splash_m", 0.0, 1.0),
         ):
             value = getattr(self, name)
             if not math.isfinite(value) or not least <= value <= most:

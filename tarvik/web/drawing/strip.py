@@ -186,6 +186,13 @@ def _wind(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
 
     strip.line(LEFT, base, LEFT + strip.count * HOUR, base, "s-base")
     strip.path([(strip.x(h.at, 0.5), y(w)) for h, w in known], "s-wind")
+    for h in hours:
+        if h.lightning:
+            x = strip.x(h.at, 0.5)
+            strip.parts.append(
+                f'<path class="s-bolt" d="M{x + 3:.1f} {top:.1f} l-7 9 h6 l-5 9">'
+                "<title>thunder and lightning</title></path>"
+            )
     for h, w in known:
         if h.gust_m_s is not None:
             x = strip.x(h.at, 0.5)
@@ -211,7 +218,7 @@ def hour_rows(hours: Sequence[Hour], needs: NightNeeds, units: Units) -> list[tu
         (
             f"{h.at.astimezone(zone):%H:%M}",
             show(h.temp_c, "t"),
-            show(h.rain_mm_h, "r") + (" snow" if h.snow else ""),
+            show(h.rain_mm_h, "r") + " snow" * h.snow + ", lightning" * h.lightning,
             show(h.wind_m_s, "s"),
             show(h.gust_m_s, "s"),
             "not known" if h.wind_from_deg is None else compass(h.wind_from_deg),
