@@ -10,7 +10,6 @@ outlines themselves.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -19,6 +18,7 @@ from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Panel, Pattern
+from tarvik.core.kept import keep_last
 from tarvik.core.pitches.base import Pitch, Shape
 from tarvik.core.sheet import MOST_KEPT
 
@@ -69,7 +69,7 @@ class Misfit:
     remedy: str
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def fit(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     """Make a sheet ready for a pitch, or say why it cannot be."""
     box = sheet.box

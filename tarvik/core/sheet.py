@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import lru_cache
 from typing import Final
 
 from shapely import Point, Polygon
@@ -13,6 +12,7 @@ from shapely.validation import explain_validity
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.kept import keep_last
 
 Point2 = tuple[float, float]
 
@@ -114,7 +114,7 @@ class Sheet:
     fabric: str | None = None
 
     @classmethod
-    @lru_cache(maxsize=MOST_KEPT)
+    @keep_last(MOST_KEPT)
     def rectangle(
         cls,
         width_m: float,
@@ -232,12 +232,12 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
     return Sheet.rectangle(seam, start + deep_two, ties, hood)
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def _cloth(outline: tuple[Point2, ...], hood: Point2 | None) -> Sheet:
     return Sheet(outline, None, hood)
 
 
-@lru_cache(maxsize=4096)
+@keep_last(4096)
 def _box(outline: tuple[Point2, ...]) -> tuple[float, float] | None:
     width = max(u for u, _ in outline)
     length = max(v for _, v in outline)

@@ -132,13 +132,13 @@ def _extend(parent: Element, values: Mapping[str, Any]) -> None:
         SubElement(extensions, f"t:{key}").text = str(value)
 
 
-def _parsed(text: str) -> tuple[Element, dict[int, int]]:
-    """The document and the line of each element, by its identity. Raises InputError with the
+def _parsed(text: str) -> tuple[Element, dict[Element, int]]:
+    """The document and the line of each of its elements. Raises InputError with the
     line.
     """
     builder = TreeBuilder()
     parser = expat.ParserCreate(namespace_separator="}")
-    lines: dict[int, int] = {}
+    lines: dict[Element, int] = {}
     depth = 0
 
     def begin(tag: str, attributes: dict[str, str]) -> None:
@@ -148,7 +148,7 @@ def _parsed(text: str) -> tuple[Element, dict[int, int]]:
             raise InputError(
                 "file", f"line {parser.CurrentLineNumber}: the file is nested too deeply"
             )
-        lines[id(builder.start(tag.rpartition("}")[2], attributes))] = parser.CurrentLineNumber
+        lines[builder.start(tag.rpartition("}")[2], attributes)] = parser.CurrentLineNumber
 
     def finish(tag: str) -> None:
         nonlocal depth
@@ -184,11 +184,11 @@ def from_gpx(raw: bytes, origin: Origin) -> Ground:
     root, lines = _parsed(_decoded(raw))
     if root.tag != "gpx":
         raise InputError(
-            "file", f"line {lines[id(root)]}: this is no GPX file: it begins with <{root.tag[:30]}>"
+            "file", f"line {lines[root]}: this is no GPX file: it begins with <{root.tag[:30]}>"
         )
     things, areas, heights = [], [], []
     for number, element in enumerate(root, start=1):
-        line = lines[id(element)]
+        line = lines[element]
         try:
             if element.tag == "wpt":
                 at, kind = _at(element, origin), (element.findtext("type") or "").strip().lower()

@@ -5,7 +5,6 @@ done again.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from threading import Lock
 from typing import TYPE_CHECKING, Any, Final
 from weakref import WeakKeyDictionary
@@ -13,6 +12,7 @@ from weakref import WeakKeyDictionary
 from sqlalchemy import delete, func, select, text
 
 from tarvik.core.errors import InputError
+from tarvik.core.kept import keep_last
 from tarvik.core.site.reading import Side
 from tarvik.core.site.survey import Survey, onto, surveyed
 from tarvik.core.site.things import AREAS_MOST, POINTS_MOST, Ground
@@ -107,7 +107,7 @@ def one(session: Session, site_id: int, item_id: int) -> GroundItem:
     return found
 
 
-@lru_cache(maxsize=64)
+@keep_last(64)
 def _surveyed(readings: tuple[Reading, ...], sides: tuple[Side, ...]) -> Survey:
     return surveyed(readings, sides)
 

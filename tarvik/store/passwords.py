@@ -5,7 +5,6 @@
 from __future__ import annotations
 
 import secrets
-from functools import lru_cache
 from threading import BoundedSemaphore
 from typing import Final
 
@@ -14,6 +13,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from argon2.profiles import RFC_9106_LOW_MEMORY
 
 from tarvik.core.errors import InputError
+from tarvik.core.kept import keep_last
 
 PASSWORD_LEAST: Final = 12
 """Fewest letters of a password (OWASP ASVS 4.0.3, 2.1.1)."""
@@ -87,7 +87,7 @@ def matches(password_hash: str, password: str) -> bool:
         return False
 
 
-@lru_cache(maxsize=1)
+@keep_last(1)
 def nobodys_hash() -> str:
     """Checked when there is no such account, so that the time tells nothing."""
     return hash_of(secrets.token_urlsafe(16))

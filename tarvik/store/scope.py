@@ -10,12 +10,12 @@ from __future__ import annotations
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import event, select, text
 from sqlalchemy.orm import Session, with_loader_criteria
 
+from tarvik.core.kept import keep_last
 from tarvik.store.models import (
     Account,
     Attempt,
@@ -91,7 +91,7 @@ def kinds() -> list[Any]:
     return [mapper.class_ for mapper in Base.registry.mappers]
 
 
-@lru_cache(maxsize=512)
+@keep_last(512)
 def _own(provider_id: int) -> tuple[Any, ...]:
     """What keeps a query to one provider, whatever table it asks."""
     return tuple(

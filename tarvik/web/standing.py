@@ -5,13 +5,13 @@ there, and what is wrong.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from pydantic import BaseModel, Field
 
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
+from tarvik.core.kept import keep_last
 from tarvik.core.plan.camps import tied
 from tarvik.core.rig.supports import Tree
 from tarvik.core.site.hazards import GroundRules, Hazard, hazards
@@ -75,7 +75,7 @@ def site_of(session: Session, course_id: int, night: Night) -> Site:
     return nights.one_site(session, course_id, night.site_id)
 
 
-@lru_cache(maxsize=64)
+@keep_last(64)
 def hazards_of(
     ground: Ground, rules: GroundRules, wind_from_deg: float | None, rain_mm: float
 ) -> list[Hazard]:

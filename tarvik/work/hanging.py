@@ -28,6 +28,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.hung import Hanging, Hung, hang, hung_as
 from tarvik.core.hang.tell import Told, tell
+from tarvik.core.kept import keep_last, plain_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.solve import Question, solve
 from tarvik.store import hung as store
@@ -44,7 +45,7 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 log = logging.getLogger("tarvik.hanging")
-METHOD: Final = 4
+METHOD: Final = 5
 """Raised when the way sheets are hung changes: shapes of an older method are worked out anew."""
 RANK: Final = 15
 """How far the processes stand back for others (nice)."""
@@ -53,61 +54,24 @@ HANDS: Final = 2
 PAUSE_S: Final = 1.0
 """While pages are still being made, and so long after, no sheet is hung: a board comes first."""
 MOST_WAITING: Final = 4000
+MOST_KEYS: Final = 2000
+"""Keys of hung shapes that are kept."""
 
 
+@keep_last(MOST_KEYS)
 def shape_key(shelter: Shelter, rig: Rig, hanging: Hanging) -> str:
     """What makes two hung shapes the same: cloth, fold, what holds it, and how it is pulled and
     loaded.
     """
-    plain = not (hanging.lifts or hanging.moved or hanging.pressure_pa or hanging.snow_kg_m2)
-    if not plain:
-        return _shape_key(shelter, rig, hanging)
-    known: dict[Any, tuple[Rig, str]] = shelter.__dict__.setdefault("_shape_keys", {})
-    key = (id(rig), hanging.fabric, hanging.tautness, hanging.wet, hanging.lines)
-    if key not in known:
-        known[key] = (
-            rig,
-            _shape_key(shelter, rig, hanging),
-        )  # with the rig, so that its number stays its own
-    return known[key][1]
-
-
-def _shape_key(shelter: Shelter, rig: Rig, hanging: Hanging) -> str:
-    fabric = hanging.fabric
     told = [
         METHOD,
         shelter.pitch.slug,
-        _fine(shelter.sheet.outline),
-        _fine(shelter.uv),
-        _fine(shelter.xyz),
-        sorted((k, round(v, 4)) for k, v in shelter.settings.items()),
-        [(s.kind, s.point, _fine(s.at), round(s.height_m, 3)) for s in rig.supports],
-        [(x.start, _fine(x.to), round(x.span_m, 3), x.purpose) for x in rig.lines],
-        [(s.point, s.purpose, s.optional, _fine(s.at)) for s in rig.stakes],
-        rig.through_line,
-        [
-            fabric.slug,
-            fabric.weight_kg_m2,
-            fabric.warp_n_m,
-            fabric.weft_n_m,
-            fabric.shear_n_m,
-            fabric.wet_share,
-            fabric.wet_stretch,
-        ],
-        hanging.tautness,
-        hanging.wet,
-        round(hanging.pressure_pa, 2),
-        round(hanging.wind_from_deg, 1) if hanging.pressure_pa else None,
-        hanging.snow_kg_m2,
-        [(x.name, _fine(x.uv), round(x.by_m, 3), round(x.out_m, 3)) for x in hanging.lifts],
-        sorted((k, _fine(v)) for k, v in hanging.moved.items()),
-        hanging.lines,
+        plain_of(shelter, without=("pitch", "sheet", "whole", "bare")),
+        plain_of(shelter.sheet, without=("tie_outs", "hood", "fabric")),
+        plain_of(rig, without=("short",)),
+        plain_of(hanging),
     ]
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
-
-
-def _fine(values: Any) -> Any:
-    return np.round(np.asarray(values, dtype=np.float64), 4).tolist()
 
 
 def told_key(solution: Solution, hanging: Hanging) -> str:
@@ -118,11 +82,8 @@ def told_key(solution: Solution, hanging: Hanging) -> str:
     q = solution.question
     told = [
         shape_key(shelter, rig, hanging),
-        _fine([p.stature_m for p in (q.body, *q.people)]),
-        sorted(q.body.measured.items()),
-        repr(figures.weather),
-        repr(figures.clearance),
-        repr(figures.lying),
+        *(plain_of(part) for part in (q.body, q.people)),
+        *(plain_of(part) for part in (figures.weather, figures.clearance, figures.lying)),
     ]
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
 
@@ -194,7 +155,7 @@ class Hangings:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._told: Kept[Told | None] = Kept()
+        self._told: Kept[Told | None] = Kept("hung shapes")
         self._waiting: OrderedDict[str, Wish] = OrderedDict()
         self._turn = Condition()
         self._doing: set[str] = set()

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final, Generic, TypeVar
 import numpy as np
 
 from tarvik.core.fitting import cloth_of, searched_cloth
+from tarvik.core.kept import Use, key_of, register
 from tarvik.core.pitches.base import Pitch
 from tarvik.core.search.best import best_settings
 from tarvik.core.shelter import Shelter
@@ -46,31 +47,6 @@ MOST_FIGURES = 512
 """
 
 
-def key_of(question: Question) -> Hashable:
-    """What makes two questions the same."""
-    return (
-        question.sheet,
-        question.pitch.slug,
-        tuple(sorted(question.settings.items())),
-        *_key_of_body(question.body),
-        question.intent.slug,
-        question.supports,
-        question.weather,
-        question.clearance,
-        question.wanted,
-        tuple(p.stature_m for p in question.people),
-        question.lying,
-        question.free_to_turn,
-        question.uphill_off_wind_deg,
-        question.shorter,
-        question.also,
-    )
-
-
-def _key_of_body(body: Body) -> tuple[Hashable, ...]:
-    return body.stature_m, tuple(sorted(body.measured.items()))
-
-
 def asked_of(question: Question) -> Ask:
     """What is searched for an answer. Raises InputError."""
     return question.pitch, question.sheet, question.aim(), question.pitch.checked(question.settings)
@@ -83,16 +59,9 @@ def key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, floa
     return (
         pitch.slug,
         searched_cloth(pitch, sheet),
-        tuple(sorted(given.items())),
-        *_key_of_body(aim.body),
-        aim.intent.slug,
-        aim.supports,
-        aim.clearance,
-        aim.wanted,
+        key_of(given),
+        key_of(aim, without=("weather",)),
         aim.weather if rain_slope(aim.weather) else None,
-        aim.shorter,
-        aim.also,
-        aim.more_than,
     )
 
 
@@ -104,7 +73,9 @@ class Kept(Generic[T]):
     as those weighed so far.
     """
 
-    def __init__(self, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(self, name: str, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES) -> None:
+        self._name, self._hits, self._misses = name, 0, 0
+        register(name, self)
         self._most, self._most_bytes = most, most_bytes
         self._items: OrderedDict[Hashable, T] = OrderedDict()
         self._lock = Lock()
@@ -115,8 +86,10 @@ class Kept(Generic[T]):
         """The item, made when it is not there."""
         with self._lock:
             if key in self._items:
+                self._hits += 1
                 self._items.move_to_end(key)
                 return self._items[key]
+            self._misses += 1
         made = make()
         weight = weigh(made) if self._came % WEIGHED_EVERY == 0 else None
         with self._lock:
@@ -136,6 +109,10 @@ class Kept(Generic[T]):
     def bytes(self) -> int:
         """What it holds, about."""
         return self._weight * len(self._items) // max(self._weighed, 1)
+
+    def use(self) -> Use:
+        """How it was used so far."""
+        return Use(self._name, len(self._items), self._most, self._hits, self._misses)
 
     def has(self, key: Hashable) -> bool:
         """Whether the item is there."""
@@ -171,9 +148,9 @@ class KeptWorkings(Workings):
     """
 
     def __init__(self) -> None:
-        self._settings: Kept[dict[str, float] | None] = Kept()
-        self._shelters: Kept[Shelter | list[Refusal]] = Kept()
-        self._figures: Kept[Figures] = Kept(MOST_FIGURES)
+        self._settings: Kept[dict[str, float] | None] = Kept("settings")
+        self._shelters: Kept[Shelter | list[Refusal]] = Kept("folded sheets")
+        self._figures: Kept[Figures] = Kept("figures", MOST_FIGURES)
 
     def settings(
         self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
@@ -223,11 +200,7 @@ class KeptWorkings(Workings):
         bare = shelter.measured
         key = (
             bare,
-            *_key_of_body(body),
-            weather,
-            clearance,
-            lying,
-            tuple(p.stature_m for p in people),
+            *(key_of(part) for part in (body, weather, clearance, lying, people)),
         )
         made = super().figures
         found = self._figures.get(key, lambda: made(bare, body, weather, clearance, lying, people))

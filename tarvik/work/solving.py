@@ -5,8 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.kept import key_of
 from tarvik.core.solve import Question, Solution, Workings, solve
-from tarvik.work.memory import Kept, KeptWorkings, key_of
+from tarvik.work.memory import Kept, KeptWorkings
 from tarvik.work.sharing import Sharing
 
 if TYPE_CHECKING:
@@ -25,7 +26,7 @@ class Solver:
     """
 
     def __init__(self, searcher: Searcher | None = None) -> None:
-        self._solutions: Kept[Solution] = Kept()
+        self._solutions: Kept[Solution] = Kept("answers")
         self.workings = KeptWorkings()
         self._searcher = searcher
 

@@ -15,6 +15,7 @@ import pytest
 from tarvik.core.body import Body
 from tarvik.core.hang.hung import Hanging, hang
 from tarvik.core.hang.tell import tell
+from tarvik.core.kept import key_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import Carrier, Pole, Supports
 from tarvik.core.sheet import Sheet
@@ -24,7 +25,6 @@ from tarvik.web.drawing import hung as hung_drawing
 from tarvik.web.drawing import views
 from tarvik.web.drawing.silhouette import silhouette, view
 from tarvik.web.drawing.svg import Paper
-from tarvik.work.memory import key_of
 from tarvik.work.solving import Solver
 from tests.reference import OBLONGS
 

@@ -56,7 +56,7 @@ def test_a_key_tells_apart_what_hangs_apart_and_nothing_else() -> None:
         told_key(one, Hanging(lines=9)),
         told_key(one, replace(COARSE, wet=True)),
         told_key(one, replace(COARSE, tautness=0.005)),
-        told_key(one, replace(COARSE, moved={0: (0.01, 0.0)})),
+        told_key(one, replace(COARSE, moved=((0, (0.01, 0.0)),))),
         told_key(one, replace(COARSE, fabric=replace(COARSE.fabric, shear_n_m=1.0))),
     ]
     assert len({told_key(one, COARSE), *others}) == 1 + len(others)

@@ -10,7 +10,7 @@ from tarvik.work.memory import Kept, weigh
 
 def test_what_is_kept_stays_within_its_bytes() -> None:
     """Arrays of 80 kB in a megabyte: about twelve of them, the last ones."""
-    kept: Kept[np.ndarray] = Kept(most=1000, most_bytes=1_000_000)
+    kept: Kept[np.ndarray] = Kept("test", most=1000, most_bytes=1_000_000)
     for number in range(200):
         kept.get(number, lambda: np.zeros(10_000))
     held = [number for number in range(200) if kept.has(number)]
@@ -19,7 +19,7 @@ def test_what_is_kept_stays_within_its_bytes() -> None:
 
 
 def test_what_is_asked_for_again_stays_and_is_made_once() -> None:
-    kept: Kept[int] = Kept(most=3)
+    kept: Kept[int] = Kept("test", most=3)
     made: list[int] = []
 
     def make(number: int) -> int:

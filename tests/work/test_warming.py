@@ -9,9 +9,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+from tarvik.core.kept import key_of
 from tarvik.core.plan.make import make
 from tarvik.work.first_plan import first_plan, small_case
-from tarvik.work.memory import key_of
 from tarvik.work.solving import Solver
 
 LOADED = '''

@@ -10,13 +10,13 @@ Wright, Numerical Optimization, chapter 18), a whole batch at once.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.kernel import settle
+from tarvik.core.kept import keep_last
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -86,7 +86,7 @@ def hang(mesh: Mesh, uv: Floats, start: Floats, held: NDArray[np.bool_]) -> Floa
     return xyz
 
 
-@lru_cache(maxsize=64)
+@keep_last(64)
 def _right_angles(pattern: Pattern) -> NDArray[np.intp]:
     """Points (T, 3) of every triangle that may give: where its two threads meet, and their other
     ends.

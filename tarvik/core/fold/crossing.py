@@ -4,13 +4,13 @@ every other.
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.kernel import crossing
+from tarvik.core.kept import keep_last
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -28,7 +28,7 @@ INSIDE: Final = 1e-4
 """Share of a triangle's width within which a point counts as on its edge, not inside it."""
 
 
-@lru_cache(maxsize=256)
+@keep_last(256)
 def _tests(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """Segments (T, 4), each between the middles of two pairs of points, and the triangles (T, 3) of
     other panels to try them against; those that share a corner are left out, since an edge from a

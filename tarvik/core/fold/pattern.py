@@ -9,11 +9,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import lru_cache
 from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
+
+from tarvik.core.kept import keep_last
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -77,7 +78,7 @@ class Pattern:
         return _rigid_pairs(self)
 
 
-@lru_cache(maxsize=256)
+@keep_last(256)
 def _rigid_pairs(pattern: Pattern) -> NDArray[np.intp]:
     index = pattern.index
     pairs = {

@@ -138,9 +138,10 @@ def go_round(hung: Hung, heads: Floats) -> list[StakeMoved]:
             continue
         way = np.array(tie.at[:2]) - middle
         step = way / max(float(np.linalg.norm(way)), 1e-12) * STAKE_MOVE_M
-        known = np.array(hung.hanging.moved.get(tie.number, (0.0, 0.0)))
-        moved = {**hung.hanging.moved, tie.number: tuple((known + step).tolist())}
-        again = _again(hung, replace(hung.hanging, moved=moved))
+        moved = dict(hung.hanging.moved)
+        x, y = moved.get(tie.number, (0.0, 0.0))
+        moved[tie.number] = (x + float(step[0]), y + float(step[1]))
+        again = _again(hung, replace(hung.hanging, moved=tuple(moved.items())))
         after = {f.tie.name: f.newtons for f in again.forces}
         others = tuple(
             (name, pulls[name], after[name]) for name in pulls if name != tie.name and name in after

@@ -5,9 +5,8 @@ read off.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
-from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -21,13 +20,12 @@ from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
 from tarvik.core.hang.ridge import ridge_line
 from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, cord_ends, ties_of
+from tarvik.core.kept import keep_last
 from tarvik.core.loads.pressure import panel_loads
 from tarvik.core.loads.snow import snow_on_panels
 from tarvik.core.plane import shares_in
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from numpy.typing import NDArray
 
     from tarvik.core.fold.pattern import Floats
@@ -36,6 +34,8 @@ if TYPE_CHECKING:
 
 MESH_LINES: Final = 17
 """Grid lines along a sheet's longer side."""
+MOST_MESHES: Final = 16
+"""Meshes that are kept: those of the sheet that is hung again and again."""
 USUAL_LINES: Final = 11
 """Grid lines by which a shelter's room is judged, on pages and in answers."""
 SLACK_N_M: Final = constant(
@@ -68,7 +68,7 @@ class Hanging:
     wind_from_deg: float = 90.0
     snow_kg_m2: float = 0.0
     lifts: tuple[Lift, ...] = ()
-    moved: Mapping[int, tuple[float, float]] = field(default_factory=lambda: MappingProxyType({}))
+    moved: tuple[tuple[int, tuple[float, float]], ...] = ()
     lines: int = MESH_LINES
 
 
@@ -308,20 +308,18 @@ def _ready(
 ) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
     """Mesh, ties, system, where its nodes start and their loads."""
     mesh = _mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
-    ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, hanging.moved, hanging.lifts))
+    ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, dict(hanging.moved), hanging.lifts))
     system, start = _put_together(shelter, rig, hanging, mesh, list(ties))
     load = np.zeros_like(start)
     load[: len(mesh.uv)] = loads_of(shelter, mesh, hanging)
     return mesh, ties, system, start, load
 
 
+@keep_last(MOST_MESHES)
 def _mesh(
     shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, float]], ...]
 ) -> Mesh:
-    known: dict[tuple[int, object], Mesh] = shelter.__dict__.setdefault("_meshes", {})
-    if (lines, further) not in known:
-        known[lines, further] = mesh_of(shelter, lines, further)
-    return known[lines, further]
+    return mesh_of(shelter, lines, further)
 
 
 def loads_of(shelter: Shelter, mesh: Mesh, hanging: Hanging) -> Floats:

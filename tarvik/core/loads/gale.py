@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -19,6 +18,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.hand_set import HandSet, hand_pull_n
+from tarvik.core.kept import keep_last
 from tarvik.core.loads.holding import DEFAULT_HOLDING, TRUST, Holding, trunk_holds_n
 from tarvik.core.loads.pressure import PanelLoad, WindCase, snow_case, wind_cases
 from tarvik.core.loads.ridge_line import TIGHT_SAG, RidgeLine, from_sag
@@ -156,7 +156,7 @@ class Gale:
         return max(self.parts, key=lambda p: p.used, default=None)
 
 
-@lru_cache(maxsize=MOST_SET)
+@keep_last(MOST_SET)
 def _hand_set(
     shelter: Shelter, rig: Rig, fabric: Fabric, pull_n: float, lines: int
 ) -> HandSet | None:
@@ -167,7 +167,7 @@ def _hand_set(
         return None
 
 
-@lru_cache(maxsize=MOST_GALES)
+@keep_last(MOST_GALES)
 def in_gale(
     shelter: Shelter,
     rig: Rig,

@@ -11,13 +11,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.loads.snow import snow_on_panels
 from tarvik.core.measure.openings import open_to_wind, openings
 from tarvik.core.plane import cross
@@ -204,7 +204,7 @@ class _Faced:
         return math.degrees(math.acos(min(max(float(level @ upwind), -1.0), 1.0)))
 
 
-@lru_cache(maxsize=RECENT)
+@keep_last(RECENT)
 def _faced(shelter: Shelter) -> tuple[_Faced, ...]:
     """Every panel but floors. The outer side of a roof looks up, that of an upright wall away from
     the middle.

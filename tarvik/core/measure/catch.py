@@ -5,7 +5,6 @@ there collects.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -14,6 +13,7 @@ from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.runoff import downhill, low_points
 from tarvik.core.shelter import MOST_KEPT, Shelter
 
@@ -76,7 +76,7 @@ def catches(shelter: Shelter, rain_mm_h: float) -> list[Catch]:
     return sorted(found, key=lambda c: -c.drains_m2)
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def _roof(shelter: Shelter) -> tuple[tuple[Floats, tuple[str, ...]], ...]:
     """Every panel but floors, its places and its points."""
     return tuple(

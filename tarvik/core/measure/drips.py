@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.kernel.near import near_any
 from tarvik.core.measure.rim import rim_edges
 from tarvik.core.measure.runoff import downhill, low_points
@@ -61,7 +61,7 @@ class Drip:
     xyz: Floats
 
 
-@lru_cache(maxsize=RECENT)
+@keep_last(RECENT)
 def drips(shelter: Shelter) -> tuple[Drip, ...]:
     """Every drip line and the low points, edges first."""
     faces = shelter.faces()
@@ -81,7 +81,7 @@ def drips(shelter: Shelter) -> tuple[Drip, ...]:
     return (*found, *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)))
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def _in_plan(shelter: Shelter) -> Floats:
     """Every drip in plan (D, 4): from, to; a point has no length."""
     return np.array([[*d.xyz[0, :2], *d.xyz[-1, :2]] for d in drips(shelter)]).reshape(-1, 4)

@@ -50,6 +50,7 @@ class DryGround:
     What its outline is drawn from: each of `taken` (M, V, 2) has been taken away from the roof's
     plan, and it lies in each of the `shades`: the faces' shadows (F, V, 2) and their areas (F,)
     along a fall of the rain. `mirror`: whether it is its own mirror image (see `Roof.mirror`).
+    `outline`: the ground itself, where that is known already.
     """
 
     area_m2: float
@@ -59,6 +60,7 @@ class DryGround:
     taken: tuple[Floats, ...] = ()
     shades: tuple[tuple[Floats, Floats], ...] = ()
     mirror: tuple[int, float] = (NEITHER, 0.0)
+    outline: Region | None = None
 
     @cached_property
     def hull_and_pockets(self) -> tuple[Floats, Floats]:
@@ -73,6 +75,8 @@ class DryGround:
         """The ground itself. Of the many margins and falls only those are overlaid that wet
         anything.
         """
+        if self.outline is not None:
+            return self.outline
         dry = without(
             self.roof.plan(), [shapely.Polygon(zone) for zones in self.taken for zone in zones]
         )
@@ -99,11 +103,13 @@ def _settled(dry: DryGround) -> DryGround:
     parts = shapely.constrained_delaunay_triangles(shapely.get_parts(dry.region))
     triangles = shapely.orient_polygons(shapely.get_parts(parts))
     points = np.array([shapely.get_coordinates(t)[:3] for t in triangles]).reshape(-1, 2)
-    found = replace(
-        dry, area_m2=float(dry.region.area), points=points, ends=np.arange(0, len(points) + 1, 3)
+    return replace(
+        dry,
+        area_m2=float(dry.region.area),
+        points=points,
+        ends=np.arange(0, len(points) + 1, 3),
+        outline=dry.region,
     )
-    found.__dict__["region"] = dry.region
-    return found
 
 
 def dry_ground(roof: Roof, weather: Weather) -> DryGround:

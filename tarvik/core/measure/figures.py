@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from copy import copy
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
@@ -32,7 +31,8 @@ class Figures:
     """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
 
     `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on
-    each mat; empty when the mats are for equal people.
+    each mat; empty when the mats are for equal people. `dry_known`: the dry ground, where it was
+    worked out already.
     """
 
     peak_m: float
@@ -49,6 +49,7 @@ class Figures:
     roof: Roof
     shelter: Shelter
     weather: Weather
+    dry_known: DryGround | None = field(default=None, compare=False, repr=False)
 
     @cached_property
     def dry(self) -> Region:
@@ -58,13 +59,11 @@ class Figures:
     @cached_property
     def dry_ground(self) -> DryGround:
         """The same as mats are laid on it."""
-        return dry_ground(self.roof, self.weather)
+        return dry_ground(self.roof, self.weather) if self.dry_known is None else self.dry_known
 
     def of(self, shelter: Shelter) -> Figures:
         """The same figures, for a shelter folded alike from another sheet."""
-        out = copy(self)
-        out.__dict__["shelter"] = shelter
-        return out
+        return replace(self, shelter=shelter)
 
     @property
     def drips(self) -> tuple[Drip, ...]:
@@ -79,12 +78,12 @@ class Figures:
     @cached_property
     def open_to_wind(self) -> float:
         """Share of the frontal area towards the wind that is open."""
-        return open_to_wind(self.shelter, self.weather.wind_from_deg)
+        return open_to_wind(self.shelter.measured, self.weather.wind_from_deg)
 
     @cached_property
     def openings(self) -> tuple[Opening, ...]:
         """Every gap between a free edge and the ground, the largest first."""
-        return tuple(sorted(openings(self.shelter), key=lambda o: -o.area_m2))
+        return tuple(sorted(openings(self.shelter.measured), key=lambda o: -o.area_m2))
 
     @property
     def open_area_m2(self) -> float:
@@ -166,7 +165,7 @@ def measure(
             clear = lay(apart)
         if len(clear) == len(laid):
             laid, wetted = clear, under_drips([mat for _, mat in clear], shelter)
-    figures = Figures(
+    return Figures(
         peak_m=roof.peak_m,
         covered_area_m2=roof.covered_m2,
         dry_area_m2=roof.covered_m2 if dry is None else dry.area_m2,
@@ -181,10 +180,8 @@ def measure(
         roof=roof,
         shelter=shelter,
         weather=weather,
+        dry_known=dry,
     )
-    if dry is not None:
-        figures.__dict__["dry_ground"] = dry  # known already
-    return figures
 
 
 def bed_ground(

@@ -6,12 +6,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.kernel.level_lines import union_area
 from tarvik.core.measure.rim import rim_edges
 from tarvik.core.measure.roof import roof_of
@@ -61,7 +61,7 @@ class Opening:
         return float(math.hypot(*(self.b - self.a)[:2]) * (self.a[2] + self.b[2]) / 2)
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def openings(shelter: Shelter) -> tuple[Opening, ...]:
     """Every opening larger than OPENING_LEAST_M2; edges that lie on another panel, or are tied to
     it, open nothing.
@@ -103,7 +103,7 @@ def back_to_wind_deg(found: Sequence[Opening]) -> float:
     return float(_BEARINGS_DEG[np.argmin(np.round(open_m2, 6) + 1e-9 * _OFF_BACK_DEG)])
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def open_to_wind(shelter: Shelter, wind_from_deg: float) -> float:
     """Share of the frontal area towards the wind that is open, 0 to 1.
 

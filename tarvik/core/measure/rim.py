@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.shelter import RECENT, Shelter
 
 if TYPE_CHECKING:
@@ -32,7 +32,7 @@ class RimEdge:
     outward: Floats
 
 
-@lru_cache(maxsize=RECENT)
+@keep_last(RECENT)
 def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     """Every free edge of the panels that are not floor. A strip doubled under ends where it is
     folded, not at its own rim.
@@ -59,7 +59,7 @@ def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
     return tuple(found)
 
 
-@lru_cache(maxsize=256)
+@keep_last(256)
 def free_edges(panels: tuple[Panel, ...]) -> list[tuple[int, str, str]]:
     """Edges of the roof's panels that belong to one of them only: the panel's number, from point,
     to point.

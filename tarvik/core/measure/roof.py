@@ -5,7 +5,7 @@ ground under a height.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -14,6 +14,7 @@ from shapely import MultiPolygon, Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.kernel.level_lines import area_under
 from tarvik.core.measure.kernel.mirror import mirror_of
 from tarvik.core.measure.kernel.polygon import MOST_CORNERS, area
@@ -148,7 +149,7 @@ class Roof:
         ]
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def roof_of(shelter: Shelter) -> Roof:
     """The roof of a shelter, worked out once."""
     return Roof.over(shelter.faces())

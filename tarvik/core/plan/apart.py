@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
 import shapely
 from shapely import STRtree
+
+from tarvik.core.kept import keep_last
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -53,7 +54,7 @@ def _cores(shapes: NDArray[np.object_]) -> tuple[Floats, Floats]:
     return shapely.get_coordinates(middles), np.nan_to_num(radii)
 
 
-@lru_cache(maxsize=4)
+@keep_last(4)
 def cliques(offers: tuple[Offer, ...], gap_m: float) -> list[list[int]]:
     """Sets of offers of which at most one can be taken, that together hold every pair that excludes
     each other: by the ground, by a sheet, by a tree. Each is grown as large as it goes, for a few

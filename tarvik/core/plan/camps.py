@@ -201,24 +201,24 @@ class Camp:
         return math.dist(at, self.heart) + WATER_SHARE * farther
 
     @cached_property
-    def _lying(self) -> dict[int, tuple[Floats, Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
+    def _lying(self) -> dict[bytes, tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
         return {}
 
     def lying(self, at: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
         """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground
-        where nothing stands. The same array of places is asked about for many forms, and each place
-        in it with several headings: they are worked out once.
+        where nothing stands. The same places are asked about for many forms, and each of them
+        with several headings: they are worked out once.
         """
-        if id(at) not in self._lying:
+        key = at.tobytes()
+        if key not in self._lying:
             places, back = np.unique(at, axis=0, return_inverse=True)
             x, y = places.T
             pad, stopped = (
                 shapely.contains_xy(self.pads, x, y),
                 shapely.contains_xy(self.stops, x, y),
             )
-            # With the array itself, so that no other comes to stand in its place in memory.
-            self._lying[id(at)] = (at, slopes(self.ground, places)[back], pad[back], stopped[back])
-        return self._lying[id(at)][1:]
+            self._lying[key] = (slopes(self.ground, places)[back], pad[back], stopped[back])
+        return self._lying[key]
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.kept import keep_last
 from tarvik.core.pitches.base import Hold, Pitch
 from tarvik.core.rig.lines import allot_lines
 from tarvik.core.rig.rigging import rigs
@@ -216,7 +216,7 @@ def _cost(reasons: list[Reason]) -> float:
     )
 
 
-@lru_cache(maxsize=MOST_KEPT)
+@keep_last(MOST_KEPT)
 def assess(shelter: Shelter, supports: Supports) -> Assessment:
     """The easiest rig of a folded shelter with what is at hand, and what it still needs."""
     best: tuple[float, Rig, list[Reason]] | None = None

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
@@ -49,7 +49,7 @@ _MANY_WINDS: Final = 9
 _ANYTHING: Final = -1e18  # less than any case that folds is worth
 
 
-@lru_cache(maxsize=256)
+@keep_last(256)
 def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
     """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points
     of each floor.
@@ -64,7 +64,7 @@ def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], li
     return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
 
 
-@lru_cache(maxsize=256)
+@keep_last(256)
 def _edges_of(pitch: Pitch) -> tuple[NDArray[np.intp], NDArray[np.bool_]]:
     """Points (E, 2) of the roof's free edges, and which of them open nothing while the doors are
     shut.

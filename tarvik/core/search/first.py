@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.kept import keep_last
 from tarvik.core.pitches.base import Sought
 from tarvik.core.search.cases import Cases, values_of
 from tarvik.core.search.grids import allowed, combined, grid
@@ -120,7 +120,7 @@ class _Asked(NamedTuple):
         return values_of(self.names, cases, dict(self.still))
 
 
-@lru_cache(maxsize=KEPT)
+@keep_last(KEPT)
 def _folded(asked: _Asked) -> tuple[Floats, Cases]:
     """The grids' combinations (N, settings), or banded ones, and they folded; kept, for many sheets
     of a bag are of one size, and who lies there and in what rain makes no difference.

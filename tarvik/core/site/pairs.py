@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.kept import keep_last
 from tarvik.core.rig.lines import through_line_m
 from tarvik.core.rig.supports import TRUNK_LEAST_M
 from tarvik.core.site.things import CARRIES, SOLID, Health
@@ -88,7 +88,7 @@ def tree_pairs(
 Known = tuple[list["Thing"], "NDArray[np.intp]", "NDArray[np.intp]", "Floats", "Floats"]
 
 
-@lru_cache(maxsize=8)
+@keep_last(8)
 def _pairs_of(ground: Ground) -> Known | None:
     """Every pair of trees with nothing solid between, whatever is to hang there: (trees, ones,
     others, metres between the trunks, every trunk's radius); None when there are no two.

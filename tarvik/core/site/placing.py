@@ -10,8 +10,8 @@ all lengths are kept.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -21,6 +21,7 @@ from shapely import GeometryCollection, LineString, MultiPoint, Point, Polygon
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level
 from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.heading import FRONT_DEG
 from tarvik.core.search.grids import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
@@ -91,11 +92,7 @@ def on_slope(
     }
 
 
-_OF_THE_SHEET: Final = ("axes", "xyz", "cloth", "beds")
-"""What is worked out of a shelter on the ground and does not change with its rig."""
-
-
-@lru_cache(maxsize=MOST_TILTED)
+@keep_last(MOST_TILTED)
 def _tilted(pitch: Pitch, sheet: Sheet, settings: tuple[tuple[str, float], ...]) -> Shelter:
     return fold_sheet(pitch, sheet, dict(settings))
 
@@ -103,7 +100,8 @@ def _tilted(pitch: Pitch, sheet: Sheet, settings: tuple[tuple[str, float], ...])
 @dataclass(frozen=True)
 class Placed:
     """A folded shelter on the ground. `level`: height of the ground at the spot; `gradient`: its
-    rise per metre east and north. World: x east, y north, z up, metres.
+    rise per metre east and north. World: x east, y north, z up, metres. `like`: the same with
+    another rig, whose sheet lies where this one's does.
     """
 
     shelter: Shelter
@@ -112,12 +110,15 @@ class Placed:
     mats: tuple[Mat, ...] = ()
     level: float = 0.0
     gradient: tuple[float, float] = (0.0, 0.0)
+    like: Placed | None = field(default=None, compare=False, repr=False)
 
     @cached_property
     def axes(self) -> Floats:
         """Axes (3, 3) of the shelter's frame in the world, as rows: its x, its y, square to the
         ground.
         """
+        if self.like is not None:
+            return self.like.axes
         gx, gy = self.gradient
         size = math.sqrt(gx * gx + gy * gy + 1.0)
         ux, uy, uz = -gx / size, -gy / size, 1.0 / size
@@ -146,6 +147,8 @@ class Placed:
     @cached_property
     def xyz(self) -> Floats:
         """World places (P, 3) of the sheet's points."""
+        if self.like is not None:
+            return self.like.xyz
         return self.world(self.shelter.xyz)
 
     def panels(self) -> list[Floats]:
@@ -156,6 +159,8 @@ class Placed:
     @cached_property
     def cloth(self) -> BaseGeometry:
         """Ground under the sheet."""
+        if self.like is not None:
+            return self.like.cloth
         rows, panel = self.shelter.panel_rows
         parts = np.asarray(shapely.polygons(shapely.linearrings(self.xyz[rows, :2], indices=panel)))
         parts = parts[shapely.area(parts) > FLAT_M2]
@@ -167,6 +172,8 @@ class Placed:
     @cached_property
     def beds(self) -> list[Polygon]:
         """The mats, in plan."""
+        if self.like is not None:
+            return self.like.beds
         return [Polygon(self.world(mat.corners())[:, :2]) for mat in self.mats]
 
     @cached_property
@@ -214,11 +221,7 @@ class Placed:
 
     def carried_by(self, rig: Rig) -> Placed:
         """The same with another rig."""
-        out = replace(self, rig=rig)
-        out.__dict__.update(
-            {name: self.__dict__[name] for name in _OF_THE_SHEET if name in self.__dict__}
-        )
-        return out
+        return replace(self, rig=rig, like=self.like or self)
 
     @property
     def slope_deg(self) -> float:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import heapq
 import math
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -19,6 +19,7 @@ from scipy.ndimage import label
 from scipy.spatial import QhullError
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.kept import keep_last
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -134,7 +135,7 @@ def _steepness(xy: Floats, z: Floats) -> tuple[float, float]:
     return (yy * xz - xy_ * yz) / turn, (xx * yz - xy_ * xz) / turn
 
 
-@lru_cache(maxsize=16)
+@keep_last(16)
 def _relief(rows: tuple[tuple[float, float, float], ...]) -> Relief | None:
     return Relief._of(rows)
 

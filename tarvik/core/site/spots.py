@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -19,6 +18,7 @@ from shapely import STRtree
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Level
 from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.kept import keep_last
 from tarvik.core.measure.dry import dry_round
 from tarvik.core.measure.heading import front_bearing
 from tarvik.core.measure.openings import back_to_wind_deg, open_round, openings
@@ -330,7 +330,7 @@ def candidates(
     )
 
 
-@lru_cache(maxsize=MOST_GRIDS)
+@keep_last(MOST_GRIDS)
 def _free_places(
     bounds: tuple[float, float, float, float], near: Place | None, headings: int
 ) -> Floats:

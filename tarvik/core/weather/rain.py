@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Final
 
 import numpy as np
@@ -14,6 +13,7 @@ from scipy.special import gammaincinv
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.kept import keep_last
 
 MARSHALL_PALMER: Final = (
     "Marshall and Palmer 1948, drop sizes fall off exponentially; their volume is a gamma "
@@ -106,7 +106,7 @@ def terminal_speed(drop_mm: float) -> float:
     return SPEED_TOP - SPEED_FALL * math.exp(-SPEED_RATE * min(max(drop_mm, 0.3), 6.0))
 
 
-@lru_cache(maxsize=64)
+@keep_last(64)
 def drop_mm(rain_mm_h: float, finer_share: float = MEDIAN_SHARE) -> float:
     """Diameter below which that share of the rain falls, by volume. Source: see MARSHALL_PALMER:
     the share below D is the incomplete gamma function P(4, L D), so diameters keep their ratio to
@@ -133,7 +133,7 @@ def fall_directions(weather: Weather) -> np.ndarray:
     return _falls(weather).copy()
 
 
-@lru_cache(maxsize=512)
+@keep_last(512)
 def _falls(weather: Weather) -> np.ndarray:
     slope = rain_slope(weather)
     if slope == 0:
