@@ -10,12 +10,14 @@ import socket
 import subprocess
 import sys
 import urllib.request
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from tarvik.cli import parser, read
 from tarvik.commands.bench import Figure, bench_areas, bench_fold, grid_measures
+from tarvik.commands.pace import paced
 from tarvik.core.measure.roof import Roof
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
@@ -305,3 +307,15 @@ def test_a_taken_port_is_told_kindly() -> None:
     assert done.returncode == 1
     assert f"port {port} is taken" in done.stdout
     assert "Traceback" not in done.stderr
+
+
+def test_a_time_is_judged_at_the_usual_pace_and_a_count_is_not() -> None:
+    """On a machine twice as slow as usual a time of 8 ms is one of 4 ms."""
+    slow = replace(Figure("a", 8.0, "ms", "lower", 5.0), slower=2.0).as_json()
+    assert slow["ok"] is True
+    assert (slow["machine_slower"], slow["at_usual_pace"]) == (2.0, 4.0)
+    figures = paced(
+        lambda: [Figure("t", 1.0, "s", "lower", 1.0), Figure("n", 9.0, "MB", "lower", 9)]
+    )
+    assert figures[0].slower > 0
+    assert figures[1].slower == 1.0

@@ -77,6 +77,8 @@ def measured() -> list[Measured]:
     _hung(9)
     small, large, general = _median(17, 7), _median(25, 5), _general(17)
     return [
+        ("hang_9_ms", _median(9, 15) * 1e3, "ms", "lower", 5.0, None),
+        ("hang_13_ms", _median(13, 15) * 1e3, "ms", "lower", 15.0, None),
         ("hang_17_s", small, "s", "lower", 0.3, None),
         ("hang_25_s", large, "s", "lower", 0.8, None),
         ("hang_times_faster_than_optimiser", general / small, "times", "higher", 10.0, None),

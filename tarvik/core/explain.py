@@ -11,6 +11,7 @@ from tarvik.core.constant import constant_record
 from tarvik.core.loads.holding import BROMS_CLAY, EN_564
 from tarvik.core.loads.pressure import CANOPY, ROOF
 from tarvik.core.measure.figures import Figures, kneeling_height, sitting_height, standing_height
+from tarvik.core.measure.grades import EASE, TIGHT, fits
 from tarvik.core.measure.lying import PACK_HEIGHT_M, PACK_M2
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.quantities import format_speed, format_temperature
@@ -18,7 +19,10 @@ from tarvik.core.units import Units, format_area, format_length
 from tarvik.core.weather.cold import MAGNUS, ORIFICE
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from tarvik.core.body import Body
+    from tarvik.core.measure.clearance import Clearance
     from tarvik.core.tonight import Tonight
 
 MOST_FORCE = 12
@@ -40,6 +44,14 @@ class Explained:
 
 
 _TAUT = "Taut ideal: real cloth sags a little, wet cloth more."
+
+
+def _room(room: Clearance, length: Callable[[float], str]) -> str:
+    """A grade's clearances in words."""
+    return (
+        f"{length(room.mat_width_m)} wide, stature and {length(room.mat_extra_m)} long, "
+        f"{length(room.head_m)} over the head"
+    )
 
 
 def explain(
@@ -76,7 +88,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
         Explained(
             "sleepers",
             "Mats that lie dry",
-            str(figures.sleepers),
+            fits(figures).words,
             "The most mats that fit side by side or otherwise without overlap, each wholly on "
             "dry ground with room "
             "over it. Headings every 2 degrees, places without steps.",
@@ -88,6 +100,8 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
                 ("Over the feet", f"{length(room.foot_m)} for {length(room.foot_length_m)}"),
                 ("Over the rest of the mat", length(room.edge_m)),
                 ("Middle strip", length(room.strip_m)),
+                ("With ease", f"{fits(figures).ease}, {_room(EASE, length)}"),
+                ("Tight", f"{fits(figures).tight}, {_room(TIGHT, length)}"),
             ),
             (
                 "engineering assumptions, tuned to common practice; up to three mats the count "

@@ -14,6 +14,7 @@ from tarvik.core.fitting import Fitting, Misfit, fit
 from tarvik.core.intent import DEFAULT_INTENT, Intent
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import Figures, measure, more_in_calm, tallest_sleeper_m
+from tarvik.core.measure.grades import fits, tight
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.pitches.base import Sought
@@ -225,6 +226,10 @@ def _answer(question: Question, workings: Workings) -> Solution:
         settings, shelter, figures = _with_its_back_to_the_wind(
             question, given, workings, settings, shelter, figures
         )
+    if not figures.mats and question.shorter and len(given) < len(settings):
+        settings, shelter, figures = _for_one_at_a_pinch(
+            question, given, workings, settings, shelter, figures
+        )
     assessment = assess(shelter, question.supports)
     notes = [*_prepared(fitting), *_notes(question, figures)]
     return Solution(
@@ -268,6 +273,25 @@ def _with_its_back_to_the_wind(
         if latest.sleepers > best[2].sleepers:
             best = (again, *other)
     return best
+
+
+def _for_one_at_a_pinch(
+    question: Question,
+    given: dict[str, float],
+    workings: Workings,
+    settings: dict[str, float],
+    shelter: Shelter,
+    figures: Figures,
+) -> tuple[dict[str, float], Shelter, Figures]:
+    """Where nobody lies as usual: settings at which somebody lies tightly, if there are such."""
+    if fits(figures).tight:
+        return settings, shelter, figures
+    aim = replace(question.aim(), clearance=tight(question.clearance), shorter=False)
+    again = _settings(question, given, workings, aim)
+    other = _measured(question, again, workings)
+    if isinstance(other, list) or not fits(other[1]).tight:
+        return settings, shelter, figures
+    return (again, *other)
 
 
 def _measured(

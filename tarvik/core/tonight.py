@@ -27,6 +27,7 @@ from tarvik.core.loads.snow import (
     snow_share,
 )
 from tarvik.core.measure.drips import splash_zones
+from tarvik.core.measure.grades import fits
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
@@ -225,7 +226,17 @@ def _buttons(solution: Solution) -> tuple[Remedy, ...]:
 def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
     found = []
     windy = figures.rain_slope > 0
-    if not figures.mats:
+    if len(figures.mats) < sleepers <= fits(figures).tight:
+        who = "one lies" if sleepers == 1 else f"{sleepers} lie"
+        found.append(
+            Finding(
+                "tight",
+                "beds",
+                f"{who} here tightly: cloth close over head and feet",
+                "bags dry and off the cloth, packs outside; a larger sheet where there is one",
+            )
+        )
+    elif not figures.mats:
         if windy and figures.dry_area_m2 < 0.8 * figures.covered_area_m2:
             found.append(
                 Finding(

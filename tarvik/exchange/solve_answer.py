@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
 from tarvik.core.hang.tell import findings, hung_figures, tell, warnings
+from tarvik.core.measure.grades import fits
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
 from tarvik.core.search.aim import worth
@@ -238,6 +239,7 @@ def _measures(solution: Solution) -> dict[str, Any]:
         "sit_area_m2": _r(f.sit_area_m2),
         "stand_area_m2": _r(f.stand_area_m2),
         "sleepers": f.sleepers,
+        "fits": asdict(fits(f)),
         "mats": [_mat(mat) for mat in f.mats],
         "kneel_area_m2": _r(f.kneel_area_m2),
         "packs": f.packs,

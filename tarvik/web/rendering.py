@@ -10,6 +10,7 @@ from typing import Any
 from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 
+from tarvik.core.measure.grades import fits
 from tarvik.core.quantities import compass, format_speed
 from tarvik.core.units import Units, format_area, format_length, format_size
 
@@ -57,5 +58,5 @@ def make_templates(folder: Path) -> Jinja2Templates:
         "speed": lambda v, units: format_speed(v, Units(units)),
     }
     env.filters.update(filters)
-    env.globals.update(verdict_tag=verdict_tag, static_version=_version(folder))
+    env.globals.update(verdict_tag=verdict_tag, fits=fits, static_version=_version(folder))
     return templates

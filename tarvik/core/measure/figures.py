@@ -31,8 +31,8 @@ class Figures:
     """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
 
     `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on
-    each mat; empty when the mats are for equal people. `dry_known`: the dry ground, where it was
-    worked out already.
+    each mat; empty when the mats are for equal people, whose stature is `stature_m`. `dry_known`:
+    the dry ground, where it was worked out already.
     """
 
     peak_m: float
@@ -49,6 +49,7 @@ class Figures:
     roof: Roof
     shelter: Shelter
     weather: Weather
+    stature_m: float
     dry_known: DryGround | None = field(default=None, compare=False, repr=False)
 
     @cached_property
@@ -180,6 +181,7 @@ def measure(
         roof=roof,
         shelter=shelter,
         weather=weather,
+        stature_m=body.stature_m,
         dry_known=dry,
     )
 

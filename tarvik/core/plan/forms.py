@@ -17,7 +17,7 @@ from tarvik.core.body import Body
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Level
 from tarvik.core.measure.dry import dry_ground
-from tarvik.core.measure.figures import sitting_height
+from tarvik.core.measure.figures import bed_ground, sitting_height
 from tarvik.core.measure.ground import Ground as LyingGround
 from tarvik.core.measure.mats import lay_mats
 from tarvik.core.measure.openings import back_to_wind_deg, open_round, open_to_wind, openings
@@ -316,7 +316,8 @@ def weathered(
         if same
         else dry_ground(roof, weather)
     )
-    ground = LyingGround.under(roof, dry, figures.clearance)
+    beds = bed_ground(form.shelter, roof, weather, dry)
+    ground = LyingGround.under(roof, beds, figures.clearance)
     headings = lying.headings(form.shelter)
     known: dict[float, int] = {}
 
@@ -351,10 +352,10 @@ def weathered(
         fill(middle, high)
 
     fill(0, len(order) - 1)
-    beds = beds_of(known)
+    room = beds_of(known)
     most = max(known.values(), default=0)
     windy = (night.needs.wind_m_s or 0.0) >= WINDY_M_S
     open_share = open_to_wind(form.shelter, from_deg % 360) if night.needs.wind_m_s else 0.0
     sit_m2 = roof.area_above(sitting_height(Body(min(USUAL_STATURE_M, max(order)))))
     sit = min(most, math.floor(sit_m2 / SIT_EACH_M2 + 1e-9))
-    return Weathered(beds, sit, 0 if windy and open_share > OPEN_MUCH else most, open_share)
+    return Weathered(room, sit, 0 if windy and open_share > OPEN_MUCH else most, open_share)
