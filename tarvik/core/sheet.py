@@ -23,7 +23,7 @@ SIDE_MOST_M: Final = constant(
     "sheet_side_most", 20.0, "m", ENGINEERING, "longest side of a sheet taken"
 )
 TIE_OUT_REACH_M: Final = constant(
-    "tie_out_reach", 0.03, "m", ENGINEERING, "a tie-out this near to the wanted point serves it"
+    "tie_out_reach", 0.05, "m", ENGINEERING, "a tie-out this near serves a point, by its loop"
 )
 JOIN_OVERLAP_M: Final = constant(
     "join_overlap",

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.body import DEFAULT_STATURE_M, Body
 from tarvik.core.errors import FoldError
 from tarvik.core.fitting import Fitting, Misfit, fit
+from tarvik.core.handy import handy
 from tarvik.core.intent import DEFAULT_INTENT, Intent
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import Figures, measure, more_in_calm, tallest_sleeper_m
@@ -53,7 +54,8 @@ class Question:
     `uphill_off_wind_deg`: how far clockwise from where the wind comes the ground rises; with it,
     `lying` need not name uphill in the shelter's frame.
     `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`:
-    settings that have a usual value may leave it.
+    settings that have a usual value may leave it. `handy`: settings are to be such as people can
+    set.
     """
 
     sheet: Sheet
@@ -71,6 +73,7 @@ class Question:
     uphill_off_wind_deg: float | None = None
     shorter: bool = True
     also: bool = True
+    handy: bool = False
 
     def aim(self) -> Aim:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain
@@ -155,6 +158,11 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     Doors that only the night opens or shuts stay as the pitch has them, and settings at their usual
     values, where what is at hand does not do for more.
     """
+    found = _plainest(question, workings)
+    return handy(question, found, lambda q: _answer(q, workings)) if question.handy else found
+
+
+def _plainest(question: Question, workings: Workings) -> Solution:
     found = _answer(question, workings)
     for plainer in (
         _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ()

@@ -353,6 +353,7 @@ class SolveIn(Strict):
             people=people,
             lying=self._lying(),
             free_to_turn=night is not None and self.weather is None,
+            handy=night is not None,
         )
 
     def _lying(self) -> Lying:

@@ -251,6 +251,9 @@ class Pitch:
     hooded: Callable[[tuple[float, float]], Pitch] | None = (
         None  # the same lifted by a poncho's hood
     )
+    named: Callable[[SheetBox, Values], NDArray[np.bool_]] | None = (
+        None  # settings (N,) at which it is what its name says; others are made by hand only
+    )
 
     def __hash__(self) -> int:
         return hash(self.slug)

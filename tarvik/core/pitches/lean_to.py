@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.pitches.base import (
     DEGREES,
@@ -30,6 +31,8 @@ from tarvik.core.pitches.base import (
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+
+    from numpy.typing import NDArray
 
 _HEIGHT: Final = Setting(
     "height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height"
@@ -175,6 +178,28 @@ def _awned_limits(flap: str) -> Callable[[SheetBox, Values], tuple[Limit, ...]]:
     return limits
 
 
+FLOOR_LEAST_M: Final = constant(
+    "floor_takes_mat", 0.70, "m", COMMON_PRACTICE, "least depth of a floor on which somebody lies"
+)
+FLAP_SHARES: Final = (0.28, 0.40)
+"""Share of a wind wedge's depth that its flap takes: about a third."""
+FLAP_ENDS_M: Final = constant(
+    "flap_ends", 0.40, "m", COMMON_PRACTICE, "highest that a wind wedge's flap ends over the ground"
+)
+
+
+def _floor_takes_a_mat(_: SheetBox, values: Values) -> NDArray[np.bool_]:
+    return np.asarray(values["floor"] >= FLOOR_LEAST_M - 1e-9)
+
+
+def _closes_low(box: SheetBox, values: Values) -> NDArray[np.bool_]:
+    width, _ = turned_box(box, values)
+    share = values["flap"] / width
+    edge = values["height"] - values["flap"] * np.sin(np.radians(values["angle"]))
+    low, high = FLAP_SHARES
+    return np.asarray((share >= low) & (share <= high) & (edge <= FLAP_ENDS_M + 1e-9))
+
+
 LEAN_TO: Final = Pitch(
     slug="lean-to",
     name="Lean-to",
@@ -265,6 +290,7 @@ LEAN_TO_FLOORED: Final = Pitch(
             "onto it. Go round once more."
         ),
     ),
+    named=_floor_takes_a_mat,
     minutes=7,
     faults=(
         (
@@ -398,6 +424,7 @@ WIND_WEDGE: Final = Pitch(
         ),
         _FINISH,
     ),
+    named=_closes_low,
     minutes=5,
     faults=(
         "Smoke and breath stay in: raise the flap's corners.",

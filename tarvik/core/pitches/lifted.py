@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.fold.bias import SHEAR_MOST_DEG, Mesh, hang, shear_deg
 from tarvik.core.fold.pattern import Layout, Panel, Pattern, Role, stacked
 from tarvik.core.fold.solve import RIGID_M, length_residual
@@ -34,6 +35,8 @@ from tarvik.core.pitches.corner import PLOW_POINT
 from tarvik.core.pitches.geometry import across, limit_by_trying
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from tarvik.core.fold.pattern import Floats, Place
 
 
@@ -277,6 +280,15 @@ def _lean_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     )
 
 
+LIFT_LEAST_M: Final = constant(
+    "lift_least", 0.15, "m", COMMON_PRACTICE, "a back lifted by less is a plain lean-to"
+)
+
+
+def _really_lifted(_: SheetBox, values: Values) -> NDArray[np.bool_]:
+    return np.asarray(values["lift"] >= LIFT_LEAST_M - 1e-9)
+
+
 LEAN_TO_LIFTED: Final = Pitch(
     slug="lean-to-lifted",
     name="Lean-to, back lifted",
@@ -346,6 +358,7 @@ LEAN_TO_LIFTED: Final = Pitch(
             "fire small, one long step off."
         ),
     ),
+    named=_really_lifted,
     minutes=7,
     faults=("Folds run from the button: it is lifted too far. Let it down until they go.",),
     lifted=True,

@@ -213,6 +213,7 @@ def questions(
             free_to_turn=True,
             uphill_off_wind_deg=night.uphill_off_wind_deg,
             shorter=False,
+            handy=True,
         )
         for slug in pitches
     ]

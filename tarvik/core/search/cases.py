@@ -102,6 +102,10 @@ class Cases:
         cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], *, airy: bool
     ) -> Cases:
         _, xyz = fold_batch(pitch, box, values)
+        if pitch.named is not None:
+            named = pitch.named(box, values)
+            if named.any():  # else what was given by hand makes it something else
+                xyz[~named] = np.nan
         padded, corners, floors = _faces_of(pitch.pattern)
         floor = np.zeros(len(xyz))
         for points in floors:

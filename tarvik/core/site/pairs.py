@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 from scipy.spatial import cKDTree
 
-from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.kept import keep_last
 from tarvik.core.rig.lines import through_line_m
 from tarvik.core.rig.supports import TRUNK_LEAST_M
@@ -22,7 +22,11 @@ if TYPE_CHECKING:
     Floats = NDArray[np.float64]
 
 REACH_M: Final = constant(
-    "tie_reach", 2.2, "m", ENGINEERING, "height at which a line is tied without a stick or a climb"
+    "tie_reach",
+    2.0,
+    "m",
+    COMMON_PRACTICE,
+    "height at which a line is tied without a stick or a climb",
 )
 FARTHEST_PAIR_M: Final = constant(
     "pair_farthest", 15.0, "m", ENGINEERING, "trees further apart than this carry no ridge"

@@ -104,6 +104,7 @@ def question(
         people=people,
         free_to_turn=back,
         uphill_off_wind_deg=night.uphill_off_wind_deg,
+        handy=True,
     )
 
 
