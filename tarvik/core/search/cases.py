@@ -17,7 +17,7 @@ from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.rim import free_edges
 from tarvik.core.plane import signed_area
 from tarvik.core.search.aim import MAT_FIRST, doors_worth, worth_of_room
-from tarvik.core.search.grids import usual_value
+from tarvik.core.search.grids import combined, usual_value
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
 from tarvik.core.weather.rain import fall_directions
@@ -41,6 +41,8 @@ COARSE: Final = 5
 FINE: Final = 3
 """Headings every 6 degrees."""
 _FINEST: Final = {COARSE: 0.2, FINE: 0.05}  # how finely areas under hollow roofs are taken
+NAMED_STEPS: Final = 13
+"""Values of a setting at which it is looked whether a pitch can be what its name says."""
 _FEW: Final = 2
 _SOME_WINDS: Final = 3
 """The wind, and both ends of its spread."""
@@ -99,13 +101,18 @@ class Cases:
 
     @classmethod
     def folded(
-        cls, pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats], *, airy: bool
+        cls,
+        pitch: Pitch,
+        box: tuple[float, float],
+        values: Mapping[str, Floats],
+        *,
+        airy: bool,
+        named: bool = False,
     ) -> Cases:
+        """Fold every case; with `named` those only that are what the pitch's name says."""
         _, xyz = fold_batch(pitch, box, values)
-        if pitch.named is not None:
-            named = pitch.named(box, values)
-            if named.any():  # else what was given by hand makes it something else
-                xyz[~named] = np.nan
+        if named and pitch.named is not None:
+            xyz[~pitch.named(box, values)] = np.nan
         padded, corners, floors = _faces_of(pitch.pattern)
         floor = np.zeros(len(xyz))
         for points in floors:
@@ -127,7 +134,8 @@ class Hunt:
     """What is looked for, and what of it is the same for every case: `given` settings stay, the
     others stand at their `usual` values unless searched; `stand` is out of reach where nobody
     weighs it; `rain` are its `tellings`, each (K, 2); `mats` of such `boxes` and length and width
-    `mat` are enough.
+    `mat` are enough. `named`: only what the pitch is by its name is looked at, as what is given
+    by hand leaves room for that.
     """
 
     fitting: Fitting
@@ -142,6 +150,7 @@ class Hunt:
     mat: Floats
     mats: int
     usual: Mapping[str, float]
+    named: bool
 
     @classmethod
     def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
@@ -159,6 +168,7 @@ class Hunt:
             np.array([clearance.mat_length(body.stature_m), clearance.mat_width_m]),
             aim.wanted or MOST_MATS,
             {s.name: usual_value(s, aim.supports) for s in fitting.pitch.settings},
+            _can_be_named(fitting, given),
         )
 
     def for_one_shorter(self, stature_m: float) -> Hunt:
@@ -205,7 +215,25 @@ class Hunt:
 
     def folded(self, values: Mapping[str, Floats]) -> Cases:
         """The sheet folded at these settings."""
-        return Cases.folded(self.fitting.pitch, self.fitting.box, values, airy=self.airy)
+        return Cases.folded(
+            self.fitting.pitch, self.fitting.box, values, airy=self.airy, named=self.named
+        )
+
+
+def _can_be_named(fitting: Fitting, given: Mapping[str, float]) -> bool:
+    """Whether with the given settings the pitch can be what its name says."""
+    pitch = fitting.pitch
+    if pitch.named is None:
+        return False
+    grids = [
+        np.array([given[s.name]])
+        if s.name in given
+        else np.linspace(s.least, s.most, int(s.most - s.least) + 1 if s.is_choice else NAMED_STEPS)
+        for s in pitch.settings
+    ]
+    cases = combined(grids)
+    values = {s.name: cases[:, k] for k, s in enumerate(pitch.settings)}
+    return bool(pitch.named(fitting.box, values).any())
 
 
 @dataclass(frozen=True, slots=True)

@@ -82,6 +82,7 @@ class First:
             tuple(g.tobytes() for g in grids.values()),
             tuple(hunt.still(tuple(grids)).items()),
             hunt.airy,
+            hunt.named,
             0 if also else steps.first[1],
             sliding[0] if len(sliding) >= MOST_SLIDING else None,
         )
@@ -104,6 +105,7 @@ class _Asked(NamedTuple):
     packed: tuple[bytes, ...]
     still: tuple[tuple[str, float], ...]
     airy: bool
+    named: bool
     level: int
     banded: Setting | None
 
@@ -141,7 +143,9 @@ def forget_folded() -> None:
 
 
 def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
-    return Cases.folded(asked.pitch, asked.box, asked.values(cases), airy=asked.airy)
+    return Cases.folded(
+        asked.pitch, asked.box, asked.values(cases), airy=asked.airy, named=asked.named
+    )
 
 
 def _always_sought(hunt: Hunt) -> list[Setting]:
