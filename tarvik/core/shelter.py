@@ -35,10 +35,8 @@ class Face:
     xyz: Floats
 
 
-MOST_KEPT: Final = 700
-"""Shelters whose derived geometry is kept: a board of 16 sheets in every pitch, and most of one
-more.
-"""
+MOST_KEPT: Final = 450
+"""Shelters whose derived geometry is kept: a board of 16 sheets in every pitch."""
 RECENT: Final = 64
 """Shelters of which that is kept which only other kept things are made of."""
 

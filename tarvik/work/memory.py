@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 MOST_KEPT = 4000
-MOST_BYTES: Final = 8_000_000
+MOST_BYTES: Final = 6_000_000
 """What one memory may hold, in bytes."""
 WEIGHED_EVERY: Final = 32
 _CODE: Final = (type, ModuleType, FunctionType, BuiltinFunctionType, MethodType, Pitch)

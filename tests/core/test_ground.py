@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.interpolate import LinearNDInterpolator
 from shapely import LineString, Point, Polygon, affinity, union_all
 
 from tarvik.core.errors import FoldError, InputError
@@ -463,3 +464,17 @@ def test_a_tie_out_of_reach_is_told() -> None:
         f.code
         for f in conflicts(Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), [])
     }
+
+
+def test_heights_between_spots_are_those_of_a_library() -> None:
+    """Linear between the spots (SciPy's interpolator over the same triangles), the best plane
+    beyond.
+    """
+    dice = np.random.default_rng(3)
+    spots = np.column_stack([dice.uniform(0, 40, (30, 2)), dice.uniform(0, 5, 30)])
+    relief = Relief.of([SpotHeight((float(x), float(y)), float(z)) for x, y, z in spots])
+    assert relief is not None
+    places = dice.uniform(-10, 50, (400, 2))
+    theirs = LinearNDInterpolator(spots[:, :2], spots[:, 2])(places)
+    plane = relief.plane[0] + places @ relief.plane[1:]
+    assert relief.height_at(places) == pytest.approx(np.where(np.isnan(theirs), plane, theirs))

@@ -10,6 +10,10 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from scipy.optimize import nnls
 from shapely import MultiPolygon, Polygon, box
 
 from tarvik.core.errors import FoldError, InputError
@@ -27,7 +31,7 @@ from tarvik.core.hang.advice import (
 )
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.hang.hung import Hanging, hang
-from tarvik.core.hang.lines import line_pulls
+from tarvik.core.hang.lines import _least_pulls, line_pulls
 from tarvik.core.hang.mesh import mesh_of
 from tarvik.core.hang.room import EASE_M, HungRoom, _eased, measure_hung
 from tarvik.core.hang.ties import Lift
@@ -275,3 +279,18 @@ def test_a_hairline_left_by_rounding_does_not_part_the_ground() -> None:
     assert halves.buffer(1e-6).covers(eased)
     apart = MultiPolygon([box(0.0, 0.0, 1.0, 2.0), box(1.01, 0.0, 2.0, 2.0)])
     assert _eased(apart).geom_type == "MultiPolygon"
+
+
+@given(
+    ways=arrays(np.float64, (3, 4), elements=st.floats(-1, 1)),
+    load=arrays(np.float64, 3, elements=st.floats(-100, 100)),
+)
+def test_the_pulls_at_a_point_are_those_of_a_library(ways: np.ndarray, load: np.ndarray) -> None:
+    """Non-negative least squares (Lawson and Hanson, as SciPy has it): as near to the load."""
+    sizes = np.linalg.norm(ways, axis=0)
+    assume(sizes.min() > 0.1)
+    ways = ways / sizes
+    found = _least_pulls(ways, load)
+    _, theirs = nnls(ways, load)
+    assert found.min() >= 0
+    assert np.linalg.norm(ways @ found - load) <= theirs + 1e-6 * (1 + np.linalg.norm(load))

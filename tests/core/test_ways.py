@@ -199,7 +199,7 @@ def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> No
         pitch = PITCHES[slug]
         for turn in (0.0, 1.0):
             for height in np.linspace(pitch.setting("height").least, side, 60):
-                others = {s.name: 0.4 for s in pitch.settings if s.name == "floor"} | {"turn": turn}
+                others = {s.name: 0.7 for s in pitch.settings if s.name == "floor"} | {"turn": turn}
                 asked = {
                     n: v
                     for n, v in {"height": float(height), **others}.items()

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import combinations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.optimize import nnls
 
 from tarvik.core.hang.ties import RIDGE_PULL_N
 
@@ -61,5 +61,21 @@ def _share(hung: Hung, number: int, pull: Floats, poled: bool) -> float:
     node = hung.mesh.named[rig.lines[number].start]
     ways = [np.array(rig.lines[k].to) - hung.rest.x[node] for k in here]
     columns = [w / max(float(np.linalg.norm(w)), 1e-9) for w in ways] + [np.array([0.0, 0.0, 1.0])]
-    forces, _ = nnls(np.array(columns).T, -pull)
+    forces = _least_pulls(np.array(columns).T, -pull)
     return float(forces[here.index(number)])
+
+
+def _least_pulls(ways: Floats, wanted: Floats) -> Floats:
+    """Pulls (k,), none below zero, along `ways` (3, k) that come nearest to a force, the smallest
+    that do. A point has few lines: every set of those that pull is tried.
+    """
+    count = ways.shape[1]
+    best, least = np.zeros(count), float(np.linalg.norm(wanted))
+    for size in range(1, min(count, 3) + 1):
+        for some in combinations(range(count), size):
+            pulls = np.linalg.lstsq(ways[:, some], wanted, rcond=None)[0]
+            off = float(np.linalg.norm(ways[:, some] @ pulls - wanted))
+            if pulls.min() >= 0 and off < least - 1e-9:
+                best, least = np.zeros(count), off
+                best[list(some)] = pulls
+    return best

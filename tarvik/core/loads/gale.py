@@ -52,7 +52,7 @@ GIVES_M: Final = constant(
 )
 GALE_LINES: Final = 9
 """Grid lines along the longer side of the sheet that is hung for its forces."""
-MOST_SET: Final = 16
+MOST_SET: Final = 6
 """Sheets set by hand that are kept."""
 MOST_GALES: Final = 500
 """Gales that are kept."""

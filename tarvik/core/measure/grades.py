@@ -15,7 +15,6 @@ from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.figures import bed_ground
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mats import lay_mats
-from tarvik.core.shelter import MOST_KEPT
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -72,6 +71,8 @@ FRONT_M: Final = constant(
 HIGH_M: Final = constant(
     "ease_front_high", 0.50, "m", ENGINEERING, "an edge this high over the ground is an open front"
 )
+MOST_FITS: Final = 128
+"""Shelters of which it is kept who fits."""
 STRIDE: Final = 3
 """Headings tried: every so many steps (6 degrees)."""
 
@@ -99,7 +100,7 @@ class Fits:
         return ", ".join(parts) or "nobody"
 
 
-@keep_last(MOST_KEPT)
+@keep_last(MOST_FITS)
 def fits(figures: Figures) -> Fits:
     """How many people of its stature lie dry in a shelter, by grade. Of a bag or bed that holds one
     as it is, that one.

@@ -26,7 +26,7 @@ MOST_SLIDING: Final = 3
 HARDLY_ANY: Final = constant(
     "hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried"
 )
-KEPT: Final = 128
+KEPT: Final = 64
 """Grids kept folded: some tens of kilobytes each."""
 _BAND_TRIED: Final = 32
 _BAND_TAKEN: Final = 5

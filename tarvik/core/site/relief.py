@@ -14,9 +14,8 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from scipy.interpolate import LinearNDInterpolator
 from scipy.ndimage import label
-from scipy.spatial import QhullError
+from scipy.spatial import Delaunay, QhullError
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.kept import keep_last
@@ -56,7 +55,7 @@ class Relief:
 
     spots: Floats  # (n, 3)
     plane: Floats  # (3,) z = p0 + p1 x + p2 y
-    between: LinearNDInterpolator | None
+    between: Delaunay | None  # triangles between the spots
 
     @classmethod
     def of(cls, heights: Sequence[SpotHeight]) -> Relief | None:
@@ -77,9 +76,7 @@ class Relief:
         fit = np.linalg.lstsq(design, spots[:, 2], rcond=None)[0]
         plane = np.array([fit[0] - fit[1:] @ middle, fit[1], fit[2]])
         try:
-            between = LinearNDInterpolator(
-                spots[:, :2], spots[:, 2] - (plane[0] + spots[:, :2] @ plane[1:])
-            )
+            between = Delaunay(spots[:, :2])
         except QhullError:
             between = None
         return cls(spots, plane, between)
@@ -98,8 +95,18 @@ class Relief:
 
     def height_at(self, xy: Floats) -> Floats:
         """Heights (n,) of places (n, 2); beyond the spots on the plane."""
-        base = self.plane[0] + xy @ self.plane[1:]
-        return np.asarray(base if self.between is None else base + np.nan_to_num(self.between(xy)))
+        xy = np.asarray(xy, dtype=np.float64)
+        base = np.asarray(self.plane[0] + xy @ self.plane[1:])
+        if self.between is None:
+            return base
+        triangle = self.between.find_simplex(xy)
+        inside = np.flatnonzero(triangle >= 0)
+        found = triangle[inside]
+        turn = self.between.transform[found]
+        shares = np.einsum("nij,nj->ni", turn[:, :2], xy[inside] - turn[:, 2])
+        shares = np.column_stack([shares, 1 - shares.sum(axis=1)])
+        base[inside] = (shares * self.spots[self.between.simplices[found], 2]).sum(axis=1)
+        return base
 
     def gradient(self, xy: Floats) -> tuple[float, float]:
         """Slope (rise per metre east, rise per metre north) of the plane that lies best under
