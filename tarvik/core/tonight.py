@@ -64,6 +64,8 @@ MOST_GAP_M2: Final = constant(
     "most_gap", 10.0, "m2", ENGINEERING, "more open area than this nobody can leave"
 )
 AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
+HALF_A_TENTH: Final = 0.05
+"""A panel this little flatter, in degrees, than what sheds water is told as just as steep."""
 DIGEST_LETTERS: Final = 12
 BUTTON: Final = "button"
 """Code of the reason that a tie-out has to be made."""
@@ -425,7 +427,7 @@ def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
     found = []
     slope = figures.least_slope_deg
     rain = needs.rain_mm_h
-    if slope < POOLING_DEG and (rain is None or rain > 0):
+    if slope < POOLING_DEG - HALF_A_TENTH and (rain is None or rain > 0):
         found.append(
             Finding(
                 "pool",
