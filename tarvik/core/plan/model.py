@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer, Pool
     from tarvik.core.plan.party import Camper
 
-AIMS: Final = ("wet", "rules", "exposed", "moves", "sitting", "own kit", "quick", "compact")
+AIMS: Final = ("wet", "rules", "exposed", "moves", "own kit", "sitting", "quick", "compact")
 """Aims in the order taken unless the leader says otherwise; «moves» only counts when something
 stands already.
 """
