@@ -36,6 +36,7 @@ from tarvik.store import asks, courses, plans
 from tarvik.store.models import Night
 from tarvik.store.nights import needs_of
 from tarvik.work.cases import case_of, choices_of, spot_of
+from tarvik.work.hung_true import hung_true
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -341,7 +342,24 @@ class Planner:
                     ],
                 }
             )
-        return "done", result, choices_of(made.offers, made.chosen.beds)
+        report.say("looking how the sheets hang", at_once=True, **so_far)
+        return "done", result, self._as_they_hang(case, made)
+
+    def _as_they_hang(self, case: Case, made: Made) -> list[plans.Choice]:
+        """The plan's choices, their heights corrected until their beds hold as the sheets hang."""
+        tall = {c.number: c.stature_m for c in case.bag.campers}
+        out = []
+        for choice in choices_of(made.offers, made.chosen.beds):
+            offer = next(o for o in made.offers if o.sheets[0] == choice.sheet_id)
+            bodies = tuple(Body(tall[p]) for p in choice.people)
+            asked = replace(
+                self._question(case, offer, len(bodies)),
+                body=max(bodies, key=lambda body: body.stature_m),
+                people=bodies,
+            )
+            settings = hung_true(asked, case.night, len(bodies), self.solver.solve)
+            out.append(replace(choice, settings=settings))
+        return out
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]

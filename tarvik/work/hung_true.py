@@ -1,0 +1,88 @@
+"""The settings of a chosen shelter corrected until those who are to lie there lie dry, with room
+over them, as the sheet hangs; for a fold knows nothing of sag.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING, Final
+
+from tarvik.core.errors import FoldError
+from tarvik.core.finding import Level
+from tarvik.core.handy import HEIGHT_STEP_M, is_height
+from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
+from tarvik.core.hang.room import measure_hung
+from tarvik.core.rig.verdict import Verdict
+from tarvik.core.site.pairs import REACH_M
+from tarvik.core.tonight import judge
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from tarvik.core.solve import Question, Solution
+    from tarvik.core.tonight import Night
+
+STEPS: Final = (1, -1, 2, -2, 3, -3)
+"""How many times the step of a height the heights are moved, in the order in which it is tried."""
+
+
+def beds_as_hung(solution: Solution) -> int:
+    """How many of those asked for lie dry as the sheet hangs; of what does not hang, as folded."""
+    shelter, figures, rig = solution.shelter, solution.figures, solution.assessment.rig
+    if shelter is None or figures is None:
+        return 0
+    if rig is None or shelter.pitch.bed is not None:
+        return figures.sleepers
+    asked = solution.question
+    how = Hanging(fabric=fabric_named(asked.sheet.fabric), lines=USUAL_LINES)
+    try:
+        hung = hang(shelter, rig, how)
+    except FoldError:
+        return figures.sleepers
+    room = measure_hung(
+        hung, asked.body, figures.weather, figures.clearance, figures.lying, asked.people
+    )
+    return room.sleepers
+
+
+def hung_true(
+    question: Question, night: Night, wanted: int, solve: Callable[[Question], Solution]
+) -> dict[str, float]:
+    """The settings asked about, or those nearest to them, all heights moved alike by 5 to 15 cm, at
+    which as many as are wanted lie dry as the sheet hangs; of those that come short the best.
+    """
+    now = dict(question.settings)
+    best, most = now, beds_as_hung(solve(question))
+    for times in STEPS if most < wanted else ():
+        moved = _moved(question, times * HEIGHT_STEP_M)
+        if moved is None:
+            continue
+        solution = solve(replace(question, settings=moved))
+        if solution.verdict is not Verdict.FORMS or _stopped(solution, night, wanted):
+            continue
+        beds = beds_as_hung(solution)
+        if beds > most:
+            best, most = moved, beds
+        if most >= wanted:
+            break
+    return best
+
+
+def _moved(question: Question, by_m: float) -> dict[str, float] | None:
+    """All heights moved alike; None where one comes out of its range, or out of reach."""
+    out = dict(question.settings)
+    for setting in question.pitch.settings:
+        if not is_height(setting) or not out.get(setting.name):
+            continue
+        value = round(out[setting.name] + by_m, 4)
+        if not setting.least <= value <= min(setting.most, REACH_M):
+            return None
+        out[setting.name] = value
+    return None if out == dict(question.settings) else out
+
+
+def _stopped(solution: Solution, night: Night, wanted: int) -> bool:
+    """Whether something but the number of beds stops it tonight."""
+    found = judge(solution, night, wanted).findings
+    return any(f.level is Level.STOPS and f.element != "beds" for f in found)
