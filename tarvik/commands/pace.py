@@ -13,8 +13,6 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.constant import constant
-
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
     from typing import Any
@@ -25,13 +23,10 @@ ROUNDS: Final = 60_000
 SIDE: Final = 160
 """Rows of the arrays of the other part, small enough to stay in the processor's own memory."""
 PRODUCTS: Final = 40
-USUAL_S: Final = constant(
-    "pace_usual",
-    0.0110,
-    "s",
-    "measured: at the speed at which a fold costs 8.7 microseconds a case",
-    "the fixed piece of work on the machine for which targets of speed are written",
-)
+USUAL_S: Final = 0.0110
+"""The fixed piece of work where a fold costs 8.7 microseconds a case: for that pace targets of
+speed are written. Measured.
+"""
 TIME_UNITS: Final = ("s", "ms", "us")
 
 

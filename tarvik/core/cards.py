@@ -36,7 +36,7 @@ CAUTIONS: Final = (
     "Water: keep off hollows, drainage lines and low banks; rain far away can flood them.",
     (
         "Fire and fumes: no stove or fire under a closed sheet (carbon monoxide); keep any "
-        "fire 3 m from synthetic cloth, film and oilcloth, one long step from canvas."
+        "fire three long steps from synthetic cloth, film and oilcloth, one from canvas."
     ),
     "Cold: a sheet slows heat loss and does not replace insulation and dry clothes.",
     "Lines: mark guys at eye level and where people walk; cord under tension springs back.",

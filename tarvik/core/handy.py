@@ -85,7 +85,7 @@ def _rounded(question: Question, found: Solution, answer: Answer) -> Solution:
     near = {n: _on_step(found.settings[n], step) for n, step in steps.items()}
     for s in free:
         if is_height(s):
-            near[s.name] = min(near[s.name], REACH_M)
+            near[s.name] = min(max(near[s.name], s.handy_least), REACH_M)
         elif s.name in near and question.weather.rain_mm_h and abs(near[s.name]) < POOLING_DEG:
             near[s.name] = math.copysign(POOLING_DEG, near[s.name])
     wanted = {n: v for n, v in near.items() if abs(v - found.settings[n]) > 1e-6}

@@ -82,6 +82,7 @@ class Setting:
         None  # of a door, which stands open where air is wanted: the value at which it is shut
     )
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
+    handy_least: float = 0.0  # less makes it another pitch: taken up to this where no bed is lost
 
     def checked(self, value: float) -> float:
         """The value; a choice is taken to the nearest whole number. Raises InputError when out of

@@ -35,8 +35,6 @@ from tarvik.core.pitches.corner import PLOW_POINT
 from tarvik.core.pitches.geometry import across, limit_by_trying
 
 if TYPE_CHECKING:
-    from numpy.typing import NDArray
-
     from tarvik.core.fold.pattern import Floats, Place
 
 
@@ -285,10 +283,6 @@ LIFT_LEAST_M: Final = constant(
 )
 
 
-def _really_lifted(_: SheetBox, values: Values) -> NDArray[np.bool_]:
-    return np.asarray(values["lift"] >= LIFT_LEAST_M - 1e-9)
-
-
 LEAN_TO_LIFTED: Final = Pitch(
     slug="lean-to-lifted",
     name="Lean-to, back lifted",
@@ -316,6 +310,7 @@ LEAN_TO_LIFTED: Final = Pitch(
             0.15,
             "how far the middle is raised above the plain slope",
             "Middle lifted by",
+            handy_least=LIFT_LEAST_M,
         ),
         Setting(
             "button",
@@ -358,7 +353,6 @@ LEAN_TO_LIFTED: Final = Pitch(
             "fire small, one long step off."
         ),
     ),
-    named=_really_lifted,
     minutes=7,
     faults=("Folds run from the button: it is lifted too far. Let it down until they go.",),
     lifted=True,
