@@ -277,7 +277,7 @@ def test_hostile_readings_are_refused(make: object) -> None:
         make()  # type: ignore[operator]
 
 
-@settings(max_examples=60)
+@settings(max_examples=25)
 @given(
     st.lists(
         st.tuples(
