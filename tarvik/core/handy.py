@@ -6,20 +6,18 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from itertools import product
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, constant
-from tarvik.core.errors import FoldError
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.measure.grades import fits
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.verdict import Reason, Verdict
 from tarvik.core.search.cases import values_of
-from tarvik.core.search.grids import CARRIED_HEIGHTS, allowed
+from tarvik.core.search.grids import CARRIED_HEIGHTS, allowed, combined
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
 from tarvik.core.site.pairs import REACH_M
@@ -46,7 +44,6 @@ MOST_PLACES: Final = 8
 """Tie-outs along an edge that are tried for one setting."""
 MOST_TRIED: Final = 12
 """Sets of tie-outs for which the rest is searched anew."""
-BUTTON: Final = "button"
 PEAK: Final = "height"
 """The setting that is the height of the highest points."""
 _RANK: Final = {Verdict.CANNOT: 0, Verdict.NEEDS: 1, Verdict.FORMS: 2}
@@ -138,15 +135,19 @@ def _tied(question: Question, found: Solution, answer: Answer) -> Solution:
     """At the sheet's own tie-outs, where fewer buttons then bed as many; otherwise as it was found,
     with a word of what the tie-outs there give.
     """
-    buttons = _buttons(found)
+    buttons = found.assessment.buttons
     if not buttons or not question.sheet.tie_outs:
         return found
     best, least = None, buttons
     for places in _on_tie_outs(question, found):
         made = answer(replace(question, settings={**question.settings, **places}, handy=False))
-        if made.figures is None or _buttons(made) >= least or not any(_beds(question, made)):
+        if (
+            made.figures is None
+            or made.assessment.buttons >= least
+            or not any(_beds(question, made))
+        ):
             continue
-        best, least = replace(made, question=question), _buttons(made)
+        best, least = replace(made, question=question), made.assessment.buttons
         if _no_worse(question, best, found):
             return best
     if best is None or best.figures is None or found.figures is None:
@@ -158,10 +159,6 @@ def _tied(question: Question, found: Solution, answer: Answer) -> Solution:
     told = Reason("tie_outs_there", words, blocks=False)
     reasons = (*found.assessment.reasons, told)
     return replace(found, assessment=replace(found.assessment, reasons=reasons))
-
-
-def _buttons(found: Solution) -> int:
-    return sum(len(r.lengths) // 2 for r in found.assessment.reasons if r.code == BUTTON)
 
 
 def _on_tie_outs(question: Question, found: Solution) -> list[dict[str, float]]:
@@ -179,18 +176,18 @@ def _on_tie_outs(question: Question, found: Solution) -> list[dict[str, float]]:
     moved += [
         s for s in question.pitch.settings if s.name == PEAK and s.name not in question.settings
     ]
-    places = [
-        _heights(s, question, found) if s.name == PEAK else _places(s, question, found)
-        for s in moved
-    ]
-    cases = np.array(list(product(*places)))
+    cases = combined(
+        [
+            np.array(
+                _heights(s, question, found) if s.name == PEAK else _places(s, question, found)
+            )
+            for s in moved
+        ]
+    )
     still = {n: v for n, v in found.settings.items() if n not in {s.name for s in moved}}
-    try:
-        missing = _missing(fitting, question, values_of([s.name for s in moved], cases, still))
-    except FoldError:
-        return []
+    missing = _missing(fitting, question, values_of([s.name for s in moved], cases, still))
     away = np.abs(cases - [found.settings[s.name] for s in moved]).sum(axis=1)
-    order = [n for n in np.lexsort((away, missing)) if missing[n] < _buttons(found)]
+    order = [n for n in np.lexsort((away, missing)) if missing[n] < found.assessment.buttons]
     return [
         {s.name: float(v) for s, v in zip(moved, cases[n], strict=True)} for n in order[:MOST_TRIED]
     ]
@@ -225,11 +222,7 @@ def _missing(fitting: Fitting, question: Question, values: Mapping[str, Floats])
         for a in pitch.anchors
         if a.hold is not Hold.FREE and a.on_sheet
     ]
-    places = (
-        *(question.sheet.tie_outs or ()),
-        *((question.sheet.hood,) if question.sheet.hood else ()),
-    )
-    ties = np.array(places) - np.array(fitting.origin)
+    ties = np.array(question.sheet.tied_at) - np.array(fitting.origin)
     away = np.linalg.norm(uv[:, rows, None, :] - ties, axis=-1).min(axis=-1)
     count = (away > TIE_OUT_REACH_M).sum(axis=1).astype(float)
     return np.where(np.isfinite(xyz).all(axis=(1, 2)), count, np.inf)

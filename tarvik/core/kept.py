@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, fields, is_dataclass
 from enum import Enum
 from functools import lru_cache
-from typing import TYPE_CHECKING, Final, Protocol, TypeVar
+from typing import TYPE_CHECKING, Final, TypeVar
 
 import numpy as np
 
@@ -32,37 +32,17 @@ class Use:
     misses: int
 
 
-class Memory(Protocol):
-    """What can tell of its use."""
-
-    def use(self) -> Use:
-        """How it was used so far."""
-        ...
+_MEMORIES: Final[dict[str, Callable[[], Use]]] = {}
 
 
-class _OfFunction:
-    """The memory of a function's answers."""
-
-    def __init__(self, name: str, asked: _lru_cache_wrapper[object]) -> None:
-        self._name, self._asked = name, asked
-
-    def use(self) -> Use:
-        """How it was used so far."""
-        hits, misses, most, held = self._asked.cache_info()
-        return Use(self._name, held, most or 0, hits, misses)
-
-
-_MEMORIES: Final[dict[str, Memory]] = {}
-
-
-def register(name: str, memory: Memory) -> None:
+def register(name: str, use: Callable[[], Use]) -> None:
     """Have a memory told of under a name; a later one of that name takes its place."""
-    _MEMORIES[name] = memory
+    _MEMORIES[name] = use
 
 
 def memories() -> list[Use]:
     """How every memory of this process was used, by name."""
-    return sorted((memory.use() for memory in _MEMORIES.values()), key=lambda use: use.name)
+    return sorted((use() for use in _MEMORIES.values()), key=lambda use: use.name)
 
 
 def keep_last(most: int) -> Callable[[Callable[..., T]], _lru_cache_wrapper[T]]:
@@ -73,7 +53,12 @@ def keep_last(most: int) -> Callable[[Callable[..., T]], _lru_cache_wrapper[T]]:
     def keeping(function: Callable[..., T]) -> _lru_cache_wrapper[T]:
         asked = lru_cache(maxsize=most)(function)
         name = f"{function.__module__}.{function.__qualname__}".removeprefix("tarvik.")
-        register(name, _OfFunction(name, asked))
+
+        def use() -> Use:
+            hits, misses, _, held = asked.cache_info()
+            return Use(name, held, most, hits, misses)
+
+        register(name, use)
         return asked
 
     return keeping

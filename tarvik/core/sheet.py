@@ -189,8 +189,12 @@ class Sheet:
         """Whether the point can be tied without a button. A hood, tied off, counts as a tie-out."""
         if self.tie_outs is None:
             return True
-        places = self.tie_outs + ((self.hood,) if self.hood else ())
-        return any(math.dist(point, place) <= TIE_OUT_REACH_M for place in places)
+        return any(math.dist(point, place) <= TIE_OUT_REACH_M for place in self.tied_at)
+
+    @property
+    def tied_at(self) -> tuple[Point2, ...]:
+        """Where it can be tied without a button, a hood too; nowhere where nothing is known."""
+        return (*(self.tie_outs or ()), *((self.hood,) if self.hood else ()))
 
 
 def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> Sheet:

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.body import DEFAULT_STATURE_M, Body
 from tarvik.core.errors import FoldError
@@ -20,7 +20,7 @@ from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.pitches.base import Sought
 from tarvik.core.rig.supports import UNLIMITED, Supports
-from tarvik.core.rig.verdict import Assessment, Reason, Verdict, assess, refused
+from tarvik.core.rig.verdict import BUTTON, Assessment, Reason, Verdict, assess, refused
 from tarvik.core.search.aim import Aim
 from tarvik.core.search.best import best_settings
 from tarvik.core.search.grids import usual_value
@@ -38,7 +38,6 @@ ADULT: Final = Body(DEFAULT_STATURE_M)
 DEFAULT_CLEARANCE: Final = Clearance()
 DEFAULT_LYING: Final = Lying()
 _SIDES_TRIED: Final = 3
-BUTTON: Final = "button"
 NO_SUPPORT: Final = "no_support"
 """Codes of reasons that mostly hold whatever the settings are."""
 
@@ -229,57 +228,70 @@ def _answer(question: Question, workings: Workings) -> Solution:
     found = _measured(question, settings, workings)
     if isinstance(found, list):
         return Solution(question, settings, refused(found, pitch), None, None)
-    shelter, figures = found
-    if question.free_to_turn and len(given) < len(settings):
-        settings, shelter, figures = _with_its_back_to_the_wind(
-            question, given, workings, settings, shelter, figures
-        )
-    if not figures.mats and question.shorter and len(given) < len(settings):
-        settings, shelter, figures = _for_one_at_a_pinch(
-            question, given, workings, settings, shelter, figures
-        )
-    assessment = assess(shelter, question.supports)
-    notes = [*_prepared(fitting), *_notes(question, figures)]
+    made, searched = _Made(settings, *found), len(given) < len(settings)
+    if question.free_to_turn and searched:
+        made = _with_its_back_to_the_wind(question, given, workings, made)
+    if not made.figures.mats and question.shorter and searched:
+        made = _for_one_at_a_pinch(question, given, workings, made)
+    assessment = assess(made.shelter, question.supports)
+    notes = [*_prepared(fitting), *_notes(question, made.figures)]
     return Solution(
         question,
-        settings,
+        made.settings,
         replace(assessment, reasons=(*assessment.reasons, *notes)),
-        shelter,
-        figures,
+        made.shelter,
+        made.figures,
     )
+
+
+class _Made(NamedTuple):
+    """A shelter folded at some settings, and what it gives."""
+
+    settings: dict[str, float]
+    shelter: Shelter
+    figures: Figures
+
+
+def _made(
+    question: Question, given: dict[str, float], workings: Workings, aim: Aim
+) -> _Made | None:
+    """What a search for an aim finds; None where that does not fold."""
+    settings = _settings(question, given, workings, aim)
+    found = _measured(question, settings, workings)
+    return None if isinstance(found, list) else _Made(settings, *found)
 
 
 def _with_its_back_to_the_wind(
     question: Question,
     given: dict[str, float],
     workings: Workings,
-    settings: dict[str, float],
-    shelter: Shelter,
-    figures: Figures,
-) -> tuple[dict[str, float], Shelter, Figures]:
+    calm: _Made,
+) -> _Made:
     """What was best in calm rain; or, where that leaves somebody wet in slanted rain, what is under
     the rain as it comes. A shelter of other settings may turn another side to the wind: then the
     rain comes from there.
     """
-    best, latest, tried = (settings, shelter, figures), figures, set[float]()
+    best, latest, tried = calm, calm.figures, set[float]()
     while (
-        rain_slope(figures.weather)
-        and (question.wanted is None or best[2].sleepers < question.wanted)
+        rain_slope(calm.figures.weather)
+        and (question.wanted is None or best.figures.sleepers < question.wanted)
         and latest.weather.wind_from_deg not in tried
         and len(tried) < _SIDES_TRIED
-        and (tried or more_in_calm(figures, question.body, question.people))
+        and (tried or more_in_calm(calm.figures, question.body, question.people))
     ):
         tried.add(latest.weather.wind_from_deg)
         aim = replace(
-            question.aim(), weather=latest.weather, shorter=False, more_than=best[2].sleepers
+            question.aim(),
+            weather=latest.weather,
+            shorter=False,
+            more_than=best.figures.sleepers,
         )
-        again = _settings(question, given, workings, aim)
-        other = _measured(question, again, workings)
-        if isinstance(other, list):
+        other = _made(question, given, workings, aim)
+        if other is None:
             break
-        latest = other[1]
-        if latest.sleepers > best[2].sleepers:
-            best = (again, *other)
+        latest = other.figures
+        if latest.sleepers > best.figures.sleepers:
+            best = other
     return best
 
 
@@ -287,19 +299,14 @@ def _for_one_at_a_pinch(
     question: Question,
     given: dict[str, float],
     workings: Workings,
-    settings: dict[str, float],
-    shelter: Shelter,
-    figures: Figures,
-) -> tuple[dict[str, float], Shelter, Figures]:
+    usual: _Made,
+) -> _Made:
     """Where nobody lies as usual: settings at which somebody lies tightly, if there are such."""
-    if fits(figures).tight:
-        return settings, shelter, figures
+    if fits(usual.figures).tight:
+        return usual
     aim = replace(question.aim(), clearance=tight(question.clearance), shorter=False)
-    again = _settings(question, given, workings, aim)
-    other = _measured(question, again, workings)
-    if isinstance(other, list) or not fits(other[1]).tight:
-        return settings, shelter, figures
-    return (again, *other)
+    other = _made(question, given, workings, aim)
+    return usual if other is None or not fits(other.figures).tight else other
 
 
 def _measured(

@@ -14,16 +14,16 @@ from tarvik.core.cards import marks, stake_marks
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level, gravest
 from tarvik.core.hang.cloth import PATCH_M
-from tarvik.core.hang.fabric import STEP_FAR_M, fabric_named
+from tarvik.core.hang.fabric import GRAVITY, STEP_FAR_M, fabric_named
 from tarvik.core.loads.gale import Gale, Weakest, in_gale
 from tarvik.core.loads.holding import Holding
+from tarvik.core.loads.pressure import snow_case
 from tarvik.core.loads.remedies import AtHand, Held, Remedy, deeper_m, remedied
 from tarvik.core.loads.snow import (
     HEAVY_KG_M2,
     SNOW_ALL_DEG,
     SNOW_NONE_DEG,
     SNOW_SHARE,
-    snow_on_panel_kg,
     snow_share,
 )
 from tarvik.core.measure.drips import splash_zones
@@ -31,7 +31,7 @@ from tarvik.core.measure.grades import fits
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
-from tarvik.core.rig.verdict import Verdict
+from tarvik.core.rig.verdict import BUTTON, Verdict
 from tarvik.core.site.open_ground import open_ground
 from tarvik.core.units import Units, format_area, format_length
 from tarvik.core.weather.cold import Condensation, condensation
@@ -67,8 +67,6 @@ AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot d
 HALF_A_TENTH: Final = 0.05
 """A panel this little flatter, in degrees, than what sheds water is told as just as steep."""
 DIGEST_LETTERS: Final = 12
-BUTTON: Final = "button"
-"""Code of the reason that a tie-out has to be made."""
 BEDLESS: Final = frozenset({"lunch", "shade"})
 """Intents for which nobody lies down."""
 
@@ -447,7 +445,8 @@ def _snow(figures: Figures, needs: NightNeeds) -> list[Finding]:
         return []
     slope = figures.least_slope_deg
     if slope < SNOW_ALL_DEG:
-        kg = snow_on_panel_kg(figures.shelter, on_ground)
+        loads = snow_case(figures.shelter, 0.0, on_ground).loads
+        kg = max((-load.force_n[2] for load in loads), default=0.0) / GRAVITY
         heavy = on_ground * SNOW_SHARE >= HEAVY_KG_M2
         return [
             Finding(

@@ -16,6 +16,7 @@ from tarvik.core.hang.room import measure_hung
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.site.pairs import REACH_M
 from tarvik.core.tonight import judge
+from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -32,7 +33,7 @@ def beds_as_hung(solution: Solution) -> int:
     shelter, figures, rig = solution.shelter, solution.figures, solution.assessment.rig
     if shelter is None or figures is None:
         return 0
-    if rig is None or shelter.pitch.bed is not None:
+    if rig is None or not can_hang(solution):
         return figures.sleepers
     asked = solution.question
     how = Hanging(fabric=fabric_named(asked.sheet.fabric), lines=USUAL_LINES)

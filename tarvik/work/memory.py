@@ -75,7 +75,7 @@ class Kept(Generic[T]):
 
     def __init__(self, name: str, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES) -> None:
         self._name, self._hits, self._misses = name, 0, 0
-        register(name, self)
+        register(name, self.use)
         self._most, self._most_bytes = most, most_bytes
         self._items: OrderedDict[Hashable, T] = OrderedDict()
         self._lock = Lock()

@@ -12,19 +12,16 @@ from tarvik.core.finding import Level
 from tarvik.core.measure.figures import measure
 from tarvik.core.measure.grades import Fits, fits
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.sheet import Sheet, tie_out_points
 from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.tonight import Night, judge
 from tarvik.core.weather.needs import NightNeeds
 from tests.core.test_measures import SHELTERS
+from tests.core.test_remedies import KIT, TIES
 
 if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
-
-TIES = frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS})
-KIT = Supports(None, (Pole(1.05, 1.45),) * 2, 10, None, ())
 
 
 def solved(slug: str, width: float, length: float, stature: float = 1.75) -> Solution:

@@ -11,19 +11,17 @@ from tarvik.core.handy import ANGLE_STEP_DEG, HEIGHT_STEP_M, is_height
 from tarvik.core.intent import INTENTS
 from tarvik.core.measure.grades import fits
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.site.pairs import REACH_M
 from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.weather.needs import NightNeeds
+from tests.core.test_remedies import KIT, TIES
 
-THIRDS = frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS})
-KIT = Supports(None, (Pole(1.05, 1.45),) * 2, 10, None, ())
 RAIN = NightNeeds(wind_m_s=4.5, rain_mm_h=4.0, lowest_c=8.0, surroundings="closed-wood")
 
 
-def asked(slug: str, ties: frozenset[TieOuts] = THIRDS, side: float = 3.05) -> Question:
+def asked(slug: str, ties: frozenset[TieOuts] = TIES, side: float = 3.05) -> Question:
     sheet = Sheet.rectangle(side, side, tie_out_points(side, side, ties))
     return Question(
         sheet,
@@ -67,7 +65,7 @@ def test_heights_and_angles_are_such_as_people_set_and_no_bed_is_lost(slug: str)
 
 def test_a_closed_wedge_with_thirds_and_quarters_needs_no_button() -> None:
     """Common practice: tie-outs that are there are used first; one sleeps in it."""
-    found = solve(asked("closed-wedge", THIRDS | {TieOuts.QUARTERS}))
+    found = solve(asked("closed-wedge", TIES | {TieOuts.QUARTERS}))
     assert found.verdict is Verdict.FORMS
     assert buttons(found) == 0
     assert found.figures is not None

@@ -10,15 +10,13 @@ from tarvik.core.body import Body
 from tarvik.core.handy import HEIGHT_STEP_M, is_height
 from tarvik.core.loads.holding import GROUNDS, Holding
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.supports import Pole, Supports
-from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.sheet import Sheet, tie_out_points
 from tarvik.core.solve import Question, solve
 from tarvik.core.tonight import Night
 from tarvik.core.weather.needs import NightNeeds
 from tarvik.work.hung_true import beds_as_hung, hung_true
+from tests.core.test_remedies import KIT, TIES
 
-TIES = frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS})
-KIT = Supports(None, (Pole(1.05, 1.45),) * 2, 10, None, ())
 NEEDS = NightNeeds(wind_m_s=5.0, rain_mm_h=4.0, lowest_c=6.0, surroundings="closed-wood")
 RAINY = Night(NEEDS, holding=Holding(GROUNDS["litter"]))
 

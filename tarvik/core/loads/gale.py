@@ -198,13 +198,7 @@ def in_gale(
     if snow_kg_m2:
         cases.append(snow_case(shelter, wind_from_deg, snow_kg_m2))
     hung = _hung_all(stands, cases)
-    every = [
-        [
-            replace(p, under=SNOW if h.case.snow else GUSTS)
-            for p in _parts(rig, h.reactions, holding)
-        ]
-        for h in hung
-    ]
+    every = [h.parts(holding) for h in hung]
     worst = max(range(len(cases)), key=lambda k: _used(every[k]))
     windy = max((k for k, c in enumerate(cases) if not c.snow), key=lambda k: _used(every[k]))
     loose = tuple(dict.fromkeys(p for h in hung for p in h.loose))
@@ -266,9 +260,8 @@ class _Hung:
 
     def parts(self, holding: Holding) -> list[Weakest]:
         """Every stake and line with its pull and what it is trusted with."""
-        under = SNOW if self.case.snow else GUSTS
         parts = _parts(self.stands.rig, self.reactions, holding)
-        return [replace(p, under=under) for p in parts]
+        return [replace(p, under=SNOW) for p in parts] if self.case.snow else parts
 
     @property
     def loose(self) -> list[str]:

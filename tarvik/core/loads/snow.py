@@ -11,7 +11,6 @@ from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.measure.runoff import downhill
-from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -51,12 +50,3 @@ def snow_on_panels(shelter: Shelter, kg_m2: float) -> Floats:
             slope = float(np.hypot(*fall))
             out[k] = GRAVITY * kg_m2 * snow_share(slope) / math.hypot(1.0, slope)
     return out
-
-
-def snow_on_panel_kg(shelter: Shelter, kg_m2: float) -> float:
-    """Snow on the most laden panel, kg."""
-    areas = [
-        float(np.linalg.norm(cross(f.xyz, np.roll(f.xyz, -1, axis=0)).sum(axis=0))) / 2
-        for f in shelter.faces()
-    ]
-    return float((snow_on_panels(shelter, kg_m2) * np.array(areas)).max(initial=0.0)) / GRAVITY

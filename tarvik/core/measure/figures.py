@@ -62,6 +62,12 @@ class Figures:
         """The same as mats are laid on it."""
         return dry_ground(self.roof, self.weather) if self.dry_known is None else self.dry_known
 
+    @cached_property
+    def bed_ground(self) -> DryGround | None:
+        """The part of it on which beds may lie; None: all that the roof covers."""
+        dry = None if self.rain_slope == 0 else self.dry_ground
+        return bed_ground(self.shelter, self.roof, self.weather, dry)
+
     def of(self, shelter: Shelter) -> Figures:
         """The same figures, for a shelter folded alike from another sheet."""
         return replace(self, shelter=shelter)
@@ -221,9 +227,7 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
 
 def fits_one_of(figures: Figures) -> Callable[[float], bool]:
     """Tells whether one mat for somebody of a stature (m) fits on the same night."""
-    dry = None if figures.rain_slope == 0 else figures.dry_ground
-    beds = bed_ground(figures.shelter, figures.roof, figures.weather, dry)
-    ground = Ground.under(figures.roof, beds, figures.clearance)
+    ground = Ground.under(figures.roof, figures.bed_ground, figures.clearance)
     headings = figures.lying.headings(figures.shelter)
 
     def fits(stature_m: float) -> bool:

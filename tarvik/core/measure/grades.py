@@ -12,7 +12,6 @@ import numpy as np
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.kept import keep_last
 from tarvik.core.measure.clearance import Clearance
-from tarvik.core.measure.figures import bed_ground
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mats import lay_mats
 
@@ -25,7 +24,6 @@ _TUNED: Final = "common practice: tuned until who fits where comes out as leader
 
 def _clearance(grade: str, **values: float) -> Clearance:
     """Clearances of a grade, each a constant; what is not named is as usual."""
-    usual = Clearance()
     told = {
         name: constant(
             f"{grade}_{name.removesuffix('_m')}",
@@ -36,7 +34,7 @@ def _clearance(grade: str, **values: float) -> Clearance:
         )
         for name, value in values.items()
     }
-    return Clearance(**{**{f.name: getattr(usual, f.name) for f in fields(usual)}, **told})
+    return Clearance(**told)
 
 
 _MEANINGS: Final = {
@@ -132,8 +130,7 @@ def _within(usual: Clearance, grade: Clearance, *, wider: bool) -> Clearance:
 def _most(figures: Figures, room: Clearance, front_m: float = 0.0) -> int:
     """How many lie dry with these clearances, and so far in from an open front."""
     roof, shelter = figures.roof, figures.shelter
-    dry = None if figures.rain_slope == 0 else figures.dry_ground
-    beds = bed_ground(shelter, roof, figures.weather, dry)
+    beds = figures.bed_ground
     fronts = _fronts(figures, front_m) if front_m else np.zeros((0, 4, 2))
     if len(fronts):
         beds = (figures.dry_ground if beds is None else beds).less(fronts)

@@ -26,7 +26,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Hold
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
-from tarvik.core.rig.verdict import Reason, assess
+from tarvik.core.rig.verdict import BUTTON, assess
 from tarvik.core.search.aim import SIT_EACH_M2
 from tarvik.core.solve import Question
 from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
@@ -254,10 +254,10 @@ def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
     for at_hand in some:
         for ridge in houses if len(at_hand.trees or ()) == high == 2 else houses[:1]:
             found = assess(shelter, replace(at_hand, house=replace(at_hand.house, ridge=ridge)))
-            blocks = [r for r in found.reasons if r.blocks and r.code != "button"]
+            blocks = [r for r in found.reasons if r.blocks and r.code != BUTTON]
             if found.rig is not None and not blocks:
                 lengths = _pole_lengths(shelter, found.rig, supports.house.pole_share)
-                way = Carrying(found.rig, _buttons(found.reasons), lengths)
+                way = Carrying(found.rig, found.buttons, lengths)
                 kinds = tuple(sorted(s.kind for s in found.rig.supports))
                 out.setdefault((kinds, found.rig.through_line), way)
     return list(out.values())
@@ -273,10 +273,6 @@ def _pole_lengths(shelter: Shelter, rig: Rig, share: float) -> tuple[float, ...]
         for s in rig.supports
         if s.kind in POLE_KINDS
     )
-
-
-def _buttons(reasons: Iterable[Reason]) -> int:
-    return sum(len(r.lengths) // 2 for r in reasons if r.code == "button")
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,9 @@ THING_COST: Final = constant(
     "thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2"
 )
 
+BUTTON: Final = "button"
+"""Code of the reason that tie-outs have to be made; its lengths are their places, two each."""
+
 
 STAKE_ROOM_M: Final = constant(
     "stake_room", 0.05, "m", ENGINEERING, "room a stake needs beside a trunk or rock"
@@ -72,6 +75,11 @@ class Assessment:
     reasons: tuple[Reason, ...]
     rig: Rig | None
 
+    @property
+    def buttons(self) -> int:
+        """How many tie-outs have to be made."""
+        return sum(len(r.lengths) // 2 for r in self.reasons if r.code == BUTTON)
+
 
 _REMEDY = {
     "no_support": "bring, borrow or cut one, or pitch where a tree stands",
@@ -110,7 +118,7 @@ def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
     one = len(missing) == 1
     return [
         Reason(
-            "button",
+            BUTTON,
             f"no tie-out at {where}: make {'a button' if one else f'{len(missing)} buttons'} there",
             remedy=(
                 "wrap a smooth stone or a wad of leaves in the cloth and tie a slip knot or "

@@ -231,8 +231,7 @@ def _can_be_named(fitting: Fitting, given: Mapping[str, float]) -> bool:
         else np.linspace(s.least, s.most, int(s.most - s.least) + 1 if s.is_choice else NAMED_STEPS)
         for s in pitch.settings
     ]
-    cases = combined(grids)
-    values = {s.name: cases[:, k] for k, s in enumerate(pitch.settings)}
+    values = values_of([s.name for s in pitch.settings], combined(grids), {})
     return bool(pitch.named(fitting.box, values).any())
 
 

@@ -99,7 +99,7 @@ def _card(
         :1
     ]
     house = solution.question.supports.house
-    buttons = any(r.code == "button" for r in solution.assessment.reasons)
+    buttons = solution.assessment.buttons > 0
     knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
     mates = [p.name.split()[0] for p in made["people"] if p.id != person.id]
     return {

@@ -54,7 +54,7 @@ def ways(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
             for c in changes(solution, workings)
         ]
         rig, house = solution.assessment.rig, solution.question.supports.house
-        buttons = any(r.code == "button" for r in solution.assessment.reasons)
+        buttons = solution.assessment.buttons > 0
         knots = (
             knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
         )
