@@ -5,6 +5,7 @@ for mats.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from itertools import combinations
 from typing import TYPE_CHECKING
 
@@ -96,6 +97,13 @@ def mat_fits(
     """Whether a mat lies covered with its clearances, tried point by point; `slack` metres of
     height are forgiven.
     """
+    return bool(_fit_at(shelter, mat, np.array([[mat.x, mat.y]]), room, slack, step)[0])
+
+
+def _fit_at(
+    shelter: Shelter, mat: Mat, places: np.ndarray, room: Clearance, slack: float, step: float
+) -> np.ndarray:
+    """Which of the places (N, 2) this mat fits at, headed as it is: all of them tried at once."""
     half, side = mat.length_m / 2, mat.width_m / 2
     s = np.append(
         np.linspace(-half, half, int(2 * half / step) + 1),
@@ -111,14 +119,20 @@ def mat_fits(
     need[strip & (along >= half - room.head_length_m + 1e-9)] = room.head_m
     need[strip & (along <= -half + room.foot_length_m - 1e-9)] = room.foot_m
     a = math.radians(mat.heading_deg)
-    ground = np.column_stack(
+    offset = np.column_stack(
         [
-            mat.x + along * math.cos(a) - across * math.sin(a),
-            mat.y + along * math.sin(a) + across * math.cos(a),
+            along * math.cos(a) - across * math.sin(a),
+            along * math.sin(a) + across * math.cos(a),
         ]
     )
-    height = ray_heights(shelter, ground)
-    return bool(np.all(np.isfinite(height)) and np.all(height >= need - slack - 1e-7))
+    height = _heights_at(shelter, places, offset)
+    return np.all(np.isfinite(height) & (height >= need - slack - 1e-7), axis=1)
+
+
+def _heights_at(shelter: Shelter, places: np.ndarray, offset: np.ndarray) -> np.ndarray:
+    """Heights (N, K) over the points that lie off each place (N, 2) by each offset (K, 2)."""
+    ground = (places[:, None, :] + offset[None, :, :]).reshape(-1, 2)
+    return ray_heights(shelter, ground).reshape(len(places), len(offset))
 
 
 def overlap_m2(a: Mat, b: Mat) -> float:
@@ -144,29 +158,16 @@ def exhaustive_count(
 
     low, high = shelter.xyz[:, :2].min(axis=0), shelter.xyz[:, :2].max(axis=0)
     xs, ys = (np.arange(a, b + 1e-9, place_m) for a, b in zip(low, high, strict=True))
+    places = np.column_stack([g.ravel() for g in np.meshgrid(xs, ys, indexing="ij")])
     fits: list[Mat] = []
     for heading in np.arange(0, 360, turn_deg):
-        for x in xs:
-            for y in ys:
-                mat = Mat(
-                    float(x), float(y), float(heading), room.mat_length(stature_m), room.mat_width_m
-                )
-                if _roughly(shelter, mat, room) and mat_fits(shelter, mat, room, step=0.1):
-                    fits.append(mat)
+        mat = Mat(0.0, 0.0, float(heading), room.mat_length(stature_m), room.mat_width_m)
+        heights = _heights_at(shelter, places, np.array(mat.corners()))
+        roughly = places[np.all(heights >= room.edge_m - 1e-7, axis=1)]
+        if len(roughly):
+            near = roughly[_fit_at(shelter, mat, roughly, room, 0.0, 0.1)]
+            fits += [replace(mat, x=float(x), y=float(y)) for x, y in near]
     return largest_apart(fits, most)
-
-
-def _roughly(shelter: Shelter, mat: Mat, room: Clearance) -> bool:
-    """A quick look at the corners and the ends of the strip."""
-    a = math.radians(mat.heading_deg)
-    head = (
-        mat.x + math.cos(a) * (mat.length_m / 2 - room.head_length_m),
-        mat.y + math.sin(a) * (mat.length_m / 2 - 0.6),
-    )
-    points = np.vstack([mat.corners(), [head]])
-    return bool(
-        np.all(ray_heights(shelter, points) >= np.array([room.edge_m] * 4 + [room.middle_m]) - 1e-7)
-    )
 
 
 def largest_apart(fits: list[Mat], most: int) -> int:

@@ -118,7 +118,7 @@ def fault(question: Question, every: bool = False) -> str:
 
 
 @pytest.mark.parametrize("slug", SEARCHED)
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", range(5))
 def test_no_setting_of_a_fine_grid_is_better(slug: str, seed: int) -> None:
     assert not fault(asked_at_random(slug, seed, CALM))
 
