@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING
 
 import pytest
 
-from tarvik.core.moves import moves_from
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.choose import choose
 from tarvik.core.plan.mishap import casualty, foul_weather
@@ -129,7 +128,9 @@ def test_where_somebody_hurt_lies(part: int) -> None:
 
 
 STAYS = [
-    slug for slug in ("closed-wedge", "wind-wedge", "a-frame-closed", "bag") if not moves_from(slug)
+    slug
+    for slug in ("closed-wedge", "wind-wedge", "a-frame-closed", "bag")
+    if not PITCHES[slug].moves
 ]
 """Pitches that no move brings down."""
 

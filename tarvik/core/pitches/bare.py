@@ -26,6 +26,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.geometry import across, laid_out
+from tarvik.core.pitches.move import Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -205,4 +206,15 @@ NET_ONLY: Final = Pitch(
         ),
     ),
     bed=Bed.OPEN,
+    moves=(
+        Move(
+            "lean-to",
+            "Put the sheet over the net",
+            (
+                "Take the sheet from under the mats and hang it as a roof over the net's point.",
+                "Stake its low edge to the wind.",
+            ),
+            5.0,
+        ),
+    ),
 )

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
+    from tarvik.core.pitches.move import Move
 
 
 class Family(StrEnum):
@@ -255,6 +256,7 @@ class Pitch:
     named: Callable[[SheetBox, Values], NDArray[np.bool_]] | None = (
         None  # settings (N,) at which it is what its name says; others are made by hand only
     )
+    moves: tuple[Move, ...] = ()  # what it can be turned into when the weather turns
 
     def __hash__(self) -> int:
         return hash(self.slug)

@@ -27,6 +27,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.geometry import across, furthest_meeting, laid_out, limit_by_trying
+from tarvik.core.pitches.move import Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -199,6 +200,22 @@ BOAT_PORCH: Final = Pitch(
         "Water gathers behind the hull: pull the middle of the front edge higher.",
     ),
     carried_by=_CARRIERS,
+    moves=(
+        Move(
+            "boat-night",
+            "Stake the front and raise a line over the middle",
+            (
+                "Take the front poles away.",
+                (
+                    "Run a line from the middle of the hull to one pole in front and lay the sheet "
+                    "over it."
+                ),
+                "Stake the front corners and stuff the gaps under the hull's ends.",
+            ),
+            6.0,
+            keeps=("hull",),
+        ),
+    ),
 )
 
 _NIGHT: Final = Pattern(

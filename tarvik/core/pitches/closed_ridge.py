@@ -26,6 +26,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, point, turned_about
+from tarvik.core.pitches.move import Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Place
@@ -191,6 +192,19 @@ A_FRAME_CLOSED: Final = Pitch(
             "of both ends."
         ),
         "The ridge tie slips: the button is too small. Use a stone as large as an egg.",
+    ),
+    moves=(
+        Move(
+            "a-frame-closed",
+            "Shut the ends",
+            (
+                "Lay each end's flap in a pleat under its ridge tie, the weather side outside.",
+                "Tie the pleats; leave a hand's breadth open at the top.",
+            ),
+            2.0,
+            keeps=("height", "inset", "turn"),
+            sets=(("doors", 0.0),),
+        ),
     ),
 )
 
@@ -358,6 +372,19 @@ def _doored(rise: float) -> Pitch:
             (a, b)
             for i, top in enumerate("PPQQ", start=1)
             for a, b in ((f"M{i}", f"T{i}"), (f"T{i}", top))
+        ),
+        moves=(
+            Move(
+                "a-frame-doored",
+                "Shut the doors",
+                (
+                    "Turn the weather flaps in and stake their hems in the middle.",
+                    "Lap the other flaps over them and stake those.",
+                ),
+                2.0,
+                keeps=("height", "overlap", "turn"),
+                sets=(("doors", 0.0),),
+            ),
         ),
     )
 

@@ -28,6 +28,7 @@ from tarvik.core.pitches.base import (
     root,
 )
 from tarvik.core.pitches.geometry import circles
+from tarvik.core.pitches.move import ROUND, Move
 from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
@@ -257,6 +258,19 @@ PLOW_POINT: Final = Pitch(
         ),
         "One side slack: its stake stands too near the support. Measure both sides again.",
     ),
+    moves=(
+        Move(
+            "plow-point",
+            "Lower the peak",
+            (
+                "Slip the peak's line down the trunk, or shorten the pole.",
+                "Move the far stake back and the side stakes out: more "
+                "ground is covered the lower it is.",
+                ROUND,
+            ),
+            2.0,
+        ),
+    ),
 )
 
 DIAGONAL_FLY: Final = Pitch(
@@ -321,6 +335,19 @@ DIAGONAL_FLY: Final = Pitch(
     faults=(
         "A pool beside the ridge: a side corner is too high or the ridge too slack.",
         "The sheet creeps along the line: tie the two end corners to it, not only over it.",
+    ),
+    moves=(
+        Move(
+            "diagonal-fly",
+            "Bring the corners to the ground and lower the ridge",
+            (
+                "Lower both ends of the ridge alike.",
+                "Bring the side corners down and stake them, weather side first.",
+                ROUND,
+            ),
+            3.0,
+            sets=(("corner_height", 0.0),),
+        ),
     ),
 )
 
@@ -397,6 +424,19 @@ FOUR_CORNER_SHADE: Final = Pitch(
         (
             "Water stands in the middle: lower the low corners, or tighten the line between the "
             "high ones."
+        ),
+    ),
+    moves=(
+        Move(
+            "diagonal-fly",
+            "Bring the low corners to the ground",
+            (
+                "Lower the two high corners alike.",
+                "Stake the low corners, weather side first.",
+                ROUND,
+            ),
+            3.0,
+            sets=(("corner_height", 0.0),),
         ),
     ),
 )
@@ -526,6 +566,19 @@ PLOW_POINT_FLOORED: Final = Pitch(
             "tip lie inside the roof."
         ),
     ),
+    moves=(
+        Move(
+            "plow-point-floored",
+            "Lower the peak",
+            (
+                "Slip the peak's line down.",
+                "Move the side stakes out until both edges are tight.",
+                ROUND,
+            ),
+            2.5,
+            keeps=("tip",),
+        ),
+    ),
 )
 
 
@@ -639,4 +692,18 @@ PLOW_POINT_AWNING: Final = Pitch(
     minutes=5,
     shape=Shape.OBLONG,
     faults=("The awning pulls the peak over: guy the support against it.",),
+    moves=(
+        Move(
+            "plow-point-awning",
+            "Lower the peak and the awning",
+            (
+                "Let the awning's outer corner down to level.",
+                "Slip the peak's line down.",
+                "Move the far stake back.",
+                ROUND,
+            ),
+            3.5,
+            sets=(("angle", 0.0),),
+        ),
+    ),
 )

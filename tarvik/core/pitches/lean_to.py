@@ -28,6 +28,7 @@ from tarvik.core.pitches.base import (
     root,
     turned_box,
 )
+from tarvik.core.pitches.move import ROUND, Move
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -236,6 +237,30 @@ LEAN_TO: Final = Pitch(
             "shelter."
         ),
     ),
+    moves=(
+        Move(
+            "lean-to-awning",
+            "Draw it over the line and drop an awning in front",
+            (
+                "Lower the line to the new height, both ends alike.",
+                "Draw the sheet forward over the line as far as the awning is to reach, and tie "
+                "it there (buttons if there are no "
+                "tie-outs).",
+                "Guy the awning's corners out and down.",
+                "Move the rear stakes in until the roof is tight.",
+                ROUND,
+            ),
+            6.0,
+            keeps=("turn",),
+        ),
+        Move(
+            "lean-to",
+            "Lower the front edge",
+            ("Lower both ends alike.", "Move the rear stakes back until the roof is tight.", ROUND),
+            3.0,
+            keeps=("turn",),
+        ),
+    ),
 )
 
 LEAN_TO_FLOORED: Final = Pitch(
@@ -300,6 +325,15 @@ LEAN_TO_FLOORED: Final = Pitch(
         (
             "The fold creeps forward: the rear stakes take the whole pull. Weight the floor with "
             "packs."
+        ),
+    ),
+    moves=(
+        Move(
+            "lean-to-floored",
+            "Lower the front edge",
+            ("Lower both ends alike until the roof reaches well beyond the floor.", ROUND),
+            3.0,
+            keeps=("floor", "turn"),
         ),
     ),
 )
@@ -370,6 +404,20 @@ LEAN_TO_AWNING: Final = Pitch(
         ),
         "The awning flaps: its guys stand too near. Set them out as far as the corner is high.",
     ),
+    moves=(
+        Move(
+            "wind-wedge",
+            "Drop the awning to a flap",
+            (
+                "Lower the ridge, both ends alike.",
+                "Bring the awning's corners in and down until the flap stands steep.",
+                "Move the rear stakes back until the roof is tight.",
+                ROUND,
+            ),
+            4.0,
+            keeps=("turn",),
+        ),
+    ),
 )
 
 WIND_WEDGE: Final = Pitch(
@@ -429,5 +477,14 @@ WIND_WEDGE: Final = Pitch(
     faults=(
         "Smoke and breath stay in: raise the flap's corners.",
         "Rain comes in under the flap: the wind has turned. Swing it round.",
+    ),
+    moves=(
+        Move(
+            "wind-wedge",
+            "Lower the ridge",
+            ("Lower both ends alike.", "Move the rear stakes back, the flap's guys in.", ROUND),
+            3.0,
+            keeps=("flap", "turn"),
+        ),
     ),
 )

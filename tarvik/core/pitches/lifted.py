@@ -33,6 +33,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.corner import PLOW_POINT
 from tarvik.core.pitches.geometry import across, limit_by_trying
+from tarvik.core.pitches.move import ROUND, Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Place
@@ -198,6 +199,19 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
         ),
         lifted=True,
         hooded=_plow_pitch,
+        moves=(
+            Move(
+                "plow-point",
+                "Let the middle down and lower the peak",
+                (
+                    "Untie the lifting cord, or take the stick away.",
+                    "Slip the peak's line down.",
+                    "Move the far stake back.",
+                    ROUND,
+                ),
+                3.0,
+            ),
+        ),
     )
 
 
@@ -356,4 +370,18 @@ LEAN_TO_LIFTED: Final = Pitch(
     minutes=7,
     faults=("Folds run from the button: it is lifted too far. Let it down until they go.",),
     lifted=True,
+    moves=(
+        Move(
+            "lean-to",
+            "Let the middle down and lower the front",
+            (
+                "Untie the lifting cord.",
+                "Lower both ends of the front alike.",
+                "Move the rear stakes back.",
+                ROUND,
+            ),
+            4.0,
+            keeps=("turn",),
+        ),
+    ),
 )

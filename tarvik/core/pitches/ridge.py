@@ -30,6 +30,7 @@ from tarvik.core.pitches.base import (
     place_uv,
     turned_box,
 )
+from tarvik.core.pitches.move import ROUND, Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -150,6 +151,19 @@ A_FRAME: Final = Pitch(
             "Move that stake, not its neighbour."
         ),
         "Both ends flap: the ridge is slack. Tighten it before touching the stakes.",
+    ),
+    moves=(
+        Move(
+            "a-frame",
+            "Lower the ridge",
+            (
+                "Slacken the side stakes' loops, lower both ridge ends alike.",
+                "Move the stakes of both sides out, weather side first.",
+                ROUND,
+            ),
+            4.0,
+            keeps=("turn",),
+        ),
     ),
 )
 
@@ -295,6 +309,20 @@ A_FRAME_FLOWN: Final = Pitch(
         "The roof sags between its guys: set them further out, all four alike.",
         "Wind gets under it: drop the weather side to the ground, and it is half a storm A-frame.",
     ),
+    moves=(
+        Move(
+            "a-frame",
+            "Drop the corners",
+            (
+                "Lower the ridge first, both ends alike, as far as the new height.",
+                "Drop the weather side's two corners and stake them; leave their guys on.",
+                "Drop and stake the other two.",
+                ROUND,
+            ),
+            3.0,
+            keeps=("turn",),
+        ),
+    ),
 )
 
 A_FRAME_PORCH: Final = Pitch(
@@ -353,6 +381,22 @@ A_FRAME_PORCH: Final = Pitch(
         (
             "The porch pulls the ridge over: set the weather side's stakes again, then the "
             "porch's guys."
+        ),
+    ),
+    moves=(
+        Move(
+            "a-frame",
+            "Drop the porch",
+            (
+                "Take the porch's poles away and bring its corners down.",
+                (
+                    "Stake both corners straight out from the ridge, and lower the ridge as far as "
+                    "the new height."
+                ),
+                ROUND,
+            ),
+            2.5,
+            keeps=("turn",),
         ),
     ),
 )
@@ -442,5 +486,14 @@ A_FRAME_FLOORED: Final = Pitch(
     minutes=6,
     faults=(
         "Water on the floor: its edge lies outside the roof's. Tuck it in under the first side.",
+    ),
+    moves=(
+        Move(
+            "a-frame-floored",
+            "Lower the ridge",
+            ("Slacken the ridge at both ends, lower it, and draw the floor's edge out.", ROUND),
+            4.0,
+            keeps=("turn",),
+        ),
     ),
 )

@@ -33,6 +33,7 @@ from tarvik.core.pitches.geometry import (
     point,
     turned_about,
 )
+from tarvik.core.pitches.move import ROUND, Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Place
@@ -257,6 +258,19 @@ CLOSED_WEDGE: Final = Pitch(
         "It drips inside: open a hand's breadth under the peak.",
     ),
     shape=Shape.SQUARE,
+    moves=(
+        Move(
+            "closed-wedge",
+            "Shut the doors",
+            (
+                "Bring the front corners round and in until the hems meet.",
+                "Lap one over the other, weather side outside, and stake both.",
+            ),
+            2.0,
+            keeps=("height", "side", "strip"),
+            sets=(("doors", 0.0),),
+        ),
+    ),
 )
 
 
@@ -444,6 +458,14 @@ POLE_TENT: Final = Pitch(
     ),
     shape=Shape.SQUARE,
     carried_by=("pole", "stick", "branch", "bipod", "tripod"),
+    moves=(
+        Move(
+            "pole-tent",
+            "Lower the pole",
+            ("Shorten the pole.", "Draw the side and rear stakes out.", ROUND),
+            4.0,
+        ),
+    ),
 )
 
 
@@ -581,6 +603,18 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
         minutes=6,
         faults=("A gore is slack: its two stakes stand too near each other.",),
         outlined=_cone_for,
+        moves=(
+            Move(
+                "half-cone",
+                "Lower the peak",
+                (
+                    "Slip the peak down.",
+                    "Move the stakes out from the middle of the back to the front.",
+                    ROUND,
+                ),
+                4.0,
+            ),
+        ),
     )
 
 

@@ -25,6 +25,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, mirrored
+from tarvik.core.pitches.move import ROUND, Move
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -168,5 +169,18 @@ LEAN_TO_WALLED: Final = Pitch(
     faults=(
         "A wall bellies: its corner stands too near the pole. Measure both distances again.",
         "Water on the floor: a corner of it shows outside the wall. Tuck it under.",
+    ),
+    moves=(
+        Move(
+            "lean-to-walled",
+            "Lower the poles",
+            (
+                "Shorten both front poles alike.",
+                "Move the front corners out until the walls are tight.",
+                ROUND,
+            ),
+            4.0,
+            keeps=("inset", "turn"),
+        ),
     ),
 )

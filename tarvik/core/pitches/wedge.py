@@ -25,6 +25,7 @@ from tarvik.core.pitches.base import (
     root,
 )
 from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, point
+from tarvik.core.pitches.move import ROUND, Move
 from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
@@ -182,6 +183,20 @@ CORNER_WRAP: Final = Pitch(
     faults=(
         "A wall flaps: its corner stands too near the ridge. Measure both distances again.",
         "The roof folds from ridge tie to rear stake: the rear stakes stand too far apart.",
+    ),
+    moves=(
+        Move(
+            "corner-wrap",
+            "Let the awning hang down in front",
+            (
+                "Untie the awning's guy and let the corner hang.",
+                "Lower the ridge, both ends alike, and move the side corners out.",
+                ROUND,
+            ),
+            3.0,
+            keeps=("inset",),
+            sets=(("awning", 80.0),),
+        ),
     ),
 )
 
@@ -376,4 +391,17 @@ AWNING_WEDGE: Final = Pitch(
     ),
     shape=Shape.SQUARE,
     carried_by=("pole", "stick", "forked stick", "tree", "bipod", "tripod", "branch"),
+    moves=(
+        Move(
+            "awning-wedge",
+            "Stake the corner down as a door",
+            (
+                "Untie the awning's guy.",
+                "Bring the corner down and stake it on the ground in front.",
+            ),
+            2.0,
+            keeps=("pole", "pole_far", "tie"),
+            sets=(("door", 1.0),),
+        ),
+    ),
 )

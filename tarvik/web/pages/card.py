@@ -95,9 +95,7 @@ def _card(
     judge = judge_of(request, session, course, tonight)
     made = shelter_cards(judge, [judge.of(*own[0])])[0]
     solution, rig = made["solution"], made["rig"]
-    moves = [o for o in outcomes(solution, solver.workings) if o.after is not None and o.move.foul][
-        :1
-    ]
+    moves = [o for o in outcomes(solution, solver.workings) if o.after is not None][:1]
     house = solution.question.supports.house
     buttons = solution.assessment.buttons > 0
     knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
