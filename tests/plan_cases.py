@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from shapely import box
 
-from tarvik.core.plan.model import AIMS, PlanQuestion, Standing
+from tarvik.core.plan.aims import AIMS
+from tarvik.core.plan.model import PlanQuestion, Standing
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, PlanRules, Shares, Skill
 from tarvik.core.site.placing import Spot
@@ -81,6 +82,10 @@ def random_course(
                     (x, y),
                     sit=dice.randint(0, room),
                     calm=dice.choice([0, room]),
+                    ease=dice.randint(0, room),
+                    poor=dice.choice([0, 3, 12, 25]),
+                    holds=dice.random() < 0.9,
+                    unsuited=dice.random() < 0.1,
                     minutes=dice.choice([3.0, 5.0, 8.0]),
                     hard=dice.random() < 0.3,
                     stakes=dice.randint(2, 6),
@@ -222,11 +227,16 @@ def value_of(
             return None
         real = sum(c.bulk for c in people if c.number >= 0)
         out["exposed"] += max(0, real - offer.calm)
-        out["sitting"] += max(0, real - offer.sit)
+        out["holds"] += not offer.holds
+        out["comfort"] += offer.poor + 15 * max(0, real - 2)
+        out["comfort"] += 4 * max(0, real - offer.sit) + 4 * max(0, real - offer.ease)
+        out["few"] += 1
         out["quick"] += round(10 * offer.minutes)
         out["compact"] += round(10 * offer.out_m)
-        out["rules"] += len(offer.cautions) + 2 * (
-            offer.hard and not any(c.skill is Skill.PRACTISED or c.leader for c in people)
+        out["rules"] += (
+            5 * offer.unsuited
+            + len(offer.cautions)
+            + 2 * (offer.hard and not any(c.skill is Skill.PRACTISED or c.leader for c in people))
         )
         if (
             any(c.snores for c in people)
@@ -241,7 +251,7 @@ def value_of(
                 out["own kit"] += 4
         out["own kit"] += offer.buttons
         mine = {c.number: {s for s, o in asked.owners.items() if o == c.number} for c in people}
-        out["own kit"] += sum(
+        out["own kit"] += 10 * sum(
             bool(mine[c.number]) and not mine[c.number] & set(offer.sheets) for c in people
         )
         novices = any(c.skill is Skill.NOVICE and not c.leader and c.number >= 0 for c in people)

@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fitting import Misfit, fit
+from tarvik.core.held import held
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Shape
@@ -19,42 +19,18 @@ from tarvik.core.rig.verdict import Verdict
 from tarvik.core.search.aim import SIT_EACH_M2, worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
+from tarvik.core.suggest import suggestions
+from tarvik.core.suited import practised, suit_here
+from tarvik.core.tonight import judge, lacks_only_buttons
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Callable, Sequence
 
     from tarvik.core.body import Body
     from tarvik.core.intent import Intent
+    from tarvik.core.suggest import Suggestion
+    from tarvik.core.tonight import Night, Tonight
 
-SUITED: Final[Mapping[str, tuple[str, ...]]] = MappingProxyType(
-    {
-        "storm": (
-            "a-frame",
-            "a-frame-closed",
-            "a-frame-doored",
-            "closed-wedge",
-            "plow-point",
-            "wind-wedge",
-        ),
-        "steady-rain": (
-            "a-frame",
-            "plow-point",
-            "plow-point-lifted",
-            "lean-to-awning",
-            "closed-wedge",
-            "half-cone",
-        ),
-        "cold-fire": ("lean-to", "lean-to-lifted", "lean-to-walled", "corner-wrap", "awning-wedge"),
-        "warm-insects": ("a-frame", "a-frame-flown", "diagonal-fly", "a-frame-porch"),
-        "fair-view": ("lean-to", "a-frame-porch", "plow-point", "diagonal-fly"),
-        "shade": ("four-corner-shade", "a-frame-flown", "diagonal-fly"),
-        "lunch": ("lean-to", "boat-porch", "a-frame-flown", "four-corner-shade"),
-        "fixed-camp": ("a-frame-porch", "lean-to-awning", "a-frame", "plow-point-awning"),
-    }
-)
-"""Pitches that practitioners take for each kind of night (common practice)."""
-PLAIN_PITCHES: Final = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
-"""Pitches looked at for any night (common practice: the plain ones that everybody can set up)."""
 ADVICE_LEAST_M: Final = constant(
     "advice_least", 1.4, "m", ENGINEERING, "smallest square sheet considered"
 )
@@ -78,17 +54,22 @@ SIT_FIRST: Final = constant(
     ENGINEERING,
     "weight with which a search finds sitting room if there is any",
 )
+SHORTLIST: Final = 24
+"""Shelters that are judged for one person."""
 OBLONG_SHARE: Final = 4 / 3
 """Length over width of the sheet tried for a pitch that takes no square."""
 
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """One sheet in one pitch for one person, and what the search makes of it."""
+    """One sheet in one pitch for one person, how it is judged tonight, and what it is worth there;
+    `suggested` None where it is not to be suggested.
+    """
 
     sheet: int
     solution: Solution
-    worth: float
+    judged: Tonight
+    suggested: Suggestion | None
 
 
 def asked_for_person(question: Question, sheets: Sequence[Sheet]) -> list[tuple[int, Question]]:
@@ -102,23 +83,33 @@ def asked_for_person(question: Question, sheets: Sequence[Sheet]) -> list[tuple[
     ]
 
 
-def for_person(solutions: Sequence[tuple[int, Solution]]) -> list[Choice]:
-    """Which of the pitches with which sheet of the bag, the best first: those where the person lies
-    dry, then by worth; what forms before what needs something. What cannot be is left out.
+def for_person(
+    solutions: Sequence[tuple[int, Solution]], night: Night, answer: Callable[[Question], Solution]
+) -> list[Choice]:
+    """The sheets of the bag in their pitches that are worth a look for one person tonight, the best
+    first: what may be suggested, then what something stops. Of what there is only the SHORTLIST
+    that suits such a night best is judged. What cannot be is left out.
     """
-    out = [
-        Choice(number, found, worth(found.figures, found.question.aim()))
+    some = [
+        (number, found)
         for number, found in solutions
         if found.figures is not None and found.verdict is not Verdict.CANNOT
     ]
-    return sorted(
-        out,
-        key=lambda c: (
-            c.solution.figures is None or not c.solution.figures.mats,
-            c.solution.verdict is not Verdict.FORMS,
-            -c.worth,
-        ),
-    )
+    some.sort(key=lambda item: _at_first_sight(item[1], night), reverse=True)
+    held_ones = [(n, held(found, night, 1, answer)) for n, found in some[:SHORTLIST]]
+    judged = [(found, judge(found, night)) for _, found in held_ones]
+    best = {s.number: s for s in suggestions(judged, night, 1)}
+    order = [*best, *(n for n in range(len(judged)) if n not in best)]
+    return [Choice(held_ones[n][0], *judged[n], best.get(n)) for n in order]
+
+
+def _at_first_sight(found: Solution, night: Night) -> tuple[bool, bool, int, float]:
+    asked, figures = found.question, found.figures
+    if figures is None:
+        return False, False, 0, 0.0
+    suit = suit_here(asked.pitch, asked.sheet, asked.supports, night.needs)
+    dry = bool(figures.mats) or not night.beds_wanted
+    return dry, lacks_only_buttons(found), int(suit), worth(figures, asked.aim())
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,8 +176,8 @@ def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> li
     suited pitch.
     """
     out = []
-    for slug, suited in SUITED.items():
-        intent = INTENTS[slug]
+    for slug, intent in INTENTS.items():
+        suited = practised(slug)
         asked = replace(question, intent=intent)
         sit = intent.sit >= SITTING_COUNTS
         best, pitch = None, suited[0]

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import product
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.constant import COMMON_PRACTICE, constant
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.measure.grades import fits
 from tarvik.core.measure.runoff import POOLING_DEG
@@ -44,6 +45,11 @@ MOST_PLACES: Final = 8
 """Tie-outs along an edge that are tried for one setting."""
 MOST_TRIED: Final = 12
 """Sets of tie-outs for which the rest is searched anew."""
+LOWER_M: Final = constant(
+    "ridge_under_edge", 0.15, "m", ENGINEERING, "how far a ridge is tried below the shortest pole"
+)
+POLE_CODES: Final = frozenset({"pole_short", "pole_long", "no_support"})
+"""Reasons that a pole of another length would mend."""
 PEAK: Final = "height"
 """The setting that is the height of the highest points."""
 _RANK: Final = {Verdict.CANNOT: 0, Verdict.NEEDS: 1, Verdict.FORMS: 2}
@@ -53,7 +59,29 @@ def handy(question: Question, found: Solution, answer: Answer) -> Solution:
     """The answer with settings that people can set. `answer` answers a question as it is asked."""
     if found.figures is None or len(question.settings) == len(question.pitch.settings):
         return found
+    found = _on_poles(question, found, answer)
     return _rounded(question, _tied(question, found, answer), answer)
+
+
+def _on_poles(question: Question, found: Solution, answer: Answer) -> Solution:
+    """At heights that the poles at hand reach, where that is all that is missing."""
+    if found.verdict is not Verdict.NEEDS or not question.supports.poles:
+        return found
+    if not any(r.blocks and r.code in POLE_CODES for r in found.assessment.reasons):
+        return found
+    free = [s for s in question.pitch.settings if s.name not in question.settings]
+    carried = [s for s in free if s.name.startswith(CARRIED_HEIGHTS)]
+    share = question.supports.house.pole_share
+    ends = {h * share for p in question.supports.poles for h in (p.most_m, p.least_m)}
+    lower = min(ends) - LOWER_M  # where poles prop an edge that stands higher than the ridge
+    tilts = {s.name: s.default for s in free if not (s.is_length or s.is_choice) and s.searched}
+    heights = (*sorted(ends, reverse=True), lower) if carried else ()
+    for tilt, value in product(({}, tilts) if tilts else ({},), heights):
+        inside = {s.name: min(max(round(value, 3), s.least), s.most) for s in carried} | tilt
+        made = answer(replace(question, settings={**question.settings, **inside}, handy=False))
+        if made.verdict is Verdict.FORMS and _no_worse(question, made, found):
+            return replace(made, question=question)
+    return found
 
 
 def _beds(question: Question, found: Solution) -> tuple[int, int]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 
 if TYPE_CHECKING:
@@ -14,12 +15,28 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Setting
 
 
+SHOULDER_HIGH: Final = constant(
+    "shoulder_high",
+    0.82,
+    "of stature",
+    COMMON_PRACTICE,
+    "peak of a raised shelter with a net: the height of a shoulder",
+)
+HEAD_HIGH: Final = constant(
+    "head_high", 1.05, "of stature", COMMON_PRACTICE, "more peak than to stand under serves nobody"
+)
+OVER_TALL: Final = constant(
+    "over_tall", -2.0, "1/m", ENGINEERING, "worth of a metre of peak over that height"
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Intent:
     """Weights of the search (engineering assumptions). Per square metre: `sit` (up to 0.5 a
     sleeper), `stand`, `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings; per
-    metre: `headroom`, of peak up to sitting height, and `peak`, of what stands above that, negative
-    where low is better. `shut`: of a door that is shut.
+    metre: `headroom`, of peak up to sitting height, and `peak`, of what stands above that up to
+    `tall` (of stature), negative where low is better; what stands above `tall` only costs. `shut`:
+    of a door that is shut.
     """
 
     slug: str
@@ -32,6 +49,7 @@ class Intent:
     floor: float = 1.6
     air: float = 0.0
     shut: float = 0.0
+    tall: float = HEAD_HIGH
 
     def moves_door(self, setting: Setting) -> bool:
         """Whether a search tries how such a door stands: all of it for air, and shut where the
@@ -60,6 +78,7 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
                 peak=0.2,
                 floor=0.3,
                 air=0.08,
+                tall=SHOULDER_HIGH,
             ),
             Intent(
                 "fair-view",

@@ -33,6 +33,7 @@ from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.rig.verdict import BUTTON, Verdict
 from tarvik.core.site.open_ground import open_ground
+from tarvik.core.suited import sits, unsuited
 from tarvik.core.units import Units, format_area, format_length
 from tarvik.core.weather.cold import Condensation, condensation
 from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
@@ -56,9 +57,6 @@ WINDY_M_S: Final = constant(
 )
 NEARLY_USED: Final = constant(
     "nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given"
-)
-SIT_LEAST_M2: Final = constant(
-    "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
 )
 MOST_GAP_M2: Final = constant(
     "most_gap", 10.0, "m2", ENGINEERING, "more open area than this nobody can leave"
@@ -173,9 +171,11 @@ def judge(
     found += _snow(figures, needs)
     found += _air(figures, night, damp, units)
     found += _fire(figures, fabric, units) if needs.fire else []
+    warning = unsuited(solution.question.pitch, needs)
+    found += [] if warning is None else [warning]
     verdict = solution.verdict
     buttons = _buttons(solution) if night.buttons else ()
-    if buttons and all(r.code == BUTTON for r in solution.assessment.reasons if r.blocks):
+    if buttons and lacks_only_buttons(solution):
         verdict = Verdict.FORMS
     if any(f.code in ("nobody_dry", "nobody_fits") for f in found):
         verdict = Verdict.CANNOT
@@ -215,6 +215,11 @@ def _names(shelter: Shelter, rig: Rig) -> Mapping[str, str]:
     """Marks of points and stakes on the card."""
     stakes = zip(rig.stakes, stake_marks(shelter, rig), strict=True)
     return {**{stake.point: mark for stake, mark in stakes}, **marks(shelter)}
+
+
+def lacks_only_buttons(solution: Solution) -> bool:
+    """Whether nothing is missing, or nothing but buttons."""
+    return all(r.code == BUTTON for r in solution.assessment.reasons if r.blocks)
 
 
 def _buttons(solution: Solution) -> tuple[Remedy, ...]:
@@ -276,7 +281,7 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
                 "hang wet gear outside, or put packs in bags by the feet",
             )
         )
-    if figures.mats and figures.sit_area_m2 < SIT_LEAST_M2:
+    if figures.mats and not sits(figures, night.needs):
         found.append(
             Finding(
                 "no_sitting",

@@ -18,6 +18,7 @@ from tarvik.core.intent import INTENTS
 from tarvik.core.loads.holding import GROUNDS, Holding, ground_named
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.measure.net import Net, NetKind
+from tarvik.core.plan.aims import OWN, SHARING
 from tarvik.core.plan.party import EARSHOT_M, GAP_M, PlanRules
 from tarvik.core.quantities import (
     POINTS,
@@ -284,6 +285,9 @@ _HEAD, _HEADS = _choice(
 )
 _GROUND, _GROUNDS = _choice({g.slug: g.name for g in GROUNDS.values()})
 _SPARE, _SPARES = _choice({"0": "none", "1": "one bed", "2": "two beds: casualty and who sits by"})
+_SCHOOL, _SCHOOLS = _choice(
+    {OWN: "sleeps under it", SHARING: "shares, to be warmer and to pitch fewer"}
+)
 _NETKIND, _NETKINDS = _choice(
     {"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"}
 )
@@ -351,6 +355,7 @@ RULE_FIELDS: Final = (
     Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
     Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
+    Field("plan_school", "Who lies dry under the own sheet", _SCHOOL, _text, "", _SCHOOLS),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
@@ -376,6 +381,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "plan_spare_beds": "0",
     "plan_join_lines": True,
     "plan_buttons": True,
+    "plan_school": OWN,
     "ridge_mm": Holding().ridge_mm,
     "net_kind": "",
     "net_length_m": 2.0,
@@ -458,6 +464,7 @@ def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
         spare_beds=int(values["plan_spare_beds"]),
         join_lines=values["plan_join_lines"],
         buttons=values["plan_buttons"],
+        school=values["plan_school"],
         never=frozenset((a, b) for k, a, b in pairs if k == "never"),
         always=frozenset((a, b) for k, a, b in pairs if k == "always"),
     )

@@ -10,7 +10,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
-from tarvik.core.plan.model import AIMS
+from tarvik.core.plan.aims import AIMS, OWN, in_order, usual_order
 from tarvik.store import plans
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import NamedPlan, NightPlan, PlanJob, now
@@ -51,12 +51,11 @@ def locked_for_change(session: Session, night_id: int) -> NightPlan:
     return session.scalars(query.execution_options(populate_existing=True)).one()
 
 
-def asked_of(row: NightPlan) -> dict[str, Any]:
-    """Everything asked, with what is usual where nothing was said."""
+def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
+    """Everything asked, with what is usual in the course's school where nothing was said."""
     asked = row.asked or {}
-    aims = [a for a in asked.get("aims", AIMS) if a in AIMS]
     return {
-        "aims": [*aims, *(a for a in AIMS if a not in aims)],
+        "aims": list(in_order(asked.get("aims", ()), usual_order(school))),
         "locks": {**NO_LOCKS, **asked.get("locks", {})},
         "evening": {**EVENING, **asked.get("evening", {})},
         "seconds": asked.get("seconds", 20),
@@ -66,10 +65,9 @@ def asked_of(row: NightPlan) -> dict[str, Any]:
 def set_asked(session: Session, night_id: int, changes: Mapping[str, Any]) -> None:
     """Change some of what is asked. Raises InputError."""
     row = locked_for_change(session, night_id)
-    asked = asked_of(row)
     if "aims" in changes and sorted(changes["aims"]) != sorted(AIMS):
         raise InputError("aims", f"name each aim once: {', '.join(AIMS)}")
-    row.asked = {**asked, **changes}
+    row.asked = {**(row.asked or {}), **changes}
     session.flush()
 
 
@@ -84,7 +82,7 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     held = list(asked["locks"][kind])
     fixed = number not in held
     held = [*held, number] if fixed else [n for n in held if n != number]
-    row.asked = {**asked, "locks": {**asked["locks"], kind: held}}
+    row.asked = {**(row.asked or {}), "locks": {**asked["locks"], kind: held}}
     session.flush()
     return fixed
 

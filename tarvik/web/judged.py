@@ -170,3 +170,22 @@ def carried_so(supports: Supports, row: ShelterRow) -> Supports:
     if not spot.get("planned"):
         return supports
     return supports.on_trees(len(spot["trees"]), len(PITCHES[row.pitch].high_points()))
+
+
+def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int]:
+    """What a cell says is worst tonight, and of how many things: what stands in the way of the
+    pitch and of the night first, then cautions, then notes.
+    """
+    reasons = solution.assessment.reasons
+    fits = [r.text(units) for r in reasons if r.code == "no_mat_fits"]
+    stops = [
+        fits[0] if f.code == "nobody_fits" and fits else f.message
+        for f in judged.findings
+        if f.level is Level.STOPS
+    ]
+    blocking = [r.text(units) for r in reasons if r.blocks]
+    cautions = [f.message for f in judged.findings if f.level is Level.CAUTION]
+    notes = [f.message for f in judged.findings if f.level is Level.NOTE]
+    rest = [r.text(units) for r in reasons if not r.blocks and r.code != "no_mat_fits"]
+    every = [*stops, *blocking, *cautions, *rest, *notes]
+    return (every[0] if every else ""), len(every)

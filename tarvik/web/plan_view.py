@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.aims import AIMS, aim_named
 from tarvik.core.plan.kit_use import totals
-from tarvik.core.plan.model import AIM_WORDS
 from tarvik.core.units import Units
+from tarvik.exchange.night_form import plan_rules_of
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import now
 from tarvik.web.drawing.ground_map import ground_map
@@ -22,33 +23,13 @@ from tarvik.web.repairs import for_leaders, for_people
 from tarvik.web.standing import at_hand, between, judge_of, scene_of, standing_of
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from fastapi import Request
     from sqlalchemy.orm import Session
 
     from tarvik.store.models import Course, Night, PlanJob
 
-COUNTED = {
-    "wet": (
-        "people without a bed that stays dry in tonight's wind and rain, with the clearances "
-        "over it"
-    ),
-    "rules": "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a "
-    "leader's earshot or sight, "
-    "2 for each hard pitch without a practised person, 1 for each caution of the ground, 1 "
-    "for each person beside a snorer",
-    "exposed": "people in shelters more than half open towards a wind of force 4 or more",
-    "moves": "shelters put up, taken down or changed, and people who go to another sheet",
-    "sitting": "people for whom there is no half square metre under a roof as high as they sit",
-    "own kit": "4 for each sheet used without its owner, 3 for each pair of sheets joined, 1 for "
-    "each person who leaves the "
-    "own sheet, each piece of kit lent, each button, each join of two lines and each cut stick",
-    "quick": "minutes to set all shelters, each by one able person",
-    "compact": (
-        "metres from the heart of the camp to each shelter, and a quarter of those it is "
-        "farther "
-        "from water, added up"
-    ),
-}
 KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
 
 
@@ -57,7 +38,7 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     course = courses.course(session, course_id)
     night = courses.night(session, course_id, night_id)
     row = asks.of_night(session, night_id)
-    asked = asks.asked_of(row)
+    asked = asks.asked_of(row, plan_rules_of(course.rules or {}).school)
     step = plans.current_step(session, night)
     found = {
         kind: {**told, "fresh": told.get("step") == step}
@@ -96,8 +77,9 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
         "people": people,
         "resting": [s for s in sheets if s.id not in used],
         "locked": {k: set(v) for k, v in asked["locks"].items()},
-        "counted": [(a, AIM_WORDS[a], COUNTED[a]) for a in asked["aims"]],
-        "aims": [(a, AIM_WORDS[a]) for a in asked["aims"]],
+        "aims": [aim_named(a) for a in asked["aims"]],
+        "aim_told": lambda aim, value: aim_named(aim).told(value, units),
+        "reached": _reached(found.get("plan") or {}, units),
         "found": found,
         "pitches": PITCHES,
         "totals": totals(rigs, at_hand(session, course_id, night.site_id)),
@@ -112,6 +94,26 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
         "weather": weather_words(nights.needs_of(night), units),
         "clock": clock,
     }
+
+
+def _reached(told: Mapping[str, Any], units: Units) -> list[dict[str, str]]:
+    """What a plan reaches of each aim, in words: by itself, no plan under, by eye. Aims of plans
+    made long ago that are none any more are left out.
+    """
+    by_eye = {r["aim"]: r["value"] for r in told.get("by_rule") or ()}
+    out = []
+    for row in told.get("reached") or ():
+        if row["aim"] in AIMS:
+            aim, eye = aim_named(row["aim"]), by_eye.get(row["aim"])
+            out.append(
+                {
+                    "heading": aim.heading,
+                    "value": aim.told(row["value"], units),
+                    "bound": aim.told(row["bound"], units),
+                    "by_eye": "–" if eye is None else aim.told(eye, units),
+                }
+            )
+    return out
 
 
 def shelters_and_map(

@@ -115,7 +115,7 @@ def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool 
     tonight = nights.night_of(session, course, night)
     pools = pools_of(session, course)
     rules = plan_rules_of(course.rules or {})
-    asked = asks.asked_of(asks.of_night(session, night_id))
+    asked = asks.asked_of(asks.of_night(session, night_id), rules.school)
     standing = tuple(standing_of(row) for row in plans.shelters(session, night_id))
     bed = {p: s.sheets[0] for s in standing for p in s.people}
     held = asked["locks"]

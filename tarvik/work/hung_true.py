@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import FoldError
 from tarvik.core.finding import Level
-from tarvik.core.handy import HEIGHT_STEP_M, is_height
+from tarvik.core.handy import HEIGHT_STEP_M
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
 from tarvik.core.hang.room import measure_hung
+from tarvik.core.held import moved
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.site.pairs import REACH_M
 from tarvik.core.tonight import judge
 from tarvik.work.hanging import can_hang
 
@@ -56,31 +56,18 @@ def hung_true(
     now = dict(question.settings)
     best, most = now, beds_as_hung(solve(question))
     for times in STEPS if most < wanted else ():
-        moved = _moved(question, times * HEIGHT_STEP_M)
-        if moved is None:
+        settings = moved(question, times * HEIGHT_STEP_M)
+        if settings is None:
             continue
-        solution = solve(replace(question, settings=moved))
+        solution = solve(replace(question, settings=settings))
         if solution.verdict is not Verdict.FORMS or _stopped(solution, night, wanted):
             continue
         beds = beds_as_hung(solution)
         if beds > most:
-            best, most = moved, beds
+            best, most = settings, beds
         if most >= wanted:
             break
     return best
-
-
-def _moved(question: Question, by_m: float) -> dict[str, float] | None:
-    """All heights moved alike; None where one comes out of its range, or out of reach."""
-    out = dict(question.settings)
-    for setting in question.pitch.settings:
-        if not is_height(setting) or not out.get(setting.name):
-            continue
-        value = round(out[setting.name] + by_m, 4)
-        if not setting.least <= value <= min(setting.most, REACH_M):
-            return None
-        out[setting.name] = value
-    return None if out == dict(question.settings) else out
 
 
 def _stopped(solution: Solution, night: Night, wanted: int) -> bool:

@@ -17,13 +17,14 @@ from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.gather import InBag, standing_offers
 from tarvik.core.plan.make import Case, Made, Offers, asked, make
 from tarvik.core.plan.mishap import casualty, foul_weather
-from tarvik.core.plan.model import AIM_WORDS, SPARE, PlanModel, plan_model
+from tarvik.core.plan.model import SPARE, PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tarvik.core.plan.why import impasse, rivals
 from tarvik.core.sheet import Sheet
@@ -63,7 +64,7 @@ MORE_SHEET: Final = -7
 def told(reached: Sequence[Reached]) -> list[dict[str, Any]]:
     """Aims with their values as plain values."""
     return [
-        {"aim": r.aim, "words": AIM_WORDS[r.aim], "value": r.value, "bound": r.bound}
+        {"aim": r.aim, "words": aim_named(r.aim).words, "value": r.value, "bound": r.bound}
         for r in reached
     ]
 
@@ -454,7 +455,7 @@ class Planner:
                     "rivals": [
                         {
                             "pitch": model.asked.offers[r.offer].pitch,
-                            "aim": AIM_WORDS.get(r.aim, ""),
+                            "aim": aim_named(r.aim).words if r.aim else "",
                             "worse": r.worse,
                         }
                         for r in found
@@ -492,7 +493,7 @@ class Planner:
             )
             before = {r.aim: r.value for r in base.chosen.reached}
             gains = [
-                {"aim": r.aim, "words": AIM_WORDS[r.aim], "less": before[r.aim] - r.value}
+                {"aim": r.aim, "words": aim_named(r.aim).words, "less": before[r.aim] - r.value}
                 for r in made.chosen.reached
                 if before.get(r.aim, r.value) != r.value
             ]

@@ -19,15 +19,13 @@ from tarvik.core.explain import explain
 from tarvik.core.intent import INTENTS, intent_named
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import Sought
-from tarvik.core.plan.kit_use import left_after, totals
-from tarvik.core.plan.simple import Sleeper, choose_for_all
 from tarvik.core.rig.lines import JOIN_M, allot_lines, guy_m
 from tarvik.core.rig.supports import Pole, Supports, Tree
 from tarvik.core.rig.verdict import Verdict, assess
 from tarvik.core.search.aim import worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
-from tarvik.core.solve import ADULT, Question, Solution, solve
+from tarvik.core.solve import ADULT, Question, solve
 from tarvik.core.units import Units
 from tests.reference import OBLONGS
 
@@ -202,49 +200,6 @@ def test_unknown_names_are_refused() -> None:
             call()
     with pytest.raises(InputError, match=r"settings\.height"):
         PITCHES["a-frame"].checked({"height": 99})
-
-
-def _answers(sheets: dict[int, Sheet], supports: Supports) -> object:
-    def answers(sheet: int, stature: float, sleepers: int) -> list[Solution]:
-        return [
-            solve(Question(sheets[sheet], p, {}, Body(stature), supports=supports, wanted=sleepers))
-            for p in PITCHES.values()
-        ]
-
-    return answers
-
-
-def test_choosing_for_all_uses_nothing_twice() -> None:
-    """Own sheets first, the one without as a guest, and the kit holds for all picks together."""
-    sheets = {
-        1: Sheet.rectangle(3, 3, CORNERS),
-        2: Sheet.rectangle(2.4, 3),
-        3: Sheet.rectangle(1.3, 1.3),
-    }
-    supports = Supports((Tree(), Tree(), Tree()), (Pole(1.0, 1.4),), 14, (3.0,) * 6)
-    people = [
-        Sleeper(1, 1.7, (1,)),
-        Sleeper(2, 1.8, (2,)),
-        Sleeper(3, 1.9, (3,)),
-        Sleeper(4, 1.6, ()),
-    ]
-    outcome = choose_for_all(people, [], _answers(sheets, supports), supports)  # type: ignore[arg-type]
-    placed = [p for pick in outcome.picks for p in pick.people]
-    assert sorted(placed + list(outcome.unplaced)) == [1, 2, 3, 4]
-    assert len({pick.sheet for pick in outcome.picks}) == len(outcome.picks)
-    assert all(pick.solution.figures.sleepers >= len(pick.people) for pick in outcome.picks)
-    rigs = [pick.solution.assessment.rig for pick in outcome.picks]
-    assert all(total.short == 0 for total in totals(rigs, supports))
-    left = supports
-    for rig in rigs:
-        left = left_after(left, rig)
-    assert left.stakes == 14 - sum(r.stakes_needed() for r in rigs)
-
-
-def test_nothing_to_choose_from_leaves_all_unplaced() -> None:
-    outcome = choose_for_all([Sleeper(1, 1.7, ())], [], lambda *_: [], Supports())
-    assert outcome.picks == ()
-    assert outcome.unplaced == (1,)
 
 
 @pytest.mark.parametrize("slug", PITCHES)

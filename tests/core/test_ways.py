@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from tarvik.core import cards
-from tarvik.core.advice import SUITED, asked_for_person, for_person, kit_advice, smallest_for_pitch
+from tarvik.core.advice import asked_for_person, for_person, kit_advice, smallest_for_pitch
 from tarvik.core.body import Body
+from tarvik.core.intent import INTENTS
 from tarvik.core.knots import KNOTS, PURPOSES, knots_for
 from tarvik.core.make_it import changes
 from tarvik.core.moves import outcomes
@@ -18,6 +19,7 @@ from tarvik.core.rig.supports import Pole, Supports, Tree
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
+from tarvik.core.tonight import Night
 from tarvik.core.trade_off import trade_off
 from tarvik.core.weather.rain import Weather
 from tarvik.web.drawing.knots import STRANDS, knot_drawing
@@ -145,7 +147,8 @@ def test_person_first_puts_dry_beds_first() -> None:
         Body(1.83),
         supports=Supports((Tree(), Tree()), (Pole(1.0, 1.4),), 8, None),
     )
-    ranked = for_person([(n, solve(q)) for n, q in asked_for_person(start, sheets)])
+    asked = asked_for_person(start, sheets)
+    ranked = for_person([(n, solve(q)) for n, q in asked], Night(), solve)
     dry = [bool(c.solution.figures and c.solution.figures.mats) for c in ranked]
     assert dry == sorted(dry, reverse=True)
     assert ranked[0].sheet == 1
@@ -163,7 +166,7 @@ def test_kit_advice_agrees_with_practice() -> None:
     assert small[0] <= 2.15  # the next step of 5 cm over 7 ft
     assert 2.13 < tall[0] <= 2.45
     rows = kit_advice(Body(1.6), start)
-    assert [r.intent.slug for r in rows] == list(SUITED)
+    assert [r.intent.slug for r in rows] == list(INTENTS)
     assert all(r.size_m and 1.4 <= r.size_m[0] <= 3.5 for r in rows)
 
 

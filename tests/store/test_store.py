@@ -107,7 +107,7 @@ def test_deleting_and_restoring(database: Database, demo: int) -> None:
         kit.delete(session, demo, "stakes", row.id)
         assert kit.supports_of(session, demo).stakes == 6
         kit.restore(session, demo, "stakes", row.id)
-        assert kit.supports_of(session, demo).stakes == 52
+        assert kit.supports_of(session, demo).stakes == 70
         courses.delete_course(session, demo)
         assert courses.courses(session) == []
         courses.delete_course(session, demo, undo=True)

@@ -137,7 +137,7 @@ def test_feet_everywhere_when_asked(
         f"/courses/{course}",
         json={"column": "units", "text": "imperial", "version": version, "was": "metric"},
     )
-    client.post(f"/courses/{course}/nights/{night}/choose-for-me")
+    everybody_chosen(database, demo)
     with database.session() as session:
         sheet = kit.rows(session, course, "sheets")[0].id
     for path in ("board/cells", f"bench/{sheet}/plow-point", "camp"):
@@ -233,6 +233,22 @@ def test_the_bench_moves_and_explains(
     assert "the most is" in steep
 
 
+def everybody_chosen(database: Database, demo: tuple[int, int]) -> None:
+    """Two people each under a low A-frame of the eight largest sheets."""
+    with database.session() as session:
+        sheets = sorted(
+            kit.rows(session, demo[0], "sheets"),
+            key=lambda s: -(s.width_m or 0) * (s.length_m or 0),
+        )
+        people = [p.id for p in kit.rows(session, demo[0], "people")]
+        low = {"height": 1.0, "offset": 0.0, "turn": 0.0}
+        choices = [
+            plans.Choice(sheet.id, "a-frame", low, tuple(people[2 * n : 2 * n + 2]))
+            for n, sheet in enumerate(sheets[:8])
+        ]
+        plans.replace_all(session, courses.night(session, *demo), choices, "a test's choice")
+
+
 def test_choosing_by_hand_and_for_all(
     client: TestClient, demo: tuple[int, int], database: Database
 ) -> None:
@@ -246,7 +262,7 @@ def test_choosing_by_hand_and_for_all(
     assert "tick at least one person" in nobody.text
     client.post(f"{here}/choose/{sheet.id}/plow-point?height=1.3", data={"people": people})
     assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
-    client.post(f"{here}/choose-for-me")
+    everybody_chosen(database, demo)
     with database.session() as session:
         chosen = plans.shelters(session, night)
         beds = [p.id for row in chosen for p in plans.sleepers(row)]
@@ -260,9 +276,11 @@ def test_choosing_by_hand_and_for_all(
     assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
 
 
-def test_the_pdf_says_what_the_screen_says(client: TestClient, demo: tuple[int, int]) -> None:
+def test_the_pdf_says_what_the_screen_says(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
     here = f"/courses/{demo[0]}/nights/{demo[1]}"
-    client.post(f"{here}/choose-for-me")
+    everybody_chosen(database, demo)
     answer = client.get(f"{here}/camp.pdf")
     assert answer.headers["content-type"] == "application/pdf"
     pages = PdfReader(io.BytesIO(answer.content)).pages
@@ -321,7 +339,6 @@ def test_the_second_leader_s_choice_asks_first(
         assert [s.pitch for s in plans.shelters(session, demo[1])] == ["plow-point"]
         now = str(plans.current_step(session, courses.night(session, *demo)))
     assert f'name="seen" value="{now}"' in late.text
-    assert client.post(f"{here}/choose-for-me", data={"seen": "0"}).status_code == 409
     client.post(f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": now})
     with database.session() as session:
         assert [s.pitch for s in plans.shelters(session, demo[1])] == ["lean-to"]

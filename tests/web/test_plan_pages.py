@@ -14,7 +14,7 @@ from icalendar import Calendar
 from sqlalchemy import text
 
 import tarvik.core.plan.make as making
-from tarvik.core.plan.model import AIMS
+from tarvik.core.plan.aims import AIMS
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import Course
 from tarvik.work import planning

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.measure.bed import bed_of
 from tarvik.core.measure.clearance import SITTING_ROOM_M, Clearance
 from tarvik.core.measure.drips import Drip, drip_zones, drips, splash_zones, under_drips
@@ -24,6 +25,14 @@ if TYPE_CHECKING:
 
     from tarvik.core.body import Body
     from tarvik.core.shelter import Shelter
+
+
+SIT_LEAST_M2: Final = constant(
+    "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
+)
+SLUMPED: Final = constant(
+    "sit_slumped", 0.48, "of stature", COMMON_PRACTICE, "roof height under which people sit slumped"
+)
 
 
 @dataclass(frozen=True)
@@ -96,6 +105,16 @@ class Figures:
     def open_area_m2(self) -> float:
         """Area of all openings."""
         return sum(o.area_m2 for o in self.openings)
+
+    @property
+    def sits(self) -> bool:
+        """Whether one person sits up somewhere."""
+        return self.sit_area_m2 >= SIT_LEAST_M2
+
+    @cached_property
+    def sits_slumped(self) -> bool:
+        """Whether one person sits somewhere with a bent back."""
+        return self.roof.area_above(SLUMPED * self.stature_m) >= SIT_LEAST_M2
 
     @property
     def rain_slope(self) -> float:

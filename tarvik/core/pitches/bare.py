@@ -27,6 +27,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import across, laid_out
 from tarvik.core.pitches.move import Move
+from tarvik.core.pitches.suits import NO_RAIN, SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -119,6 +120,7 @@ BAG: Final = Pitch(
         ),
     ),
     minutes=2,
+    suits=Suits(fair=("storm",)),
     faults=(
         (
             "It is wet inside by morning: the sheet does not breathe. Open it at the face and at "
@@ -198,6 +200,7 @@ NET_ONLY: Final = Pitch(
         ),
     ),
     minutes=3,
+    suits=Suits(first=(NO_RAIN,), never=("storm", "steady-rain", SNOW)),
     faults=(
         "Insects inside: the hem lies loose. Tuck it in all round and look before you lie down.",
         (

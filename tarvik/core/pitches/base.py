@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
     from tarvik.core.pitches.move import Move
+    from tarvik.core.pitches.suits import Suits
 
 
 class Family(StrEnum):
@@ -239,6 +240,7 @@ class Pitch:
     limits: Callable[[SheetBox, Values], tuple[Limit, ...]]
     steps: tuple[Step, ...]
     minutes: float
+    suits: Suits
     faults: tuple[str, ...]
     shape: Shape = Shape.ANY
     carried_by: tuple[str, ...] = ()  # kinds of support its high points take; empty: any

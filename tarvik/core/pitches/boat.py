@@ -28,6 +28,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import across, furthest_meeting, laid_out, limit_by_trying
 from tarvik.core.pitches.move import Move
+from tarvik.core.pitches.suits import SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -194,7 +195,8 @@ BOAT_PORCH: Final = Pitch(
         ),
         Step("Leave a way past the guys, and mark them."),
     ),
-    minutes=6,
+    minutes=5,
+    suits=Suits(first=("lunch",), never=("storm", SNOW)),
     faults=(
         "The boat rocks: set its paddles wider and tie it to a stake on the far side.",
         "Water gathers behind the hull: pull the middle of the front edge higher.",
@@ -341,6 +343,7 @@ BOAT_NIGHT: Final = Pitch(
         Step("Stuff the gaps under the hull's ends with bags, and leave air at the front."),
     ),
     minutes=10,
+    suits=Suits(fair=("storm", "steady-rain"), never=("fair-view", "shade")),
     faults=(
         "It presses on who lies there: raise the front pole and take the corners in.",
         "Wind comes under the hull's ends: more bags.",

@@ -27,6 +27,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, point, turned_about
 from tarvik.core.pitches.move import Move
+from tarvik.core.pitches.suits import NO_TIES, SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Place
@@ -186,6 +187,11 @@ A_FRAME_CLOSED: Final = Pitch(
         ),
     ),
     minutes=8,
+    suits=Suits(
+        first=("storm", NO_TIES),
+        well=("steady-rain", SNOW),
+        never=("cold-fire", "fair-view", "shade"),
+    ),
     faults=(
         (
             "It drips inside: the ends are too tight. Open the pleat a hand's breadth at the top "
@@ -360,6 +366,9 @@ def _doored(rise: float) -> Pitch:
             ),
         ),
         minutes=9,
+        suits=Suits(
+            first=("storm",), well=("steady-rain", SNOW), never=("cold-fire", "fair-view", "shade")
+        ),
         faults=(
             (
                 "The doors gape at the hem: the side's end stakes stand too far out. Move them "

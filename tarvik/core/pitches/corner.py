@@ -29,6 +29,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import circles
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import SNOW, Suits
 from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
@@ -251,6 +252,12 @@ PLOW_POINT: Final = Pitch(
         ),
     ),
     minutes=2,
+    suits=Suits(
+        first=("storm", "fair-view"),
+        well=("steady-rain", "lunch"),
+        never=("warm-insects",),
+        plain=True,
+    ),
     faults=(
         (
             "The middle hangs low over the sleeper: tighten the far corner first, then lift the "
@@ -332,6 +339,12 @@ DIAGONAL_FLY: Final = Pitch(
         ),
     ),
     minutes=3,
+    suits=Suits(
+        first=("shade",),
+        well=("warm-insects", "fair-view", "lunch"),
+        never=("storm", SNOW),
+        plain=True,
+    ),
     faults=(
         "A pool beside the ridge: a side corner is too high or the ridge too slack.",
         "The sheet creeps along the line: tie the two end corners to it, not only over it.",
@@ -420,6 +433,7 @@ FOUR_CORNER_SHADE: Final = Pitch(
         ),
     ),
     minutes=4,
+    suits=Suits(first=("shade",), well=("lunch",), never=("storm", SNOW)),
     faults=(
         (
             "Water stands in the middle: lower the low corners, or tighten the line between the "
@@ -560,6 +574,7 @@ PLOW_POINT_FLOORED: Final = Pitch(
         ),
     ),
     minutes=4,
+    suits=Suits(fair=("storm", "steady-rain"), never=("warm-insects",)),
     faults=(
         (
             "Water runs in along the floor: the fold must be the lowest line outside, and the "
@@ -690,6 +705,7 @@ PLOW_POINT_AWNING: Final = Pitch(
         Step("Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."),
     ),
     minutes=5,
+    suits=Suits(well=("fixed-camp",), fair=("steady-rain", "fair-view"), never=("storm", SNOW)),
     shape=Shape.OBLONG,
     faults=("The awning pulls the peak over: guy the support against it.",),
     moves=(

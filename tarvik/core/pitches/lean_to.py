@@ -29,6 +29,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import POLES, SNOW, Suits
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -230,6 +231,7 @@ LEAN_TO: Final = Pitch(
         _FINISH,
     ),
     minutes=4,
+    suits=Suits(first=("cold-fire", "fair-view", "lunch"), never=("storm", SNOW), plain=True),
     faults=(
         "The middle hangs as a trough: pull the middle of the rear edge back, or lower the front.",
         (
@@ -317,6 +319,7 @@ LEAN_TO_FLOORED: Final = Pitch(
     ),
     named=_floor_takes_a_mat,
     minutes=7,
+    suits=Suits(well=(POLES,), fair=("cold-fire",), never=("storm", SNOW), plain=True),
     faults=(
         (
             "Water on the floor: it shows beyond the roof's edge. Tuck the floor's front edge "
@@ -397,6 +400,7 @@ LEAN_TO_AWNING: Final = Pitch(
         _FINISH,
     ),
     minutes=6,
+    suits=Suits(well=("steady-rain", "fixed-camp"), fair=("cold-fire", "lunch"), never=(SNOW,)),
     faults=(
         (
             "Water runs down onto who sits in front: let the awning fall further, or lift one "
@@ -474,6 +478,7 @@ WIND_WEDGE: Final = Pitch(
     ),
     named=_closes_low,
     minutes=5,
+    suits=Suits(fair=("storm", "steady-rain", "lunch")),
     faults=(
         "Smoke and breath stay in: raise the flap's corners.",
         "Rain comes in under the flap: the wind has turned. Swing it round.",

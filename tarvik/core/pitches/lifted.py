@@ -34,9 +34,17 @@ from tarvik.core.pitches.base import (
 from tarvik.core.pitches.corner import PLOW_POINT
 from tarvik.core.pitches.geometry import across, limit_by_trying
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Place
+MIDDLE_LEAST_M: Final = constant(
+    "middle_lift_least",
+    0.10,
+    "m",
+    COMMON_PRACTICE,
+    "less lift than this makes a plain plow point of one with its middle lifted",
+)
 
 
 def _mesh_pattern(names: dict[str, str], roles: dict[str, Role]) -> Pattern:
@@ -172,6 +180,7 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
                 0.2,
                 "how far the middle, hood or button is raised above the plain pitch",
                 "Middle lifted by",
+                handy_least=MIDDLE_LEAST_M,
             ),
         ),
         pattern=_PLOW,
@@ -193,6 +202,7 @@ def _plow_pitch(hood: tuple[float, float] | None) -> Pitch:
             ),
         ),
         minutes=4,
+        suits=Suits(first=("steady-rain",), well=("fair-view",), fair=("storm",)),
         faults=(
             *PLOW_POINT.faults,
             "Folds run from the lifted point: it is lifted too far. Let it down until they go.",
@@ -368,6 +378,7 @@ LEAN_TO_LIFTED: Final = Pitch(
         ),
     ),
     minutes=7,
+    suits=Suits(first=("cold-fire",), fair=("steady-rain",), never=(SNOW,)),
     faults=("Folds run from the button: it is lifted too far. Let it down until they go.",),
     lifted=True,
     moves=(

@@ -31,6 +31,7 @@ from tarvik.core.pitches.base import (
     turned_box,
 )
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import POLES, SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -145,6 +146,9 @@ A_FRAME: Final = Pitch(
         ),
     ),
     minutes=5,
+    suits=Suits(
+        first=("storm", "steady-rain", SNOW, POLES), well=("warm-insects", "fixed-camp"), plain=True
+    ),
     faults=(
         (
             "A fold from corner to ridge: one stake is off the line its corner points along. "
@@ -305,6 +309,12 @@ A_FRAME_FLOWN: Final = Pitch(
         ),
     ),
     minutes=4,
+    suits=Suits(
+        first=("warm-insects", "shade"),
+        well=("lunch", "fair-view"),
+        fair=("fixed-camp",),
+        never=("storm", SNOW),
+    ),
     faults=(
         "The roof sags between its guys: set them further out, all four alike.",
         "Wind gets under it: drop the weather side to the ground, and it is half a storm A-frame.",
@@ -376,6 +386,12 @@ A_FRAME_PORCH: Final = Pitch(
         ),
     ),
     minutes=5,
+    suits=Suits(
+        first=("fair-view",),
+        well=("fixed-camp", "warm-insects"),
+        fair=("shade", "lunch"),
+        never=("storm", SNOW),
+    ),
     faults=(
         "A pool on the porch: drop one corner, or both.",
         (
@@ -484,6 +500,7 @@ A_FRAME_FLOORED: Final = Pitch(
         ),
     ),
     minutes=6,
+    suits=Suits(fair=("storm", "steady-rain"), never=("cold-fire", "fair-view", "shade")),
     faults=(
         "Water on the floor: its edge lies outside the roof's. Tuck it in under the first side.",
     ),

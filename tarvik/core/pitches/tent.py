@@ -34,6 +34,7 @@ from tarvik.core.pitches.geometry import (
     turned_about,
 )
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import POLES, SNOW, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Place
@@ -250,6 +251,7 @@ CLOSED_WEDGE: Final = Pitch(
         ),
     ),
     minutes=8,
+    suits=Suits(first=("storm", "steady-rain", SNOW), never=("cold-fire", "fair-view", "shade")),
     faults=(
         (
             "The doors gape: the side stakes stand too far forward. Move them along the edge "
@@ -452,6 +454,12 @@ POLE_TENT: Final = Pitch(
         ),
     ),
     minutes=15,
+    suits=Suits(
+        first=(POLES,),
+        well=("storm", SNOW),
+        fair=("steady-rain",),
+        never=("cold-fire", "fair-view", "shade"),
+    ),
     faults=(
         "The front gapes: the rear stakes stand too far back. Practise it at home.",
         "The pole pierces the cloth: pad its tip and lower it a hand's breadth.",
@@ -601,6 +609,7 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
             Step("Go round once more until no gore is slack."),
         ),
         minutes=6,
+        suits=Suits(first=("cold-fire", "steady-rain"), fair=("storm", SNOW, "fixed-camp")),
         faults=("A gore is slack: its two stakes stand too near each other.",),
         outlined=_cone_for,
         moves=(

@@ -26,6 +26,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, mirrored
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import POLES, Suits
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Layout, Place
@@ -166,6 +167,7 @@ LEAN_TO_WALLED: Final = Pitch(
         Step("Tuck the floor's corners under along the walls, so that no floor shows outside."),
     ),
     minutes=10,
+    suits=Suits(well=("cold-fire", POLES), fair=("storm", "steady-rain")),
     faults=(
         "A wall bellies: its corner stands too near the pole. Measure both distances again.",
         "Water on the floor: a corner of it shows outside the wall. Tuck it under.",

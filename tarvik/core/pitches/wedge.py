@@ -26,6 +26,7 @@ from tarvik.core.pitches.base import (
 )
 from tarvik.core.pitches.geometry import circles, laid_out, limit_by_trying, point
 from tarvik.core.pitches.move import ROUND, Move
+from tarvik.core.pitches.suits import POLES, Suits
 from tarvik.core.plane import cross
 
 if TYPE_CHECKING:
@@ -179,6 +180,9 @@ CORNER_WRAP: Final = Pitch(
         ),
     ),
     minutes=6,
+    suits=Suits(
+        first=("cold-fire",), fair=("storm", "steady-rain", "fixed-camp"), never=("warm-insects",)
+    ),
     shape=Shape.SQUARE,
     faults=(
         "A wall flaps: its corner stands too near the ridge. Measure both distances again.",
@@ -384,6 +388,7 @@ AWNING_WEDGE: Final = Pitch(
         Step("Fly the corner {K} as an awning, or stake it down as a door when the weather turns."),
     ),
     minutes=8,
+    suits=Suits(first=("cold-fire",), well=(POLES,), fair=("storm", "steady-rain", "fair-view")),
     faults=(
         "Cloth slack between the poles: the first corner stands too near the floor. Lengthen "
         "the gap, or raise the second "

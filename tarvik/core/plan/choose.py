@@ -1,11 +1,11 @@
-"""The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are weighed so that one unit of
-an aim outweighs all of those after it, as many together as whole numbers allow; so the optimum of
-the sum is the lexicographic one. Either it is proved, or the gap is told for the first aim in which
-a better plan may exist.
+"""The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are settled one after the other,
+and what was reached in one holds for those after it; so the optimum is the lexicographic one.
+Either it is proved, or the gap is told for the first aim in which a better plan may exist.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -34,20 +34,15 @@ LARGE_WORKERS: Final = 2
 plan gets good in time. Of plans that are equal, or where time runs out, another may come out each
 time.
 """
-WEIGHT_MOST: Final = 1 << 53
-"""Largest weighted sum given to the solver at once: up to here its own bounds, kept in floating
-point, are exact.
-"""
 LARGE: Final = 2500
-"""With more variables the aims are settled one by one: slower for a small model, whose optimum is
-soon proved in one go, but of a large one the weighted sum's bounds say little (measured on 16 and
-40 people).
-"""
+"""With more variables the search is another one (measured on 16 and 40 people)."""
 KEPT_SHARE: Final = 0.2
-"""Share of the time left that is kept for the aims after those being settled."""
+"""Share of the time left that is kept for the aims after the one being settled."""
 LOOK_EVERY_S: Final = 0.1
 """How often a search is asked whether it is still wanted."""
 ENDLESS: Final = 1 << 60
+ROUNDING: Final = 1e-6
+"""A bound in floating point is taken to be this much too high."""
 FORGET_AFTER: Final = 20
 """Times that a row of the relaxation may not bind before it is left out again; the solver takes 100
 by itself.
@@ -224,32 +219,9 @@ class _Watch(cp_model.CpSolverSolutionCallback):
             self.stop_search()
 
 
-def most_of(linear: Linear, terms: Terms) -> int:
-    """The most an aim can be, by its variables' bounds."""
-    return sum(c * (linear.high[v] if c > 0 else linear.low[v]) for v, c in terms.items())
-
-
 def least_of(linear: Linear, terms: Terms) -> int:
     """The least an aim can be, by its variables' bounds."""
     return sum(c * (linear.low[v] if c > 0 else linear.high[v]) for v, c in terms.items())
-
-
-def grouped(model: PlanModel) -> list[list[tuple[str, int]]]:
-    """The aims in groups that are weighed together: (aim, range), each group's product of ranges
-    within WEIGHT_MOST. The first aim stands alone: it is soon settled, and what is sought for the
-    others then is far less.
-    """
-    most = WEIGHT_MOST if len(model.linear.low) <= LARGE else 1
-    out: list[list[tuple[str, int]]] = [[]]
-    product = 1
-    for aim, terms in model.linear.aims.items():
-        size = model.most[aim] - least_of(model.linear, terms) + 1
-        if out[-1] and (len(out) == 1 or product * size > most):
-            out.append([])
-            product = 1
-        out[-1].append((aim, size))
-        product *= size
-    return [g for g in out if g]
 
 
 def choose(
@@ -273,20 +245,19 @@ def choose(
         if best is not None:
             tell(chosen_of(model, best, _floors(model, best, ())))
     reached: list[Reached] = []
-    for group in grouped(model):
-        if best is not None and all(
-            linear.value(a, best) == least_of(linear, linear.aims[a]) for a, _ in group
-        ):
-            reached += [Reached(a, linear.value(a, best), linear.value(a, best)) for a, _ in group]
+    for aim, terms in linear.aims.items():
+        least = least_of(linear, terms)
+        if best is not None and linear.value(aim, best) == least:
+            reached.append(Reached(aim, least, least))
         elif best is not None and (
             limits.stop() or (limits.left is not None and limits.left() <= 0)
         ):
             break
         else:
-            last = len(reached) + len(group) == len(linear.aims)
+            last = len(reached) + 1 == len(linear.aims)
             found = _stage(
                 model,
-                group,
+                aim,
                 rules,
                 rows,
                 best,
@@ -298,8 +269,8 @@ def choose(
             if found is None:
                 return Chosen(possible=False)
             best, told = found
-            reached += told
-        rows += [Row(tuple(linear.aims[a].items()), None, linear.value(a, best)) for a, _ in group]
+            reached.append(told)
+        rows.append(Row(tuple(terms.items()), None, linear.value(aim, best)))
     if best is None:
         return Chosen(possible=False)
     return chosen_of(model, best, _floors(model, best, reached))
@@ -326,7 +297,7 @@ def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -
 
 def _stage(
     model: PlanModel,
-    group: Sequence[tuple[str, int]],
+    aim: str,
     rules: cp_model.CpModel,
     rows: Sequence[Row],
     best: list[int] | None,
@@ -334,23 +305,18 @@ def _stage(
     limits: Limits,
     before: Sequence[Reached],
     tell: Callable[[Chosen], None],
-) -> tuple[list[int], list[Reached]] | None:
-    """Minimise one group of aims under the `rules` and more `rows`: (values, what was reached);
-    None when no plan at all was found. `hints`: where to begin while there is no `best`.
+) -> tuple[list[int], Reached] | None:
+    """Minimise one aim under the `rules` and more `rows`: (values, what was reached); None when no
+    plan at all was found. `hints`: where to begin while there is no `best`.
     """
     linear = model.linear
     cp = rules.clone()
     for row in rows:
         add_row(cp, row)
     variables = variables_of(cp, len(linear.low))
-    summed: Terms = {}
-    weight = 1
-    for aim, size in reversed(group):
-        for v, c in linear.aims[aim].items():
-            summed[v] = summed.get(v, 0) + weight * c
-        weight *= size
+    terms = linear.aims[aim]
     cp.minimize(
-        cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values()))
+        cp_model.LinearExpr.weighted_sum([variables[v] for v in terms], list(terms.values()))
     )
     for v, value in hints.items() if best is None else enumerate(best):
         cp.add_hint(variables[v], value)
@@ -369,11 +335,13 @@ def _stage(
         solver.parameters.max_consecutive_inactive_count = FORGET_AFTER
         solver.parameters.cp_model_probing_level = 0
 
-    def told(values: Sequence[int], bound: float) -> list[Reached]:
-        return [*before, *_digits(model, group, values, bound)]
+    def told(values: Sequence[int], bound: float) -> Reached:
+        value = linear.value(aim, list(values))
+        floor = max(least_of(linear, terms), math.ceil(bound - ROUNDING))
+        return Reached(aim, value, min(floor, value))
 
     def seen(values: list[int], bound: float) -> bool:
-        found = chosen_of(model, values, _floors(model, values, told(values, bound)))
+        found = chosen_of(model, values, _floors(model, values, [*before, told(values, bound)]))
         tell(found)
         return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
 
@@ -383,37 +351,11 @@ def _stage(
         cp_model.OPTIMAL,
         cp_model.FEASIBLE,
     ):  # no time for anything: the plan begun with stands
-        return None if best is None else (best, list(_digits(model, group, best, -1.0)))
+        return None if best is None else (best, told(best, -1.0))
     values = [solver.value(v) for v in variables]
-    if status == cp_model.OPTIMAL:
-        return values, [
-            Reached(a, linear.value(a, values), linear.value(a, values)) for a, _ in group
-        ]
-    return values, list(_digits(model, group, values, solver.best_objective_bound))
-
-
-def _digits(
-    model: PlanModel, group: Sequence[tuple[str, int]], values: Sequence[int], bound: float
-) -> list[Reached]:
-    """A bound of the weighed sum told aim by aim. It is a number whose digits are the aims: up to
-    the first digit that differs, the aims are proved; that digit bounds its aim; of those after it
-    nothing is known.
-    """
-    linear = model.linear
-    floors = [least_of(linear, linear.aims[a]) for a, _ in group]
-    weights = [1] * len(group)
-    for n in range(len(group) - 2, -1, -1):
-        weights[n] = weights[n + 1] * group[n + 1][1]
-    left = max(int(bound), sum(f * w for f, w in zip(floors, weights, strict=True)))
-    left -= sum(f * w for f, w in zip(floors, weights, strict=True))
-    out, open_ = [], False
-    for (aim, _), floor, weight in zip(group, floors, weights, strict=True):
-        value = linear.value(aim, list(values))
-        digit = floor if open_ else min(floor + left // weight, value)
-        left -= (digit - floor) * weight if not open_ else 0
-        open_ = open_ or digit < value
-        out.append(Reached(aim, value, digit))
-    return out
+    value = linear.value(aim, values)
+    bound = value if status == cp_model.OPTIMAL else solver.best_objective_bound
+    return values, told(values, bound)
 
 
 def fixed(model: PlanModel, plan: Start) -> list[int] | None:

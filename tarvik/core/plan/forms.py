@@ -12,23 +12,27 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from tarvik.core.advice import PLAIN_PITCHES, SUITED
 from tarvik.core.body import Body
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Level
+from tarvik.core.held import held
 from tarvik.core.measure.dry import dry_ground
-from tarvik.core.measure.figures import bed_ground, sitting_height
+from tarvik.core.measure.figures import SIT_LEAST_M2, SLUMPED, bed_ground, sitting_height
 from tarvik.core.measure.ground import Ground as LyingGround
 from tarvik.core.measure.mats import lay_mats
 from tarvik.core.measure.openings import back_to_wind_deg, open_round, open_to_wind, openings
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Hold
+from tarvik.core.pitches.suits import Suit
+from tarvik.core.plan.aims import TENTHS
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
 from tarvik.core.rig.verdict import BUTTON, assess
 from tarvik.core.search.aim import SIT_EACH_M2
 from tarvik.core.solve import Question
+from tarvik.core.suggest import by_itself
+from tarvik.core.suited import suit_here, suit_tonight
 from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
 from tarvik.core.weather.rain import rain_slope
 
@@ -102,6 +106,7 @@ class Form:
     supports: Supports
     buttons: bool
     _judged: dict[Rig, Tonight] = field(default_factory=dict, repr=False)
+    _lowered: dict[int, Form | None] = field(default_factory=dict, repr=False)
 
     @property
     def sheet(self) -> Sheet:
@@ -148,6 +153,27 @@ class Form:
         """Whether there is a way of carrying it in which nothing in the night stops it."""
         return any(self.holds(way) for way in self.ways)
 
+    def poor(self, way: Carrying) -> int:
+        """Tenths of a grade that it falls short of a first choice when it is carried so."""
+        asked = replace(self.found, assessment=replace(self.found.assessment, rig=way.rig))
+        worth = by_itself(0, asked, self.judged(way), self.night).worth
+        return max(round(TENTHS * (Suit.FIRST - worth)), 0)
+
+    @property
+    def suit(self) -> Suit:
+        """How well its pitch serves the night here."""
+        asked = self.found.question
+        return suit_here(self.pitch, asked.sheet, self.supports, self.night.needs)
+
+    def held(self, people: int, answer: Callable[[Question], Solution]) -> Form | None:
+        """The same at heights at which the night does not stop it; None where there are none."""
+        if people not in self._lowered:
+            found = held(self.found, self.night, people, answer)
+            same = found is self.found or found.figures is None
+            made = None if same else forms_of([found], self.night, self.supports)
+            self._lowered[people] = replace(made[0], buttons=self.buttons) if made else None
+        return self._lowered[people]
+
     def stakes(self, way: Carrying) -> int:
         """Stakes that it takes when it is carried so, with those that make it hold tonight."""
         return way.rig.stakes_needed() + sum(r.stakes for r in self.judged(way).remedies)
@@ -175,12 +201,14 @@ class Form:
 
 
 def offered(night: Night) -> tuple[str, ...]:
-    """Pitches a plan looks at tonight: those practitioners take for such a night, the quickest
-    first, and the plain ones.
+    """Pitches a plan looks at tonight: those practitioners take for such a night, the first choices
+    first and of these the quickest, then the plain ones; last the plain ones that nobody takes for
+    such a night, so that a bed under a bad choice is found where there is no other.
     """
-    suited = sorted(SUITED[night.needs.wanted.slug], key=lambda slug: PITCHES[slug].minutes)
-    slugs = dict.fromkeys((*suited, *PLAIN_PITCHES))
-    return tuple(s for s in slugs if not PITCHES[s].carried_by)
+    suits = {slug: suit_tonight(pitch, night.needs) for slug, pitch in PITCHES.items()}
+    some = [s for s, suit in suits.items() if suit >= Suit.WELL or PITCHES[s].suits.plain]
+    some.sort(key=lambda slug: (-suits[slug], PITCHES[slug].minutes))
+    return tuple(s for s in some if not PITCHES[s].carried_by)
 
 
 def questions(
@@ -286,6 +314,11 @@ class Weathered:
     calm: int
     open_share: float
 
+    @property
+    def most(self) -> int:
+        """Most people that lie dry, the shortest taken."""
+        return max((count for _, count in self.beds), default=0)
+
 
 def weathered(
     form: Form, night: Night, from_deg: float, uphill_deg: float | None, statures: Sequence[float]
@@ -353,6 +386,10 @@ def weathered(
     most = max(known.values(), default=0)
     windy = (night.needs.wind_m_s or 0.0) >= WINDY_M_S
     open_share = open_to_wind(form.shelter, from_deg % 360) if night.needs.wind_m_s else 0.0
-    sit_m2 = roof.area_above(sitting_height(Body(min(USUAL_STATURE_M, max(order)))))
-    sit = min(most, math.floor(sit_m2 / SIT_EACH_M2 + 1e-9))
+    tall = min(USUAL_STATURE_M, max(order))
+    if night.needs.wanted.slug == "storm":  # one place to sit with a bent back is enough
+        sit = most if roof.area_above(SLUMPED * tall) >= SIT_LEAST_M2 else 0
+    else:
+        sit_m2 = roof.area_above(sitting_height(Body(tall)))
+        sit = min(most, math.floor(sit_m2 / SIT_EACH_M2 + 1e-9))
     return Weathered(room, sit, 0 if windy and open_share > OPEN_MUCH else most, open_share)

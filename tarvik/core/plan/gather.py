@@ -15,7 +15,9 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import fabric_named
+from tarvik.core.measure.grades import fits
 from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches.suits import Suit
 from tarvik.core.plan.camps import Camp, Places, Stand, parts, stand_at
 from tarvik.core.plan.forms import (
     HARD_MIN,
@@ -328,6 +330,7 @@ class Gathering:
                 forms[n] = self.fittest(
                     [*forms[n], *forms_of(told, night, bag.supports, buttons=bag.buttons)],
                     depth.forms,
+                    lambda question: solve_all([question])[0],
                 )
         out: dict[int, list[Offer]] = {}
         for n, best in forms.items():
@@ -406,12 +409,16 @@ class Gathering:
         ]
         return [o for o in out if o.beds]
 
-    def fittest(self, forms: Sequence[Form], each: int) -> list[Form]:
+    def fittest(
+        self, forms: Sequence[Form], each: int, answer: Callable[[Question], Solution]
+    ) -> list[Form]:
         """For each number of sleepers the forms that serve them best with their backs to the wind:
-        out of the wind, sitting up, quickly set. The rest is left out before spots are sought, for
-        the number of offers is what a plan costs. A form found for several numbers of sleepers
-        counts for each: where one serves all of them best, it needs no other beside it.
+        out of the wind, suiting the night, sitting, quickly set. The rest is left out before spots
+        are sought, for the number of offers is what a plan costs. A form found for several numbers
+        of sleepers counts for each: where one serves all of them best, it needs no other beside it.
+        One that the night stops is looked at lower. `answer` answers a question.
         """
+        forms = list(forms)
         given = [self._given(f, f.back_deg, None) for f in forms]
         most = [max((n for _, n in g.beds), default=0) for g in given]
         kept: dict[int, None] = {}
@@ -420,25 +427,40 @@ class Gathering:
             fit.sort(
                 key=lambda n: (
                     -min(given[n].calm, people),
+                    -forms[n].suit,
                     -min(given[n].sit, people),
                     forms[n].pitch.minutes,
                     n,
                 )
             )
-            kept |= dict.fromkeys(islice((n for n in fit if forms[n].stands), each))
+            stand = (n for n in fit if self._made_to_stand(forms, n, people, answer))
+            kept |= dict.fromkeys(islice(stand, each))
         return [forms[n] for n in kept]
 
+    @staticmethod
+    def _made_to_stand(
+        forms: list[Form], n: int, people: int, answer: Callable[[Question], Solution]
+    ) -> bool:
+        """Whether one of the forms stands tonight; a lower one takes its place where that does."""
+        if forms[n].stands:
+            return True
+        lower = forms[n].held(people, answer)
+        if lower is None or not lower.stands:
+            return False
+        forms[n] = lower
+        return True
+
     def served(self, forms: Sequence[Form], people: int, each: int) -> bool:
-        """Whether so many people are served by `each` of these forms as well as can be, out of the
-        wind and sitting up: forms that take longer to set are not looked at then, for `fittest`
-        would not take them.
+        """Whether so many people are served well by `each` of these forms, out of the wind in a
+        pitch that is a first choice for such a night: forms that take longer to set are not looked
+        at then.
         """
         good = [
             g
-            for g in (self._given(f, f.back_deg, None) for f in forms)
+            for f, g in ((f, self._given(f, f.back_deg, None)) for f in forms)
             if max((n for _, n in g.beds), default=0) >= people
             and g.calm >= people
-            and g.sit >= people
+            and f.suit is Suit.FIRST
         ]
         return len(good) >= each
 
@@ -515,6 +537,9 @@ def _offer(
         at=stand.placed.spot.at if stand else None,
         sit=given.sit,
         calm=given.calm,
+        ease=min(fits(form.figures).ease, given.most),
+        poor=form.poor(way),
+        unsuited=form.suit is Suit.NEVER,
         minutes=form.pitch.minutes,
         hard=form.pitch.minutes > HARD_MIN,
         stakes=form.stakes(way),

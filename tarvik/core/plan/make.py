@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.plan.aims import AIMS
 from tarvik.core.plan.blocks import WHOLE_MOST, block_case, blocks_of
 from tarvik.core.plan.choose import (
     FREE,
@@ -22,7 +23,6 @@ from tarvik.core.plan.choose import (
 from tarvik.core.plan.gather import Bag, Gatherer, standing_offers
 from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import (
-    AIMS,
     NO_LOCKS,
     SPARE,
     Locks,

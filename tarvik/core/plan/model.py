@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from tarvik.core.plan.aims import AIMS
 from tarvik.core.plan.apart import cliques
 from tarvik.core.plan.earshot import heard
 from tarvik.core.plan.linear import Linear
@@ -27,25 +28,14 @@ if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer, Pool
     from tarvik.core.plan.party import Camper
 
-AIMS: Final = ("wet", "rules", "exposed", "moves", "own kit", "sitting", "quick", "compact")
-"""Aims in the order taken unless the leader says otherwise; «moves» only counts when something
-stands already.
-"""
-AIM_WORDS: Final = {
-    "wet": "nobody wet",
-    "rules": "rules kept",
-    "exposed": "nobody in the wind",
-    "moves": "few changes to what stands",
-    "sitting": "room to sit up",
-    "own kit": "own kit",
-    "quick": "quick to set",
-    "compact": "close together",
-}
 SPARE: Final = -1
 """Number of the «person» who stands for the spare shelter."""
-FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST = 3, 10, 2, 1
-LENT_SHEET_COST, JOINED_SHEET_COST, GUEST_COST = 4, 3, 1
-"""Weights within the aims «rules» and «own kit» (engineering assumptions)."""
+FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST, UNSUITED_COST = 3, 10, 2, 1, 5
+LENT_SHEET_COST, JOINED_SHEET_COST, GUEST_COST = 4, 3, 10
+NO_SEAT_COST, NO_EASE_COST, ABREAST_COST = 4, 4, 15
+"""Weights within the aims «rules», «own kit» and «comfort» (engineering assumptions)."""
+ABREAST: Final = 2
+"""More people than this under one sheet lie three abreast: only where nothing else does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +95,6 @@ class PlanModel:
     sleeps: Mapping[tuple[int, int], int]  # (camper's place, unit) -> variable
     takes: tuple[int, ...]  # offer -> variable
     wet: tuple[int, ...]  # camper's place -> variable
-    most: Mapping[str, int]  # aim -> the most it can be
 
 
 def stands_as(offer: Offer, standing: Standing) -> bool:
@@ -121,6 +110,15 @@ def stands_as(offer: Offer, standing: Standing) -> bool:
     near = np.hypot(offer.spot.at[0] - standing.at[0], offer.spot.at[1] - standing.at[1]) < 0.05
     turned = abs((offer.spot.front_deg - (standing.front_deg or 0.0) + 180) % 360 - 180)
     return bool(near and turned < 1.0)
+
+
+_PEOPLE_BEYOND: Final[tuple[tuple[str, int, Callable[[Offer], int]], ...]] = (
+    ("exposed", 1, lambda o: o.calm),
+    ("comfort", NO_SEAT_COST, lambda o: o.sit),
+    ("comfort", NO_EASE_COST, lambda o: o.ease),
+    ("comfort", ABREAST_COST, lambda _: ABREAST),
+)
+"""Aims that count the people beyond what an offer has places for: (aim, weight, places)."""
 
 
 class _Builder:
@@ -348,7 +346,7 @@ class _Builder:
             )
 
     def comfort(self) -> None:
-        """Wind, sitting room, snoring, skill, time, distance."""
+        """Wind, how people sit and lie, snoring, skill, time, distance."""
         for u in range(len(self.units)):
             count = self.people(u)
             real = {
@@ -358,12 +356,17 @@ class _Builder:
                 and (c := self.asked.campers[i].bulk)
                 and self.asked.campers[i].number >= 0
             }
-            for aim, share in (("exposed", lambda o: o.calm), ("sitting", lambda o: o.sit)):
+            for aim, weight, share in _PEOPLE_BEYOND:
+                if all(share(self.asked.offers[n]) >= self.most[u] for n in self.of_unit[u]):
+                    continue
                 over = self.m.var(0, max(self.most[u], 0))
                 self.m.row(
                     {**real, **{v: -c for v, c in self.used(u, share).items()}, over: -1}, high=0
                 )
-                self.cost(aim, {over: 1})
+                self.cost(aim, {over: weight})
+            self.cost("comfort", self.used(u, lambda o: o.poor))
+            self.cost("holds", self.used(u, lambda o: int(not o.holds)))
+            self.cost("few", self.used(u))
             hard = {v: c for v, c in self.used(u, lambda o: int(o.hard)).items() if c}
             if hard:
                 skilled = {
@@ -386,7 +389,8 @@ class _Builder:
                         {**quiet, self.sleeps[i, u]: self.most[u], kept: -1}, high=self.most[u]
                     )
                 self.cost("rules", {kept: SNORE_COST})
-            self.cost("rules", self.used(u, lambda o: len(o.cautions)))
+            bent = self.used(u, lambda o: len(o.cautions) + UNSUITED_COST * o.unsuited)
+            self.cost("rules", bent)
             self.cost("quick", self.used(u, lambda o: round(10 * o.minutes)))
             self.cost("compact", self.used(u, lambda o: round(10 * o.out_m)))
 
@@ -542,25 +546,9 @@ class _Builder:
         for aim in self.asked.aims:
             if self.costs[aim]:
                 self.m.aims[aim] = self.costs[aim]
-        most = {aim: self._most(terms) for aim, terms in self.m.aims.items()}
         return PlanModel(
-            self.asked, self.m, self.units, self.sleeps, tuple(self.takes), tuple(self.wet), most
+            self.asked, self.m, self.units, self.sleeps, tuple(self.takes), tuple(self.wet)
         )
-
-    def _most(self, terms: Terms) -> int:
-        """The most an aim can be: of the offers of one unit only the dearest counts, for only one
-        is taken.
-        """
-        offer_of = {v: n for n, v in enumerate(self.takes)}
-        dearest: dict[int, int] = {}
-        rest = 0
-        for v, c in terms.items():
-            if v in offer_of:
-                unit = self.unit_of[self.asked.offers[offer_of[v]].sheets]
-                dearest[unit] = max(dearest.get(unit, 0), c)
-            else:
-                rest += max(c * self.m.high[v], c * self.m.low[v])
-        return rest + sum(dearest.values())
 
 
 def plan_model(asked: PlanQuestion) -> PlanModel:

@@ -44,8 +44,11 @@ class Pool:
 class Offer:
     """One sheet (or two joined) in one pitch at one spot.
 
-    `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`: how
-    many of them sit up, and lie out of the wind. `minutes`, by one able person; `hard`: wants
+    `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`,
+    `ease`: how many of them sit, lie out of the wind, and lie with ease. `poor`: tenths of a grade
+    that it falls short of a first choice for the night; `holds`: whether nothing stops it tonight;
+    `unsuited`: whether no leader picks that pitch for such a night.
+    `minutes`, by one able person; `hard`: wants
     somebody practised. `poles`: heights to be carried;
     `cords`: lengths of cord; `others`: other carriers by kind; `cut`: how many of the poles'
     heights are cut sticks at need.
@@ -63,6 +66,10 @@ class Offer:
     at: tuple[float, float] | None = None
     sit: int = 0
     calm: int = 0
+    ease: int = 0
+    poor: int = 0
+    holds: bool = True
+    unsuited: bool = False
     minutes: float = 3.0
     hard: bool = False
     stakes: int = 0
@@ -140,6 +147,10 @@ def _beats(one: Offer, two: Offer, lines: Sequence[Pool]) -> bool:
         and one.stakes <= two.stakes
         and one.sit >= two.sit
         and one.calm >= two.calm
+        and one.ease >= two.ease
+        and one.poor <= two.poor
+        and one.holds >= two.holds
+        and one.unsuited <= two.unsuited
         and one.buttons <= two.buttons
         and len(one.cautions) <= len(two.cautions)
         and all(one.room(s) >= two.room(s) for s in statures)

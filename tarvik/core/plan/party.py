@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.plan.aims import OWN
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -80,7 +81,9 @@ class Camper:
 
 @dataclass(frozen=True, slots=True)
 class PlanRules:
-    """What the course holds to. Distances in metres; 0 switches a distance off."""
+    """What the course holds to. Distances in metres; 0 switches a distance off. `school`: whether
+    own sheets come first, or sharing does.
+    """
 
     leaders_apart: bool = True
     adults_apart: bool = True
@@ -92,6 +95,7 @@ class PlanRules:
     join_lines: bool = True
     join_sheets: bool = False
     buttons: bool = True
+    school: str = OWN
     never: frozenset[tuple[int, int]] = field(default_factory=frozenset)
     always: frozenset[tuple[int, int]] = field(default_factory=frozenset)
 

@@ -224,6 +224,7 @@ def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int 
         (n for n, o in enumerate(offers) if o.sheets == sheets),
         key=lambda n: (
             max(0, here - offers[n].calm),
+            offers[n].poor,
             max(0, here - offers[n].sit),
             offers[n].minutes,
             offers[n].out_m,

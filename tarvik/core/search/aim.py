@@ -10,6 +10,7 @@ import numpy as np
 from tarvik.core.body import STATURE_LEAST_M
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
+from tarvik.core.intent import OVER_TALL
 from tarvik.core.measure.figures import fits_one_of, sitting_height
 from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import CALM, Weather
@@ -70,6 +71,10 @@ class Aim:
         """Stature of the shorter person looked for where nobody fits."""
         return max(share * self.body.stature_m, STATURE_LEAST_M)
 
+    def tall_m(self) -> float:
+        """Peak up to which more is of use."""
+        return max(self.intent.tall * self.body.stature_m, sitting_height(self.body))
+
     def mat_m2(self) -> float:
         """Area of one mat."""
         return self.clearance.mat_length(self.body.stature_m) * self.clearance.mat_width_m
@@ -86,16 +91,18 @@ def worth_of_room(
     heads: int,
     mat_m2: float,
     sit_m: float,
+    tall_m: float,
 ) -> Floats:
     """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths
-    m, areas m2.
+    m, areas m2; `sit_m`, `tall_m`: peak up to which one sits up, and up to which more is of use.
     """
     out = intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.headroom * np.minimum(
         peak, sit_m
     )
-    out += intent.peak * np.maximum(peak - sit_m, 0.0) + intent.floor * np.minimum(
-        floor, heads * mat_m2
-    )
+    out += intent.peak * np.maximum(np.minimum(peak, tall_m) - sit_m, 0.0)
+    over = min(OVER_TALL, intent.peak)
+    out += over * np.maximum(peak - tall_m, 0.0)
+    out += intent.floor * np.minimum(floor, heads * mat_m2)
     for weight, amount in ((intent.stand, stand), (intent.covered, dry), (intent.air, open_m2)):
         if weight:
             out += weight * amount
@@ -126,7 +133,8 @@ def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floore
         box[0] * box[1] * floored,
         2 * (box[0] + box[1]) * tallest_m,
     )
-    peak = tallest_m if aim.intent.peak > 0 else min(sit_m, tallest_m)
+    tall_m = aim.tall_m()
+    peak = min(tall_m if aim.intent.peak > 0 else sit_m, tallest_m)
     peaks, grounds, floors, openings = (np.array([x]) for x in (peak, ground, floor, gaps))
     room = worth_of_room(
         aim.intent,
@@ -139,6 +147,7 @@ def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floore
         aim.wanted or 1,
         aim.mat_m2(),
         sit_m,
+        tall_m,
     )
     return float(room[0])
 
@@ -168,7 +177,17 @@ def worth(figures: Figures, aim: Aim) -> float:
         )
     )
     room = worth_of_room(
-        aim.intent, peak, dry, sit, stand, low, gaps, heads, aim.mat_m2(), sitting_height(aim.body)
+        aim.intent,
+        peak,
+        dry,
+        sit,
+        stand,
+        low,
+        gaps,
+        heads,
+        aim.mat_m2(),
+        sitting_height(aim.body),
+        aim.tall_m(),
     )
     settings = {name: np.array([value]) for name, value in figures.shelter.settings.items()}
     doors = doors_worth(aim.intent, figures.shelter.pitch, settings, 1)

@@ -283,6 +283,7 @@ class Room:
             aim.wanted or 1,
             aim.mat_m2(),
             hunt.sit,
+            aim.tall_m(),
         )
         room = room + BUTTON_FREE * _on_tie_outs(
             hunt.fitting.pitch, hunt.sheet, hunt.fitting.box, values

@@ -5,17 +5,15 @@ for tonight.
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from itertools import islice
 from typing import TYPE_CHECKING, Annotated, Any, Final
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
-from tarvik.core.finding import Level
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
-from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search.aim import worth
-from tarvik.core.solve import Solution
+from tarvik.core.suggest import Suggestion, suggestions
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
@@ -26,6 +24,7 @@ from tarvik.store.models import ShelterRow
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.as_hung import Seen, seen, usual_hanging
 from tarvik.web.drawing.silhouette import silhouette
+from tarvik.web.judged import said_of
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik, wanted
 from tarvik.work.hanging import can_hang
@@ -41,6 +40,8 @@ if TYPE_CHECKING:
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 JUDGES: Final = 2
 """Shelters of a board judged at a time."""
+MARKED: Final = 3
+"""How many of a sheet's suggestions the board marks."""
 
 
 @router.get("/board")
@@ -91,19 +92,12 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         shapes = seen(tarvik(request).hangings, list(zip(owners, solved, strict=True)))
         units = Units(course.units)
         every = iter(_judged_all(shapes, tonight, sleepers or 1, units))
-        rows: list[dict[str, Any]] = [
-            {
-                "sheet": sheet,
-                "owner": owner_name(sheet),
-                "cells": [
-                    _cell(*next(every), chosen.get(sheet.id), pitch, units)
-                    for pitch in every_pitch()
-                ],
-            }
-            for sheet in sheets
-        ]
-        for row in rows:
-            row["waiting"] = sum(cell["waiting"] for cell in row["cells"])
+        rows = []
+        for sheet in sheets:
+            judged = list(islice(every, len(every_pitch())))
+            told = [(shape.solution, one) for shape, one in judged]
+            best = suggestions(told, tonight, sleepers or 1)
+            rows.append(_row(sheet, judged, chosen.get(sheet.id), best, units))
         return page(
             request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES
         )
@@ -150,25 +144,6 @@ def _asked(
     return sheets, every
 
 
-def said_of(solution: Solution, judged: Tonight, units: Units) -> tuple[str, int]:
-    """What a cell says is worst tonight, and of how many things: what stands in the way of the
-    pitch and of the night first, then cautions, then notes.
-    """
-    reasons = solution.assessment.reasons
-    fits = [r.text(units) for r in reasons if r.code == "no_mat_fits"]
-    stops = [
-        fits[0] if f.code == "nobody_fits" and fits else f.message
-        for f in judged.findings
-        if f.level is Level.STOPS
-    ]
-    blocking = [r.text(units) for r in reasons if r.blocks]
-    cautions = [f.message for f in judged.findings if f.level is Level.CAUTION]
-    notes = [f.message for f in judged.findings if f.level is Level.NOTE]
-    rest = [r.text(units) for r in reasons if not r.blocks and r.code != "no_mat_fits"]
-    every = [*stops, *blocking, *cautions, *rest, *notes]
-    return (every[0] if every else ""), len(every)
-
-
 def _judged_all(
     shapes: Sequence[Seen], night: TonightsNight, sleepers: int, units: Units
 ) -> list[tuple[Seen, Tonight]]:
@@ -184,14 +159,36 @@ def _judged_all(
         return list(pool.map(judged, shapes))
 
 
-def _cell(
-    shape: Seen,
-    judged: Tonight,
+def _row(
+    sheet: SheetRow,
+    judged: Sequence[tuple[Seen, Tonight]],
     chosen: ShelterRow | None,
-    pitch: str,
+    suggested: Sequence[Suggestion],
     units: Units,
 ) -> dict[str, Any]:
+    """One sheet in every pitch, the first of those suggested marked."""
+    best = {one.number: one for one in suggested}
+    places = {number: place for place, number in enumerate(best, start=1) if place <= MARKED}
+    cells = [
+        _cell(shape, told, chosen, units)
+        | {
+            "place": places.get(n),
+            "why": best[n].why if n in best else "",
+            "worth": round(best[n].worth, 2) if n in best else -99,
+        }
+        for n, (shape, told) in enumerate(judged)
+    ]
+    return {
+        "sheet": sheet,
+        "owner": owner_name(sheet),
+        "cells": cells,
+        "waiting": sum(cell["waiting"] for cell in cells),
+    }
+
+
+def _cell(shape: Seen, judged: Tonight, chosen: ShelterRow | None, units: Units) -> dict[str, Any]:
     solution = shape.solution
+    pitch = solution.question.pitch.slug
     figures, shelter = solution.figures, solution.shelter
     reason, said = said_of(solution, judged, units)
     mine = chosen if chosen is not None and chosen.pitch == pitch else None
@@ -211,9 +208,6 @@ def _cell(
         "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
         "family": PITCHES[pitch].family.value,
         "settings": solution.settings,
-        "worth": round(worth(figures, solution.question.aim()), 2)
-        if figures and judged.verdict is not Verdict.CANNOT
-        else -1,
     }
 
 

@@ -9,18 +9,12 @@ from typing import Annotated, Any
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse
 
-from tarvik.core.advice import PLAIN_PITCHES, SUITED
 from tarvik.core.errors import InputError
-from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.simple import Sleeper, choose_for_all
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.solve import Solution
-from tarvik.core.tonight import Night as TonightsNight
-from tarvik.core.tonight import judge
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
-from tarvik.store.models import Night, Person, SheetRow
+from tarvik.store.models import Night, SheetRow
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
 
@@ -163,80 +157,6 @@ def remove(
             return late
         plans.remove(session, night, shelter_id)
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/camp", status_code=303)
-
-
-@router.post("/choose-for-me")
-@for_role(Role.ASSISTANT)
-def choose_for_me(
-    request: Request, course_id: int, night_id: int, seen: Annotated[str, Form()] = ""
-) -> Any:
-    """Each person under the own sheet in its best pitch for tonight, within the kit."""
-    with tarvik(request).database.session() as session:
-        course = courses.course(session, course_id)
-        night = courses.night(session, course_id, night_id)
-        late = overtaken(request, session, night, seen, "a new choice for everybody", {})
-        if late is not None:
-            return late
-        people = kit.rows(session, course_id, "people")
-        sheets = {s.id: s for s in kit.rows(session, course_id, "sheets")}
-        tonight = nights.night_of(session, course, night)
-        choices = pick_for_all(
-            tarvik(request).solver.solve_all,
-            tonight,
-            people,
-            sheets,
-            kit.supports_of(session, course_id),
-        )
-        plans.replace_all(session, night, choices, "«Choose for me»")
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
-
-
-STOPS_COST = 5.0
-CAUTION_COST = 0.2
-"""How much worth a shelter loses for what tonight's weather does to it (engineering assumption)."""
-
-
-def handicap(solution: Solution, night: TonightsNight) -> float:
-    """What tonight's findings take off a shelter's worth."""
-    found = judge(solution, night).findings
-    return sum(
-        {Level.STOPS: STOPS_COST, Level.CAUTION: CAUTION_COST, Level.NOTE: 0.0}[f.level]
-        for f in found
-    )
-
-
-def pick_for_all(
-    solve_all: Any, night: TonightsNight, people: Any, sheets: dict[int, SheetRow], supports: Any
-) -> list[plans.Choice]:
-    """The plain choice for a whole night."""
-
-    # What practitioners take for such a night, and the three plain ones; the board offers every
-    # pitch.
-    offered = tuple(dict.fromkeys((*SUITED[night.needs.wanted.slug], *PLAIN_PITCHES)))
-
-    def solutions(sheet: int, stature: float, sleepers: int) -> list[Solution]:
-        bodies = [p for p in people if abs(p.stature_m - stature) < 1e-9] or [None]
-        asked = [
-            question(sheets[sheet], pitch, night, supports, person=bodies[0], wanted=sleepers)
-            for pitch in offered
-        ]
-        answered: list[Solution] = solve_all(asked)
-        return answered
-
-    def own(person: Person) -> tuple[int, ...]:
-        return tuple(s.id for s in sheets.values() if s.owner_id == person.id)
-
-    sleepers = [Sleeper(p.id, p.stature_m, own(p)) for p in people]
-    spare = [s.id for s in sheets.values() if s.owner_id is None]
-    outcome = choose_for_all(
-        sleepers, spare, solutions, supports, lambda solution: handicap(solution, night)
-    )
-    return [
-        plans.Choice(
-            pick.sheet, pick.solution.question.pitch.slug, dict(pick.solution.settings), pick.people
-        )
-        for pick in outcome.picks
-    ]
 
 
 @router.post("/undo")

@@ -20,6 +20,7 @@ from tarvik.store.kit import body_of, sheet_of
 from tarvik.store.models import SheetRow
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.drawing.silhouette import silhouette
+from tarvik.web.judged import said_of
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik
 
 router = guarded_router("/courses/{course_id:number}")
@@ -65,7 +66,11 @@ def choices(request: Request, course_id: int, night_id: int, person_id: int) -> 
         asked = question(rows[0], every_pitch()[0], tonight, supports, person=person)
         every = asked_for_person(asked, [sheet_of(r) for r in rows])
         solved = tarvik(request).solver.solve_all([q for _, q in every])
-        found = for_person([(number, s) for (number, _), s in zip(every, solved, strict=True)])
+        found = for_person(
+            [(number, s) for (number, _), s in zip(every, solved, strict=True)],
+            tonight,
+            tarvik(request).solver.solve,
+        )
         shown = [
             _shown(c, rows[c.sheet], body_of(person), Units(course.units))
             for c in found[:MOST_SHOWN]
@@ -92,12 +97,13 @@ def advice(request: Request, course_id: int, person_id: int) -> Any:
 def _shown(choice: Choice, sheet: SheetRow, body: Body, units: Units) -> dict[str, Any]:
     solution = choice.solution
     pitch, shelter = solution.question.pitch, solution.shelter
+    best = choice.suggested
     return {
         "sheet": sheet,
         "owner": owner_name(sheet),
         "pitch": pitch,
         "figures": solution.figures,
-        "verdict": solution.verdict.value,
-        "reasons": [r.text(units) for r in solution.assessment.reasons if r.blocks],
+        "verdict": choice.judged.verdict.value,
+        "why": best.why if best else said_of(solution, choice.judged, units)[0],
         "drawing": silhouette(shelter, pitch.name, body.height("sitting")) if shelter else "",
     }

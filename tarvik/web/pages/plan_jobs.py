@@ -9,7 +9,7 @@ import json
 from typing import TYPE_CHECKING, Any, Final
 
 from fastapi import Request
-from fastapi.responses import StreamingResponse
+from fastapi.responses import RedirectResponse, StreamingResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
@@ -86,6 +86,14 @@ def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> Any
         wanted.kind,
         {"few_moves": wanted.few_moves, "hurt": wanted.hurt},
     )
+
+
+@router.post("/begin")
+@for_role(Role.ASSISTANT)
+def begin_plan(request: Request, course_id: int, night_id: int) -> Any:
+    """Ask for the whole plan, as a form does; the plan's page then shows how far it is."""
+    ask(request, course_id, night_id, "plan", {"few_moves": False, "hurt": None})
+    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/plan", status_code=303)
 
 
 @router.post("/{job_id:number}/cancel")
