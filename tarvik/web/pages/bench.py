@@ -33,6 +33,7 @@ from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import Setting, batch
 from tarvik.core.rig.carried import Rig
 from tarvik.core.solve import Solution
+from tarvik.core.suggest import weighed
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units
@@ -140,6 +141,7 @@ def shown(
     names = cards.marks(shelter)
     out |= {
         "figures": explain(figures, body, units, judged),
+        "suits": weighed(0, solution, judged, tonight, max(1, len(mates))),
         "lying": [(mates[who].name, number + 1) for number, who in enumerate(figures.who)]
         if mates
         else [],
