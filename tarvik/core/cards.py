@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, pairwise
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
@@ -138,9 +138,10 @@ def steps(
     units: Units = Units.METRIC,
     body: Body | None = None,
     house: House = PLAIN_HOUSE,
+    whose: str = "your",
 ) -> list[CardStep]:
     """The pitch's steps with every {placeholder} filled: {height} a setting, {A} a mark, {A-B} a
-    ground distance, {A-ridge} the distance square off the ridge.
+    ground distance, {A-ridge} the distance square off the ridge. `whose` body measures are meant.
     """
     names = marks(shelter)
 
@@ -148,7 +149,9 @@ def steps(
         key = found[1]
         if key in shelter.settings:
             setting = shelter.pitch.setting(key)
-            against = _against_body(shelter.settings[key], body) if setting.is_length else ""
+            against = ""
+            if setting.is_length:
+                against = _against_body(shelter.settings[key], body, whose)
             return setting.shown(shelter.settings[key], units) + against
         if key in names:
             return names[key]
@@ -179,14 +182,24 @@ def _prepared(shelter: Shelter, units: Units) -> list[str]:
     return out
 
 
-def _against_body(metres: float, body: Body | None) -> str:
+def _against_body(metres: float, body: Body | None, whose: str) -> str:
     """The nearest place on the body at that height, as leaders say it."""
-    if body is None:
-        return ""
+    place = "" if body is None else body_place(metres, body)
+    return f" ({whose} {place})" if place else ""
+
+
+def body_place(metres: float, body: Body) -> str:
+    """The place on a standing body at that height, within a hand's breadth; nothing where there is
+    none.
+
+    >>> from tarvik.core.body import Body
+    >>> body_place(1.05, Body(1.75)), body_place(0.5, Body(1.75))
+    ('waist', '')
+    """
     places = {"waist": "waist", "lowest_rib": "lowest rib", "shoulder": "shoulder", "eye": "eye"}
     heights = {word: body.height(name) for name, word in places.items()} | {"crown": body.stature_m}
     word, height = min(heights.items(), key=lambda item: abs(item[1] - metres))
-    return f" (your {word})" if abs(height - metres) < 0.06 else ""
+    return word if abs(height - metres) < 0.06 else ""
 
 
 def _support_words(
@@ -221,6 +234,10 @@ def _support_words(
                 f"{mark} on a {support.kind} of "
                 f"{format_length(support.height_m, units)}{tipped}{guyed}"
             )
+    high = [p for p in shelter.pitch.high_points() if p in names]
+    for one, two in pairwise(high):
+        apart = format_length(_ground(shelter, one, two), units)
+        said.append(f"{names[one]} and {names[two]} stand {apart} apart")
     ridge = next((x for x in rig.lines if x.purpose == "ridge line"), None)
     if ridge:
         said.append(

@@ -163,7 +163,9 @@ def judge(
     gale = held.gale if held else None
     damp = _damp(figures, needs, sleepers)
     fabric = fabric_named(solution.question.sheet.fabric)
-    found = _beds(figures, night, sleepers) if night.beds_wanted else []
+    warning = unsuited(solution.question.pitch, needs)
+    found = [] if warning is None else [warning]
+    found += _beds(figures, night, sleepers) if night.beds_wanted else []
     found += _wind(figures, night, held)
     if held is not None:
         found += _stretched(held, fabric, _names(figures.shelter, held.rig))
@@ -171,8 +173,6 @@ def judge(
     found += _snow(figures, needs)
     found += _air(figures, night, damp, units)
     found += _fire(figures, fabric, units) if needs.fire else []
-    warning = unsuited(solution.question.pitch, needs)
-    found += [] if warning is None else [warning]
     verdict = solution.verdict
     buttons = _buttons(solution) if night.buttons else ()
     if buttons and lacks_only_buttons(solution):

@@ -10,12 +10,14 @@ from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
+from tarvik.core.cards import body_place
 from tarvik.core.errors import FoldError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.site.placing import wind_in_frame
+from tarvik.core.site.where import where
 from tarvik.core.tonight import Tonight, judge
-from tarvik.core.units import Units
+from tarvik.core.units import Units, format_length
 from tarvik.store import plans
 from tarvik.store.kit import body_of
 from tarvik.web.as_hung import Seen, as_it_hangs, seen, usual_hanging
@@ -27,9 +29,10 @@ if TYPE_CHECKING:
 
     from tarvik.core.hang.tell import Told
     from tarvik.core.rig.supports import Supports
+    from tarvik.core.site.things import Ground
     from tarvik.core.solve import Question, Solution
     from tarvik.core.tonight import Night as TonightsNight
-    from tarvik.store.models import ShelterRow
+    from tarvik.store.models import Person, ShelterRow
     from tarvik.work.hanging import Hangings
     from tarvik.work.solving import Solver
 
@@ -48,6 +51,32 @@ class Judged:
     def solution(self) -> Solution:
         """The shelter as it hangs."""
         return self.shape.solution
+
+    @property
+    def tallest(self) -> Person | None:
+        """Whose body measures its card speaks of; the sheet's owner where nobody sleeps there."""
+        people = plans.sleepers(self.row)
+        return max(people, key=lambda p: p.stature_m) if people else self.row.sheet.owner
+
+    @property
+    def whose(self) -> str:
+        """The same as a card says it."""
+        return f"{self.tallest.name.split()[0]}'s" if self.tallest else "your"
+
+    def where(self, ground: Ground | None) -> str:
+        """Where it stands, in words; nothing while it is not on the map."""
+        spot, pitch = self.row.spot or {}, self.solution.question.pitch
+        if ground is None or not spot:
+            return ""
+        high = len(pitch.high_points())
+        height = ""
+        if high and (metres := self.solution.settings.get("height")):
+            place = body_place(metres, body_of(self.tallest)) if self.tallest else ""
+            level = f"{self.whose} {place}" if place else format_length(metres, self.units)
+            height = f"{'ridge' if high > 1 else 'peak'} at {level}"
+        at = float(spot["x"]), float(spot["y"])
+        trees = list(spot.get("trees") or ())
+        return where(ground, at, trees, spot.get("front_deg"), height, self.units)
 
     @property
     def digest(self) -> str:

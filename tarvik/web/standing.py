@@ -115,6 +115,11 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
     )
 
 
+def ground_of(session: Session, site_id: int | None) -> Ground | None:
+    """The ground of a night's site; None where it has none."""
+    return None if site_id is None else store.known(session, site_id)[1].ground
+
+
 def judge_of(request: Request, session: Session, course: Course, tonight: TonightsNight) -> Judge:
     """The judge of a night's shelters."""
     app = tarvik(request)
@@ -192,6 +197,7 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
             "people": plans.sleepers(row),
             "fault": "",
             "shape": "",
+            "where": "",
             "judged": None,
         }
         if row.spot:
@@ -206,6 +212,7 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
             told["findings"] = told["judged"].warnings
         if told["judged"] is not None:
             told["shape"] = told["judged"].shape.words
+            told["where"] = told["judged"].where(scene.known.ground)
         trees = (row.spot or {}).get("trees", [])
         if told["placed"] is not None:
             told["fall"] = slope_of(told["placed"].gradient)

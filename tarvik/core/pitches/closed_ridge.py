@@ -45,8 +45,8 @@ DOORS: Final = Setting(
     shut_at=0,
 )
 _LOOK: Final = Step(
-    "Look up for dead branches, and clear the ground of stones and sticks. One end goes to "
-    "the wind."
+    "Look up for dead branches, and clear the ground of stones and sticks. A side goes to the "
+    "wind, not an end."
 )
 _SIDES: Final = (
     Panel("left", Role.ROOF, ("A", "B", "Q", "P")),

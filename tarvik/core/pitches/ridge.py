@@ -117,9 +117,8 @@ A_FRAME: Final = Pitch(
     limits=_a_frame_limits,
     steps=(
         Step(
-            "Look up for dead branches, and clear the ground of stones and sticks. Turn an "
-            "end, never a long open side, "
-            "away from the wind."
+            "Look up for dead branches, and clear the ground of stones and sticks. A closed side "
+            "goes to the wind, never an open end."
         ),
         Step(
             "Rig the ridge at {height}: fixed knot at one support, tensioning hitch at the "

@@ -34,6 +34,10 @@ GAP_M: Final = constant(
 )
 
 
+SAFEGUARDS: Final = frozenset({"leaders_apart", "adults_apart", "age_gap", "quarters"})
+"""Rules by tag that protect people: no repair of a plan suggests to drop one of them."""
+
+
 class Shares(StrEnum):
     """With whom a person has agreed to share."""
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Final
 from ortools.sat.python import cp_model
 
 from tarvik.core.plan.choose import FREE, Chosen, Limits, add_row, solver_for, to_cp, variables_of
+from tarvik.core.plan.party import SAFEGUARDS
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -106,14 +107,14 @@ def _trouble(tag: str) -> int:
 
 def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -> list[Repair]:
     """The smallest sets of things to set aside so that everybody has a bed, the easiest first; no
-    set holds another.
+    set holds another, and none a rule that protects people.
     """
     linear = model.linear
-    tags = linear.tags()
-    cp = to_cp(linear, [r for r in linear.rows if not r.tag])
+    tags = [t for t in linear.tags() if t not in SAFEGUARDS]
+    cp = to_cp(linear, [r for r in linear.rows if not r.tag or r.tag in SAFEGUARDS])
     flags = {tag: cp.new_bool_var("") for tag in tags}
     for row in linear.rows:
-        if row.tag:
+        if row.tag in flags:
             add_row(cp, row, unless=[flags[row.tag].index])
     cp.minimize(
         cp_model.LinearExpr.weighted_sum(list(flags.values()), [-_trouble(t) for t in tags])

@@ -14,6 +14,7 @@ from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.kit_use import left_after, totals
 from tarvik.core.rig.verdict import assess
+from tarvik.core.site.things import Ground
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import propose
 from tarvik.store import courses, kit, nights, plans
@@ -26,7 +27,7 @@ from tarvik.web.judged import Judge, Judged, carried_so
 from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, tarvik
 from tarvik.web.plan_view import shelters_and_map
-from tarvik.web.standing import at_hand, judge_of
+from tarvik.web.standing import at_hand, ground_of, judge_of
 from tarvik.work.hanging import can_hang
 
 PAPER_MM = 178.0
@@ -35,9 +36,11 @@ MAP_SCALES = (50, 100, 200, 500, 1000)
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
-def shelter_cards(judge: Judge, shelters: list[Judged]) -> list[dict[str, Any]]:
+def shelter_cards(
+    judge: Judge, shelters: list[Judged], ground: Ground | None
+) -> list[dict[str, Any]]:
     """A card for each shelter. The kit is handed out in order, so that what is short shows at the
-    shelter that lacks it.
+    shelter that lacks it. `ground`: that of the night, where it is mapped.
     """
     units, left = judge.units, judge.supports
     out = []
@@ -87,7 +90,16 @@ def shelter_cards(judge: Judge, shelters: list[Judged]) -> list[dict[str, Any]]:
                     shelter, figures, rig, body, units, solution.question.supports.in_the_way
                 ),
                 "flat": views.flat_sheet(shelter, rig, units),
-                "steps": cards.steps(shelter, rig, units, body, solution.question.supports.house),
+                "steps": cards.steps(
+                    shelter, rig, units, body, solution.question.supports.house, judged.whose
+                ),
+                "where": judged.where(ground),
+                "whose": judged.whose,
+                "mats": [
+                    (number, people[who].name.split()[0])
+                    for number, who in enumerate(figures.who, start=1)
+                    if who < len(people)
+                ],
                 "lines": [(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
             }
         out.append(card)
@@ -102,7 +114,9 @@ def camp(request: Request, course_id: int, night_id: int) -> dict[str, Any]:
         people = kit.rows(session, course_id, "people")
         tonight = nights.night_of(session, course, night)
         judge = judge_of(request, session, course, tonight)
-        shelters = shelter_cards(judge, judge.each(list(plans.shelters(session, night_id))))
+        ground = ground_of(session, night.site_id)
+        each = judge.each(list(plans.shelters(session, night_id)))
+        shelters = shelter_cards(judge, each, ground)
         drawing = (
             shelters_and_map(request, session, course, night)[1]
             if any(row["row"].spot for row in shelters)

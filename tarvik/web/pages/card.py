@@ -31,7 +31,7 @@ from tarvik.web.night_words import weather_words
 from tarvik.web.pages.account import address, loopback
 from tarvik.web.pages.camp import shelter_cards
 from tarvik.web.pages.common import page, tarvik
-from tarvik.web.standing import judge_of
+from tarvik.web.standing import ground_of, judge_of
 
 router = guarded_router()
 LEADERS = "/courses/{course_id:number}/cards"
@@ -93,7 +93,8 @@ def _card(
         return told
     solver = tarvik(request).solver
     judge = judge_of(request, session, course, tonight)
-    made = shelter_cards(judge, [judge.of(*own[0])])[0]
+    ground = ground_of(session, night.site_id)
+    made = shelter_cards(judge, [judge.of(*own[0])], ground)[0]
     solution, rig = made["solution"], made["rig"]
     moves = [o for o in outcomes(solution, solver.workings) if o.after is not None][:1]
     house = solution.question.supports.house
