@@ -76,7 +76,13 @@ class Judged:
             height = f"{'ridge' if high > 1 else 'peak'} at {level}"
         at = float(spot["x"]), float(spot["y"])
         trees = list(spot.get("trees") or ())
-        return where(ground, at, trees, spot.get("front_deg"), height, self.units)
+        rig = self.solution.assessment.rig
+        points = pitch.high_points()
+        others = (
+            [s.kind for s in rig.supports if s.point in points and s.kind != "tree"] if rig else []
+        )
+        others = others[: max(high - len(trees), 0)]
+        return where(ground, at, trees, spot.get("front_deg"), height, self.units, others)
 
     @property
     def digest(self) -> str:

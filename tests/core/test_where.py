@@ -36,10 +36,15 @@ def test_between_trees_and_off_the_fire() -> None:
 
 def test_one_tree_poles_and_no_fire() -> None:
     assert where(WOOD, (0.0, 11.0), ("Oak 13",), None).startswith("at Oak 13; ")
-    assert where(WOOD, (2.5, 0.0), (), None) == "on poles; beside the fire spot (Fire)"
+    assert where(WOOD, (2.5, 0.0), (), None) == "beside the fire spot (Fire)"
     bare = Ground((OAK,))
-    assert where(bare, (0.0, 6.0), (), 180.0) == "on poles, front to S; 6.0 m S of Oak 13"
-    assert where(Ground(), (0.0, 0.0), (), None) == "on poles"
+    assert where(bare, (0.0, 6.0), (), 180.0, others=("pole",)) == (
+        "on a pole, front to S; 6.0 m S of Oak 13"
+    )
+    assert where(Ground(), (0.0, 0.0), (), None, others=("pole", "pole")) == "between two poles"
+    assert where(Ground(), (0.0, 0.0), ("Oak 13",), None, others=("pole",)) == (
+        "between Oak 13 and a pole"
+    )
     assert "20 ft" in where(bare, (0.0, 12.0 - 6.096), (), None, units=Units.IMPERIAL)
 
 

@@ -34,11 +34,13 @@ def where(
     front_deg: float | None,
     height: str = "",
     units: Units = Units.METRIC,
+    others: Sequence[str] = (),
 ) -> str:
-    """Words for a place. `height`: how high the ridge or peak is, in words; `front_deg`: the
-    bearing that the front looks to, None where the pitch has none.
+    """Words for a place. `trees`: those that carry it, by name; `others`: the kinds of what else
+    does; `height`: how high the ridge or peak is, in words; `front_deg`: the bearing that the front
+    looks to, None where the pitch has none.
     """
-    parts = [_carried(trees), height]
+    parts = [_carried(trees, others), height]
     if front_deg is not None:
         parts.append(f"front to {compass(front_deg)}")
     first = ", ".join(p for p in parts if p)
@@ -46,12 +48,18 @@ def where(
     return "; ".join(p for p in (first, off) if p)
 
 
-def _carried(trees: Sequence[str]) -> str:
-    if not trees:
-        return "on poles"
-    if len(trees) == 1:
-        return f"at {trees[0]}"
-    return f"between {' and '.join(trees)}"
+def _carried(trees: Sequence[str], others: Sequence[str]) -> str:
+    """What carries it.
+
+    >>> _carried(["Oak 13"], ["pole"]), _carried([], ["pole", "pole"]), _carried([], ["pole"])
+    ('between Oak 13 and a pole', 'between two poles', 'on a pole')
+    """
+    if not trees and len(others) == 2 and len(set(others)) == 1:
+        return f"between two {others[0]}s"
+    every = [*trees, *(f"a {kind}" for kind in others)]
+    if len(every) > 1:
+        return f"between {' and '.join(every)}"
+    return "" if not every else f"at {every[0]}" if trees else f"on {every[0]}"
 
 
 def _off(ground: Ground, at: Place, trees: Sequence[str], units: Units) -> str:
