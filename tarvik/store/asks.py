@@ -4,6 +4,7 @@ the jobs of the workers.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import func, select, update
@@ -85,6 +86,37 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     row.asked = {**(row.asked or {}), "locks": {**asked["locks"], kind: held}}
     session.flush()
     return fixed
+
+
+@dataclass(frozen=True, slots=True)
+class Accepted:
+    """A broken rule that somebody took knowingly: whom it concerns, who took it, and when."""
+
+    rule: str
+    people: tuple[int, ...]
+    by: str
+    at: str
+
+    @property
+    def broken(self) -> tuple[str, tuple[int, ...]]:
+        """The rule, and whom it concerns."""
+        return self.rule, self.people
+
+
+def accepted(session: Session, night_id: int) -> list[Accepted]:
+    """The broken rules that were taken knowingly for a night."""
+    kept = (of_night(session, night_id).asked or {}).get("accepted", [])
+    return [Accepted(a["rule"], tuple(a["people"]), a["by"], a["at"]) for a in kept]
+
+
+def accept(session: Session, night_id: int, one: Accepted) -> None:
+    """Take a broken rule knowingly."""
+    row = locked_for_change(session, night_id)
+    asked = row.asked or {}
+    rest = [a for a in asked.get("accepted", []) if (a["rule"], tuple(a["people"])) != one.broken]
+    made = {"rule": one.rule, "people": list(one.people), "by": one.by, "at": one.at}
+    row.asked = {**asked, "accepted": [*rest, made]}
+    session.flush()
 
 
 def keep_found(

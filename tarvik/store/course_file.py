@@ -9,6 +9,7 @@ from sqlalchemy import select
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import pitch_named
+from tarvik.core.plan.aims import AIMS, in_order
 from tarvik.core.weather.needs import zone_named
 from tarvik.exchange import night_form
 from tarvik.exchange.course_file import (
@@ -347,7 +348,7 @@ def _bring_asked(
         },
     }
     if told.aims is not None:
-        changes["aims"] = told.aims
+        changes["aims"] = list(in_order(told.aims, AIMS))  # old files name aims that are no more
     asks.set_asked(session, night.id, changes)
 
 

@@ -5,7 +5,7 @@ it.
 from __future__ import annotations
 
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from markupsafe import Markup
@@ -25,7 +25,7 @@ from tarvik.web.pages.common import question
 from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from tarvik.core.hang.tell import Told
     from tarvik.core.rig.supports import Supports
@@ -135,13 +135,16 @@ class Judged:
 
 @dataclass(frozen=True, slots=True)
 class Judge:
-    """What it takes to judge the shelters of one night."""
+    """What it takes to judge the shelters of one night. `marks`: what is wrong with who lies in a
+    shelter.
+    """
 
     solver: Solver
     hangings: Hangings
     night: TonightsNight
     supports: Supports
     units: Units
+    marks: Callable[[ShelterRow], list[Finding]] = field(default=lambda _: [])
 
     def asked(self, row: ShelterRow, front_deg: float | None) -> Question:
         """What is asked of a shelter: for the people in it, with the wind as it meets it where its
@@ -179,7 +182,7 @@ class Judge:
         shape = as_it_hangs(solution, self._told(row, solution))
         people = len(row.members)
         tonight = judge(shape.solution, self.night, max(1, people), self.units)
-        judged = shape.judged(tonight, self.units, people)
+        judged = shape.judged(tonight, self.units, people).hung_too(self.marks(row))
         return Judged(number, row, shape, judged, self.units)
 
     def _told(self, row: ShelterRow, solution: Solution) -> Told | None:

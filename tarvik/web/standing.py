@@ -25,6 +25,7 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store import ground as store
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, Night, ShelterRow, Site
+from tarvik.web.house_rules import marker
 from tarvik.web.judged import Judge, Judged
 from tarvik.web.pages.common import owner_name, tarvik
 
@@ -124,7 +125,8 @@ def judge_of(request: Request, session: Session, course: Course, tonight: Tonigh
     """The judge of a night's shelters."""
     app = tarvik(request)
     supports = kit.supports_of(session, course.id)
-    return Judge(app.solver, app.hangings, tonight, supports, Units(course.units))
+    marks = marker(session, course)
+    return Judge(app.solver, app.hangings, tonight, supports, Units(course.units), marks)
 
 
 def _middle(figures: Figures) -> tuple[float, float]:

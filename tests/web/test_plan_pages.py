@@ -100,7 +100,8 @@ def test_the_whole_evening_of_a_plan(
     assert 'aria-label="Let Bo S go"' in client.get(url).text
     with database.session() as session:  # undo puts the shelters up anew, under new numbers
         other = plans.shelters(session, night)[0].id
-    assert client.post(f"{url}/people/{someone}", json={"shelter": other}).status_code == 200
+    knowing = {"shelter": other, "knowing": True}
+    assert client.post(f"{url}/people/{someone}", json=knowing).status_code == 200
     # the evening, late people, and its calendar
     assert client.get(f"{url}/evening.ics").status_code == 404
     assert (

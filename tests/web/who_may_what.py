@@ -143,6 +143,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"PATCH {_COURSE}",
         f"POST {_COURSE}/nights",
         f"POST {_NIGHT}/delete",
+        f"POST {_PLAN}/accept",
         f"POST {_COURSE}/deleted/{{kind}}/{{row_id}}",
         f"POST {_COURSE}/kit/{{table}}",
         f"PATCH {_COURSE}/kit/{{table}}/{{row_id}}",

@@ -178,6 +178,38 @@ def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, st
     return out
 
 
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """A rule that people under one sheet break: its tag, whom it concerns by number, and words."""
+
+    rule: str
+    people: tuple[int, ...]
+    words: str
+
+
+def broken(people: Sequence[Camper], rules: PlanRules) -> list[Broken]:
+    """The rules that these people under one sheet break, each once for those it concerns."""
+    out = []
+    for bar in bars(rules):
+        some = [c for c in people if bar.kind_of(c) is not None]
+        if len({bar.kind_of(c) for c in some}) > 1:
+            out.append(_broken(bar.rule, bar.words, some))
+    for tag, words, i, j in pair_bars(people, rules):
+        out.append(_broken(tag, words, [people[i], people[j]]))
+    for one in people if len(people) > 1 else ():
+        if one.shares is Shares.NOBODY:
+            words = f"{one.name} shares with nobody"
+            out.append(_broken(f"consent {one.number}", words, people))
+    return out
+
+
+def _broken(rule: str, words: str, people: Sequence[Camper]) -> Broken:
+    names = [c.name for c in people]
+    said = f"{', '.join(names[:-1])} and {names[-1]}"
+    numbers = tuple(sorted(c.number for c in people))
+    return Broken(rule, numbers, words if all(n in words for n in names) else f"{words}: {said}")
+
+
 def may_share(one: Camper, two: Camper, rules: PlanRules) -> str | None:
     """Why two people may not share a shelter; None when they may."""
     for bar in bars(rules):

@@ -24,16 +24,18 @@ from tarvik.store.models import ShelterRow
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.as_hung import Seen, seen, usual_hanging
 from tarvik.web.drawing.silhouette import silhouette
+from tarvik.web.house_rules import marker
 from tarvik.web.judged import said_of
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik, wanted
 from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.finding import Finding
     from tarvik.core.solve import Question
     from tarvik.store.models import SheetRow
 
@@ -92,12 +94,12 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         shapes = seen(tarvik(request).hangings, list(zip(owners, solved, strict=True)))
         units = Units(course.units)
         every = iter(_judged_all(shapes, tonight, sleepers or 1, units))
-        rows = []
+        rows, marks = [], marker(session, course)
         for sheet in sheets:
             judged = list(islice(every, len(every_pitch())))
             told = [(shape.solution, one) for shape, one in judged]
             best = suggestions(told, tonight, sleepers or 1)
-            rows.append(_row(sheet, judged, chosen.get(sheet.id), best, units))
+            rows.append(_row(sheet, judged, chosen.get(sheet.id), best, units, marks))
         return page(
             request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES
         )
@@ -165,12 +167,15 @@ def _row(
     chosen: ShelterRow | None,
     suggested: Sequence[Suggestion],
     units: Units,
+    marks: Callable[[ShelterRow], list[Finding]],
 ) -> dict[str, Any]:
-    """One sheet in every pitch, the first of those suggested marked."""
+    """One sheet in every pitch, the first of those suggested marked. `marks`: rules that the people
+    of a shelter break.
+    """
     best = {one.number: one for one in suggested}
     places = {number: place for place, number in enumerate(best, start=1) if place <= MARKED}
     cells = [
-        _cell(shape, told, chosen, units)
+        _cell(shape, told, chosen, units, marks)
         | {
             "place": places.get(n),
             "why": best[n].why if n in best else "",
@@ -186,7 +191,13 @@ def _row(
     }
 
 
-def _cell(shape: Seen, judged: Tonight, chosen: ShelterRow | None, units: Units) -> dict[str, Any]:
+def _cell(
+    shape: Seen,
+    judged: Tonight,
+    chosen: ShelterRow | None,
+    units: Units,
+    marks: Callable[[ShelterRow], list[Finding]],
+) -> dict[str, Any]:
     solution = shape.solution
     pitch = solution.question.pitch.slug
     figures, shelter = solution.figures, solution.shelter
@@ -206,6 +217,7 @@ def _cell(shape: Seen, judged: Tonight, chosen: ShelterRow | None, units: Units)
         "reason": reason,
         "more": max(0, said - 1),
         "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,
+        "rules": marks(mine) if mine else [],
         "family": PITCHES[pitch].family.value,
         "settings": solution.settings,
     }

@@ -16,6 +16,7 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.models import Night, SheetRow
 from tarvik.web.access import for_role, guarded_router
+from tarvik.web.house_rules import new_breaks
 from tarvik.web.pages.common import given_settings, owner_name, page, question, tarvik, wanted
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
@@ -105,8 +106,9 @@ def choose(
     pitch: str,
     people: Annotated[list[int] | None, Form()] = None,
     seen: Annotated[str, Form()] = "",
+    knowing: Annotated[str, Form()] = "",
 ) -> Any:
-    """Put people under a sheet in a pitch."""
+    """Put people under a sheet in a pitch; where they break a rule only `knowing`."""
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         night = courses.night(session, course_id, night_id)
@@ -132,6 +134,23 @@ def choose(
         late = overtaken(request, session, night, seen, mine, {"people": people or []})
         if late is not None:
             return late
+        before = next(
+            (r for r in plans.shelters(session, night_id) if r.sheet_id == sheet_id), None
+        )
+        breaks = [] if knowing else new_breaks(session, course, night, sleepers, before)
+        if breaks:
+            again = {"people": people or [], "seen": [seen], "knowing": ["yes"]}
+            return page(
+                request,
+                "rule_broken.html",
+                409,
+                course=course,
+                night=night,
+                mine=mine,
+                breaks=breaks,
+                tab="board",
+                again=again,
+            )
         plans.choose(
             session,
             night,

@@ -16,8 +16,10 @@ from tarvik.exchange.calendar import evening_calendar
 from tarvik.store import asks, courses, kit, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Course, now
+from tarvik.store.models import Course, ShelterRow, now
 from tarvik.web.access import for_role, guarded_router
+from tarvik.web.house_rules import broken_by, new_breaks, told
+from tarvik.web.limits import refusal
 from tarvik.web.pages.common import page, tarvik
 from tarvik.web.plan_view import plan_view
 
@@ -26,12 +28,21 @@ if TYPE_CHECKING:
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
 PAIR_KINDS = ("never", "always")
+RULE_TITLE = "A rule of the course is broken"
 
 
 class Move(BaseModel):
-    """Where a person is put; None: no bed yet."""
+    """Where a person is put; None: no bed yet. `knowing`: a broken rule was told and is wanted."""
 
     shelter: int | None = None
+    knowing: bool = False
+
+
+class AcceptIn(BaseModel):
+    """A rule that the people of a shelter break, to be taken knowingly."""
+
+    shelter: int
+    rule: str
 
 
 class LockIn(BaseModel):
@@ -96,7 +107,31 @@ def move(request: Request, course_id: int, night_id: int, person_id: int, to: Mo
     """Put a person into another shelter."""
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
+        row = session.get(ShelterRow, to.shelter) if to.shelter is not None else None
+        if row is not None and row.night_id == night.id and not to.knowing:
+            course = courses.course(session, course_id)
+            person = kit.one(session, course_id, "people", person_id)
+            there = [p for p in plans.sleepers(row) if p.id != person.id]
+            if breaks := new_breaks(session, course, night, [*there, person], row):
+                return refusal(409, RULE_TITLE, told(breaks))
         plans.move_person(session, night, person_id, to.shelter)
+        return refreshed(request, session, course_id, night_id)
+
+
+@router.post("/accept")
+@for_role(Role.LEADER)
+def accept(request: Request, course_id: int, night_id: int, what: AcceptIn) -> Any:
+    """Take a broken rule knowingly: who did, and when, stays with it."""
+    with tarvik(request).database.session() as session:
+        course = courses.course(session, course_id)
+        night = courses.night(session, course_id, night_id)
+        row = next((r for r in plans.shelters(session, night.id) if r.id == what.shelter), None)
+        if row is None:
+            raise NotFoundError("this shelter is no longer planned for the night")
+        for one in broken_by(course, plans.sleepers(row)):
+            if one.rule == what.rule:
+                by, at = request.state.who.name, now().strftime("%d %b %H:%M UTC")
+                asks.accept(session, night.id, asks.Accepted(one.rule, one.people, by, at))
         return refreshed(request, session, course_id, night_id)
 
 

@@ -4,7 +4,7 @@ import { ground } from "./ground.js";
 import { ask, fault, swap, toast } from "./talk.js";
 
 const people = (v) => `${v} ${v === 1 ? "person" : "people"}`;
-const AIM_UNITS = { wet: people, exposed: people, sitting: people, quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
+const AIM_UNITS = { wet: people, exposed: people, quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
 
 export const plan = () => {
   const map = ground();
@@ -60,8 +60,7 @@ export const plan = () => {
       const lists = this.$refs.lists;
       lists.setAttribute("aria-busy", "true");
       try {
-        swap(lists, await ask(this.planUrl + url, options), "details[data-fold]");
-        this.take(lists);
+        this.showText(await ask(this.planUrl + url, options));
         return true;
       } catch (error) {
         toast(error.message);
@@ -73,7 +72,22 @@ export const plan = () => {
 
     post(url, json) { return this.show(url, { method: "POST", json }); },
 
-    bed(person, shelter) { return this.post(`/people/${person}`, { shelter: shelter ? Number(shelter) : null }); },
+    // A choice that breaks a rule is told first; it is made only knowingly.
+    async bed(person, shelter) {
+      const to = { shelter: shelter ? Number(shelter) : null };
+      try {
+        this.showText(await ask(`${this.planUrl}/people/${person}`, { method: "POST", json: to }));
+      } catch (error) {
+        if (error.status !== 409) { toast(error.message); return this.show("/view"); }
+        const knowing = confirm(`This breaks a rule of the course: ${error.message}.\n\nDo it all the same? It stays marked until it is changed or accepted.`);
+        return knowing ? this.post(`/people/${person}`, { ...to, knowing }) : this.show("/view");
+      }
+    },
+
+    showText(html) {
+      swap(this.$refs.lists, html, "details[data-fold]");
+      this.take(this.$refs.lists);
+    },
 
     async press(event) {
       const button = event.target.closest("button");
@@ -82,6 +96,7 @@ export const plan = () => {
       if (d.job) this.job({ kind: d.job, few_moves: d.few === "yes" });
       else if (d.act === "cancel" && this.running) ask(`${this.planUrl}/jobs/${this.running}/cancel`, { method: "POST" }).catch((e) => toast(e.message));
       else if (d.lock) this.post("/locks", { kind: d.lock, number: Number(d.number) });
+      else if (d.accept) this.post("/accept", { shelter: Number(d.in), rule: d.accept });
       else if (d.use) this.post(`/use/${d.use}`);
       else if (d.take) this.post(`/named/${d.take}/take`);
       else if (d.dropNamed) this.show(`/named/${d.dropNamed}`, { method: "DELETE" });
