@@ -64,16 +64,20 @@ def test_heat_and_view_open_far_more(slug: str) -> None:
         assert open_m2(solve(asked(slug, intent))) > 1.1 * storm
 
 
-@pytest.mark.parametrize("intent", ["fair-view", "warm-insects", "shade"])
-def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str) -> None:
-    """Common practice; and lower when it is cold or storms."""
+@pytest.mark.parametrize(
+    ("intent", "peak_m"), [("fair-view", 1.65), ("warm-insects", 1.43), ("shade", 1.65)]
+)
+def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str, peak_m: float) -> None:
+    """Common practice; with insects, for a net, at shoulder height; and lower when it is cold or
+    storms.
+    """
     fair, storm, cold = (
         solve(asked("plow-point", name)).figures for name in (intent, "storm", "cold-fire")
     )
     assert fair is not None
     assert storm is not None
     assert cold is not None
-    assert fair.peak_m == pytest.approx(1.65, abs=0.15)
+    assert fair.peak_m == pytest.approx(peak_m, abs=0.15)
     assert max(storm.peak_m, cold.peak_m) < fair.peak_m
 
 
