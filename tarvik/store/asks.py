@@ -88,6 +88,23 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     return fixed
 
 
+def promise(session: Session, night_id: int, words: str) -> None:
+    """Keep what a repair promises: a bed for everybody once this was let go."""
+    row = locked_for_change(session, night_id)
+    row.asked = {**(row.asked or {}), "promise": words}
+    session.flush()
+
+
+def take_promise(session: Session, night_id: int) -> str | None:
+    """What the last repair promises, taken off; None when there is nothing to be checked."""
+    row = locked_for_change(session, night_id)
+    asked = dict(row.asked or {})
+    words: str | None = asked.pop("promise", None)
+    row.asked = asked
+    session.flush()
+    return words
+
+
 @dataclass(frozen=True, slots=True)
 class Accepted:
     """A broken rule that somebody took knowingly: whom it concerns, who took it, and when."""

@@ -19,7 +19,7 @@ from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import owner_name
-from tarvik.web.repairs import for_leaders, for_people
+from tarvik.web.repairs import for_leaders, for_people, to_bring
 from tarvik.web.standing import at_hand, between, judge_of, scene_of, standing_of
 
 if TYPE_CHECKING:
@@ -190,7 +190,15 @@ def _repair(plain: dict[str, Any]) -> dict[str, Any]:
         elif kind != "kit":
             said.append(f"not holding to «{words}»")
     ask = any(map(for_people, plain["tags"]))
-    return {**plain, "told": " and ".join(said), "ask": ask, "for_leaders": for_leaders(plain)}
+    bring = any(map(to_bring, plain["tags"]))
+    only = bring and all(map(to_bring, plain["tags"]))
+    return {
+        **plain,
+        "told": " and ".join(said),
+        "ask": ask and not only,
+        "bring": bring,
+        "for_leaders": for_leaders(plain),
+    }
 
 
 def _kept(job: PlanJob | None) -> dict[str, Any] | None:

@@ -12,16 +12,19 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 LOCKS: Final = {"person": "people", "spot": "standing", "pitch": "standing", "unused": "unused"}
-_SHAPES: Final = {"kit": (1, 0), "bed": (0, 1), "lock": (1, 1), "always": (0, 2)}
+_SHAPES: Final = {"lock": (1, 1), "always": (0, 2)}
 """Of each kind of tag that is let go by a click: how many words and numbers follow its kind."""
 _FOR_PEOPLE: Final = (
-    "this is for people to decide: ask them, then change it on the group page or the rules"
+    "this is for people to decide: ask them, or bring what is short, then change it on the group "
+    "page or in the rules"
 )
+TO_BRING: Final = ("kit", "bed")
+"""Kinds of tag that stand for what people bring."""
 
 
 @dataclass(frozen=True)
 class Step:
-    """One thing a repair lets go: kit that is short, a bed that is missing, a lock, a pair."""
+    """One thing a repair lets go: a lock, a pair."""
 
     kind: str
     what: str = ""
@@ -55,10 +58,15 @@ def for_people(tag: str) -> bool:
     return tag.split(" ", maxsplit=1)[0] not in _SHAPES
 
 
+def to_bring(tag: str) -> bool:
+    """Whether a tag stands for kit or a sheet that people bring."""
+    return tag.split(" ", maxsplit=1)[0] in TO_BRING
+
+
 def for_leaders(repair: Mapping[str, Any]) -> bool:
     """Whether a repair that a plan tells changes kit or rules, which is a leader's."""
     try:
         steps = [step_of(tag) for tag in repair["tags"]]
     except InputError:
         return True
-    return bool(repair["short"]) or any(step.least is Role.LEADER for step in steps)
+    return any(step.least is Role.LEADER for step in steps)

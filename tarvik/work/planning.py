@@ -253,6 +253,10 @@ class Planner:
             if after is not None and same:
                 plans.replace_all(session, night, after, "the plan")
                 now = plans.current_step(session, night)
+            if state == "done" and kind == "plan":
+                words = asks.take_promise(session, night_id)
+                kept = {"words": words, "kept": not result["without"]}
+                result = {**result, "promise": kept if words else None}
             if state == "done":
                 asks.keep_found(session, night_id, kind, now, {**result, "night_version": version})
 

@@ -15,6 +15,7 @@ from sqlalchemy import text
 
 import tarvik.core.plan.make as making
 from tarvik.core.plan.aims import AIMS
+from tarvik.core.plan.party import SAFEGUARDS
 from tarvik.store import asks, courses, kit, nights, plans
 from tarvik.store.models import Course
 from tarvik.work import planning
@@ -167,8 +168,8 @@ def test_aims_and_pairs(
         assert (session.get(Course, course) or Course()).rules["pairs"] == []
 
 
-def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database) -> None:
-    """Too few stakes: the page names them, one click puts them on the list as borrowed, and
+def test_what_is_short_is_named_and_left_to_people(client: TestClient, database: Database) -> None:
+    """Too few stakes: the page names them and offers no button; once they are on the list,
     everybody has a bed.
     """
     with database.session() as session:
@@ -177,19 +178,37 @@ def test_a_repair_borrows_and_plans_again(client: TestClient, database: Database
     run(client, database, url, kind="plan")
     text = client.get(url).text
     assert "What stands in the way" in text and "more stakes" in text
+    assert "Bring or borrow it" in text
     with database.session() as session:
         told = asks.of_night(session, night).found["plan"]["impasse"]["repairs"]
         stakes = next(r for r in told if r["tags"] == ["kit stake"])
-    assert (
-        client.post(
-            f"{url}/repair", json={"tags": stakes["tags"], "short": stakes["short"]}
-        ).status_code
-        == 200
-    )
+        assert not any(t in SAFEGUARDS for r in told for t in r["tags"])
+        kit.add(session, course, "stakes", [{"count": stakes["short"][0][1]}])
     run(client, database, url, kind="plan")
     assert "No bed yet" not in client.get(url).text
-    refused = client.post(f"{url}/repair", json={"tags": ["adults_apart"], "short": []})
+    refused = client.post(f"{url}/repair", json={"tags": ["adults_apart"]})
     assert refused.status_code == 422 and "people to decide" in refused.text
+
+
+def test_what_a_repair_promises_is_checked(client: TestClient, database: Database) -> None:
+    """A lock let go is told as kept when everybody then has a bed, and as not kept when the next
+    plan leaves somebody out all the same.
+    """
+    with database.session() as session:
+        course, night = small_course(session)
+        person = kit.rows(session, course, "people")[0].id
+        asks.toggle_lock(session, night, "people", person)
+    url = f"/courses/{course}/nights/{night}/plan"
+    assert client.post(f"{url}/repair", json={"tags": [f"lock person {person}"]}).status_code == 200
+    run(client, database, url, kind="plan")
+    assert "did what it promised" in client.get(url).text
+    with database.session() as session:
+        for row in kit.rows(session, course, "stakes"):
+            kit.delete(session, course, "stakes", row.id)
+        asks.toggle_lock(session, night, "people", person)
+    client.post(f"{url}/repair", json={"tags": [f"lock person {person}"]})
+    run(client, database, url, kind="plan")
+    assert "did not make room for everybody" in client.get(url).text
 
 
 @pytest.mark.parametrize(

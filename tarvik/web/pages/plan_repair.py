@@ -1,16 +1,16 @@
-"""What would make a plan possible, done with one click: borrowed kit put into the bag and marked
-so, locks and pairs let go. What only people can decide (consent, safeguarding, lending) is left to
-them.
+"""What would make a plan possible, done with one click: locks and pairs let go. Kit and sheets are
+never written by a repair: people bring them and put them on the list. What only people can decide
+(consent, lending) is left to them.
 """
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Any, Final
+from typing import TYPE_CHECKING, Annotated, Any
 
 from fastapi import Request
 from pydantic import BaseModel, Field
 
-from tarvik.store import asks, courses, kit
+from tarvik.store import asks, courses
 from tarvik.store.accounts import Role
 from tarvik.store.models import Course
 from tarvik.web.access import RefusedError, for_role, guarded_router
@@ -22,54 +22,42 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
-BORROWED: Final = "to borrow"
 
 
 class RepairIn(BaseModel):
-    """A repair: what is set aside, and the pieces of kit it wants."""
+    """A repair: what is let go, by tag."""
 
-    tags: list[Annotated[str, Field(max_length=60)]] = Field(max_length=60)
-    short: list[tuple[Annotated[str, Field(max_length=20)], int]] = Field(
-        default_factory=list, max_length=20
-    )
+    tags: list[Annotated[str, Field(max_length=60)]] = Field(min_length=1, max_length=60)
 
 
 @router.post("/repair")
 @for_role(Role.ASSISTANT)
 def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) -> Any:
-    """Do what a repair says."""
+    """Do what a repair says, and keep what it promises, to be checked by the next plan."""
     steps = [step_of(tag) for tag in wanted.tags]
-    least = max([Role.LEADER if wanted.short else Role.ASSISTANT, *(s.least for s in steps)])
+    least = max(s.least for s in steps)
     role = me(request).role
     if role is None or role < least:
         raise RefusedError(403, "people, kit and rules are a leader's to change: ask one")
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
-        for kind, pieces in wanted.short:
-            _borrow(session, course_id, kind, pieces)
         for step in steps:
             _let_go(session, course_id, night_id, step)
+        asks.promise(session, night_id, _words(session, night_id, wanted.tags))
         return refreshed(request, session, course_id, night_id)
 
 
-def _borrow(session: Session, course_id: int, kind: str, pieces: int) -> None:
-    count = max(1, min(pieces, 200))
-    values: dict[str, tuple[str, dict[str, Any]]] = {
-        "stake": ("stakes", {"count": count}),
-        "line": ("lines", {"count": count, "length_m": 5.5}),
-        "pole": ("supports", {"kind": "pole", "count": count, "least_m": 0.9, "most_m": 1.45}),
-        "tree": ("supports", {"kind": "tree", "count": count}),
-    }
-    if kind in values:
-        table, row = values[kind]
-        kit.add(session, course_id, table, [{**row, "note": BORROWED}])
+def _words(session: Session, night_id: int, tags: list[str]) -> str:
+    """What the plan said of this repair."""
+    plan = (asks.of_night(session, night_id).found or {}).get("plan") or {}
+    for told in (plan.get("impasse") or {}).get("repairs", ()):
+        if list(told["tags"]) == tags:
+            return " and ".join(f"not holding to «{words}»" for words in told["words"])
+    return "what was let go"
 
 
 def _let_go(session: Session, course_id: int, night_id: int, step: Step) -> None:
-    if step.kind == "bed":
-        sheet = {"width_m": 3.0, "length_m": 3.0, "tie_outs": ["corners", "mid-sides"]}
-        kit.add(session, course_id, "sheets", [{**sheet, "label": BORROWED, "note": BORROWED}])
-    elif step.kind == "lock":
+    if step.kind == "lock":
         held = asks.asked_of(asks.of_night(session, night_id))["locks"]
         kind = LOCKS[step.what]
         if step.numbers[0] in held[kind]:
