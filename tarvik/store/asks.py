@@ -136,6 +136,16 @@ def accept(session: Session, night_id: int, one: Accepted) -> None:
     session.flush()
 
 
+def still_found(session: Session, night_id: int, step: int, now: int) -> None:
+    """What was found about the choices at a step holds at the one after it too: they are the
+    same.
+    """
+    row = locked_for_change(session, night_id)
+    found = row.found or {}
+    row.found = {k: {**v, "step": now} if v.get("step") == step else v for k, v in found.items()}
+    session.flush()
+
+
 def keep_found(
     session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]
 ) -> None:

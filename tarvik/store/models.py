@@ -286,7 +286,7 @@ class ShelterMember(Base):
 
 class PlanStep(Base):
     """What a night's choices were before a change, for undo; once undone, what they were after it,
-    for redo.
+    for redo. `asked`: the order of the aims, what is fixed and accepted; None of old steps.
     """
 
     __tablename__ = "plan_step"
@@ -296,6 +296,8 @@ class PlanStep(Base):
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[list[Any]] = mapped_column()
     after: Mapped[list[Any] | None] = mapped_column()
+    asked: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    asked_after: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     undone: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 

@@ -1,5 +1,5 @@
-"""A night's choices: which sheet stands in which pitch, and who sleeps under it. Every change can
-be undone.
+"""A night's choices: which sheet stands in which pitch, where, and who sleeps under it. Every
+change of them, of the aims' order and of what is fixed can be undone, in one line of history.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from sqlalchemy import delete, select
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import pitch_named
 from tarvik.store.kit import NotFoundError, one
-from tarvik.store.models import Night, PlanStep, ShelterMember, ShelterRow
+from tarvik.store.models import Night, NightPlan, PlanStep, ShelterMember, ShelterRow
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
 MOST_STEPS = 50
+KEPT = ("aims", "locks", "accepted")
+"""Parts of what is asked of a night's plan that undo takes back."""
 
 
 @dataclass(frozen=True)
@@ -83,10 +85,39 @@ def snapshot(session: Session, night: Night) -> list[Any]:
     ]
 
 
+def _asked(session: Session, night: Night) -> dict[str, Any]:
+    """The order of the aims, what is fixed and what is accepted, as plain values."""
+    row = session.get(NightPlan, night.id, populate_existing=True)
+    asked = (row.asked if row else None) or {}
+    return {key: asked[key] for key in KEPT if key in asked}
+
+
+def _ask_again(session: Session, night: Night, asked: Mapping[str, Any] | None) -> None:
+    """Put the order of the aims and the rest back; nothing for a step that kept none."""
+    if asked is None:
+        return
+    row = session.get(NightPlan, night.id, with_for_update=True)
+    if row is None:
+        row = NightPlan(night_id=night.id, asked={}, found={})
+        session.add(row)
+    rest = {k: v for k, v in (row.asked or {}).items() if k not in KEPT}
+    row.asked = {**rest, **asked}
+    session.flush()
+
+
 def remember(session: Session, night: Night, what: str) -> None:
-    """Keep a night's choices as they are, for undo: a change follows."""
+    """Keep a night's choices and what is asked of its plan as they are, for undo: a change
+    follows.
+    """
     session.execute(delete(PlanStep).where(PlanStep.night_id == night.id, PlanStep.undone))
-    session.add(PlanStep(night_id=night.id, what=what[:200], before=snapshot(session, night)))
+    session.add(
+        PlanStep(
+            night_id=night.id,
+            what=what[:200],
+            before=snapshot(session, night),
+            asked=_asked(session, night),
+        )
+    )
     session.flush()
     old = (
         select(PlanStep.id)
@@ -209,6 +240,8 @@ def undo(session: Session, night: Night) -> str | None:
     if step is None:
         return None
     step.after, step.undone = snapshot(session, night), True
+    step.asked_after = _asked(session, night)
+    _ask_again(session, night, step.asked)
     _rebuild(session, night, [choice_of(c) for c in step.before])
     session.flush()
     return step.what
@@ -220,6 +253,7 @@ def redo(session: Session, night: Night) -> str | None:
     step = next_step(session, night)
     if step is None:
         return None
+    _ask_again(session, night, step.asked_after)
     _rebuild(session, night, [choice_of(c) for c in step.after or []])
     step.undone = False
     session.flush()

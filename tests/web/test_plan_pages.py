@@ -168,6 +168,50 @@ def test_aims_and_pairs(
         assert (session.get(Course, course) or Course()).rules["pairs"] == []
 
 
+def test_one_line_of_history_takes_back_everything(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
+    """A lock, the order of the aims, a shelter moved on the map: each is named, taken back and made
+    again, the last first; a lock leaves what the plan reaches as it is.
+    """
+    url, course, night = place
+    assert run(client, database, url, kind="plan")["state"] == "done"
+    with database.session() as session:
+        person = kit.rows(session, course, "people")[1]
+        shelter = plans.shelters(session, night)[0]
+        spot = dict(shelter.spot or {})
+    client.post(f"{url}/locks", json={"kind": "people", "number": person.id})
+    assert "proved: no plan does better" in client.get(url).text
+    assert f"fixing {person.name}" in client.get(url).text
+    turned = [AIMS[1], AIMS[0], *AIMS[2:]]
+    client.post(f"{url}/aims", json={"aims": turned})
+    assert "The choices were changed since the plan was made" in client.get(url).text
+    ground = url.replace("/plan", "/ground")
+    moved = {**spot, "x": spot["x"] + 0.4, "trees": [], "snap": False}
+    assert client.post(f"{ground}/shelters/{shelter.id}/spot", json=moved).status_code == 200
+
+    def now() -> tuple[list[int], list[str], float]:
+        with database.session() as session:
+            asked = asks.asked_of(asks.of_night(session, night))
+            first = plans.shelters(session, night)[0].spot or {}
+            return asked["locks"]["people"], asked["aims"], first["x"]
+
+    after = ([person.id], turned, moved["x"])
+    assert now() == after
+    back = [
+        ("moving shelter 1", ([person.id], turned, spot["x"])),
+        ("the order of the aims", ([person.id], list(AIMS), spot["x"])),
+        (f"fixing {person.name}", ([], list(AIMS), spot["x"])),
+    ]
+    for what, left in back:
+        assert f"data-undo-words>{what}</span>" in client.get(url).text
+        client.post(f"{url}/undo")
+        assert now() == left
+    for _ in back:
+        client.post(f"{url}/undo?redo=true")
+    assert now() == after
+
+
 def test_what_is_short_is_named_and_left_to_people(client: TestClient, database: Database) -> None:
     """Too few stakes: the page names them and offers no button; once they are on the list,
     everybody has a bed.

@@ -285,6 +285,14 @@ def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -
     return row
 
 
+def _remember(session: Session, row: ShelterRow, doing: str) -> None:
+    """Let undo take back what is done to a shelter on the map."""
+    night = courses.night_by_id(session, row.night_id)
+    plans.lock(session, night)
+    number = [r.id for r in plans.shelters(session, night.id)].index(row.id) + 1
+    plans.remember(session, night, f"{doing} shelter {number}")
+
+
 @router.post("/shelters/{shelter_id:number}/try")
 @for_role(Role.ASSISTANT)
 def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, spot: SpotIn) -> Any:
@@ -318,6 +326,7 @@ def keep_spot(
         placed_of(judge, scene, row, spot)  # a spot where it cannot stand is refused
         before = row.spot or {}
         spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
+        _remember(session, row, "moving" if before else "placing")
         row.spot = spot.model_dump(exclude={"snap"})
         return _refreshed(request, session, course_id, night_id)
 
@@ -327,7 +336,9 @@ def keep_spot(
 def clear_spot(request: Request, course_id: int, night_id: int, shelter_id: int) -> Any:
     """Take a shelter off the map."""
     with tarvik(request).database.session() as session:
-        _shelter(session, course_id, night_id, shelter_id).spot = None
+        row = _shelter(session, course_id, night_id, shelter_id)
+        _remember(session, row, "taking off the map")
+        row.spot = None
         return _refreshed(request, session, course_id, night_id)
 
 

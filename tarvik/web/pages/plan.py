@@ -4,6 +4,7 @@ as a calendar.
 
 from __future__ import annotations
 
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Annotated, Any
 
 from fastapi import Form, Request
@@ -20,11 +21,15 @@ from tarvik.store.models import Course, ShelterRow, now
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.house_rules import broken_by, new_breaks, told
 from tarvik.web.limits import refusal
-from tarvik.web.pages.common import page, tarvik
+from tarvik.web.pages.common import owner_name, page, tarvik
 from tarvik.web.plan_view import plan_view
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from sqlalchemy.orm import Session
+
+    from tarvik.store.models import Night
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
 PAIR_KINDS = ("never", "always")
@@ -101,6 +106,28 @@ def refreshed(request: Request, session: Session, course_id: int, night_id: int)
     return page(request, "plan_view.html", **plan_view(request, session, course_id, night_id))
 
 
+@contextmanager
+def same_choices(session: Session, night: Night, what: str) -> Iterator[None]:
+    """A change that can be undone and leaves the choices as they are: what was found about them
+    still holds.
+    """
+    plans.lock(session, night)
+    before = plans.current_step(session, night)
+    plans.remember(session, night, what)
+    yield
+    asks.still_found(session, night.id, before, plans.current_step(session, night))
+
+
+def _fixing(session: Session, course_id: int, night_id: int, what: LockIn) -> str:
+    """Words for fixing something, or letting it go."""
+    held = asks.asked_of(asks.of_night(session, night_id))["locks"].get(what.kind, ())
+    if what.kind == "people":
+        name = kit.one(session, course_id, "people", what.number).name
+    else:
+        name = f"{owner_name(kit.one(session, course_id, 'sheets', what.number))}'s sheet"
+    return f"letting {name} go" if what.number in held else f"fixing {name}"
+
+
 @router.post("/people/{person_id:number}")
 @for_role(Role.ASSISTANT)
 def move(request: Request, course_id: int, night_id: int, person_id: int, to: Move) -> Any:
@@ -131,7 +158,8 @@ def accept(request: Request, course_id: int, night_id: int, what: AcceptIn) -> A
         for one in broken_by(course, plans.sleepers(row)):
             if one.rule == what.rule:
                 by, at = request.state.who.name, now().strftime("%d %b %H:%M UTC")
-                asks.accept(session, night.id, asks.Accepted(one.rule, one.people, by, at))
+                with same_choices(session, night, f"accepting that {one.words}"):
+                    asks.accept(session, night.id, asks.Accepted(one.rule, one.people, by, at))
         return refreshed(request, session, course_id, night_id)
 
 
@@ -140,8 +168,9 @@ def accept(request: Request, course_id: int, night_id: int, what: AcceptIn) -> A
 def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
     """Fix something, or let it go."""
     with tarvik(request).database.session() as session:
-        courses.night(session, course_id, night_id)
-        asks.toggle_lock(session, night_id, what.kind, what.number)
+        night = courses.night(session, course_id, night_id)
+        with same_choices(session, night, _fixing(session, course_id, night_id, what)):
+            asks.toggle_lock(session, night_id, what.kind, what.number)
         return refreshed(request, session, course_id, night_id)
 
 
@@ -150,7 +179,9 @@ def lock(request: Request, course_id: int, night_id: int, what: LockIn) -> Any:
 def aims(request: Request, course_id: int, night_id: int, wanted: AimsIn) -> Any:
     """Put the aims into another order."""
     with tarvik(request).database.session() as session:
-        courses.night(session, course_id, night_id)
+        night = courses.night(session, course_id, night_id)
+        plans.lock(session, night)
+        plans.remember(session, night, "the order of the aims")
         asks.set_asked(session, night_id, {"aims": wanted.aims})
         return refreshed(request, session, course_id, night_id)
 
