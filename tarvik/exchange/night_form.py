@@ -355,6 +355,7 @@ RULE_FIELDS: Final = (
     Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
     Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
+    Field("plan_leaf_beds", "Beds are gathered of leaves", _yes, _show_yes, "", _YES_NO),
     Field("plan_school", "Who lies dry under the own sheet", _SCHOOL, _text, "", _SCHOOLS),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
@@ -381,6 +382,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "plan_spare_beds": "0",
     "plan_join_lines": True,
     "plan_buttons": True,
+    "plan_leaf_beds": False,
     "plan_school": OWN,
     "ridge_mm": Holding().ridge_mm,
     "net_kind": "",
@@ -465,6 +467,7 @@ def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
         join_lines=values["plan_join_lines"],
         buttons=values["plan_buttons"],
         school=values["plan_school"],
+        leaf_beds=values["plan_leaf_beds"],
         never=frozenset((a, b) for k, a, b in pairs if k == "never"),
         always=frozenset((a, b) for k, a, b in pairs if k == "always"),
     )

@@ -513,7 +513,8 @@ class Planner:
     def _evening(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
         case, _seconds = self._case(course_id, night_id)
         with self.database.session() as session:
-            wish = asks.asked_of(asks.of_night(session, night_id))["evening"]
+            row = asks.of_night(session, night_id)
+            wish, told = asks.asked_of(row)["evening"], (row.asked or {}).get("evening", {})
         shelters = self._to_pitch(case)
         arrival, due, why = due_of(case, wish["arrival"])
         hands = Hands(
@@ -545,6 +546,7 @@ class Planner:
                 "due": due,
                 "why": why,
                 "arrival": wish["arrival"],
+                "assumed": "arrival" not in told,
                 "done_min": found.done,
                 "proven": found.proven,
                 "on": arrival.isoformat() if arrival else None,
@@ -570,6 +572,7 @@ class Planner:
                     len(pitch.high_points()),
                     stakes,
                     pitch.minutes > 6,
+                    case.rules.leaf_beds,
                 )
             )
         return out
@@ -678,4 +681,4 @@ def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
         return start, None, "neither dark nor rain is known"
     first, why = min(ends, key=lambda e: e[0])
     minutes = int((first - start).total_seconds() // 60) - MARGIN_MIN
-    return start, max(minutes, 0), f"{MARGIN_MIN} minutes before {why} at {first:%H:%M}"
+    return start, minutes, f"{MARGIN_MIN} minutes before {why} at {first:%H:%M}"

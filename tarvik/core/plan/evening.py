@@ -1,9 +1,10 @@
 """The evening: who does what, when, so that all shelters stand before dark and rain. CP-SAT
 intervals; the most urgent first.
 
-Every shelter is cleared, gets its ridge or peak, its stakes, its beds and its walk-round, in this
-order; some want two pairs of hands, some a mallet. People work at their own shelter; leaders and
-those who are free help.
+Every shelter is cleared and gets its ridge or peak, at the same time if there are hands; then its
+stakes, its beds and its walk-round. Where beds are made of leaves, these are gathered beside it all
+from the start. Some tasks want two pairs of hands, some a mallet. People work at their own shelter;
+leaders and those who are free help.
 """
 
 from __future__ import annotations
@@ -29,6 +30,13 @@ CLEAR_MIN: Final = constant(
     ENGINEERING,
     "clearing the ground of one shelter, one pair of hands",
 )
+LEAVES_MIN: Final = constant(
+    "evening_leaves",
+    50.0,
+    "min",
+    COMMON_PRACTICE,
+    "gathering a bed of leaves for one, one person's work (45 to 60)",
+)
 BEDS_MIN: Final = constant("evening_beds", 4.0, "min", ENGINEERING, "laying one sleeper's bed")
 ROUND_MIN: Final = constant(
     "evening_round", 3.0, "min", COMMON_PRACTICE, "walk round a shelter: tight, dry, lines marked"
@@ -46,13 +54,17 @@ MARGIN_MIN: Final = 15
 """Minutes before the dark or the rain by which a shelter is to stand."""
 MINUTES_MOST: Final = 12 * 60
 SPEED: Final = {Skill.NOVICE: NOVICE_SHARE, Skill.ABLE: 1.0, Skill.PRACTISED: PRACTISED_SHARE}
-STAGES: Final = ("clear the ground", "ridge or peak", "stakes and lines", "beds", "walk round")
+CLEAR, RIDGE, STAKES = "clear the ground", "ridge or peak", "stakes and lines"
+LEAVES, BEDS, WALK = "gather leaves", "beds", "walk round"
+STAGES: Final = (CLEAR, RIDGE, STAKES, LEAVES, BEDS, WALK)
+AFTER: Final = {STAKES: (CLEAR, RIDGE), BEDS: (STAKES, LEAVES), WALK: (BEDS,)}
+"""What each stage waits for, of the same shelter; the others may begin at once."""
 
 
 @dataclass(frozen=True, slots=True)
 class ToPitch:
     """A shelter to be put up: its number in the plan, who sleeps in it, minutes by one able person,
-    high points, stakes.
+    high points, stakes; `leaf_beds`: its beds are gathered of leaves.
     """
 
     number: int
@@ -61,6 +73,7 @@ class ToPitch:
     high_points: int
     stakes: int
     hard: bool = False
+    leaf_beds: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,13 +123,16 @@ def work_of(shelter: ToPitch, crew: Sequence[Camper]) -> list[tuple[str, int, in
     ridge = pitch * RIDGE_SHARE * (1.0 if two == 1 else 0.7)
     stakes = pitch * (1 - RIDGE_SHARE)
     beds = BEDS_MIN * max(len(shelter.people), 1) / max(1, min(len(crew), 2))
-    parts = (
-        (STAGES[0], CLEAR_MIN, 1, False),
-        (STAGES[1], ridge, two, False),
-        (STAGES[2], stakes, 1, shelter.stakes > 0),
-        (STAGES[3], beds, min(max(len(crew), 1), 2), False),
-        (STAGES[4], ROUND_MIN, 1, False),
-    )
+    gatherers = max(1, min(len(crew), len(shelter.people)))
+    leaves = LEAVES_MIN * max(len(shelter.people), 1) / gatherers
+    parts = [
+        (CLEAR, CLEAR_MIN, 1, False),
+        (RIDGE, ridge, two, False),
+        (STAKES, stakes, 1, shelter.stakes > 0),
+        *([(LEAVES, leaves, gatherers, False)] if shelter.leaf_beds else []),
+        (BEDS, beds, min(max(len(crew), 1), 2), False),
+        (WALK, ROUND_MIN, 1, False),
+    ]
     return [(name, max(1, round(minutes)), hands, mallet) for name, minutes, hands, mallet in parts]
 
 
@@ -191,18 +207,20 @@ class _Planned:
         self.helping: list[cp_model.IntVar] = []
 
     def add(self, shelter: ToPitch, done: Mapping[tuple[int, str], int]) -> None:
-        """The tasks of one shelter, one after another."""
+        """The tasks of one shelter, each after those that it waits for."""
         model = self.model
         crew = [c for c in self.there if c.number in shelter.people]
         may_help = _helpers(shelter, crew, self.there)
-        before: cp_model.LinearExprT = 0
+        ends: dict[str, cp_model.LinearExprT] = {}
         for stage, minutes, wanted, mallet in work_of(shelter, crew):
             if (shelter.number, stage) in done:
-                before = max(int(done[shelter.number, stage]), 0)
+                ends[stage] = max(int(done[shelter.number, stage]), 0)
                 continue
             start = model.new_int_var(0, MINUTES_MOST, "")
-            model.add(start >= before)
-            before = start + minutes
+            for before in AFTER.get(stage, ()):
+                if before in ends:
+                    model.add(start >= ends[before])
+            ends[stage] = start + minutes
             doing: dict[int, cp_model.IntVar] = {}
             for person in may_help:
                 at_it = model.new_bool_var("")
@@ -215,11 +233,12 @@ class _Planned:
                     self.helping.append(at_it)
             model.add(cp_model.LinearExpr.sum(list(doing.values())) == min(wanted, len(may_help)))
             skilled = [doing[p.number] for p in may_help if p.skill is Skill.PRACTISED or p.leader]
-            if stage == STAGES[1] and shelter.hard and skilled:
+            if stage == RIDGE and shelter.hard and skilled:
                 model.add_bool_or(skilled)
             self.made.append(_Step(shelter.number, stage, minutes, wanted, mallet, start, doing))
         self.ends[shelter.number] = end = model.new_int_var(0, MINUTES_MOST, "")
-        model.add(end >= before)
+        for finished in ends.values():
+            model.add(end >= finished)
 
     def close(self, due_min: int | None) -> tuple[cp_model.IntVar, list[cp_model.IntVar]]:
         """What binds the shelters together: (when the last one stands, how late each is)."""

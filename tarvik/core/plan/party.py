@@ -100,6 +100,7 @@ class PlanRules:
     join_sheets: bool = False
     buttons: bool = True
     school: str = OWN
+    leaf_beds: bool = False
     never: frozenset[tuple[int, int]] = field(default_factory=frozenset)
     always: frozenset[tuple[int, int]] = field(default_factory=frozenset)
 

@@ -19,6 +19,7 @@ STAGE_CSS = {
     "clear the ground": "l-clear",
     "ridge or peak": "l-ridge",
     "stakes and lines": "l-stakes",
+    "gather leaves": "l-leaves",
     "beds": "l-beds",
     "walk round": "l-round",
 }
@@ -26,6 +27,7 @@ STAGE_MARK = {
     "clear the ground": "C",
     "ridge or peak": "R",
     "stakes and lines": "S",
+    "gather leaves": "L",
     "beds": "B",
     "walk round": "W",
 }
@@ -66,7 +68,7 @@ def lanes(
             f'<line class="l-lane" x1="{LEFT}" y1="{y + LANE}" x2="{width}" y2="{y + LANE}"/>'
         )
         out += [_bar(task, y, evening) for task in tasks if number in task["who"]]
-    if evening["due"] is not None:
+    if evening["due"] is not None and evening["due"] >= 0:
         out.append(_upright(LEFT + evening["due"] * PX_MIN, height, "l-due", "due"))
     if now_min is not None and 0 <= now_min <= last:
         out.append(_upright(LEFT + now_min * PX_MIN, height, "l-now", "now"))
