@@ -19,7 +19,7 @@ from tarvik.core.measure.net import Fit, hang_net
 from tarvik.core.measure.openings import open_round
 from tarvik.core.pitches.suits import Suit
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.suited import sits, suit_here
+from tarvik.core.suited import sits, suit_here, there
 from tarvik.core.weather.needs import RAIN_MATTERS_MM_H
 
 if TYPE_CHECKING:
@@ -170,7 +170,8 @@ def _weather(figures: Figures, judged: Tonight, night: Night) -> Iterable[Part]:
         yield Part("flat for steady rain", 2 * FLAT_RAIN * short)
     if slug == "fair-view":
         yield Part("open to a view", VIEW * _most_open(figures))
-    if night.net is not None and slug == "warm-insects":
+    roofed = len(figures.roof.faces) > 0
+    if night.net is not None and roofed and slug == "warm-insects":
         free = hang_net(figures.roof, night.net).fit is Fit.FREE
         yield Part("the net hangs free" if free else "the net touches", NET_FITS * free)
     if needs.fire and _most_open(figures) >= WIDE_OPEN:
@@ -192,6 +193,9 @@ def suggestions(
     out = [
         weighed(number, solution, told, night, people)
         for number, (solution, told) in enumerate(judged)
-        if solution.figures is not None and told.verdict is Verdict.FORMS and not told.stops
+        if solution.figures is not None
+        and told.verdict is Verdict.FORMS
+        and not told.stops
+        and there(solution.question.pitch, night)
     ]
     return sorted((s for s in out if s.suit is not Suit.NEVER), key=lambda s: -s.worth)

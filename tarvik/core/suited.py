@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.finding import Finding
 from tarvik.core.pitches import PITCHES
-from tarvik.core.pitches.base import PullSide
+from tarvik.core.pitches.base import Bed, PullSide
 from tarvik.core.pitches.suits import NO_RAIN, NO_TIES, POLES, SNOW, Suit
 
 if TYPE_CHECKING:
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
+    from tarvik.core.tonight import Night
     from tarvik.core.weather.needs import NightNeeds
 
 LUNCH_MIN: Final = constant(
@@ -31,6 +32,11 @@ def suit_tonight(pitch: Pitch, needs: NightNeeds) -> Suit:
     if slug == "lunch" and pitch.minutes > LUNCH_MIN:
         return Suit.NEVER
     return min(suit, suits.night(SNOW)) if needs.snowy else suit
+
+
+def there(pitch: Pitch, night: Night) -> bool:
+    """Whether what the pitch cannot do without is there: a net for a bed under a net alone."""
+    return pitch.bed is not Bed.OPEN or night.net is not None
 
 
 def suit_here(pitch: Pitch, sheet: Sheet, supports: Supports, needs: NightNeeds) -> Suit:

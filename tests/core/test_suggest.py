@@ -17,6 +17,7 @@ from tarvik.core.body import Body
 from tarvik.core.finding import Level
 from tarvik.core.held import held
 from tarvik.core.loads.holding import GROUNDS, Holding
+from tarvik.core.measure.net import Net, NetKind
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.suits import Suit
 from tarvik.core.rig.supports import Pole, Supports, Tree
@@ -213,7 +214,7 @@ LINES = (
 @cache
 def judged(line: Line) -> tuple[tuple[Solution, Tonight], ...]:
     """Every pitch of the line's sheet, searched for and judged."""
-    night = Night(line.needs, holding=SOFT)
+    night = night_of(line)
     out = []
     for pitch in PITCHES.values():
         asked = Question(
@@ -233,10 +234,16 @@ def judged(line: Line) -> tuple[tuple[Solution, Tonight], ...]:
     return tuple(out)
 
 
+def night_of(line: Line) -> Night:
+    """The line's night, in soft ground; nets are there on nights with insects."""
+    net = Net(NetKind.BOX, 2.0, 0.8, 1.0) if line.needs.insects is not Insects.NONE else None
+    return Night(line.needs, holding=SOFT, net=net)
+
+
 def suggested(line: Line) -> list[str]:
     """Slugs of what is suggested, the best first."""
     every = judged(line)
-    found = suggestions(every, Night(line.needs, holding=SOFT), line.people)
+    found = suggestions(every, night_of(line), line.people)
     return [every[s.number][0].question.pitch.slug for s in found]
 
 
@@ -303,7 +310,7 @@ def test_a_raised_shelter_with_a_net_stands_as_high_as_a_shoulder() -> None:
 
 @pytest.mark.parametrize("line", LINES[:4], ids=lambda line: line.name)
 def test_the_parts_add_up_and_are_in_words(line: Line) -> None:
-    night = Night(line.needs, holding=SOFT)
+    night = night_of(line)
     for number, (found, told) in enumerate(judged(line)):
         if found.figures is None:
             continue
@@ -317,3 +324,12 @@ def test_every_kind_of_night_has_its_pitches() -> None:
         assert practised(kind)
     assert "a-frame" in practised("storm")
     assert practised("fixed-camp")
+
+
+def test_a_net_alone_wants_a_net() -> None:
+    line = LINES[5]
+    every = judged(line)
+    bare = Night(line.needs, holding=SOFT)
+    slugs = {every[s.number][0].question.pitch.slug for s in suggestions(every, bare, 1)}
+    assert slugs
+    assert "net-only" not in slugs

@@ -32,7 +32,7 @@ from tarvik.core.rig.verdict import BUTTON, assess
 from tarvik.core.search.aim import SIT_EACH_M2
 from tarvik.core.solve import Question
 from tarvik.core.suggest import by_itself
-from tarvik.core.suited import suit_here, suit_tonight
+from tarvik.core.suited import suit_here, suit_tonight, there
 from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
 from tarvik.core.weather.rain import rain_slope
 
@@ -206,7 +206,11 @@ def offered(night: Night) -> tuple[str, ...]:
     such a night, so that a bed under a bad choice is found where there is no other.
     """
     suits = {slug: suit_tonight(pitch, night.needs) for slug, pitch in PITCHES.items()}
-    some = [s for s, suit in suits.items() if suit >= Suit.WELL or PITCHES[s].suits.plain]
+    some = [
+        s
+        for s, suit in suits.items()
+        if (suit >= Suit.WELL or PITCHES[s].suits.plain) and there(PITCHES[s], night)
+    ]
     some.sort(key=lambda slug: (-suits[slug], PITCHES[slug].minutes))
     return tuple(s for s in some if not PITCHES[s].carried_by)
 
