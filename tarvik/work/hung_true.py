@@ -49,9 +49,10 @@ def beds_as_hung(solution: Solution) -> int:
 
 def hung_true(
     question: Question, night: Night, wanted: int, solve: Callable[[Question], Solution]
-) -> dict[str, float]:
+) -> tuple[dict[str, float], int]:
     """The settings asked about, or those nearest to them, all heights moved alike by 5 to 15 cm, at
-    which as many as are wanted lie dry as the sheet hangs; of those that come short the best.
+    which as many as are wanted lie dry as the sheet hangs; of those that come short the best. And
+    how many lie dry there.
     """
     now = dict(question.settings)
     best, most = now, beds_as_hung(solve(question))
@@ -67,7 +68,7 @@ def hung_true(
             best, most = settings, beds
         if most >= wanted:
             break
-    return best
+    return best, most
 
 
 def _stopped(solution: Solution, night: Night, wanted: int) -> bool:

@@ -22,7 +22,7 @@ from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.gather import InBag, standing_offers
-from tarvik.core.plan.make import Case, Made, Offers, asked, make
+from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, with_beds
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.core.plan.model import SPARE, PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.plan.choose import Chosen
+    from tarvik.core.plan.make import OfferKey
     from tarvik.core.plan.offers import Offer
     from tarvik.store.database import Database
     from tarvik.work.solving import Solver
@@ -56,6 +57,9 @@ LONGEST_S: Final = 180.0
 sheet, up to the longest.
 """
 SLACK_SECONDS: Final = 6.0
+HUNG_ROUNDS: Final = 2
+HUNG_SECONDS: Final = 20.0
+"""A plan is made anew so often, and so long each time, with the beds that hold as sheets hang."""
 MORE_SHEET_M: Final = 3.0
 MORE_SHEET: Final = -7
 """Number of the sheet that is not there."""
@@ -322,6 +326,9 @@ class Planner:
             return "failed", {"words": words}, None
         if not made.chosen.possible:
             return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
+        if report.wanted:
+            report.say("looking how the sheets hang", at_once=True, **so_far)
+            made, choices = self._true_to_hang(case, made, report)
         result = self._told(case, made.model, made.chosen, made.by_rule)
         if not report.wanted:
             return (
@@ -347,13 +354,32 @@ class Planner:
                     ],
                 }
             )
-        report.say("looking how the sheets hang", at_once=True, **so_far)
-        return "done", result, self._as_they_hang(case, made)
+        return "done", result, choices
 
-    def _as_they_hang(self, case: Case, made: Made) -> list[plans.Choice]:
-        """The plan's choices, their heights corrected until their beds hold as the sheets hang."""
+    def _true_to_hang(
+        self, case: Case, made: Made, report: _Report
+    ) -> tuple[Made, list[plans.Choice]]:
+        """The plan with its choices as the sheets hang: heights corrected until the beds hold, and
+        made anew, twice at the most, where a form beds fewer people than it does as folded.
+        """
+        beds: dict[OfferKey, int] = {}
+        for _ in range(HUNG_ROUNDS):
+            choices, short = self._as_they_hang(case, made)
+            if not short or report.stop():
+                return made, choices
+            beds |= short
+            report.say("planning again with the beds that hold as the sheets hang", at_once=True)
+            made = with_beds(made, beds, self._limits(report, HUNG_SECONDS))
+        return made, self._as_they_hang(case, made)[0]
+
+    def _as_they_hang(
+        self, case: Case, made: Made
+    ) -> tuple[list[plans.Choice], dict[OfferKey, int]]:
+        """The plan's choices, their heights corrected until their beds hold as the sheets hang; and
+        the forms whose beds do not, with how many do.
+        """
         tall = {c.number: c.stature_m for c in case.bag.campers}
-        out = []
+        out, short = [], {}
         for choice in choices_of(made.offers, made.chosen.beds):
             offer = next(o for o in made.offers if o.sheets[0] == choice.sheet_id)
             bodies = tuple(Body(tall[p]) for p in choice.people)
@@ -362,9 +388,11 @@ class Planner:
                 body=max(bodies, key=lambda body: body.stature_m),
                 people=bodies,
             )
-            settings = hung_true(asked, case.night, len(bodies), self.solver.solve)
+            settings, beds = hung_true(asked, case.night, len(bodies), self.solver.solve)
             out.append(replace(choice, settings=settings))
-        return out
+            if beds < len(bodies):
+                short[key_of(offer)] = beds
+        return out, short
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]

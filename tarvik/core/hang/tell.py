@@ -158,6 +158,7 @@ def hung_figures(figures: Figures, told: Told) -> Figures:
         mats=mats,
         who=told.who,
         wetted=wetted,
+        lost=max(len(figures.mats) - len(mats), 0),
     )
 
 

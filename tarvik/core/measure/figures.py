@@ -40,8 +40,9 @@ class Figures:
     """What a shelter gives these people on one kind of night. Metres, square metres, degrees.
 
     `wetted`: numbers of the mats within reach of a drip. `who`: which of the named people lies on
-    each mat; empty when the mats are for equal people, whose stature is `stature_m`. `dry_known`:
-    the dry ground, where it was worked out already.
+    each mat; empty when the mats are for equal people, whose stature is `stature_m`. `lost`: beds
+    of the fold that are none as the sheet hangs, where these figures are of the hung sheet.
+    `dry_known`: the dry ground, where it was worked out already.
     """
 
     peak_m: float
@@ -59,6 +60,7 @@ class Figures:
     shelter: Shelter
     weather: Weather
     stature_m: float
+    lost: int = 0
     dry_known: DryGround | None = field(default=None, compare=False, repr=False)
 
     @cached_property

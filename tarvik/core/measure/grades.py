@@ -100,14 +100,14 @@ class Fits:
 
 @keep_last(MOST_FITS)
 def fits(figures: Figures) -> Fits:
-    """How many people of its stature lie dry in a shelter, by grade. Of a bag or bed that holds one
-    as it is, that one.
+    """How many people of its stature lie dry in a shelter, by grade; of a hung sheet without the
+    beds that its sag takes. Of a bag or bed that holds one as it is, that one.
     """
     usual = figures.sleepers
     if figures.shelter.pitch.bed is not None:
         return Fits(usual, usual, usual)
     if figures.who:
-        usual = _most(figures, figures.clearance)
+        usual = max(_most(figures, figures.clearance) - figures.lost, usual)
     roomy = _within(figures.clearance, EASE, wider=True)
     ease = min(_most(figures, roomy, FRONT_M), usual)
     most = _most(figures, tight(figures.clearance))

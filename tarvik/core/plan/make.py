@@ -32,10 +32,11 @@ from tarvik.core.plan.model import (
     plan_model,
     stands_as,
 )
+from tarvik.core.plan.offers import beds_of
 from tarvik.core.plan.party import Camper, PlanRules, Shares
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.plan.camps import Camp
     from tarvik.core.plan.choose import Start
@@ -43,6 +44,8 @@ if TYPE_CHECKING:
     from tarvik.core.plan.gather import Elsewhere
     from tarvik.core.plan.offers import Offer
     from tarvik.core.tonight import Night
+
+    OfferKey = tuple[tuple[int, ...], str, tuple[tuple[str, float], ...]]
 
 NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
 
@@ -190,6 +193,30 @@ def make(
         start, values = as_is, still
     chosen = choose(model, limits, start, lambda c: tell(model, c), values)
     return Made(model, chosen, by_rule)
+
+
+def key_of(offer: Offer) -> OfferKey:
+    """What offers of one sheet in one form have in common, wherever they stand."""
+    return offer.sheets, offer.pitch, offer.settings
+
+
+def with_beds(made: Made, beds: Mapping[OfferKey, int], limits: Limits) -> Made:
+    """The plan made anew where these forms bed no more people than so; as it was where that leaves
+    no plan.
+    """
+    asked_now = made.model.asked
+    offers = tuple(
+        o if key_of(o) not in beds else replace(o, beds=_at_most(o.beds, beds[key_of(o)]))
+        for o in asked_now.offers
+    )
+    model = plan_model(replace(asked_now, offers=offers))
+    chosen = choose(model, limits, (made.chosen.offers, made.chosen.beds))
+    return replace(made, model=model, chosen=chosen) if chosen.possible else made
+
+
+def _at_most(beds: tuple[tuple[float, int], ...], most: int) -> tuple[tuple[float, int], ...]:
+    """A table of beds with no more than `most` at any stature."""
+    return beds_of({stature: min(count, most) for stature, count in beds})
 
 
 def _round_about(
