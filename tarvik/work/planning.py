@@ -58,7 +58,7 @@ sheet, up to the longest.
 """
 SLACK_SECONDS: Final = 6.0
 HUNG_ROUNDS: Final = 2
-HUNG_SECONDS: Final = 20.0
+HUNG_SECONDS: Final = 10.0
 """A plan is made anew so often, and so long each time, with the beds that hold as sheets hang."""
 MORE_SHEET_M: Final = 3.0
 MORE_SHEET: Final = -7
@@ -128,6 +128,14 @@ class _Report:
         if words and self.wanted:
             self.say(words, **more)
         return self.stop()
+
+
+def _hung_limits(report: _Report) -> Limits:
+    """How long a plan is made anew for beds that hold: as long however long it took before, for
+    beds come first.
+    """
+    end = time.monotonic() + HUNG_SECONDS
+    return Limits(left=lambda: end - time.monotonic(), stop=lambda: not report.wanted)
 
 
 class _NotTooOften:
@@ -365,11 +373,11 @@ class Planner:
         beds: dict[OfferKey, int] = {}
         for _ in range(HUNG_ROUNDS):
             choices, short = self._as_they_hang(case, made)
-            if not short or report.stop():
+            if not short or not report.wanted:
                 return made, choices
             beds |= short
             report.say("planning again with the beds that hold as the sheets hang", at_once=True)
-            made = with_beds(made, beds, self._limits(report, HUNG_SECONDS))
+            made = with_beds(made, beds, _hung_limits(report))
         return made, self._as_they_hang(case, made)[0]
 
     def _as_they_hang(
