@@ -431,10 +431,11 @@ TABLES: Final = {
                 ),
                 Column(
                     "quarters",
-                    "Quarters",
-                    "who sleep apart",
+                    "Sleeping group",
+                    "such as girls, boys",
                     _text("quarters", 40),
                     _shown("quarters"),
+                    aliases=("quarters",),
                 ),
                 Column(
                     "shares",
