@@ -26,7 +26,8 @@ from tarvik.store.database import Database
 from tarvik.store.models import Provider
 from tarvik.store.server import Server
 from tarvik.web.app import create_app
-from tests.patience import PATIENCE_MS
+from tarvik.work import solve_pool
+from tests.patience import PATIENCE_MS, PATIENCE_S
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -46,6 +47,7 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow],
 )
 settings.load_profile("tarvik")
+solve_pool.LONGEST_S = PATIENCE_S  # type: ignore[misc]  # a question is given up sooner only in life
 
 
 @contextmanager

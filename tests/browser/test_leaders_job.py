@@ -44,6 +44,15 @@ def add_row(page: Page, table: str, **cells: str) -> None:
     expect(page.locator(f"#{table} tr[data-id]")).to_have_count(before + 1)
 
 
+def choose_all_the_same(page: Page) -> None:
+    """A leader and a student under one sheet: the course's rule is told before anything is
+    changed.
+    """
+    expect(page.locator("h1")).to_have_text("This breaks a rule of the course")
+    page.click("text=Choose it all the same")
+    page.wait_for_selector("[data-done]")
+
+
 def test_the_whole_job(page: Page, bed: Testbed) -> None:
     page.goto(bed.url)
     page.fill("[name=name]", "Moss and mire week")
@@ -86,8 +95,9 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     page.click("text=Choose this…")
     page.check("dialog >> text=Willa Z")
     page.click("text=Choose this shelter")
-    page.wait_for_selector("[data-done]")
+    choose_all_the_same(page)
     expect(page.locator(".chosen")).to_contain_text("Willa Z, Xaver Y")
+    expect(page.locator(".rule-mark").first).to_contain_text("leaders do not share with students")
     page.click("main >> text=Camp sheet")
     expect(page.locator(".setup-card")).to_have_count(1)
     expect(page.locator(".setup-card h2")).to_contain_text("Plow point")
