@@ -127,7 +127,7 @@ class Bar:
 def bars(rules: PlanRules) -> list[Bar]:
     """The rules that part people by kind."""
     out = [
-        Bar("quarters", "people of different sleeping groups do not share", lambda c: c.quarters or None)
+        Bar("quarters", "sleeping groups do not share", lambda c: c.quarters or None),
     ]
     if rules.leaders_apart:
         out.append(
