@@ -26,13 +26,16 @@ from tarvik.exchange.ground_files import (
     to_csv,
     to_gpx,
 )
-from tarvik.store import courses, ground, nights, plans
+from tarvik.store import courses, ground, kit, nights, plans
 from tarvik.store.models import Course, Provider, SheetRow, Site
+from tests.small_course import small_course
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient
+    from sqlalchemy.orm import Session
 
     from tarvik.store.database import Database
+    from tarvik.store.models import Night
 
 ORIGIN = (54.62, -2.48)
 NAMES = st.text(
@@ -480,3 +483,30 @@ def test_a_wind_that_shifts_tells_which_way_to_swing(
     assert later is not None
     assert now is not None
     assert ("Later the wind comes from" in page) == (abs((later - now + 180) % 360 - 180) >= 40)
+
+
+def test_a_shelter_gone_meanwhile_is_told_in_words(
+    client: TestClient, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A plan puts others in its place just as it is moved on the map: 404 with words, no fault."""
+    with database.session() as session:
+        course, night = small_course(session)
+        sheet = kit.rows(session, course, "sheets")[0].id
+        person = kit.rows(session, course, "people")[1].id
+        choice = plans.Choice(sheet, "plow-point", {"height": 1.2}, (person,))
+        row = plans.choose(session, courses.night(session, course, night), choice)
+        number = row.id
+    lock = plans.lock
+
+    def overtaken(session: Session, one: Night) -> None:
+        with database.session() as other:
+            again = courses.night(other, course, night)
+            lock(other, again)
+            plans._rebuild(other, again, [choice])
+        lock(session, one)
+
+    monkeypatch.setattr(plans, "lock", overtaken)
+    url = f"/courses/{course}/nights/{night}/ground/shelters/{number}/spot"
+    answer = client.post(url, json={"x": 3.0, "y": 3.0, "front_deg": 90.0})
+    assert answer.status_code == 404
+    assert "no longer planned" in answer.json()["detail"]

@@ -285,11 +285,17 @@ def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -
     return row
 
 
-def _remember(session: Session, row: ShelterRow, doing: str) -> None:
-    """Let undo take back what is done to a shelter on the map."""
-    night = courses.night_by_id(session, row.night_id)
+def _remember(session: Session, night_id: int, shelter_id: int, doing: str) -> None:
+    """Let undo take back what is done to a shelter on the map. Raises NotFoundError where a plan
+    has put others in its place meanwhile.
+    """
+    night = courses.night_by_id(session, night_id)
     plans.lock(session, night)
-    number = [r.id for r in plans.shelters(session, night.id)].index(row.id) + 1
+    session.expire_all()
+    there = [r.id for r in plans.shelters(session, night.id)]
+    if shelter_id not in there:
+        raise NotFoundError("this shelter is no longer planned for the night")
+    number = there.index(shelter_id) + 1
     plans.remember(session, night, f"{doing} shelter {number}")
 
 
@@ -326,7 +332,7 @@ def keep_spot(
         placed_of(judge, scene, row, spot)  # a spot where it cannot stand is refused
         before = row.spot or {}
         spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
-        _remember(session, row, "moving" if before else "placing")
+        _remember(session, night_id, shelter_id, "moving" if before else "placing")
         row.spot = spot.model_dump(exclude={"snap"})
         return _refreshed(request, session, course_id, night_id)
 
@@ -337,7 +343,7 @@ def clear_spot(request: Request, course_id: int, night_id: int, shelter_id: int)
     """Take a shelter off the map."""
     with tarvik(request).database.session() as session:
         row = _shelter(session, course_id, night_id, shelter_id)
-        _remember(session, row, "taking off the map")
+        _remember(session, night_id, shelter_id, "taking off the map")
         row.spot = None
         return _refreshed(request, session, course_id, night_id)
 
