@@ -15,6 +15,7 @@ from tarvik.store.database import Database
 from tarvik.web.app import create_app
 from tarvik.work.hanging import Hangings
 from tarvik.work.parents import end_with_parent
+from tarvik.work.tidying import give_back
 
 if TYPE_CHECKING:
     from fastapi import FastAPI
@@ -35,6 +36,7 @@ def factory() -> FastAPI:
     settings = replace(read_settings(), port=int(os.environ.get(PORT, "8080")))
     logs.install(settings.log)
     warm()
+    give_back()  # the compiler sleeps from here on
     database = Database(os.environ[DATABASE], settings.pool)
     return create_app(
         database,
