@@ -93,6 +93,10 @@ def settle(page: Page, bed: Testbed) -> None:
     """Make the first night's plan and its evening."""
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/plan")
     page.wait_for_selector(".plan[data-done]")
+    looked = page.get_by_text("The trees overhead were looked at for tonight")
+    if looked.count():  # without the tick nobody is given a bed in this storm
+        looked.first.click()
+        page.wait_for_selector(".plan[data-done]")
     page.click("text=Make the plan")
     page.wait_for_selector(".plan[data-ended='plan done']", timeout=SLOWEST_MS)
     page.wait_for_selector("[data-row-shelter]")
