@@ -356,7 +356,7 @@ RULE_FIELDS: Final = (
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
     Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
     Field("plan_leaf_beds", "Beds are gathered of leaves", _yes, _show_yes, "", _YES_NO),
-    Field("plan_school", "Who lies dry under the own sheet", _SCHOOL, _text, "", _SCHOOLS),
+    Field("plan_school", "Who lies dry under their own sheet", _SCHOOL, _text, "", _SCHOOLS),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import func, select, update
-from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
 from tarvik.core.plan.aims import AIMS, OWN, in_order, usual_order
 from tarvik.store import plans
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import NamedPlan, NightPlan, PlanJob, now
+from tarvik.store.night_plan import locked_for_change, of_night
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -36,20 +36,6 @@ EVENING: Final[Mapping[str, Any]] = {
     "gone": [],
     "done": [],
 }
-
-
-def of_night(session: Session, night_id: int) -> NightPlan:
-    """A night's asks, to be read only; empty ones that are not kept when there are none."""
-    found = session.get(NightPlan, night_id)
-    return found or NightPlan(night_id=night_id, asked={}, found={})
-
-
-def locked_for_change(session: Session, night_id: int) -> NightPlan:
-    """A night's asks, to be changed: made when there are none, also by two at once."""
-    made = insert(NightPlan).values(night_id=night_id, asked={}, found={})
-    session.execute(made.on_conflict_do_nothing())
-    query = select(NightPlan).where(NightPlan.night_id == night_id).with_for_update()
-    return session.scalars(query.execution_options(populate_existing=True)).one()
 
 
 def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:

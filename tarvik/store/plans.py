@@ -13,6 +13,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.pitches import pitch_named
 from tarvik.store.kit import NotFoundError, one
 from tarvik.store.models import Night, NightPlan, PlanStep, ShelterMember, ShelterRow
+from tarvik.store.night_plan import locked_for_change
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -64,6 +65,14 @@ def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
     return [row for row in session.scalars(query).unique() if row.sheet.deleted_at is None]
 
 
+def shelter(session: Session, night_id: int, shelter_id: int) -> ShelterRow:
+    """One of a night's shelters. Raises NotFoundError."""
+    row = next((r for r in shelters(session, night_id) if r.id == shelter_id), None)
+    if row is None:
+        raise NotFoundError("this shelter is no longer planned for the night")
+    return row
+
+
 def sleepers(row: ShelterRow) -> list[Any]:
     """People of a shelter who are still on the course."""
     return [member.person for member in row.members if member.person.deleted_at is None]
@@ -96,10 +105,7 @@ def _ask_again(session: Session, night: Night, asked: Mapping[str, Any] | None) 
     """Put the order of the aims and the rest back; nothing for a step that kept none."""
     if asked is None:
         return
-    row = session.get(NightPlan, night.id, with_for_update=True)
-    if row is None:
-        row = NightPlan(night_id=night.id, asked={}, found={})
-        session.add(row)
+    row = locked_for_change(session, night.id)
     rest = {k: v for k, v in (row.asked or {}).items() if k not in KEPT}
     row.asked = {**rest, **asked}
     session.flush()

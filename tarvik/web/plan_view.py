@@ -13,7 +13,7 @@ from tarvik.core.plan.aims import AIMS, aim_named
 from tarvik.core.plan.kit_use import totals
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import plan_rules_of
-from tarvik.store import asks, courses, kit, nights, plans
+from tarvik.store import asks, courses, kit, night_plan, nights, plans
 from tarvik.store.models import now
 from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
@@ -37,7 +37,7 @@ def plan_view(request: Request, session: Session, course_id: int, night_id: int)
     """Everything on the screen, from the night's choices as they are."""
     course = courses.course(session, course_id)
     night = courses.night(session, course_id, night_id)
-    row = asks.of_night(session, night_id)
+    row = night_plan.of_night(session, night_id)
     asked = asks.asked_of(row, plan_rules_of(course.rules or {}).school)
     step = plans.current_step(session, night)
     found = {

@@ -105,20 +105,21 @@ def scene_of(session: Session, course_id: int, night_id: int) -> Scene:
     )
 
 
-def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
-    """The course's kit; of trees those of the site, where they are mapped."""
-    supports = kit.supports_of(session, course_id)
-    if site_id is None:
-        return supports
-    trees = carriers(store.known(session, site_id)[1].ground)
-    return (
-        replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
-    )
-
-
 def ground_of(session: Session, site_id: int | None) -> Ground | None:
     """The ground of a night's site; None where it has none."""
     return None if site_id is None else store.known(session, site_id)[1].ground
+
+
+def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
+    """The course's kit; of trees those of the site, where they are mapped."""
+    supports = kit.supports_of(session, course_id)
+    ground = ground_of(session, site_id)
+    if ground is None:
+        return supports
+    trees = carriers(ground)
+    return (
+        replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
+    )
 
 
 def judge_of(request: Request, session: Session, course: Course, tonight: TonightsNight) -> Judge:

@@ -18,7 +18,7 @@ from tarvik.core.rig.carried import CUT_MOST_M
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.site.hazards import hazards
 from tarvik.exchange.night_form import ground_rules_of, may_cut, plan_rules_of
-from tarvik.store import asks, courses, ground, kit, nights, plans
+from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans
 from tarvik.store.kit import STICK_LEAST_M, sheet_of
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool 
     tonight = nights.night_of(session, course, night)
     pools = pools_of(session, course)
     rules = plan_rules_of(course.rules or {})
-    asked = asks.asked_of(asks.of_night(session, night_id), rules.school)
+    asked = asks.asked_of(night_plan.of_night(session, night_id), rules.school)
     standing = tuple(standing_of(row) for row in plans.shelters(session, night_id))
     bed = {p: s.sheets[0] for s in standing for p in s.people}
     held = asked["locks"]

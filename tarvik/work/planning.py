@@ -33,7 +33,7 @@ from tarvik.core.site.open_ground import open_ground
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
 from tarvik.core.units import Units
-from tarvik.store import asks, courses, plans
+from tarvik.store import asks, courses, night_plan, plans
 from tarvik.store.models import Night
 from tarvik.store.nights import needs_of
 from tarvik.work.cases import case_of, choices_of, spot_of
@@ -274,7 +274,7 @@ class Planner:
 
     def _case(self, course_id: int, night_id: int, *, few_moves: bool = False) -> tuple[Case, int]:
         with self.database.session() as session:
-            seconds = asks.asked_of(asks.of_night(session, night_id))["seconds"]
+            seconds = asks.asked_of(night_plan.of_night(session, night_id))["seconds"]
             return case_of(session, course_id, night_id, few_moves=few_moves), int(seconds)
 
     def _stop_at_a_bad_place(self, night_id: int) -> None:
@@ -549,7 +549,7 @@ class Planner:
     def _evening(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
         case, _seconds = self._case(course_id, night_id)
         with self.database.session() as session:
-            row = asks.of_night(session, night_id)
+            row = night_plan.of_night(session, night_id)
             wish, told = asks.asked_of(row)["evening"], (row.asked or {}).get("evening", {})
         shelters = self._to_pitch(case)
         arrival, due, why = due_of(case, wish["arrival"])

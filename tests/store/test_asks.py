@@ -9,6 +9,7 @@ import pytest
 
 from tarvik.store import (
     asks,
+    night_plan,
 )
 from tarvik.store.models import (
     NightPlan,
@@ -25,7 +26,7 @@ def test_two_look_at_a_night_first_at_once(database: Database) -> None:
     """Reading writes nothing, so neither meets the other; two first changes are both kept."""
     with database.session() as session:
         _, night = small_course(session)
-        assert asks.of_night(session, night).asked == {}
+        assert night_plan.of_night(session, night).asked == {}
     with database.session() as session:
         assert session.get(NightPlan, night) is None
     both = threading.Barrier(2)
@@ -46,5 +47,5 @@ def test_two_look_at_a_night_first_at_once(database: Database) -> None:
         thread.join()
     assert not faults
     with database.session() as session:
-        locks = asks.asked_of(asks.of_night(session, night))["locks"]
+        locks = asks.asked_of(night_plan.of_night(session, night))["locks"]
         assert locks["people"] == [1] and locks["unused"] == [2]

@@ -16,6 +16,7 @@ from tarvik.store import (
     erasing,
     going_back,
     kit,
+    night_plan,
     plans,
 )
 from tarvik.store.kit import NotFoundError
@@ -137,7 +138,7 @@ def test_going_back_meets_the_plan(database: Database) -> None:
     with database.session() as session:
         there = session.get_one(Night, night)
         assert plans.current_step(session, there) > step
-        assert asks.of_night(session, night).found == {}
+        assert night_plan.of_night(session, night).found == {}
         assert session.get_one(PlanJob, job.id).state == "cancelled"
         assert session.scalars(select(ForecastRow.form)).one() == {"form": "old"}
         assert session.get_one(Course, course).deleted_at is None

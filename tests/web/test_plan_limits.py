@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import pytest
 from sqlalchemy import func, select
 
-from tarvik.store import accounts, asks, kit
+from tarvik.store import accounts, asks, kit, night_plan
 from tarvik.store.accounts import Role
 from tarvik.store.models import PlanJob, Provider
 from tarvik.work.queue import Queue, QueueError
@@ -80,7 +80,7 @@ def test_an_assistant_lets_a_lock_go_by_a_repair(
         wanted = {"tags": [f"lock person {person}"]}
         assert assistant.post(f"{place[2]}/repair", json=wanted).status_code == 200
     with database.session() as session:
-        assert asks.asked_of(asks.of_night(session, place[1]))["locks"]["people"] == []
+        assert asks.asked_of(night_plan.of_night(session, place[1]))["locks"]["people"] == []
 
 
 @pytest.mark.parametrize(

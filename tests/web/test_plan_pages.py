@@ -16,7 +16,7 @@ from sqlalchemy import text
 import tarvik.core.plan.make as making
 from tarvik.core.plan.aims import AIMS
 from tarvik.core.plan.party import SAFEGUARDS
-from tarvik.store import asks, courses, kit, nights, plans
+from tarvik.store import asks, courses, kit, night_plan, nights, plans
 from tarvik.store.models import Course
 from tarvik.work import planning
 from tarvik.work.planning import Planner
@@ -121,7 +121,7 @@ def test_the_whole_evening_of_a_plan(
         "walk round",
     }
     with database.session() as session:
-        found = asks.of_night(session, night).found["evening"]
+        found = night_plan.of_night(session, night).found["evening"]
     assert all(t["start"] >= 20 for t in found["tasks"] if someone in t["who"])
     mallets = sorted((t["start"], t["end"]) for t in found["tasks"] if t["mallet"])
     assert all(a[1] <= b[0] for a, b in itertools.pairwise(mallets))  # one mallet, one at a time
@@ -156,7 +156,7 @@ def test_aims_and_pairs(
     turned = [AIMS[1], AIMS[0], *AIMS[2:]]
     assert client.post(f"{url}/aims", json={"aims": turned}).status_code == 200
     with database.session() as session:
-        assert asks.asked_of(asks.of_night(session, night))["aims"] == turned
+        assert asks.asked_of(night_plan.of_night(session, night))["aims"] == turned
         two, three = (p.id for p in kit.rows(session, course, "people")[1:3])
     assert client.post(f"{url}/aims", json={"aims": turned[:3]}).status_code == 422
     body = {"kind": "never", "one": three, "two": two}
@@ -192,7 +192,7 @@ def test_one_line_of_history_takes_back_everything(
 
     def now() -> tuple[list[int], list[str], float]:
         with database.session() as session:
-            asked = asks.asked_of(asks.of_night(session, night))
+            asked = asks.asked_of(night_plan.of_night(session, night))
             first = plans.shelters(session, night)[0].spot or {}
             return asked["locks"]["people"], asked["aims"], first["x"]
 
@@ -224,7 +224,7 @@ def test_what_is_short_is_named_and_left_to_people(client: TestClient, database:
     assert "What stands in the way" in text and "more stakes" in text
     assert "Bring or borrow it" in text
     with database.session() as session:
-        told = asks.of_night(session, night).found["plan"]["impasse"]["repairs"]
+        told = night_plan.of_night(session, night).found["plan"]["impasse"]["repairs"]
         stakes = next(r for r in told if r["tags"] == ["kit stake"])
         assert not any(t in SAFEGUARDS for r in told for t in r["tags"])
         kit.add(session, course, "stakes", [{"count": stakes["short"][0][1]}])

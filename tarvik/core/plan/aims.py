@@ -76,7 +76,7 @@ PLAN_AIMS: Final = (
     PlanAim(
         "rules",
         "rules kept",
-        "Rules bent",
+        "Preferences not met",
         Counts.POINTS,
         "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a "
         "leader's earshot or sight, 5 for each pitch that no leader picks for such a night, 2 for "
@@ -103,7 +103,7 @@ PLAN_AIMS: Final = (
         "own sheet and own kit",
         "Sheets and kit lent or made",
         Counts.POINTS,
-        "10 for each person who leaves the own sheet, 4 for each sheet used without its owner, 3 "
+        "10 for each person who leaves their own sheet, 4 for each sheet used without its owner, 3 "
         "for each pair of sheets joined, 1 for each piece of kit lent, each button, each join of "
         "two lines and each cut stick",
     ),
@@ -140,13 +140,13 @@ PLAN_AIMS: Final = (
     ),
 )
 AIMS: Final = tuple(aim.slug for aim in PLAN_AIMS)
-"""Aims in the order taken unless the leader says otherwise, under the school of the own sheet;
-«moves» only counts when something stands already.
+"""Aims in the order taken unless the leader says otherwise, under the school of own sheets;
+"moves" only counts when something stands already.
 """
 SHARING: Final = "share"
 """The school that would rather share, to be warmer and to save pitches."""
 OWN: Final = "own"
-"""The school under which who lies dry under the own sheet sleeps there."""
+"""The school under which who lies dry under their own sheet sleeps there."""
 _BY_SLUG: Final = {aim.slug: aim for aim in PLAN_AIMS}
 
 
@@ -157,7 +157,7 @@ def aim_named(slug: str) -> PlanAim:
 
 def usual_order(school: str) -> tuple[str, ...]:
     """The order of the aims that a school takes: who would rather share puts few shelters in the
-    place of the own sheet.
+    place of own sheets.
     """
     if school != SHARING:
         return AIMS

@@ -420,7 +420,7 @@ class Gathering:
         """
         forms = list(forms)
         given = [self._given(f, f.back_deg, None) for f in forms]
-        most = [max((n for _, n in g.beds), default=0) for g in given]
+        most = [g.most for g in given]
         kept: dict[int, None] = {}
         for people in range(1, max(most, default=0) + 1):
             fit = [n for n in range(len(forms)) if most[n] >= people]
@@ -458,9 +458,7 @@ class Gathering:
         good = [
             g
             for f, g in ((f, self._given(f, f.back_deg, None)) for f in forms)
-            if max((n for _, n in g.beds), default=0) >= people
-            and g.calm >= people
-            and f.suit is Suit.FIRST
+            if g.most >= people and g.calm >= people and f.suit is Suit.FIRST
         ]
         return len(good) >= each
 

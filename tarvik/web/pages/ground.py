@@ -279,10 +279,12 @@ def undo(request: Request, course_id: int, night_id: int, redo: bool = False) ->
 
 def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -> ShelterRow:
     courses.night(session, course_id, night_id)
-    row = next((r for r in plans.shelters(session, night_id) if r.id == shelter_id), None)
-    if row is None:
-        raise NotFoundError("this shelter is no longer planned for the night")
-    return row
+    return plans.shelter(session, night_id, shelter_id)
+
+
+def _number(session: Session, row: ShelterRow) -> int:
+    """Its number in the plan."""
+    return [r.id for r in plans.shelters(session, row.night_id)].index(row.id) + 1
 
 
 def _remember(session: Session, night_id: int, shelter_id: int, doing: str) -> None:
@@ -292,11 +294,8 @@ def _remember(session: Session, night_id: int, shelter_id: int, doing: str) -> N
     night = courses.night_by_id(session, night_id)
     plans.lock(session, night)
     session.expire_all()
-    there = [r.id for r in plans.shelters(session, night.id)]
-    if shelter_id not in there:
-        raise NotFoundError("this shelter is no longer planned for the night")
-    number = there.index(shelter_id) + 1
-    plans.remember(session, night, f"{doing} shelter {number}")
+    row = plans.shelter(session, night_id, shelter_id)
+    plans.remember(session, night, f"{doing} shelter {_number(session, row)}")
 
 
 @router.post("/shelters/{shelter_id:number}/try")
@@ -306,7 +305,7 @@ def try_spot(request: Request, course_id: int, night_id: int, shelter_id: int, s
     with tarvik(request).database.session() as session:
         scene = scene_of(session, course_id, night_id)
         row = _shelter(session, course_id, night_id, shelter_id)
-        number = [r.id for r in plans.shelters(session, night_id)].index(row.id) + 1
+        number = _number(session, row)
         judge = judge_of(request, session, scene.course, scene.tonight)
         stands, wrong, _ = placed_of(judge, scene, row, spot, number)
         troubled = any(f.level is Level.STOPS for f in wrong)

@@ -14,7 +14,7 @@ from starlette.background import BackgroundTask
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.calendar import evening_calendar
-from tarvik.store import asks, courses, kit, plans
+from tarvik.store import asks, courses, kit, night_plan, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, ShelterRow, now
@@ -120,7 +120,7 @@ def same_choices(session: Session, night: Night, what: str) -> Iterator[None]:
 
 def _fixing(session: Session, course_id: int, night_id: int, what: LockIn) -> str:
     """Words for fixing something, or letting it go."""
-    held = asks.asked_of(asks.of_night(session, night_id))["locks"].get(what.kind, ())
+    held = asks.asked_of(night_plan.of_night(session, night_id))["locks"].get(what.kind, ())
     if what.kind == "people":
         name = kit.one(session, course_id, "people", what.number).name
     else:
@@ -152,9 +152,7 @@ def accept(request: Request, course_id: int, night_id: int, what: AcceptIn) -> A
     with tarvik(request).database.session() as session:
         course = courses.course(session, course_id)
         night = courses.night(session, course_id, night_id)
-        row = next((r for r in plans.shelters(session, night.id) if r.id == what.shelter), None)
-        if row is None:
-            raise NotFoundError("this shelter is no longer planned for the night")
+        row = plans.shelter(session, night.id, what.shelter)
         for one in broken_by(course, plans.sleepers(row)):
             if one.rule == what.rule:
                 by, at = request.state.who.name, now().strftime("%d %b %H:%M UTC")
@@ -274,7 +272,7 @@ def evening(request: Request, course_id: int, night_id: int, told: EveningIn) ->
     """Say when the group arrives, how many mallets there are, who comes late or cannot help."""
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
-        asked = asks.asked_of(asks.locked_for_change(session, night_id))["evening"]
+        asked = asks.asked_of(night_plan.locked_for_change(session, night_id))["evening"]
         changed = {**asked}
         if told.arrival is not None:
             changed["arrival"] = told.arrival
@@ -297,7 +295,7 @@ def calendar(request: Request, course_id: int, night_id: int) -> Response:
     """The evening's tasks for a calendar."""
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
-        found = (asks.of_night(session, night_id).found or {}).get("evening")
+        found = (night_plan.of_night(session, night_id).found or {}).get("evening")
         if not found:
             raise NotFoundError("no evening is planned yet: press «Plan the evening» first")
         names = {p.id: p.name for p in kit.rows(session, course_id, "people")}

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 from fastapi import Request
 from pydantic import BaseModel, Field
 
-from tarvik.store import asks, courses
+from tarvik.store import asks, courses, night_plan
 from tarvik.store.accounts import Role
 from tarvik.store.models import Course
 from tarvik.web.access import RefusedError, for_role, guarded_router
@@ -49,7 +49,7 @@ def repair(request: Request, course_id: int, night_id: int, wanted: RepairIn) ->
 
 def _words(session: Session, night_id: int, tags: list[str]) -> str:
     """What the plan said of this repair."""
-    plan = (asks.of_night(session, night_id).found or {}).get("plan") or {}
+    plan = (night_plan.of_night(session, night_id).found or {}).get("plan") or {}
     for told in (plan.get("impasse") or {}).get("repairs", ()):
         if list(told["tags"]) == tags:
             return " and ".join(f"not holding to «{words}»" for words in told["words"])
@@ -58,7 +58,7 @@ def _words(session: Session, night_id: int, tags: list[str]) -> str:
 
 def _let_go(session: Session, course_id: int, night_id: int, step: Step) -> None:
     if step.kind == "lock":
-        held = asks.asked_of(asks.of_night(session, night_id))["locks"]
+        held = asks.asked_of(night_plan.of_night(session, night_id))["locks"]
         kind = LOCKS[step.what]
         if step.numbers[0] in held[kind]:
             asks.toggle_lock(session, night_id, kind, step.numbers[0])
