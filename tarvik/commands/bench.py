@@ -369,14 +369,16 @@ def bench_web(checkout: Path) -> list[Figure]:
                     for name, value, unit, target, rule in bench_plan.measured(demo, searcher)
                 ]
             )
-            every = [(sheet, pitch) for sheet in sheets for pitch in PITCHES]
-            answers = solver.solve_all(
-                [question(sheet, pitch, night, supports) for sheet, pitch in every]
-            )
-            shapes = [(sheet, answer) for (sheet, _), answer in zip(every, answers, strict=True)]
+            every = [
+                (sheet, question(sheet, pitch, night, supports))
+                for sheet in sheets
+                for pitch in PITCHES
+            ]
             figures += paced(lambda: [Figure(*told) for told in bench_hang.measured()])
             figures += paced(
-                lambda: [Figure(*told) for told in bench_hang.board(bed.database, shapes)]
+                lambda: [
+                    Figure(*told) for told in bench_hang.board(bed.hangings, searcher, every, night)
+                ]
             )
             figures += paced(lambda: _lower(bench_load.measured(server)))
             figures += paced(lambda: _lower(bench_safe.measured(server)))

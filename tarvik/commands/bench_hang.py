@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import statistics
 import time
-from typing import TYPE_CHECKING, Final
+from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from scipy.optimize import minimize
@@ -15,19 +16,21 @@ from tarvik.core.hang.hung import Hanging, Hung, hang
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
+from tarvik.core.units import Units
 from tarvik.web.as_hung import seen
-from tarvik.work.hanging import Hangings, can_hang
+from tarvik.web.pages.board import judged_all
+from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from tarvik.core.solve import Solution
-    from tarvik.store.database import Database
+    from tarvik.core.tonight import Night
     from tarvik.store.models import SheetRow
+    from tarvik.work.hanging import Hangings
+    from tarvik.work.searching import Searcher
 
 Measured = tuple[str, float, str, str, float, float | None]
 """Name, value, unit, which way is better, target, baseline."""
-MOST_WAIT_S: Final = 400.0
 
 
 def _hung(lines: int) -> Hung:
@@ -85,17 +88,29 @@ def measured() -> list[Measured]:
     ]
 
 
-def board(database: Database, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Measured]:
-    """The whole board hung behind the page, from nothing known."""
-    hangings = Hangings(database).start()
-    try:
-        wishes = [(sheet, solution) for sheet, solution in pairs if can_hang(solution)]
+def board(
+    hangings: Hangings,
+    searcher: Searcher,
+    asked: Sequence[tuple[SheetRow, Question]],
+    night: Night,
+) -> list[Measured]:
+    """The demo's board from nothing, searched, hung and judged; then once more with one sheet of
+    another size.
+    """
+    solver = Solver(searcher)
+
+    def taken(asked: Sequence[tuple[SheetRow, Question]]) -> float:
         start = time.perf_counter()
-        while (
-            any(s.told is None for s in seen(hangings, wishes))
-            and time.perf_counter() - start < MOST_WAIT_S
-        ):
-            time.sleep(2.0)
-        return [("board_all_hung_s", time.perf_counter() - start, "s", "lower", 60.0, None)]
-    finally:
-        hangings.stop()
+        solved = solver.solve_all([question for _, question in asked])
+        owners = [sheet for sheet, _ in asked]
+        judged_all(seen(hangings, list(zip(owners, solved, strict=True))), night, 1, Units.METRIC)
+        return time.perf_counter() - start
+
+    cold = taken(asked)
+    first = asked[0][0].id
+    other = Sheet.rectangle(2.83, 3.17)
+    changed = [(s, replace(q, sheet=other) if s.id == first else q) for s, q in asked]
+    return [
+        ("board_16_all_hung_cold_s", cold, "s", "lower", 6.0, None),
+        ("board_one_sheet_changed_hung_s", taken(changed), "s", "lower", 0.6, None),
+    ]

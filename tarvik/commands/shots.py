@@ -114,7 +114,7 @@ def shots(checkout: Path) -> int:
     warm()
     server = Server(default_folder(checkout)).start()
     try:
-        with testbed(server, "tarvik_shots", hanging=True) as bed, sync_playwright() as playwright:
+        with testbed(server, "tarvik_shots") as bed, sync_playwright() as playwright:
             browser = playwright.chromium.launch(
                 executable_path=shutil.which("chromium"), args=CHROMIUM_ARGS
             )

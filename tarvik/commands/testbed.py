@@ -51,6 +51,7 @@ class Testbed:
     course: int
     nights: tuple[int, ...]
     sheets: dict[str, int]
+    hangings: Hangings
 
 
 def _start_worker(
@@ -75,11 +76,9 @@ def let_in(context: BrowserContext, bed: Testbed) -> None:
 
 
 @contextmanager
-def testbed(
-    server: Server, name: str, *, worker: bool = True, hanging: bool = False
-) -> Iterator[Testbed]:
+def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testbed]:
     """Serve the demo from a fresh database `name` on a started server, with a worker for plans
-    unless told otherwise, and with a process that hangs sheets behind the pages if told so.
+    unless told otherwise.
     """
     database = Database(server.fresh_database(name))
     database.migrate()
@@ -97,9 +96,7 @@ def testbed(
     stand_ins, stop = start_service(free_port())
     port = free_port()
     searcher = Searcher().start()
-    hangings = Hangings(database)
-    if hanging:
-        hangings.start()
+    hangings = Hangings(database).start()
     app = create_app(database, stand_ins, searcher, demo=True, hangings=hangings)
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
@@ -111,7 +108,8 @@ def testbed(
     while not web.started:
         time.sleep(0.05)
     try:
-        yield Testbed(f"http://127.0.0.1:{port}", database, token, course, nights, sheets)
+        url = f"http://127.0.0.1:{port}"
+        yield Testbed(url, database, token, course, nights, sheets, hangings)
     finally:
         done.set()
         if working is not None:

@@ -1,6 +1,4 @@
-"""Shelters as they hang, where that is known: pages judge by the hung shape, and say where they
-still see the taut fold.
-"""
+"""Shelters as they hang: what every page shows and judges."""
 
 from __future__ import annotations
 
@@ -23,13 +21,12 @@ if TYPE_CHECKING:
     from tarvik.store.models import SheetRow
     from tarvik.work.hanging import Hangings
 
-TAUT_IDEAL = "taut ideal"
-AS_IT_HANGS = "as it hangs"
-
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """A solved shelter as a page judges it: with the hung shape's figures where they are known."""
+    """A solved shelter as a page judges it: with the figures of its hung shape. `told` is None
+    where nothing hangs, for the sheet lies on the ground or on who is in it.
+    """
 
     solution: Solution
     told: Told | None
@@ -38,8 +35,8 @@ class Seen:
     def findings(
         self, units: Units, names: Mapping[str, str] | None = None, people: int | None = None
     ) -> list[Finding]:
-        """What the way it hangs adds to what is found of the shelter, notes left out; nothing while
-        it is not known. With `people` to lie there, mats that they do not want are not missed.
+        """What the way it hangs adds to what is found of the shelter, notes left out. With `people`
+        to lie there, mats that they do not want are not missed.
         """
         if self.told is None or self.taut.figures is None:
             return []
@@ -52,11 +49,6 @@ class Seen:
         names = None if self.taut.shelter is None else marks(self.taut.shelter)
         return tonight.hung_too(self.findings(units, names, people))
 
-    @property
-    def words(self) -> str:
-        """Which of the two shapes the figures are of."""
-        return AS_IT_HANGS if self.told is not None else TAUT_IDEAL
-
 
 def usual_hanging(sheet: SheetRow) -> Hanging:
     """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual."""
@@ -64,15 +56,14 @@ def usual_hanging(sheet: SheetRow) -> Hanging:
 
 
 def seen(hangings: Hangings, pairs: Sequence[tuple[SheetRow, Solution]]) -> list[Seen]:
-    """Every shelter as it hangs where that is known; the others are asked for behind the page."""
+    """Every shelter as it hangs."""
     wishes = [(solution, usual_hanging(sheet)) for sheet, solution in pairs]
-    known = hangings.known(wishes)
-    hangings.want(wish for wish, told in zip(wishes, known, strict=True) if told is None)
-    return [as_it_hangs(solution, told) for (solution, _), told in zip(wishes, known, strict=True)]
+    told = hangings.told(wishes)
+    return [as_it_hangs(solution, one) for (solution, _), one in zip(wishes, told, strict=True)]
 
 
 def as_it_hangs(solution: Solution, told: Told | None) -> Seen:
-    """A shelter with what is told of its hung shape; None while that is not known."""
+    """A shelter with what is told of its hung shape, None where nothing hangs."""
     if told is None or solution.figures is None:
         return Seen(solution, None, solution)
     return Seen(replace(solution, figures=hung_figures(solution.figures, told)), told, solution)

@@ -4,14 +4,12 @@ it.
 
 from __future__ import annotations
 
-from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from markupsafe import Markup
 
 from tarvik.core.cards import body_place
-from tarvik.core.errors import FoldError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.site.placing import wind_in_frame
@@ -20,14 +18,12 @@ from tarvik.core.tonight import Tonight, judge
 from tarvik.core.units import Units, format_length
 from tarvik.store import plans
 from tarvik.store.kit import body_of
-from tarvik.web.as_hung import Seen, as_it_hangs, seen, usual_hanging
+from tarvik.web.as_hung import Seen, seen
 from tarvik.web.pages.common import question
-from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from tarvik.core.hang.tell import Told
     from tarvik.core.rig.supports import Supports
     from tarvik.core.site.things import Ground
     from tarvik.core.solve import Question, Solution
@@ -168,32 +164,19 @@ class Judge:
         )
 
     def seen(self, row: ShelterRow, front_deg: float | None) -> Seen:
-        """A shelter as it hangs where that is known, not judged: for its room alone."""
+        """A shelter as it hangs, not judged: for its room alone."""
         solution = self.solver.solve(self.asked(row, front_deg))
         return seen(self.hangings, [(row.sheet, solution)])[0]
 
     def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
-        """One shelter judged, its front to a bearing or as it stands; hung here and now where that
-        was never done.
-        """
+        """One shelter judged, its front to a bearing or as it stands."""
         if front_deg is None:
             front_deg = (row.spot or {}).get("front_deg")
-        solution = self.solver.solve(self.asked(row, front_deg))
-        shape = as_it_hangs(solution, self._told(row, solution))
+        shape = self.seen(row, front_deg)
         people = len(row.members)
         tonight = judge(shape.solution, self.night, max(1, people), self.units)
         judged = shape.judged(tonight, self.units, people).hung_too(self.marks(row))
         return Judged(number, row, shape, judged, self.units)
-
-    def _told(self, row: ShelterRow, solution: Solution) -> Told | None:
-        """What is told of its hung shape; None where it lies on who is in it."""
-        if not can_hang(solution):
-            return None
-        how = usual_hanging(row.sheet)
-        told = self.hangings.known([(solution, how)])[0]
-        with suppress(FoldError):
-            return told or self.hangings.now(solution, how)[0]
-        return None
 
     def each(self, rows: Sequence[ShelterRow]) -> list[Judged]:
         """All shelters of a night in their order."""

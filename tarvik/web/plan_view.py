@@ -135,7 +135,6 @@ def shelters_and_map(
                 "findings": judged.warnings,
                 "fault": "",
                 "placed": None,
-                "shape": judged.shape.words,
                 "judged": judged,
             }
             for judged in judge.each(list(rows.values()))

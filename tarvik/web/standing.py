@@ -199,7 +199,6 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
             "findings": [],
             "people": plans.sleepers(row),
             "fault": "",
-            "shape": "",
             "where": "",
             "judged": None,
         }
@@ -214,7 +213,6 @@ def standing_of(request: Request, session: Session, scene: Scene) -> list[dict[s
             told["judged"] = judge.of(row, number)
             told["findings"] = told["judged"].warnings
         if told["judged"] is not None:
-            told["shape"] = told["judged"].shape.words
             told["where"] = told["judged"].where(scene.known.ground)
         trees = (row.spot or {}).get("trees", [])
         if told["placed"] is not None:

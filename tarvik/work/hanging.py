@@ -1,9 +1,8 @@
-"""Hung shapes behind the pages: processes of low rank hang one sheet after the other while boards
-and benches are read.
+"""Hung shapes for the pages: processes beside the one that answers hang the sheets of a board, a
+single sheet is hung where it is asked for.
 
-What it finds is kept by content in the database and in memory, so that a shape once solved is never
-solved again; pages judge by it as soon as it is known. The processes are asked and answer over
-their own standard input and output.
+What is found is kept by content in the database and in memory, so that a shape once solved is never
+solved again. The processes are asked and answer over their own standard input and output.
 """
 
 from __future__ import annotations
@@ -15,9 +14,10 @@ import logging
 import os
 import pickle
 import sys
-import time
 import zlib
 from collections import OrderedDict
+from concurrent.futures import CancelledError, Future, InvalidStateError
+from contextlib import suppress
 from dataclasses import dataclass
 from threading import Condition, Thread
 from typing import TYPE_CHECKING, Any, Final
@@ -45,15 +45,20 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 log = logging.getLogger("tarvik.hanging")
-METHOD: Final = 5
+METHOD: Final = 6
 """Raised when the way sheets are hung changes: shapes of an older method are worked out anew."""
-RANK: Final = 15
-"""How far the processes stand back for others (nice)."""
+RANK: Final = 5
+"""How far the processes stand back for the one that answers (nice)."""
 HANDS: Final = 2
 """Processes that hang sheets."""
-PAUSE_S: Final = 1.0
-"""While pages are still being made, and so long after, no sheet is hung: a board comes first."""
-MOST_WAITING: Final = 4000
+FEW: Final = 2
+"""So many sheets are hung by the process that asks: it is done sooner than asking another."""
+LONGEST_S: Final = 60.0
+"""Who waited so long for a process hangs the sheet without it."""
+ENDED: Final = (OSError, EOFError, ValueError, pickle.UnpicklingError)
+"""How a process shows that it has ended (a ValueError: its pipes were closed)."""
+GIVEN_UP: Final = (*ENDED, CancelledError, TimeoutError)
+"""How a sheet handed to a process comes to be hung without it."""
 MOST_KEYS: Final = 2000
 """Keys of hung shapes that are kept."""
 
@@ -150,21 +155,21 @@ class _Hand:
 
 class Hangings:
     """Hung shapes as pages ask for them. Safe to use from many threads. Without `start` all is
-    worked out when asked for.
+    worked out in this process.
     """
 
     def __init__(self, database: Database) -> None:
         self._database = database
         self._told: Kept[Told | None] = Kept("hung shapes")
+        self._cloths: Kept[Hung] = Kept("hung cloths")
         self._waiting: OrderedDict[str, Wish] = OrderedDict()
+        self._asked: dict[str, Future[Told | None]] = {}
         self._turn = Condition()
-        self._doing: set[str] = set()
         self._hands: list[_Hand] = []
-        self._from = 0.0
         self._stopping = False
 
     def start(self) -> Hangings:
-        """Start the processes that work behind the pages."""
+        """Start the processes that hang sheets beside this one."""
         self._hands = [_Hand() for _ in range(HANDS)]
         for hand in self._hands:
             Thread(target=self._work, args=(hand,), name="hanging", daemon=True).start()
@@ -176,6 +181,9 @@ class Hangings:
         with self._turn:
             self._stopping = True
             self._waiting.clear()
+            for future in self._asked.values():
+                future.cancel()
+            self._asked.clear()
             self._turn.notify_all()
         hands, self._hands = self._hands, []
         atexit.unregister(self.stop)
@@ -184,7 +192,7 @@ class Hangings:
 
     @property
     def there(self) -> bool:
-        """Whether there are processes that work behind the pages."""
+        """Whether there are processes that hang sheets beside this one."""
         return bool(self._hands)
 
     def known(self, wishes: Iterable[tuple[Solution, Hanging]]) -> list[Told | None]:
@@ -192,32 +200,77 @@ class Hangings:
         not hang.
         """
         keys = [told_key(s, h) if can_hang(s) else "" for s, h in wishes]
+        self._read(keys)
+        return [self._kept(key) for key in keys]
+
+    def told(self, wishes: Sequence[tuple[Solution, Hanging]]) -> list[Told | None]:
+        """What is told of each shape, hung now where it is not known: several at a time by the
+        processes beside this one. None for what does not hang.
+        """
+        keys = [told_key(s, h) if can_hang(s) else "" for s, h in wishes]
+        self._read(keys)
+        missing = {
+            key: Wish(key, *wish)
+            for key, wish in zip(keys, wishes, strict=True)
+            if key and not self._told.has(key)
+        }
+        asked = {}
+        if self.there and len(missing) > FEW:
+            asked = {key: self._ask(wish) for key, wish in missing.items()}
+        for key, wish in missing.items():
+            with suppress(*GIVEN_UP):
+                if key in asked:
+                    asked[key].result(timeout=LONGEST_S)
+            if not self._told.has(key):
+                self._here(wish)
+        return [self._kept(key) for key in keys]
+
+    def _read(self, keys: Iterable[str]) -> None:
+        """Learn from the database what this process has not seen yet."""
         missing = {k for k in keys if k and not self._told.has(k)}
         if missing:
             with self._database.session() as session:
                 found = store.told(session, missing)
             for key, plain in found.items():
                 self._learn(key, Told.of_plain(plain))
-        return [self._told.get(k, lambda: None) if k and self._told.has(k) else None for k in keys]
+
+    def _kept(self, key: str) -> Told | None:
+        return self._told.get(key, lambda: None) if key and self._told.has(key) else None
 
     def _learn(self, key: str, told: Told | None) -> None:
         self._told.get(key, lambda: told)
 
-    def want(self, wishes: Iterable[tuple[Solution, Hanging]]) -> None:
-        """Have shapes worked out behind the page; those known or asked for already are not asked
-        for again.
-        """
-        if not self.there:
-            return
+    def _ask(self, wish: Wish) -> Future[Told | None]:
+        """Have a sheet hung by a process beside this one, once however many ask for it."""
         with self._turn:
-            for solution, hanging in wishes:
-                if not can_hang(solution) or len(self._waiting) >= MOST_WAITING:
-                    continue
-                key = told_key(solution, hanging)
-                if not self._told.has(key) and key not in self._waiting and key not in self._doing:
-                    self._waiting[key] = Wish(key, solution, hanging)
-                    self._from = time.monotonic() + PAUSE_S
-            self._turn.notify_all()
+            future = self._asked.get(wish.key)
+            if future is None:
+                future = self._asked[wish.key] = Future()
+                self._waiting[wish.key] = wish
+                self._turn.notify()
+            return future
+
+    def _here(self, wish: Wish) -> None:
+        """Hang a sheet in this process, and keep what is told of it."""
+        shelter, rig, figures = _parts(wish.solution)
+        question = wish.solution.question
+        try:
+            hung = self._cloths.get(
+                shape_key(shelter, rig, wish.hanging), lambda: hang(shelter, rig, wish.hanging)
+            )
+            told = tell(hung, figures, question.body, question.people)
+        except FoldError:
+            self._learn(wish.key, None)
+            return
+        self._learn(wish.key, told)
+        self._store(wish.key, told)
+
+    def _store(self, key: str, told: Told) -> None:
+        try:
+            with self._database.session() as session:
+                store.keep(session, key, told.plain())
+        except SQLAlchemyError as err:
+            log.warning("a hung shape could not be kept: %s", type(err).__name__)
 
     def now(self, solution: Solution, hanging: Hanging) -> tuple[Told, Hung]:
         """What is told of a shape, and the shape; worked out here and now when it is not known.
@@ -260,33 +313,35 @@ class Hangings:
         """Hand one wish after the other to a process and keep what it answers."""
         while True:
             with self._turn:
-                while not self._stopping and (not self._waiting or time.monotonic() < self._from):
-                    self._turn.wait(
-                        max(self._from - time.monotonic(), 0.0) if self._waiting else None
-                    )
+                while not self._stopping and not self._waiting:
+                    self._turn.wait()
                 if self._stopping:
                     return
                 key, wish = self._waiting.popitem(last=False)
-                self._doing.add(key)
+                future = self._asked[key]
             try:
-                self._do(hand, wish)
-            except (OSError, EOFError, pickle.UnpicklingError):
+                told = self._by(hand, wish)
+            except ENDED as err:
                 if self._stopping:
                     return
                 log.warning("a process that hangs sheets ended unexpectedly; it is started again")
+                with suppress(InvalidStateError):
+                    future.set_exception(err)
                 hand.start()
-            except SQLAlchemyError as err:
-                log.warning("a hung shape could not be kept: %s", type(err).__name__)
+            else:
+                self._learn(key, told)
+                with suppress(InvalidStateError):
+                    future.set_result(told)
+                if told is not None:
+                    self._store(key, told)
             finally:
                 with self._turn:
-                    self._doing.discard(key)
+                    self._asked.pop(key, None)
 
-    def _do(self, hand: _Hand, wish: Wish) -> None:
-        if self.known([(wish.solution, wish.hanging)])[0] is not None:
-            return
-        shelter, rig, _ = _parts(wish.solution)
+    def _by(self, hand: _Hand, wish: Wish) -> Told | None:
+        """What a process tells of a sheet it hangs; None for what does not hang."""
         question = wish.solution.question
-        plain, packed = hand.ask(
+        plain = hand.ask(
             (
                 question.sheet,
                 question.pitch.slug,
@@ -302,26 +357,11 @@ class Hangings:
                 wish.hanging,
             )
         )
-        if plain is None:
-            self._learn(wish.key, None)
-            return
-        told = Told.of_plain(plain)
-        with self._database.session() as session:
-            store.keep(
-                session, shape_key(shelter, rig, wish.hanging), {"settled": told.settled}, packed
-            )
-            store.keep(session, wish.key, plain)
-        self._learn(wish.key, told)
-
-    def left(self, wishes: Iterable[tuple[Solution, Hanging]]) -> int:
-        """How many of these are still waited for."""
-        with self._turn:
-            keys = {told_key(s, h) for s, h in wishes if can_hang(s)}
-            return sum(key in self._waiting or key in self._doing for key in keys)
+        return None if plain is None else Told.of_plain(plain)
 
 
-def _answer(asked: Sequence[Any]) -> tuple[dict[str, Any] | None, bytes | None]:
-    """Fold, rig and hang what is asked; (None, None) where nothing hangs."""
+def _answer(asked: Sequence[Any]) -> dict[str, Any] | None:
+    """Fold, rig and hang what is asked; None where nothing hangs."""
     (
         sheet,
         slug,
@@ -353,9 +393,9 @@ def _answer(asked: Sequence[Any]) -> tuple[dict[str, Any] | None, bytes | None]:
     try:
         shelter, rig, figures = _parts(solution)
         hung = hang(shelter, rig, hanging)
-        return tell(hung, figures, body, people).plain(), pack_nodes(hung)
+        return tell(hung, figures, body, people).plain()
     except FoldError:
-        return None, None
+        return None
 
 
 def _answers(asked: Sequence[Any]) -> Iterator[object]:
@@ -364,7 +404,7 @@ def _answers(asked: Sequence[Any]) -> Iterator[object]:
         yield _answer(asked)
     except Exception:
         log.exception("a sheet could not be hung")
-        yield None, None
+        yield None
 
 
 def main() -> int:

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 WORKERS: Final = 2
 """Threads that work at a board without a second process."""
+MOST_BYTES: Final = 12_000_000
+"""What answers may take: those of two nights' boards, so that a look back works nothing out."""
 
 
 class Solver:
@@ -26,7 +28,7 @@ class Solver:
     """
 
     def __init__(self, searcher: Searcher | None = None) -> None:
-        self._solutions: Kept[Solution] = Kept("answers")
+        self._solutions: Kept[Solution] = Kept("answers", most_bytes=MOST_BYTES)
         self.workings = KeptWorkings()
         self._searcher = searcher
 

@@ -84,7 +84,7 @@ def test_a_move_that_breaks_a_rule_is_told_first_and_stays_marked(
     made = client.post(move, json={"shelter": leaders, "knowing": True})
     assert made.status_code == 200
     words = "leaders do not share with students"
-    for page in ("plan", "board/cells", "camp"):
+    for page in ("plan", f"board/cells?sheets={sheets[0]}", "camp"):
         assert words in client.get(f"{place}/{page}").text, page
     taken = client.post(f"{place}/plan/accept", json={"shelter": leaders, "rule": "leaders_apart"})
     assert taken.status_code == 200

@@ -15,7 +15,7 @@ from tarvik.core.rig.verdict import Verdict
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.tonight import Night, judge
-from tarvik.core.units import Units
+from tarvik.core.units import Units, format_area, format_length
 from tarvik.demo.course import ensure_demo
 from tarvik.store import courses, kit
 from tarvik.web.as_hung import Seen
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 pytestmark = pytest.mark.database
+HIGH = {"height": 1.7}
+"""High enough to sit up in."""
 
 
 @pytest.fixture
@@ -98,16 +100,13 @@ def test_what_cannot_be_hung_so_is_refused_kindly(
     assert "hang_" in str(answer.json())
 
 
-def test_the_board_judges_by_the_hung_shape_once_it_is_known(
+def test_board_and_bench_judge_by_the_hung_shape(
     here: tuple[TestClient, str, str],
 ) -> None:
     client, night, bench = here
     sheet = bench.rsplit("/", 1)[1]
     rows = client.get(f"{night}/board/cells?sheets={sheet}").text
-    assert "taut ideal" in rows
-    assert "as it hangs" not in rows
-    left = client.get(f"{night}/board/hung?sheets={sheet}").json()
-    assert left["working"] is False  # nothing works behind the pages here
+    bench_at = client.get(f"{bench}/plow-point?height={HIGH['height']}").text
     app = client.app.state.tarvik  # type: ignore[attr-defined]
     from tarvik.store import nights
     from tarvik.web.as_hung import usual_hanging
@@ -122,9 +121,17 @@ def test_the_board_judges_by_the_hung_shape_once_it_is_known(
             question(row, "plow-point", tonight, kit.supports_of(session, course_id))
         )
         told, _ = app.hangings.now(solution, usual_hanging(row))
-    again = client.get(f"{night}/board/cells?sheets={sheet}").text
-    assert again.count("as it hangs") == 1
+        fold = app.solver.solve(
+            question(row, "plow-point", tonight, kit.supports_of(session, course_id), HIGH)
+        )
+        high, _ = app.hangings.now(fold, usual_hanging(row))
     assert told.sleepers <= solution.figures.sleepers
+    peak = format_length(told.peak_m, Units.METRIC)
+    cell = rows.split('data-pitch="plow-point"')[1].split("</td>")[0]
+    assert f"<b>{peak}</b> peak" in cell
+    sat = format_area(high.sit_m2, Units.METRIC)
+    assert sat != format_area(fold.figures.sit_area_m2, Units.METRIC)
+    assert f"<strong>{sat}</strong>" in bench_at
 
 
 def test_a_pool_that_feeds_itself_stops_a_shelter_on_the_board() -> None:

@@ -71,7 +71,6 @@ def test_making_a_course_and_a_mistake_in_it(client: TestClient) -> None:
         "",
         "/kit",
         "/nights/{night}/board",
-        "/nights/{night}/board/cells",
         "/nights/{night}/camp",
         "/nights/{night}/weather",
         "/nights/{night}/weather/outcome",
@@ -102,14 +101,19 @@ def test_what_is_not_there(client: TestClient, demo: tuple[int, int], path: str)
     assert "<h1>" in answer.text
 
 
-def test_the_board_shows_every_sheet_and_reason(client: TestClient, demo: tuple[int, int]) -> None:
-    cells = client.get(f"/courses/{demo[0]}/nights/{demo[1]}/board/cells").text
+def test_the_board_shows_every_pitch_and_reason(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
+    with database.session() as session:
+        some = [str(s.id) for s in kit.rows(session, demo[0], "sheets")[:3]]
+    board = f"/courses/{demo[0]}/nights/{demo[1]}/board"
+    cells = client.get(f"{board}/cells?sheets={','.join(some)}").text
     assert (
         cells.count('<svg class="drawing silhouette')
         == cells.count('class="cell-figures"')
-        > 16 * 10
+        > 3 * 10
     )
-    assert cells.count('class="cell-link"') == 16 * len(PITCHES)
+    assert cells.count('class="cell-link"') == 3 * len(PITCHES)
     assert "too tall for a dry mat" in cells
     assert "make 4 buttons" in cells
     assert re.search(r"verdict-forms.*forms", cells)
@@ -140,7 +144,7 @@ def test_feet_everywhere_when_asked(
     everybody_chosen(database, demo)
     with database.session() as session:
         sheet = kit.rows(session, course, "sheets")[0].id
-    for path in ("board/cells", f"bench/{sheet}/plow-point", "camp"):
+    for path in (f"board/cells?sheets={sheet}", f"bench/{sheet}/plow-point", "camp"):
         text = re.sub(r"<[^>]+>", " ", client.get(f"/courses/{course}/nights/{night}/{path}").text)
         assert re.search(r"\d ft", text)
         assert not re.search(r"\d m\b", text), re.search(r".{30}\d m\b.{20}", text)
@@ -261,7 +265,7 @@ def test_choosing_by_hand_and_for_all(
     assert nobody.status_code == 422
     assert "tick at least one person" in nobody.text
     client.post(f"{here}/choose/{sheet.id}/plow-point?height=1.3", data={"people": people})
-    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
+    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells?sheets={sheet.id}").text
     everybody_chosen(database, demo)
     with database.session() as session:
         chosen = plans.shelters(session, night)
@@ -273,7 +277,7 @@ def test_choosing_by_hand_and_for_all(
         client.get(f"{here}/camp").text.split("Kit for the night")[1][:1500],
     )
     client.post(f"{here}/undo")
-    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells").text
+    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells?sheets={sheet.id}").text
 
 
 def test_the_pdf_says_what_the_screen_says(

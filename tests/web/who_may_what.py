@@ -70,7 +70,6 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"GET {_NIGHT}/people/{{person_id}}/choices",
         f"GET {_NIGHT}/board",
         f"GET {_NIGHT}/board/cells",
-        f"GET {_NIGHT}/board/hung",
         f"GET {_NIGHT}/compare",
         f"GET {_NIGHT}/camp",
         f"GET {_NIGHT}/camp.pdf",

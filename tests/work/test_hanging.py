@@ -1,16 +1,16 @@
-"""Hung shapes behind the pages: kept by content, never worked out twice, and their process started
-again when it dies.
+"""Hung shapes for the pages: kept by content, never worked out twice, and hung even when the
+process that was to do it dies.
 """
 
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pytest
 
-from tarvik.core.hang.hung import Hanging
+from tarvik.core.hang.hung import Hanging, Hung, hang
 from tarvik.core.hang.tell import Told, findings, hung_figures, tell
 from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
@@ -18,12 +18,15 @@ from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.units import Units
 from tarvik.work import hanging
 from tarvik.work.hanging import Hangings, can_hang, shape_key, told_key
-from tests.patience import PATIENCE_S, comes_true
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 COARSE = Hanging(lines=7)
+
+
+def refuse(*_: object) -> None:
+    raise AssertionError("it was solved again")
 
 
 def shelter_of(height: float = 1.2, slug: str = "plow-point") -> Solution:
@@ -76,9 +79,6 @@ def test_a_shape_once_solved_is_never_solved_again(
 ) -> None:
     first, hung = Hangings(database).now(shelter_of(), COARSE)
 
-    def refuse(*_: object) -> None:
-        raise AssertionError("it was solved again")
-
     monkeypatch.setattr(hanging, "hang", refuse)
     later = Hangings(database)  # another process, or the same after a restart
     again, same = later.now(shelter_of(), COARSE)
@@ -88,44 +88,62 @@ def test_a_shape_once_solved_is_never_solved_again(
 
 
 @pytest.mark.database
-def test_what_does_not_hang_is_neither_known_nor_waited_for(database: Database) -> None:
+def test_nothing_is_told_of_what_does_not_hang(database: Database) -> None:
     bag = solve(Question(Sheet.rectangle(2.0, 2.4), PITCHES["bag"], {}))
     assert not can_hang(bag)
-    hangings = Hangings(database)
-    assert hangings.known([(bag, COARSE)]) == [None]
-    assert hangings.left([(bag, COARSE)]) == 0
-
-
-def until_known(hangings: Hangings, wishes: list[tuple[Solution, Hanging]]) -> list[Told | None]:
-    comes_true(lambda: None not in hangings.known(wishes))
-    return hangings.known(wishes)
+    assert Hangings(database).told([(bag, COARSE)]) == [None]
 
 
 @pytest.mark.database
-def test_wishes_are_worked_off_behind_the_page_even_when_a_process_dies(
+def test_another_wind_over_the_same_shape_hangs_no_sheet_anew(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hangings, times = Hangings(database), []
+
+    def counted(*asked: Any) -> Hung:
+        times.append(1)
+        return hang(*asked)
+
+    monkeypatch.setattr(hanging, "hang", counted)
+    one = shelter_of()
+    other = replace(
+        one, question=replace(one.question, body=replace(one.question.body, stature_m=1.9))
+    )
+    told = [hangings.told([(solution, COARSE)])[0] for solution in (one, other, one)]
+    assert len(times) == 1
+    assert told[0] == told[2]
+
+
+@pytest.mark.database
+def test_a_board_is_hung_by_processes_and_even_when_one_dies(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wishes = [(shelter_of(h), COARSE) for h in (1.0, 1.1, 1.2, 1.3)]
+    alone = Hangings(database).told(wishes)
+    hangings = Hangings(database).start()
+    try:
+        monkeypatch.setattr(hangings, "_here", refuse)
+        assert hangings.told(wishes) == alone  # from the database
+        more = [(shelter_of(h), COARSE) for h in (1.4, 1.5, 1.6)]
+        assert None not in hangings.told(more)
+        monkeypatch.undo()
+        for hand in hangings._hands:
+            hand._process.kill()
+        last = [(shelter_of(h), COARSE) for h in (0.9, 1.7, 1.8)]
+        assert None not in hangings.told(last)
+        assert None not in hangings.told([(shelter_of(0.95), COARSE), *last, *more])
+    finally:
+        hangings.stop()
+    assert not hangings.there
+
+
+@pytest.mark.database
+def test_who_waits_too_long_hangs_the_sheet_alone(
     database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     hangings = Hangings(database).start()
     try:
-        wishes = [(shelter_of(h), COARSE) for h in (1.0, 1.1, 1.2)]
-        monkeypatch.setattr(hanging, "PAUSE_S", PATIENCE_S)
-        hangings.want(wishes)
-        hangings.want(wishes)
-        assert hangings.left(wishes) == 3
-        monkeypatch.setattr(hanging, "PAUSE_S", 0.0)
-        hangings.want([(shelter_of(1.7), COARSE)])  # a newer wish begins the pause anew
-        assert None not in until_known(hangings, wishes)
-        assert hangings.left(wishes) == 0
-        for hand in hangings._hands:
-            hand._process.kill()
-        more = [(shelter_of(h), COARSE) for h in (1.3, 1.4, 1.5, 1.6)]
-        hangings.want(more)
-        hangings.want(
-            more
-        )  # a wish over which a process died is asked for again by the next look at the page
-        assert comes_true(lambda: hangings.left(more) == 0)
-        hangings.want(more)
-        assert None not in until_known(hangings, more)
+        monkeypatch.setattr(hanging, "LONGEST_S", 0.0)
+        assert None not in hangings.told([(shelter_of(h), COARSE) for h in (1.0, 1.1, 1.2)])
     finally:
         hangings.stop()
-    assert not hangings.there

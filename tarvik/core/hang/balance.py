@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from scipy.sparse import coo_array
@@ -35,8 +35,30 @@ PRESS_N_M: Final = constant(
 )
 MOST_STEPS: Final = 1500
 """Steps after which a sheet that has not come to rest is said to hang loose."""
-STAGES: Final = ((3e-3, 100, 30.0), (TOE, MOST_STEPS, 1.0))
-"""Softness of the threads, most steps, and how many times more may be left over, of each stage."""
+CREEP_M: Final = constant(
+    "cloth_creep",
+    2e-5,
+    "m",
+    ENGINEERING,
+    "loads sink by less a step once only loose folds of a slack sheet still move",
+)
+
+
+class Stage(NamedTuple):
+    """Softness of the threads, most steps, how many times more may be left over, and how little a
+    step lowers the loads once only loose folds still move, m (0: all is to be in balance).
+    """
+
+    toe: float
+    most: int
+    ease: float
+    creep_m: float = 0.0
+
+
+STAGES: Final = (Stage(3e-3, 100, 30.0), Stage(TOE, MOST_STEPS, 1.0))
+"""Until every node is in balance."""
+SHEET_STAGES: Final = (Stage(3e-3, 100, 30.0, CREEP_M), Stage(TOE, MOST_STEPS, 1.0, CREEP_M))
+"""Until only loose folds still move, which lie another way each time the sheet is pitched."""
 LIGHTEST: Final = 0.02
 """Least weight of a node, over the mean, in the damping: none may move without bounds."""
 FIRST_DAMP: Final = 20.0
@@ -165,8 +187,8 @@ class Rest:
 
 def layout_of(system: System, count: int, places: Floats | None = None) -> Layout:
     """How the stiffness of a system of `count` nodes is laid out, its free nodes numbered so that
-    the band is narrow: along the grid where their `places` (n, 2) in steps of the mesh are known,
-    else in the order of Cuthill and McKee reversed.
+    the band is narrow: in the order of Cuthill and McKee reversed, or along the grid where their
+    `places` (n, 2) in steps of the mesh are known and that is narrower.
     """
     free = np.flatnonzero(~system.held)
     m = system.members
@@ -176,14 +198,13 @@ def layout_of(system: System, count: int, places: Floats | None = None) -> Layou
     place[free] = np.arange(len(free))
     links = place[links]
     links = links[(links >= 0).all(axis=1)]
-    if places is None:
-        shape = (len(free), len(free))
-        graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape).tocsr()
-        order = reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True).astype(np.int64)
-    else:
+    shape = (len(free), len(free))
+    graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape).tocsr()
+    orders = [reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True).astype(np.int64)]
+    if places is not None:
         u, v = places[free].T
-        along, across = np.lexsort((v, np.round(u))), np.lexsort((u, np.round(v)))
-        order = min((along, across), key=lambda order: _width(order, links))
+        orders += [np.lexsort((v, np.round(u))), np.lexsort((u, np.round(v)))]
+    order = min(orders, key=lambda order: _width(order, links))
     row = np.full(count, -1, dtype=np.int64)
     row[free[order]] = np.arange(len(free))
     return Layout(row, free[order], 3 * _width(order, links) + 2)
@@ -201,7 +222,7 @@ def come_to_rest(
     start: Floats,
     load: Floats,
     mass: Floats,
-    stages: Sequence[tuple[float, int, float]] = STAGES,
+    stages: Sequence[Stage] = STAGES,
     layout: Layout | None = None,
     drawn_n: float = 0.0,
 ) -> Rest:
@@ -221,8 +242,8 @@ def come_to_rest(
     slow = np.maximum(mass[free] / mass[free].mean(), LIGHTEST)
     whole = float(np.abs(load[free]).sum()) + drawn_n
     damp = FIRST_DAMP * max(whole / len(free), 1e-3)
-    for toe, most, ease in stages:
-        parts = system.parts(toe)
-        taken, settled, left_n = newton(x, parts, layout, load, slow, whole, damp, (most, ease))
+    for stage in stages:
+        parts, until = system.parts(stage.toe), (stage.most, stage.ease, stage.creep_m)
+        taken, settled, left_n = newton(x, parts, layout, load, slow, whole, damp, until)
         steps += taken
     return Rest(x, settled, steps, left_n)

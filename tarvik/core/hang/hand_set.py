@@ -14,9 +14,17 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
-from tarvik.core.hang.balance import Members, Rest, Springs, System, come_to_rest, layout_of
+from tarvik.core.hang.balance import (
+    Members,
+    Rest,
+    Springs,
+    Stage,
+    System,
+    come_to_rest,
+    layout_of,
+)
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
-from tarvik.core.hang.hung import masses
+from tarvik.core.hang.hung import in_steps, masses
 from tarvik.core.hang.mesh import mesh_of
 from tarvik.core.hang.ridge import ridge_line
 from tarvik.core.hang.ties import CORD_N, Tie, clipped, cord_ends, require_ties, stake_of, weighted
@@ -53,7 +61,7 @@ FIRM_KINDS: Final = ("tree", "tripod", "boat", "vehicle", "fence")
 """Kinds of support that hold a point in place by themselves."""
 HOLDING_KINDS: Final = ("stake", "support", "guy", "cord")
 AXES: Final = np.eye(3)
-QUICK: Final = ((1e-3, 300, 30.0),)
+QUICK: Final = (Stage(1e-3, 300, 30.0),)
 """One stage: threads that take up their pull a little softly move no point by a centimetre."""
 
 
@@ -174,8 +182,9 @@ class HandSet:
         rest = np.where(drawn, np.maximum(length - HAND_TRAVEL_M, 1e-3), own)
         cords = Members.cords(self._ends, rest, np.where(drawn, soft, firm))
         system = self._system(self._springs(soft), cords)
-        self.toe = QUICK[-1][0]
-        self.layout = layout_of(system, len(self._start), self._in_steps())
+        self.toe = QUICK[-1].toe
+        steps = in_steps(self.mesh, len(self._start), self._pairs)
+        self.layout = layout_of(system, len(self._start), steps)
         self.set = come_to_rest(
             system, self._start, self.weight, self.mass, QUICK, self.layout, pull_n * len(self.ties)
         )
@@ -186,14 +195,6 @@ class HandSet:
             self._ends, np.maximum(rest, 1e-3), np.where(drawn, stands, firm)
         )
         self.system = self._system(self._driven(system.springs, x), self._cords)
-
-    def _in_steps(self) -> Floats:
-        """Places of all nodes on the flat sheet in steps of the mesh (n, 2)."""
-        out = np.zeros((len(self._start), 2))
-        uv = self.mesh.uv - self.mesh.uv.min(axis=0)
-        out[: len(uv)] = uv / self.mesh.step_m
-        out[self._pairs[:, 1]] = out[self._pairs[:, 0]]
-        return out
 
     def _springs(self, soft: float) -> Springs:
         """What holds points without a cord, stakes giving softly as they are drawn outwards."""

@@ -14,7 +14,7 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
-from tarvik.core.hang.balance import Members, Rest, System, come_to_rest
+from tarvik.core.hang.balance import SHEET_STAGES, Members, Rest, System, come_to_rest, layout_of
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
@@ -267,8 +267,25 @@ def hang(shelter: Shelter, rig: Rig, hanging: Hanging) -> Hung:
         ties,
         system,
         load,
-        come_to_rest(system, start, load, masses(mesh, len(start))),
+        come_to_rest(
+            system,
+            start,
+            load,
+            masses(mesh, len(start)),
+            SHEET_STAGES,
+            layout_of(system, len(start), in_steps(mesh, len(start), system.pairs)),
+        ),
     )
+
+
+def in_steps(mesh: Mesh, count: int, pairs: NDArray[np.int64]) -> Floats:
+    """Places of all nodes on the flat sheet in steps of the mesh (count, 2); a ridge line's nodes
+    are where the cloth over them is (`pairs`: upper and lower nodes).
+    """
+    out = np.zeros((count, 2))
+    out[: len(mesh.uv)] = (mesh.uv - mesh.uv.min(axis=0)) / mesh.step_m
+    out[pairs[:, 1]] = out[pairs[:, 0]]
+    return out
 
 
 def masses(mesh: Mesh, count: int) -> Floats:

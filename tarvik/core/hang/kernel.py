@@ -35,6 +35,12 @@ EACH_LEFT: Final = 0.01
 """what is left over at all nodes together is less than this share of the loads,"""
 CREEP_M: Final = 1e-6
 """and a step lowers the loads by less than this on average."""
+CREEP_STEPS: Final = 8
+"""A slack sheet creeps: its loose folds find new places while the rest no longer moves. It counts
+as at rest when so many steps one after the other each lower the loads by next to nothing,
+"""
+CREEP_NET_LEFT: Final = 8e-4
+"""and ties and ground balance the loads to this share of them."""
 REST_N: Final = 1e-6
 """Or when no node feels more than this."""
 LONGEST_STEP_M: Final = 0.25
@@ -325,6 +331,20 @@ def at_rest(left: Floats, free: Ints, whole: float, gained: float, ease: float) 
 
 
 @compiled
+def creeps(left: Floats, free: Ints, whole: float, quiet: int) -> bool:
+    """Whether a sheet that is not in balance everywhere has only loose folds left to lay, after
+    `quiet` steps that hardly moved it.
+    """
+    if quiet < CREEP_STEPS:
+        return False
+    net = np.zeros(3)
+    for n in free:
+        for m in range(3):
+            net[m] += left[n, m]
+    return bool(np.sqrt((net * net).sum()) <= CREEP_NET_LEFT * whole)
+
+
+@compiled
 def newton(
     x: Floats,
     parts: Parts,
@@ -333,13 +353,14 @@ def newton(
     slow: Floats,
     whole: float,
     first_damp: float,
-    until: tuple[int, float],
+    until: tuple[int, float, float],
 ) -> tuple[int, bool, float]:
     """Newton's method from places x (n, 3), which it moves: steps, whether at rest, and the largest
     pull left over, N. `slow` (f,): relative damping of the free nodes; `whole`: size of the loads,
-    N; `until`: most steps, and how many times more may be left over.
+    N; `until`: most steps, how many times more may be left over, and by how much a step that hardly
+    moves the sheet lowers the loads, m (0: it is to be in balance everywhere).
     """
-    most, ease = until
+    most, ease, creep_m = until
     free, width = layout.free, layout.width
     left = np.empty_like(x)
     trial = x.copy()
@@ -347,9 +368,10 @@ def newton(
     move = np.empty(3 * len(free))
     damp, now, gained = first_damp, energy(x, parts, load), np.inf
     forces(x, parts, load, left)
-    steps, settled = 0, False
+    steps, quiet, settled = 0, 0, False
     while True:
-        settled = at_rest(left, free, whole, gained, ease)
+        quiet = quiet + 1 if creep_m > 0.0 and gained <= creep_m * whole else 0
+        settled = at_rest(left, free, whole, gained, ease) or creeps(left, free, whole, quiet)
         if settled or steps == most or damp > STIFFEST_DAMP:
             break
         steps += 1

@@ -19,7 +19,7 @@ from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mates import lay_people
 from tarvik.core.measure.mats import Mat, lay_mats
 from tarvik.core.measure.outline import hull_and_pockets, ring_of
-from tarvik.core.measure.roof import GRID_M, Region, as_region, common, without
+from tarvik.core.measure.roof import GRID_M, Region, as_region, common, joined, without
 from tarvik.core.plane import shares_in, signed_area
 from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
 
@@ -43,6 +43,7 @@ EASE_M: Final = constant(
 )
 EDGE_ON_M2: Final = 5e-11
 """A triangle that covers less ground is seen edge-on."""
+UPSIDE_DOWN: Final = np.array([1.0, 1.0, -1.0])
 HAIRLINE_M: Final = 1e-5
 """A gap in a region narrower than twice this is rounding."""
 HEADINGS_STRIDE: Final = 3
@@ -50,35 +51,98 @@ HEADINGS_STRIDE: Final = 3
 
 
 @dataclass(frozen=True, eq=False)
-class HungRoom:
-    """The roof of a hung sheet over the ground, floors left out: its cells, those of equally many
-    corners together (k, c, 3), and triangles (m, 3, 3).
+class Layer:
+    """Some of a hung sheet's cells: those of equally many corners together (k, c, 3), triangles (m,
+    3, 3), and their rims (k, 3), the outer one first; no rims where they are not plain rings.
     """
 
     cells: tuple[Floats, ...]
     triangles: Floats
+    rims: tuple[Floats, ...]
+
+    @classmethod
+    def of(cls, hung: Hung, kept: NDArray[np.bool_], whole: NDArray[np.bool_]) -> Layer:
+        """Those cells of which triangles are in the `whole` (m,), drawn by the triangles `kept`
+        (m,).
+        """
+        mesh, xyz = hung.mesh, hung.xyz
+        rings = [mesh.cells[cell] for cell in np.unique(mesh.cell[whole])]
+        by_size: dict[int, list[tuple[int, ...]]] = {}
+        for ring in rings:
+            by_size.setdefault(len(ring), []).append(ring)
+        return cls(
+            tuple(xyz[np.array(some)] for some in by_size.values()),
+            xyz[mesh.triangles[kept & whole]],
+            tuple(xyz[ring] for ring in _rims(rings)),
+        )
+
+    def outline(self, travel: Floats) -> Region | None:
+        """Ground that it shelters when rain moves `travel` (2,) sideways per metre of fall, where
+        no part of it laps over another as seen along the rain: then all of it is seen from one
+        side, and what its rims enclose is sheltered. None where it laps.
+        """
+        if not self.rims:
+            return None
+        area = signed_area(self.triangles[..., :2] + self.triangles[..., 2:] * travel)
+        if (area * np.sign(area.sum())).min(initial=0.0) < -EDGE_ON_M2:
+            return None
+        outer, *holes = (ring[:, :2] + ring[:, 2:] * travel for ring in self.rims)
+        region = Polygon(outer, holes)
+        return region if region.is_valid else None
+
+    def shadow(self, travel: Floats) -> Region:
+        """The same, lapped or not."""
+        plain = self.outline(travel)
+        if plain is not None:
+            return plain
+        rings = [rings[..., :2] + rings[..., 2:] * travel for rings in self.cells]
+        return _united([np.asarray(shapely.polygons(some)) for some in rings])
+
+    @cached_property
+    def unlapped(self) -> bool:
+        """Whether no cloth of it hangs over other cloth of it."""
+        return self.outline(np.zeros(2)) is not None
+
+    def below(self, height: float) -> Region:
+        """Ground over which its lowest cloth is lower than `height` metres."""
+        low = _parts_below(self.triangles, height)
+        return _side_by_side(low) if self.unlapped else _united(low)
+
+    def above(self, height: float) -> Region:
+        """Ground over which it hangs at least `height` metres up, where no cloth of it laps."""
+        # Turned upside down, what lies below is what hangs high enough.
+        return _side_by_side(_parts_below(self.triangles * UPSIDE_DOWN, -height))
+
+
+@dataclass(frozen=True, eq=False)
+class HungRoom:
+    """The roof of a hung sheet over the ground, floors left out: the `whole` of it, and its
+    `panels`.
+    """
+
+    whole: Layer
+    panels: tuple[Layer, ...]
 
     @classmethod
     def under(cls, hung: Hung) -> HungRoom:
         """Room under a hung sheet."""
-        mesh, xyz = hung.mesh, hung.xyz
+        mesh = hung.mesh
         # Of a quadrangle's two pairs of triangles, one after the other in the mesh, one is enough.
         rank = np.arange(len(mesh.cell)) - np.searchsorted(mesh.cell, mesh.cell)
         quad = np.array([len(ring) == 4 for ring in mesh.cells])[mesh.cell] & (
             np.bincount(mesh.cell)[mesh.cell] == 4
         )
-        kept = hung.roof & ~(quad & (rank >= 2))
-        by_size: dict[int, list[tuple[int, ...]]] = {}
-        for cell in np.unique(mesh.cell[hung.roof]):
-            by_size.setdefault(len(mesh.cells[cell]), []).append(mesh.cells[cell])
-        return cls(
-            tuple(xyz[np.array(rings)] for rings in by_size.values()), xyz[mesh.triangles[kept]]
-        )
+        kept = ~(quad & (rank >= 2))
+        whole = Layer.of(hung, kept, hung.roof)
+        if whole.unlapped:
+            return cls(whole, (whole,))
+        own = (hung.roof & (mesh.panel == panel) for panel in np.unique(mesh.panel[hung.roof]))
+        return cls(whole, tuple(Layer.of(hung, kept, one) for one in own))
 
     @property
     def peak_m(self) -> float:
         """Height of the highest point."""
-        return float(self.triangles[..., 2].max()) if len(self.triangles) else 0.0
+        return float(self.whole.triangles[..., 2].max(initial=0.0))
 
     @cached_property
     def plan(self) -> Region:
@@ -87,26 +151,34 @@ class HungRoom:
 
     def _shadow(self, travel: Floats) -> Region:
         """Ground sheltered when rain moves `travel` (2,) sideways per metre of fall."""
-        return _united(
-            [
-                np.asarray(shapely.polygons(rings[..., :2] + rings[..., 2:] * travel))
-                for rings in self.cells
-            ]
-        )
+        plain = self.whole.outline(travel)
+        return plain if plain is not None else joined([p.shadow(travel) for p in self.panels])
+
+    def area_above(self, height: float) -> float:
+        """Ground, m2, over which the lowest cloth is at least `height` metres up."""
+        if self.peak_m < height:
+            return 0.0
+        if not self.whole.unlapped:
+            return float(self.above(height).area)
+        over = np.sort(self.whole.triangles[..., 2] - height, axis=1)
+        area = np.abs(signed_area(self.whole.triangles[..., :2]))
+        low, middle, high = over.T
+        with np.errstate(divide="ignore", invalid="ignore"):
+            tip = high * high / ((high - middle) * (high - low))
+            foot = low * low / ((middle - low) * (high - low))
+        share = np.where(low >= 0, 1.0, np.where(middle >= 0, 1.0 - foot, tip))
+        return float((area * np.where(high > 0, share, 0.0)).sum())
 
     def above(self, height: float) -> Region:
         """Ground over which the lowest cloth is at least `height` metres up."""
-        low = _parts_below(self.triangles, height)
-        return without(self.plan, [_united(low, apart=self._single)]) if low else self.plan
-
-    @cached_property
-    def _single(self) -> bool:
-        """Whether no cloth hangs over other cloth: then parts of the triangles do not lap in plan
-        either.
-        """
-        return bool(
-            shapely.coverage_is_valid(np.asarray(shapely.polygons(self.triangles[..., :2])))
-        )
+        z = self.whole.triangles[..., 2]
+        if z.max(initial=0.0) < height:
+            return Polygon()
+        if z.min() >= height:
+            return self.plan
+        if self.whole.unlapped:
+            return self.whole.above(height)
+        return without(self.plan, [panel.below(height) for panel in self.panels])
 
     def dry(self, weather: Weather) -> Region:
         """Ground that no drop reaches, in calm air and under every wind of the spread."""
@@ -118,7 +190,8 @@ class HungRoom:
 
     def height_at(self, xy: Floats) -> Floats:
         """Height of the lowest cloth over places (k, 2); NaN where there is none."""
-        flat = self.triangles[np.abs(signed_area(self.triangles)) > EDGE_ON_M2]
+        flat = self.whole.triangles
+        flat = flat[np.abs(signed_area(flat)) > EDGE_ON_M2]
         shares, inside = shares_in(flat, xy)
         z = np.where(inside, (shares * flat[:, :, 2]).sum(axis=-1), np.inf).min(
             axis=1, initial=np.inf
@@ -126,10 +199,46 @@ class HungRoom:
         return np.where(np.isfinite(z), z, np.nan)
 
 
-def _united(shapes: Sequence[NDArray[np.object_]], *, apart: bool = False) -> Region:
-    """Union of polygons; quickly when, as mostly, none laps over another, or when they are known to
-    lie `apart`.
+def _rims(cells: Sequence[tuple[int, ...]]) -> list[list[int]]:
+    """The rims of cells that all turn the same way, each as a ring of nodes, the outer one first;
+    none where two of them touch or the cells lie in several parts.
     """
+    sides = {side for ring in cells for side in zip(ring, (*ring[1:], ring[0]), strict=True)}
+    rim = [(a, b) for a, b in sides if (b, a) not in sides]
+    onward = dict(rim)
+    if len(onward) < len(rim):
+        return []
+    rings: list[list[int]] = []
+    while onward:
+        start, ring = next(iter(onward)), []
+        at = start
+        while at in onward:
+            ring.append(at)
+            at = onward.pop(at)
+        if at != start:
+            return []
+        rings.append(ring)
+    # A sheet in one part has one rim more than it has holes: nodes - sides + cells tells which.
+    nodes = {node for ring in cells for node in ring}
+    pairs = {frozenset(side) for side in sides}
+    if len(nodes) - len(pairs) + len(cells) != 2 - len(rings):
+        return []
+    return sorted(rings, key=len, reverse=True)
+
+
+def _side_by_side(shapes: Sequence[NDArray[np.object_]]) -> Region:
+    """Union of polygons that lie side by side and share whole sides."""
+    if not shapes:
+        return Polygon()
+    parts = np.concatenate(shapes)
+    try:
+        return as_region(shapely.coverage_union_all(parts[shapely.area(parts) > GRID_M]))
+    except shapely.errors.GEOSException:  # rounding put a corner beside a side, not on it
+        return _united(shapes)
+
+
+def _united(shapes: Sequence[NDArray[np.object_]]) -> Region:
+    """Union of polygons; quickly when, as mostly, none laps over another."""
     parts = (
         np.concatenate([np.atleast_1d(s) for s in shapes])
         if shapes
@@ -140,7 +249,7 @@ def _united(shapes: Sequence[NDArray[np.object_]], *, apart: bool = False) -> Re
     parts[crossed] = shapely.buffer(parts[crossed], 0)
     if not len(parts):
         return Polygon()
-    if apart or (not crossed.any() and shapely.coverage_is_valid(parts)):
+    if not crossed.any() and shapely.coverage_is_valid(parts):
         return as_region(shapely.coverage_union_all(parts))
     return as_region(shapely.union_all(parts, grid_size=GRID_M))
 
@@ -220,8 +329,8 @@ def measure_hung(
         room.peak_m,
         float(room.plan.area),
         float(dry.area),
-        float(room.above(sitting_height(body)).area),
-        float(room.above(standing_height(body)).area),
+        room.area_above(sitting_height(body)),
+        room.area_above(standing_height(body)),
         tuple(mat for _, mat in laid),
         tuple(person for person, _ in laid) if people else (),
         room,

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import ENGINEERING, EXACT, constant
-from tarvik.core.hang.balance import come_to_rest
+from tarvik.core.hang.balance import SHEET_STAGES, come_to_rest
 from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.plane import signed_area
 from tarvik.core.rig.rigging import ON_GROUND_M
@@ -125,7 +125,7 @@ def _filled(hung: Hung, depth: Floats, roof: NDArray[np.int64]) -> tuple[Floats,
         load = hung.load.copy()
         load[:n, 2] -= GRAVITY * WATER_KG_M3 * depth * _plan_areas(hung, x[:n])
         load[held] = hung.load[held]
-        x = come_to_rest(hung.system, x, load, mass).x
+        x = come_to_rest(hung.system, x, load, mass, SHEET_STAGES).x
         depth = depths(hung.mesh, x[:n], roof)
         before, litres = litres, _all_litres(hung, x[:n], depth)
         if litres < POOL_LEAST_L:
@@ -142,6 +142,8 @@ def depths(mesh: Mesh, xyz: Floats, roof: NDArray[np.int64]) -> Floats:
     """How deep water could stand on each node (n,), m; 0 where it runs off. `roof` (k, 3): the
     triangles that catch rain.
     """
+    if not _hollow(mesh, xyz[:, 2], roof):
+        return np.zeros(len(xyz))
     near: dict[int, set[int]] = {int(n): set() for n in np.unique(roof)}
     for a, b, c in roof.tolist():
         near[a] |= {b, c}
@@ -167,6 +169,19 @@ def depths(mesh: Mesh, xyz: Floats, roof: NDArray[np.int64]) -> Floats:
     for n, height in level.items():
         out[n] = height - z[n]
     return out
+
+
+def _hollow(mesh: Mesh, z: Floats, roof: NDArray[np.int64]) -> bool:
+    """Whether any node of the roof, off its rim and above the ground, has no lower neighbour: else
+    all water runs off.
+    """
+    lowest = np.full(len(z), np.inf)
+    for turn in (1, 2):
+        np.minimum.at(lowest, roof.ravel(), z[np.roll(roof, turn, axis=1)].ravel())
+    within = np.zeros(len(z), dtype=bool)
+    within[roof] = True
+    within[mesh.rim] = False
+    return bool((within & (z > ON_GROUND_M) & (lowest >= z)).any())
 
 
 def _hollows(depth: Floats, roof: NDArray[np.int64]) -> list[tuple[int, ...]]:

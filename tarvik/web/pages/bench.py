@@ -41,6 +41,7 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.models import Course, Night, Person, SheetRow, ShelterRow
 from tarvik.web.access import for_role, guarded_router
+from tarvik.web.as_hung import Seen, seen
 from tarvik.web.drawing import solid, views
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.judged import Judged
@@ -104,7 +105,7 @@ def shown(
     course: Course,
     night: Night,
     sheet: SheetRow,
-    solution: Solution,
+    shape: Seen,
     person: Person | None,
     tonight: TonightsNight,
     mates: Sequence[Person] = (),
@@ -114,9 +115,10 @@ def shown(
     stands, when the bench shows it just so.
     """
     units = Units(course.units)
+    solution = shape.solution
     body = solution.question.body
     judged = (
-        judge(solution, tonight, max(1, len(mates)), units)
+        shape.judged(judge(solution, tonight, max(1, len(mates)), units), units, max(1, len(mates)))
         if standing is None
         else standing.tonight
     )
@@ -259,6 +261,12 @@ def solved(
     )
 
 
+def hung(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Seen:
+    """The same as it hangs."""
+    solution = solved(request, session, asked, pitch, given)
+    return seen(tarvik(request).hangings, [(asked.sheet, solution)])[0]
+
+
 @router.get("/{sheet_id:number}/{pitch}")
 @for_role(Role.VIEWER)
 def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Any:
@@ -278,10 +286,10 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
         stands = (
             _standing(request, session, asked, chosen) if chosen is not None and as_it_is else None
         )
-        solution = (
-            stands.solution
+        shape = (
+            stands.shape
             if stands is not None
-            else solved(
+            else hung(
                 request,
                 session,
                 asked,
@@ -293,7 +301,7 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
             request,
             "bench.html",
             course_units=Units(asked.course.units),
-            sliders=_sliders(solution),
+            sliders=_sliders(shape.solution),
             pitches=PITCHES.values(),
             tab="board",
             chosen=chosen,
@@ -305,7 +313,7 @@ def show(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
                 asked.course,
                 asked.night,
                 asked.sheet,
-                solution,
+                shape,
                 asked.person,
                 asked.tonight,
                 asked.mates,
@@ -327,7 +335,7 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
     """Only the part that moves with the sliders."""
     with tarvik(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
-        solution = solved(request, session, asked, pitch, asked.given)
+        shape = hung(request, session, asked, pitch, asked.given)
         return page(
             request,
             "bench_view.html",
@@ -335,7 +343,7 @@ def view(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
                 asked.course,
                 asked.night,
                 asked.sheet,
-                solution,
+                shape,
                 asked.person,
                 asked.tonight,
                 asked.mates,

@@ -22,13 +22,12 @@ from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.models import ShelterRow
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.as_hung import Seen, seen, usual_hanging
+from tarvik.web.as_hung import Seen, seen
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.house_rules import marker
 from tarvik.web.judged import said_of
 from tarvik.web.night_words import weather_words
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik, wanted
-from tarvik.work.hanging import can_hang
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -93,7 +92,7 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         owners = [sheet for sheet, _ in asked]
         shapes = seen(tarvik(request).hangings, list(zip(owners, solved, strict=True)))
         units = Units(course.units)
-        every = iter(_judged_all(shapes, tonight, sleepers or 1, units))
+        every = iter(judged_all(shapes, tonight, sleepers or 1, units))
         rows, marks = [], marker(session, course)
         for sheet in sheets:
             judged = list(islice(every, len(every_pitch())))
@@ -103,28 +102,6 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         return page(
             request, "board_rows.html", course=course, night=night, rows=rows, pitches=PITCHES
         )
-
-
-@router.get("/board/hung")
-@for_role(Role.VIEWER)
-def hung(request: Request, course_id: int, night_id: int) -> Any:
-    """How far the hanging behind the board is: for each sheet, how many cells still wait for their
-    hung shape.
-    """
-    with tarvik(request).database.session() as session:
-        course, night = (
-            courses.course(session, course_id),
-            courses.night(session, course_id, night_id),
-        )
-        sheets, asked = _asked(request, session, course_id, nights.night_of(session, course, night))
-        solver, hangings = tarvik(request).solver, tarvik(request).hangings
-        wishes = [
-            (sheet.id, (solver.solve(question), usual_hanging(sheet))) for sheet, question in asked
-        ]
-        left = {
-            s.id: hangings.left(wish for owner, wish in wishes if owner == s.id) for s in sheets
-        }
-        return {"left": left, "working": hangings.there}
 
 
 def _asked(
@@ -146,7 +123,7 @@ def _asked(
     return sheets, every
 
 
-def _judged_all(
+def judged_all(
     shapes: Sequence[Seen], night: TonightsNight, sleepers: int, units: Units
 ) -> list[tuple[Seen, Tonight]]:
     """Every shelter with its judgement; two at a time, for most of it is compiled code that lets
@@ -187,7 +164,6 @@ def _row(
         "sheet": sheet,
         "owner": owner_name(sheet),
         "cells": cells,
-        "waiting": sum(cell["waiting"] for cell in cells),
     }
 
 
@@ -212,8 +188,6 @@ def _cell(
         "verdict": judged.verdict.value,
         "drawing": drawing,
         "figures": figures,
-        "shape": shape.words if figures and can_hang(solution) else "",
-        "waiting": shape.told is None and can_hang(solution),
         "reason": reason,
         "more": max(0, said - 1),
         "chosen": [p.name for p in plans.sleepers(mine)] if mine else None,

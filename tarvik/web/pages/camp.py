@@ -28,7 +28,6 @@ from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import front_to, owner_name, page, tarvik
 from tarvik.web.plan_view import shelters_and_map
 from tarvik.web.standing import at_hand, ground_of, judge_of
-from tarvik.work.hanging import can_hang
 
 PAPER_MM = 178.0
 """Width of a page between its margins."""
@@ -76,7 +75,6 @@ def shelter_cards(
                 left = left_after(left, rig)
             names = cards.marks(shelter)
             card |= {
-                "shape": judged.shape.words if can_hang(judged.shape.taut) else "",
                 "figures": figures,
                 "rig": rig,
                 "reasons": reasons,

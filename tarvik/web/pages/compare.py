@@ -59,7 +59,6 @@ def show(request: Request, course_id: int, night_id: int) -> Any:
             column: dict[str, Any] = {
                 "sheet": sheet,
                 "owner": owner_name(sheet),
-                "shape": shape.words,
                 "pitch": PITCHES[slug],
                 "solution": solution,
                 "figures": solution.figures,

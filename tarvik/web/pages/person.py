@@ -19,6 +19,7 @@ from tarvik.store.accounts import Role
 from tarvik.store.kit import body_of, sheet_of
 from tarvik.store.models import SheetRow
 from tarvik.web.access import for_role, guarded_router
+from tarvik.web.as_hung import Seen, seen
 from tarvik.web.drawing.silhouette import silhouette
 from tarvik.web.judged import said_of
 from tarvik.web.pages.common import every_pitch, owner_name, page, question, tarvik
@@ -71,9 +72,11 @@ def choices(request: Request, course_id: int, night_id: int, person_id: int) -> 
             tonight,
             tarvik(request).solver.solve,
         )
+        best = found[:MOST_SHOWN]
+        shapes = seen(tarvik(request).hangings, [(rows[c.sheet], c.solution) for c in best])
         shown = [
-            _shown(c, rows[c.sheet], body_of(person), Units(course.units))
-            for c in found[:MOST_SHOWN]
+            _shown(c, shape, rows[c.sheet], body_of(person), Units(course.units))
+            for c, shape in zip(best, shapes, strict=True)
         ]
         return page(
             request, "person_choices.html", course=course, night=night, person=person, best=shown
@@ -94,8 +97,10 @@ def advice(request: Request, course_id: int, person_id: int) -> Any:
         )
 
 
-def _shown(choice: Choice, sheet: SheetRow, body: Body, units: Units) -> dict[str, Any]:
-    solution = choice.solution
+def _shown(
+    choice: Choice, shape: Seen, sheet: SheetRow, body: Body, units: Units
+) -> dict[str, Any]:
+    solution, judged = shape.solution, shape.judged(choice.judged, units, 1)
     pitch, shelter = solution.question.pitch, solution.shelter
     best = choice.suggested
     return {
@@ -103,7 +108,7 @@ def _shown(choice: Choice, sheet: SheetRow, body: Body, units: Units) -> dict[st
         "owner": owner_name(sheet),
         "pitch": pitch,
         "figures": solution.figures,
-        "verdict": choice.judged.verdict.value,
-        "why": best.why if best else said_of(solution, choice.judged, units)[0],
+        "verdict": judged.verdict.value,
+        "why": best.why if best else said_of(solution, judged, units)[0],
         "drawing": silhouette(shelter, pitch.name, body.height("sitting")) if shelter else "",
     }

@@ -13,6 +13,7 @@ export const board = () => ({
     const wanted = this.$root.querySelector("[name=wanted]").value;
     const waiting = this.$root.dataset.sheets.split(",");
     const order = [...waiting];
+    let done = 0;
     const working = rows.querySelector(".working")?.closest("tr") ?? null;
     if (!working) rows.innerHTML = "";
     const worker = async () => {
@@ -26,6 +27,8 @@ export const board = () => ({
         row.dataset.place = order.indexOf(sheet);
         const next = [...rows.querySelectorAll("tr[data-place]")].find((r) => Number(r.dataset.place) > Number(row.dataset.place));
         rows.insertBefore(row, next ?? (working?.isConnected ? working : null));
+        done += 1;
+        this.tell(done, order.length);
       }
     };
     try {
@@ -39,46 +42,12 @@ export const board = () => ({
       toast(error.message);
     }
     rows.setAttribute("aria-busy", "false");
-    if (turn === this.turn) this.follow(turn);
+    if (turn === this.turn) this.$refs.hanging.hidden = true;
   },
 
-  // Behind the board the sheets are hung; a row whose sheets all hang is fetched anew and judged by that.
-  async follow(turn) {
-    const waiting = () => [...this.$refs.rows.querySelectorAll("tr[data-waiting]")].filter((r) => r.dataset.waiting !== "0");
-    const wanted = this.$root.querySelector("[name=wanted]").value;
-    const words = this.$refs.hanging;
-    const all = waiting().reduce((sum, r) => sum + Number(r.dataset.waiting), 0);
-    while (turn === this.turn && waiting().length) {
-      let told;
-      try {
-        told = await ask(`${this.$root.dataset.hung}?wanted=${wanted}&sheets=${waiting().map((r) => r.dataset.sheet).join(",")}`);
-      } catch { break; }
-      if (turn !== this.turn || !told.working) break;
-      const left = Object.values(told.left).reduce((sum, n) => sum + n, 0);
-      words.hidden = false;
-      words.textContent = `Hanging the sheets: ${all - left} of ${all}. Cells marked «taut ideal» do not count the sag yet.`;
-      for (const row of waiting()) if (told.left[row.dataset.sheet] === 0) await this.renew(row, wanted, turn);
-      if (waiting().length) await new Promise((done) => setTimeout(done, 1500));
-    }
-    words.hidden = true;
-  },
-
-  async renew(row, wanted, turn) {
-    const made = document.createElement("tbody");
-    made.innerHTML = await ask(`${this.$root.dataset.url}?wanted=${wanted}&sheets=${row.dataset.sheet}`);
-    const next = made.querySelector("tr");
-    if (turn !== this.turn || !next) return;
-    for (const tick of row.querySelectorAll("[data-compare]:checked")) {
-      const same = next.querySelector(`[data-compare="${tick.dataset.compare}"]`);
-      if (same) same.checked = true;
-    }
-    const focused = row.contains(document.activeElement) ? document.activeElement.closest("td")?.dataset.pitch : null;
-    next.dataset.place = row.dataset.place;
-    next.dataset.waiting = "0";
-    row.replaceWith(next);
-    this.order();
-    this.filter();
-    if (focused) next.querySelector(`td[data-pitch="${focused}"] a`)?.focus({ preventScroll: true });
+  tell(done, all) {
+    this.$refs.hanging.hidden = done === all;
+    this.$refs.hanging.textContent = `Hanging the sheets: ${done} of ${all} done.`;
   },
 
   // Columns by family, or the pitches that serve most sheets best tonight first.
