@@ -43,7 +43,7 @@ class Explained:
     limits: str
 
 
-_TAUT = "Taut ideal: real cloth sags a little, wet cloth more."
+_DRY = "Dry cloth, its stakes pulled as usual: wet cloth sags more."
 
 
 def _room(room: Clearance, length: Callable[[float], str]) -> str:
@@ -83,7 +83,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Height of the highest point of the folded sheet above the ground.",
             (),
             "geometry: panels keep their size when folded",
-            _TAUT,
+            _DRY,
         ),
         Explained(
             "sleepers",
@@ -107,7 +107,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
                 "engineering assumptions, tuned to common practice; up to three mats the count "
                 "is the true optimum"
             ),
-            f"{_TAUT} Above three mats only rows and stacks are tried.",
+            f"{_DRY} Above three mats only rows and stacks are tried.",
         ),
         Explained(
             "dry",
@@ -127,7 +127,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Area of all panels but floors, seen from above.",
             (),
             "geometry",
-            _TAUT,
+            _DRY,
         ),
         Explained(
             "sit",
@@ -136,7 +136,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Covered ground over which the roof is at least sitting height plus a hand's breadth.",
             (stature, ("Roof wanted", length(sit))),
             ratio.source,
-            _TAUT,
+            _DRY,
         ),
         Explained(
             "kneel",
@@ -145,7 +145,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Covered ground over which the roof is at least kneeling height plus a hand's breadth.",
             (stature, ("Roof wanted", length(kneeling_height(body)))),
             constant_record("body_kneeling").source,
-            _TAUT,
+            _DRY,
         ),
         Explained(
             "stand",
@@ -154,7 +154,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Covered ground over which the roof is at least the stature plus a hand's breadth.",
             (stature, ("Roof wanted", length(stand))),
             "geometry",
-            _TAUT,
+            _DRY,
         ),
         Explained(
             "slope",

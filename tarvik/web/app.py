@@ -92,7 +92,7 @@ def create_app(
 ) -> FastAPI:
     """The application on a migrated database. `stand_ins` is the address of the simulated weather
     service and wind meter; `searcher` a second process for searches, `hangings` one that hangs
-    sheets behind the pages. `demo`: one click signs anybody in as the demo's leader.
+    sheets beside this one. `demo`: one click signs anybody in as the demo's leader.
     """
     settings = settings or Settings()
     solver = Solver(searcher)

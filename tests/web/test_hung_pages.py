@@ -50,7 +50,7 @@ def test_the_bench_shows_the_hung_shape_over_the_fold(here: tuple[TestClient, st
     plain = client.get(f"{bench}/plow-point/hung?height=1.2").text
     for words in (
         "As it hangs",
-        "Taut ideal",
+        "Taut fold",
         "Lowest over the heads",
         "h-fold",
         "h-wrinkled",

@@ -24,8 +24,7 @@ from tarvik.core.hang.balance import (
     layout_of,
 )
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
-from tarvik.core.hang.hung import in_steps, masses
-from tarvik.core.hang.mesh import mesh_of
+from tarvik.core.hang.hung import in_steps, kept_mesh, masses
 from tarvik.core.hang.ridge import ridge_line
 from tarvik.core.hang.ties import CORD_N, Tie, clipped, cord_ends, require_ties, stake_of, weighted
 from tarvik.core.pitches.base import Hold
@@ -131,7 +130,7 @@ class HandSet:
         further = [
             (name, uv) for name, (uv, _) in mid_edge_places(shelter).items() if name in edges
         ]
-        self.mesh = mesh_of(shelter, lines, further)
+        self.mesh = kept_mesh(shelter, lines, tuple(further))
         self.ties = tuple(set_ties(shelter, rig, self.mesh))
         self.cords = [tie for tie in self.ties if tie.length_m]
         nodes = sorted({tie.node for tie in self.ties})

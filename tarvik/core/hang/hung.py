@@ -324,7 +324,7 @@ def _ready(
     shelter: Shelter, rig: Rig, hanging: Hanging
 ) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
     """Mesh, ties, system, where its nodes start and their loads."""
-    mesh = _mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
+    mesh = kept_mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
     ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, dict(hanging.moved), hanging.lifts))
     system, start = _put_together(shelter, rig, hanging, mesh, list(ties))
     load = np.zeros_like(start)
@@ -333,9 +333,10 @@ def _ready(
 
 
 @keep_last(MOST_MESHES)
-def _mesh(
+def kept_mesh(
     shelter: Shelter, lines: int, further: tuple[tuple[str, tuple[float, float]], ...]
 ) -> Mesh:
+    """The mesh of a sheet, worked out once however it is held and blown upon."""
     return mesh_of(shelter, lines, further)
 
 
