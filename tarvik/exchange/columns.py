@@ -17,6 +17,10 @@ if TYPE_CHECKING:
 
 MOST_COUNT: Final = 500
 """Largest number of things alike in one row."""
+STAKE_LENGTHS_M: Final = (0.05, 1.0)
+"""Shortest and longest stake, as driven."""
+STAKE_WIDTHS_MM: Final = (3, 200)
+"""Narrowest and widest stake."""
 MEASURED_MOST_M: Final = 3.5
 """Largest measure of a body, an arm's reach upwards."""
 
@@ -270,6 +274,27 @@ def _line_length(text: str, context: Context) -> Values:
     return {
         "length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)
     }
+
+
+def _stake_length(text: str, context: Context) -> Values:
+    if not text.strip():
+        return {"length_m": None}
+    least, most = STAKE_LENGTHS_M
+    return {
+        "length_m": parse_length(text, context.units, field="length", least_m=least, most_m=most)
+    }
+
+
+def _stake_width(text: str, _: Context) -> Values:
+    clean = text.strip().removesuffix("mm").strip()
+    if not clean:
+        return {"width_m": None}
+    least, most = STAKE_WIDTHS_MM
+    if not least <= whole_number(clean) <= most:
+        raise InputError(
+            "width", f"«{clean[:20]}» is no width; give whole millimetres, {least} to {most}"
+        )
+    return {"width_m": int(clean) / 1000}
 
 
 def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Context], Values]:
@@ -558,7 +583,27 @@ TABLES: Final = {
             "Stakes",
             "bag of stakes",
             "No stakes yet. A sheet takes four at least, six with comfort.",
-            (_COUNT, _NOTE, _OWNER),
+            (
+                _COUNT,
+                Column(
+                    "length",
+                    "Length driven",
+                    "20 cm, or empty: as the house rules say",
+                    _stake_length,
+                    lambda row, c: (
+                        format_length(row["length_m"], c.units) if row.get("length_m") else ""
+                    ),
+                ),
+                Column(
+                    "width",
+                    "Width, mm",
+                    "12, or empty",
+                    _stake_width,
+                    lambda row, _: f"{1000 * row['width_m']:.0f}" if row.get("width_m") else "",
+                ),
+                _NOTE,
+                _OWNER,
+            ),
         ),
     )
 }

@@ -76,6 +76,7 @@ class KitIn(_Part):
     length_m: Annotated[FiniteFloat, Field(gt=0, le=200)] | None = None
     least_m: Metres | None = None
     most_m: Metres | None = None
+    width_m: Annotated[FiniteFloat, Field(ge=0.003, le=0.2)] | None = None
     count: Annotated[int, Field(ge=1, le=500)] = 1
     note: Annotated[str, Field(max_length=400)] = ""
 

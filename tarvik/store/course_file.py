@@ -48,7 +48,13 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
-KIT = {"supports": ("kind", "least_m", "most_m"), "lines": ("length_m",), "stakes": ()}
+KIT = {
+    "supports": ("kind", "least_m", "most_m"),
+    "lines": ("length_m",),
+    "stakes": ("length_m", "width_m"),
+}
+ALL_OPTIONAL = frozenset({"stakes"})
+"""Kit that may leave out all of that: it is then as the house rules say."""
 
 
 def _fields(row: Any, model: Any, **more: Any) -> Any:
@@ -366,7 +372,7 @@ def _known(numbers: Mapping[int, int], key: int, where: str) -> int:
 
 
 def _whole(name: str, some: Sequence[Mapping[str, Any]], keys: Sequence[str]) -> None:
-    first = next(iter(keys), None)
+    first = None if name in ALL_OPTIONAL else next(iter(keys), None)
     if first is not None and any(k[first] is None for k in some):
         raise InputError("file", f"at {name}: «{first}» is missing")
 

@@ -12,13 +12,15 @@ from sqlalchemy import func, select
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import fabric_of
+from tarvik.core.loads.holding import StakeKind
+from tarvik.core.loads.stake_kinds import Stakes, sorted_stakes
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
 from tarvik.exchange.course_file import MOST_ROWS
-from tarvik.exchange.night_form import house_of, may_cut
+from tarvik.exchange.night_form import holding_of, house_of, may_cut
 from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
 
 if TYPE_CHECKING:
@@ -207,6 +209,23 @@ def body_of(person: Person | None) -> Body:
     return ADULT if person is None else Body(person.stature_m, dict(person.measured or {}))
 
 
+def stake_kind(row: StakeRow, rules: Mapping[str, Any]) -> StakeKind:
+    """The kind of stake a row keeps; as the house rules say where it does not."""
+    usual = holding_of(rules)
+    return StakeKind(
+        row.length_m or usual.stake_depth_m, row.width_m or usual.stake_width_m, row.count
+    )
+
+
+def stakes_of(session: Session, course_id: int, rules: Mapping[str, Any]) -> Stakes:
+    """A course's stakes, sorted by what they hold."""
+    usual = holding_of(rules)
+    return sorted_stakes(
+        (stake_kind(row, rules) for row in rows(session, course_id, "stakes")),
+        StakeKind(usual.stake_depth_m, usual.stake_width_m, 0),
+    )
+
+
 def supports_of(session: Session, course_id: int) -> Supports:
     """Everything at hand in a course. Kinds of which nothing is entered count as none."""
     trees: list[Tree] = []
@@ -228,7 +247,7 @@ def supports_of(session: Session, course_id: int) -> Supports:
     lines = tuple(
         row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count)
     )
-    stakes = sum(row.count for row in rows(session, course_id, "stakes"))
+    stakes = stakes_of(session, course_id, rules).count
     return Supports(
         tuple(trees),
         tuple(poles),

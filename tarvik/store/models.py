@@ -238,11 +238,15 @@ class LineRow(Belonging, Owned, Base):
 
 
 class StakeRow(Belonging, Owned, Base):
-    """Stakes: `count` alike."""
+    """Stakes: `count` alike. `length_m` as driven and `width_m`; None where they are as the house
+    rules say.
+    """
 
     __tablename__ = "stake"
 
     count: Mapped[int] = mapped_column(default=1)
+    length_m: Mapped[float | None] = mapped_column()
+    width_m: Mapped[float | None] = mapped_column()
     note: Mapped[str] = mapped_column(String(400), default="")
 
 

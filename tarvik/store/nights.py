@@ -27,6 +27,7 @@ from tarvik.exchange.night_form import (
     rules_shown,
     to_plain,
 )
+from tarvik.store import kit
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, NeedsStep, Night, Site, now
 
@@ -60,7 +61,9 @@ def night_of(session: Session, course: Course, night: Night) -> CoreNight:
     return CoreNight(
         needs_of(night),
         lying_of(rules),
-        holding_of(rules, site.ground if site else None),
+        kit.stakes_of(session, course.id, rules).held_by(
+            holding_of(rules, site.ground if site else None)
+        ),
         net_of(rules),
         site.uphill_deg if site else None,
         bool({**RULE_DEFAULTS, **rules}["plan_buttons"]),

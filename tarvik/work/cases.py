@@ -11,7 +11,7 @@ from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case
 from tarvik.core.plan.model import Locks, Standing
-from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
+from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, Shares, Skill
 from tarvik.core.plan.stores import UNENDING
 from tarvik.core.rig.carried import CUT_MOST_M
@@ -53,8 +53,14 @@ def camper_of(person: Person) -> Camper:
 def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
     """The kit there is, alike pieces of one owner together."""
     found: Counter[tuple[str, float, float, int | None]] = Counter()
+    stakes = kit.stakes_of(session, course.id, course.rules or {})
     for row in kit.rows(session, course.id, "stakes"):
+        kind = kit.stake_kind(row, course.rules or {})
+        if kind in stakes.left_out:
+            continue
         found[STAKE, 0.0, 0.0, row.owner_id] += row.count
+        if kind in stakes.longer:
+            found[LONG_STAKE, 0.0, 0.0, row.owner_id] += row.count
     for row in kit.rows(session, course.id, "lines"):
         found[LINE, 0.0, row.length_m, row.owner_id] += row.count
     for row in kit.rows(session, course.id, "supports"):

@@ -9,8 +9,9 @@ from dataclasses import replace
 import pytest
 
 from tarvik.core.body import Body
-from tarvik.core.loads.holding import GROUNDS, Holding
+from tarvik.core.loads.holding import GROUNDS, Holding, StakeKind
 from tarvik.core.loads.remedies import deeper_m
+from tarvik.core.loads.stake_kinds import sorted_stakes
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.rig.verdict import Verdict
@@ -146,3 +147,44 @@ def test_a_button_is_made_where_the_rules_allow_it() -> None:
     assert allowed.verdict is Verdict.FORMS
     assert "button" in {r.code for r in allowed.remedies}
     assert judge(shelter, Night(RAIN, holding=SOFT, buttons=False)).verdict is Verdict.NEEDS
+
+
+def test_longer_stakes_of_the_bag_are_driven_where_the_usual_ones_slip() -> None:
+    """As many as there are, and before any stone is fetched."""
+    found = solved("a-frame", STORM, replace(KIT, stakes=4))
+    few = Holding(GROUNDS["litter"], longer=(StakeKind(0.35, 0.02, 1),))
+    many = replace(few, longer=(StakeKind(0.35, 0.02, 4),))
+    told = {
+        n: {r.code: r for r in judge(found, Night(STORM, holding=h)).remedies}
+        for n, h in ((0, SOFT), (1, few), (4, many))
+    }
+    assert "longer_stake" not in told[0]
+    assert told[1]["longer_stake"].longer == 1
+    assert "one of the longer stakes" in told[1]["longer_stake"].message
+    assert 1 < told[4]["longer_stake"].longer <= 4
+    assert "35 cm" in told[4]["longer_stake"].message
+    assert not {"stone", "flatter_guy", "deadman"} & told[4].keys()
+    assert judge(found, Night(STORM, holding=many)).verdict is Verdict.FORMS
+
+
+USUAL, LONG, SHORT = (StakeKind(d, 0.012, 20) for d in (0.20, 0.30, 0.15))
+
+
+@pytest.mark.parametrize(
+    ("kinds", "usual", "count", "longer"),
+    [
+        ([USUAL, LONG], USUAL, 40, [LONG]),
+        ([LONG], LONG, 20, []),
+        ([replace(SHORT, count=5), USUAL, LONG], USUAL, 40, [LONG]),  # a few short ones stay away
+        ([SHORT, USUAL], SHORT, 40, [USUAL]),  # many short ones are what a leader counts on
+        ([USUAL, USUAL, LONG], USUAL, 60, [LONG]),
+        ([], SHORT, 0, []),
+    ],
+)
+def test_a_bag_of_stakes_is_sorted_by_what_they_hold(
+    kinds: list[StakeKind], usual: StakeKind, count: int, longer: list[StakeKind]
+) -> None:
+    found = sorted_stakes(kinds, replace(SHORT, count=0))
+    assert (found.usual.depth_m, found.count) == (usual.depth_m, count)
+    assert list(found.longer) == longer
+    assert found.held_by(SOFT).trusted_stake_n == pytest.approx(SOFT.trusted_n(usual))

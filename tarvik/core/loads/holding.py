@@ -226,9 +226,19 @@ def trunk_holds_n(diameter_m: float, height_m: float) -> float:
 
 
 @dataclass(frozen=True, slots=True)
+class StakeKind:
+    """Stakes alike: how deep they are driven and how wide they are, m, and how many."""
+
+    depth_m: float
+    width_m: float
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
 class Holding:
-    """What this course's stakes and cords hold. `more`: of some stakes (by their place among the
-    rig's) how many times one stake's holding they have, where remedies were taken.
+    """What this course's stakes and cords hold. `longer`: stakes at hand that hold more than the
+    usual ones. `more`: of some stakes (by their place among the rig's) how many times one stake's
+    holding they have, where remedies were taken.
     """
 
     ground: GroundType = DEFAULT_GROUND
@@ -237,6 +247,7 @@ class Holding:
     ridge_mm: float = RIDGE_CORD_MM
     stake_width_m: float = STAKE_WIDTH_M
     more: tuple[tuple[int, float], ...] = ()
+    longer: tuple[StakeKind, ...] = ()
 
     def __post_init__(self) -> None:
         for name, least, most in (
@@ -264,6 +275,10 @@ class Holding:
     def trusted_stake_n(self) -> float:
         """Pull that a stake is trusted with."""
         return self.stake_n / TRUST
+
+    def trusted_n(self, kind: StakeKind) -> float:
+        """Pull that a stake of another kind is trusted with here."""
+        return stake_holds_n(self.ground, kind.depth_m, kind.width_m) / TRUST
 
     def stake_at_n(self, number: int) -> float:
         """Pull that one of the rig's stakes is trusted with, remedies counted."""

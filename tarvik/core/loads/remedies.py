@@ -1,8 +1,8 @@
 """What makes a shelter hold that its stakes alone do not: remedies with amounts, cheapest first,
 taken until it holds or none at hand is left.
 
-In their order: stakes in the middle of long edges, a second stake in line, a flatter guy, a stone
-or log on the line, a deadman in loose ground.
+In their order: stakes in the middle of long edges, a second stake in line, a longer stake, a
+flatter guy, a stone or log on the line, a deadman in loose ground.
 """
 
 from __future__ import annotations
@@ -49,13 +49,14 @@ DEEPEST_M: Final = 0.6
 @dataclass(frozen=True, slots=True)
 class Remedy:
     """Something done so that a shelter holds: in words, at which points, and what it takes:
-    stakes, m of cord, and kg of stones in all.
+    stakes, of them longer than the usual ones, m of cord, and kg of stones in all.
     """
 
     code: str
     message: str
     points: tuple[str, ...]
     stakes: int = 0
+    longer: int = 0
     cord_m: float = 0.0
     stones_kg: float = 0.0
 
@@ -124,13 +125,20 @@ def remedied(at_hand: AtHand, rig: Rig, holding: Holding) -> Held | None:
     if gale is None:
         return None
     held = Held(rig, holding, gale, ())
-    for step in (_mid_edges, _second_stakes, _flatter_guys, _stones, _deadmen):
+    for step in (_mid_edges, _second_stakes, _longer_stakes, _flatter_guys, _stones, _deadmen):
         if held.gale.loose or not _slipping(held.gale):
             break
         better = step(held, at_hand)
-        if better is not None and _worst(better.gale) < _worst(held.gale) - 1e-9:
+        if better is not None and _helps(better.gale, held.gale):
             held = better
     return held
+
+
+def _helps(then: Gale, now: Gale) -> bool:
+    """Whether less is asked of the weakest part, or of no more and fewer stakes slip."""
+    if _worst(then) > _worst(now) + 1e-9:
+        return False
+    return _worst(then) < _worst(now) - 1e-9 or len(_slipping(then)) < len(_slipping(now))
 
 
 def _worst(gale: Gale) -> float:
@@ -181,6 +189,31 @@ def _second_stakes(held: Held, at_hand: AtHand) -> Held | None:
     holding, gale = _holding_more(held, {p.number: DOUBLED for p in weak})
     words = f"drive a second stake in line behind {at_hand.each(weak)}"
     remedy = Remedy("second_stake", words, tuple(p.where for p in weak), stakes=len(weak))
+    return Held(held.rig, holding, gale, (*held.remedies, remedy))
+
+
+def _longer_stakes(held: Held, at_hand: AtHand) -> Held | None:
+    left = {kind: kind.count for kind in held.holding.longer}
+    one = held.holding.trusted_stake_n
+    more: dict[int, float] = {}
+    weak, longest = [], 0.0
+    for part in sorted(_slipping(held.gale), key=lambda p: -p.pull_n):
+        if part.number in dict(held.holding.more):
+            continue
+        for kind, count in left.items():
+            trusted = held.holding.trusted_n(kind)
+            if count and trusted >= part.pull_n:
+                left[kind] = count - 1
+                more[part.number] = trusted / one
+                longest = max(longest, kind.depth_m)
+                weak.append(part)
+                break
+    if not weak:
+        return None
+    holding, gale = _holding_more(held, more)
+    stakes = "one of the longer stakes" if len(weak) == 1 else "longer stakes"
+    words = f"drive {stakes} at {at_hand.each(weak)} ({longest * 100:.0f} cm)"
+    remedy = Remedy("longer_stake", words, tuple(p.where for p in weak), longer=len(weak))
     return Held(held.rig, holding, gale, (*held.remedies, remedy))
 
 

@@ -178,6 +178,10 @@ class Form:
         """Stakes that it takes when it is carried so, with those that make it hold tonight."""
         return way.rig.stakes_needed() + sum(r.stakes for r in self.judged(way).remedies)
 
+    def longer_stakes(self, way: Carrying) -> int:
+        """How many of its stakes are to be longer than the usual ones."""
+        return sum(r.longer for r in self.judged(way).remedies)
+
     def move_at_force(self, way: Carrying) -> int:
         """The wind force at which to be gone; 12 where no wind tells one."""
         gale = self.judged(way).gale

@@ -31,7 +31,7 @@ from tarvik.core.plan.forms import (
     questions,
     weathered,
 )
-from tarvik.core.plan.offers import LINE, Offer, Pool, pruned
+from tarvik.core.plan.offers import LINE, LONG_STAKE, Offer, Pool, pruned
 from tarvik.core.sheet import joined_sheet
 from tarvik.core.site.placing import Spot
 
@@ -543,7 +543,11 @@ def _offer(
         stakes=form.stakes(way),
         poles=way.poles,
         cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
-        others=(*way.others, *(() if stand else ("tree",) * way.trees)),
+        others=(
+            *way.others,
+            *(() if stand else ("tree",) * way.trees),
+            *((LONG_STAKE,) * form.longer_stakes(way)),
+        ),
         buttons=way.buttons,
         out_m=out_m,
         cautions=stand.cautions if stand else (),

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 SAME_M: Final = 1e-6
 POLE, LINE, STAKE = "pole", "line", "stake"
+LONG_STAKE = "longer stake"
+"""One that holds more than the usual ones; it is counted among these too."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import TYPE_CHECKING, Final
 
-from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool, servers
+from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool, servers
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -17,7 +17,12 @@ if TYPE_CHECKING:
     from tarvik.core.plan.linear import Linear, Terms
 
 CUT: Final = "cut stick"
-KIT_WORDS: Final = {STAKE: "stakes", POLE: "poles and sticks", LINE: "lines"}
+KIT_WORDS: Final = {
+    STAKE: "stakes",
+    LONG_STAKE: "longer stakes",
+    POLE: "poles and sticks",
+    LINE: "lines",
+}
 JOIN_COST, CUT_COST, LENT_COST = 1, 1, 1
 """Weights within the aim «own kit» (engineering assumptions)."""
 Way = tuple[int, ...]
