@@ -86,6 +86,7 @@ def random_course(
                     poor=dice.choice([0, 3, 12, 25]),
                     holds=dice.random() < 0.9,
                     unsuited=dice.random() < 0.1,
+                    tight=dice.random() < 0.1,
                     minutes=dice.choice([3.0, 5.0, 8.0]),
                     hard=dice.random() < 0.3,
                     stakes=dice.randint(2, 6),
@@ -235,6 +236,7 @@ def value_of(
         out["compact"] += round(10 * offer.out_m)
         out["rules"] += (
             5 * offer.unsuited
+            + 10 * offer.tight
             + len(offer.cautions)
             + 2 * (offer.hard and not any(c.skill is Skill.PRACTISED or c.leader for c in people))
         )

@@ -21,6 +21,7 @@ from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
+from tarvik.core.plan.forms import closer
 from tarvik.core.plan.gather import InBag, standing_offers
 from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, with_beds
 from tarvik.core.plan.mishap import casualty, foul_weather
@@ -679,7 +680,7 @@ class Planner:
             else 90.0
         )
         tall = max((c.stature_m for c in case.bag.campers), default=1.75)
-        return Question(
+        asked = Question(
             sheet=sheet,
             pitch=PITCHES[offer.pitch],
             settings=dict(offer.settings),
@@ -692,6 +693,7 @@ class Planner:
             free_to_turn=not turned,
             uphill_off_wind_deg=night.uphill_off_wind_deg,
         )
+        return closer(asked) if offer.tight else asked
 
 
 def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:

@@ -22,10 +22,13 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.apart import conflicting
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Chosen, Limits
+from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case, Offers, make
 from tarvik.core.plan.model import Locks, PlanModel, Standing, stands_as
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
+from tarvik.core.plan.party import Camper, Shares
 from tarvik.core.rig.supports import Pole, Supports
+from tarvik.core.sheet import Sheet
 from tarvik.core.site.hazards import hazards
 from tarvik.core.site.placing import place, wind_in_frame
 from tarvik.core.site.things import Area, Ground, Kind, Sort, Thing
@@ -266,3 +269,30 @@ def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
             model.asked, [model.asked.offers[n] for n in chosen.offers], chosen.beds
         )
     assert after.chosen.value() <= near[-1][1].value()
+
+
+def test_people_lie_tightly_only_where_they_would_have_no_bed_else() -> None:
+    """Common practice: a small poncho sleeps one tightly as an A-frame in wind and rain. A plan
+    says so, and lets nobody lie under it while a larger sheet is in the bag.
+    """
+    poncho = InBag(1, Sheet.rectangle(1.45, 2.0), 1)
+    needs = NightNeeds(
+        rain_mm_h=4.0, wind_m_s=9.0, wind_from_deg=WIND_FROM, surroundings="closed-wood"
+    )
+    large = InBag(2, Sheet.rectangle(3.05, 3.05), None)
+    one = Camper(1, "A", 1.75)
+    bag = Bag((poncho,), (one,), Supports(None, (), None, None), (Pool(STAKE, 40),))
+    pools = (Pool(STAKE, 40), Pool(LINE, 12, 0.0, 6.0), Pool("tree", 8))
+    alone = Case(replace(bag, pools=pools), Night(needs))
+    tight = make(alone, Solver().alone)
+    assert tight.chosen.beds[1] == (1,)
+    assert [(o.pitch, o.tight) for o in tight.offers] == [("a-frame", True)]
+    assert next(r.value for r in tight.chosen.reached if r.aim == "rules") == 10
+    roomy = make(replace(alone, bag=replace(alone.bag, sheets=(poncho, large))), Solver().alone)
+    assert roomy.chosen.beds[1] == (2,)
+    assert not any(o.tight for o in roomy.model.asked.offers)
+    two = (one, Camper(2, "B", 1.75, shares=Shares.NOBODY))
+    both = make(
+        replace(alone, bag=replace(alone.bag, sheets=(poncho, large), campers=two)), Solver().alone
+    )
+    assert {o.sheets: o.tight for o in both.offers} == {(1,): True, (2,): False}

@@ -412,3 +412,23 @@ def test_the_contract_is_documented_without_network(client: TestClient) -> None:
     assert "POST /api/solve" in text
     assert "tie_outs_m" in text
     assert not re.search(r'(src|href)="(https?:)?//', text)
+
+
+def test_first_steps_lead_to_a_plan_and_ask_who_sleeps_apart(
+    client: TestClient, demo: tuple[int, int], database: Database
+) -> None:
+    made = client.post(
+        "/courses", data={"name": "New course", "nights": "1"}, follow_redirects=False
+    )
+    home = client.get(made.headers["location"]).text
+    assert "First steps" in home
+    assert "Do girls and boys, or other groups, sleep apart?" in home
+    assert "✓ done:" not in home
+    course = int(made.headers["location"].rsplit("/", 1)[1])
+    with database.session() as session:
+        kit.add(
+            session, course, "people", [{"name": "Isaura W", "stature_m": 1.7, "quarters": "girls"}]
+        )
+    assert client.get(made.headers["location"]).text.count("✓ done:") == 2
+    everybody_chosen(database, demo)
+    assert "First steps" not in client.get(f"/courses/{demo[0]}").text

@@ -70,15 +70,16 @@ PLAN_AIMS: Final = (
         "every shelter holds tonight",
         "Does not hold",
         Counts.SHELTERS,
-        "shelters that something in tonight's weather stops; only what is fixed where it stands "
-        "can be among them, for nothing else that does not hold is offered",
+        "shelters that something in tonight's weather stops; what does not hold, with all the help "
+        "at hand, is not offered, so a plan has none",
     ),
     PlanAim(
         "rules",
         "rules kept",
         "Preferences not met",
         Counts.POINTS,
-        "10 for each spare bed wanted and not there, 3 for each shelter of novices out of a "
+        "10 for each spare bed wanted and not there, 10 for each shelter in which people lie "
+        "tightly (only where they would have no bed else), 3 for each shelter of novices out of a "
         "leader's earshot or sight, 5 for each pitch that no leader picks for such a night, 2 for "
         "each hard pitch without a practised person, 1 for each caution of the ground, 1 for each "
         "person beside a snorer",

@@ -18,6 +18,7 @@ from tarvik.core.finding import Level
 from tarvik.core.held import held
 from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.figures import SIT_LEAST_M2, SLUMPED, bed_ground, sitting_height
+from tarvik.core.measure.grades import tight
 from tarvik.core.measure.ground import Ground as LyingGround
 from tarvik.core.measure.mats import lay_mats
 from tarvik.core.measure.openings import back_to_wind_deg, open_round, open_to_wind, openings
@@ -30,7 +31,7 @@ from tarvik.core.plan.offers import beds_of
 from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
 from tarvik.core.rig.verdict import BUTTON, assess
 from tarvik.core.search.aim import SIT_EACH_M2
-from tarvik.core.solve import Question
+from tarvik.core.solve import DEFAULT_CLEARANCE, Question
 from tarvik.core.suggest import by_itself
 from tarvik.core.suited import suit_here, suit_tonight, there
 from tarvik.core.tonight import OPEN_MUCH, WINDY_M_S, judge
@@ -123,10 +124,15 @@ class Form:
         """For how tall a sleeper it was searched."""
         return self.found.question.body.stature_m
 
+    @property
+    def tight(self) -> bool:
+        """Whether it was searched for people who lie with less room than is usual."""
+        return self.found.question.clearance != DEFAULT_CLEARANCE
+
     @cached_property
     def key(self) -> tuple[object, ...]:
         """What makes two forms of a night the same."""
-        return self.sheet, self.pitch.slug, self.settings
+        return self.sheet, self.pitch.slug, self.settings, self.tight
 
     @cached_property
     def ways(self) -> tuple[Carrying, ...]:
@@ -253,6 +259,11 @@ def questions(
         )
         for slug in pitches
     ]
+
+
+def closer(question: Question) -> Question:
+    """The same for people who lie tightly."""
+    return replace(question, clearance=tight(question.clearance))
 
 
 def forms_of(

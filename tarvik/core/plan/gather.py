@@ -26,6 +26,7 @@ from tarvik.core.plan.forms import (
     USUAL_STATURE_M,
     Form,
     Weathered,
+    closer,
     forms_of,
     offered,
     questions,
@@ -93,6 +94,7 @@ class Bag:
     join_sheets: bool = False
     buttons: bool = True
     light: bool = False  # a block of a large course: fewer pitches and forms are looked at
+    tightly: bool = False  # people lie with the cloth close over head and feet
 
     @property
     def spots_each(self) -> int:
@@ -267,6 +269,8 @@ def standing_offers(
             sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest, 1
         )
     ]
+    if bag.tightly:
+        asked = [closer(q) for q in asked]
     out = []
     for standing, found in zip(some, solve_all(asked), strict=True):
         for form in forms_of([found], night, bag.supports, buttons=bag.buttons):
@@ -317,9 +321,8 @@ class Gathering:
                     if self.served(forms[n], wanted, depth.forms)
                     else [p for p in slugs if (n, p) not in full]
                 )
-                asked[n] = questions(
-                    sheet, open_, night, bag.supports, owner_m, self.tallest, wanted
-                )
+                some = questions(sheet, open_, night, bag.supports, owner_m, self.tallest, wanted)
+                asked[n] = [closer(q) for q in some] if bag.tightly else some
             distinct = {_key(q): q for some in asked.values() for q in some}
             answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
             for n, some in asked.items():
@@ -549,6 +552,7 @@ def _offer(
             *((LONG_STAKE,) * form.longer_stakes(way)),
         ),
         buttons=way.buttons,
+        tight=form.tight,
         out_m=out_m,
         cautions=stand.cautions if stand else (),
         open_share=given.open_share,

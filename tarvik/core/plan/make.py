@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer
     from tarvik.core.tonight import Night
 
-    OfferKey = tuple[tuple[int, ...], str, tuple[tuple[str, float], ...]]
+    OfferKey = tuple[tuple[int, ...], str, tuple[tuple[str, float], ...], bool]
 
 NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
 
@@ -192,12 +192,41 @@ def make(
     elif as_is is not None and (still := fixed(model, as_is)) is not None:
         start, values = as_is, still
     chosen = choose(model, limits, start, lambda c: tell(model, c), values)
-    return Made(model, chosen, by_rule)
+    made = Made(model, chosen, by_rule)
+    beds_first = case.aims[:1] == ("wet",)
+    if not (beds_first and _without(made)) or limits.stop():
+        return made
+    close = replace(case, bag=replace(case.bag, tightly=True))
+    more = (kept or Offers()).of(close, solve_all, limits.stop, lambda _: None, elsewhere)
+    stood = standing_offers(close.bag, case.night, case.camp, held, solve_all) if held else []
+    return _tightly(case, made, [*stood, *more], limits, tell)
+
+
+def _without(made: Made) -> int:
+    """How many people a plan leaves without a bed."""
+    return sum(bed is None for who, bed in made.chosen.beds.items() if who != SPARE)
+
+
+def _tightly(
+    case: Case,
+    made: Made,
+    more: Sequence[Offer],
+    limits: Limits,
+    tell: Callable[[PlanModel, Chosen], None],
+) -> Made:
+    """The plan that takes shelters in which people lie tightly too, where it gives a bed to
+    somebody who had none; else as it was.
+    """
+    model = plan_model(asked(case, [*made.model.asked.offers, *more]))
+    start = made.chosen.offers, made.chosen.beds
+    chosen = choose(model, limits, start, lambda c: tell(model, c))
+    found = replace(made, model=model, chosen=chosen)
+    return found if chosen.possible and _without(found) < _without(made) else made
 
 
 def key_of(offer: Offer) -> OfferKey:
     """What offers of one sheet in one form have in common, wherever they stand."""
-    return offer.sheets, offer.pitch, offer.settings
+    return offer.sheets, offer.pitch, offer.settings, offer.tight
 
 
 def with_beds(made: Made, beds: Mapping[OfferKey, int], limits: Limits) -> Made:

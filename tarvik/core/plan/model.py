@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 SPARE: Final = -1
 """Number of the «person» who stands for the spare shelter."""
 FAR_COST, SPARE_COST, UNSKILLED_COST, SNORE_COST, UNSUITED_COST = 3, 10, 2, 1, 5
+TIGHT_COST = 10
 LENT_SHEET_COST, JOINED_SHEET_COST, GUEST_COST = 4, 3, 10
 NO_SEAT_COST, NO_EASE_COST, ABREAST_COST = 4, 4, 15
 """Weights within the aims «rules», «own kit» and «comfort» (engineering assumptions)."""
@@ -389,7 +390,9 @@ class _Builder:
                         {**quiet, self.sleeps[i, u]: self.most[u], kept: -1}, high=self.most[u]
                     )
                 self.cost("rules", {kept: SNORE_COST})
-            bent = self.used(u, lambda o: len(o.cautions) + UNSUITED_COST * o.unsuited)
+            bent = self.used(
+                u, lambda o: len(o.cautions) + UNSUITED_COST * o.unsuited + TIGHT_COST * o.tight
+            )
             self.cost("rules", bent)
             self.cost("quick", self.used(u, lambda o: round(10 * o.minutes)))
             self.cost("compact", self.used(u, lambda o: round(10 * o.out_m)))

@@ -49,7 +49,8 @@ class Offer:
     `beds`: (tallest stature, how many people up to it lie dry), statures rising. `sit`, `calm`,
     `ease`: how many of them sit, lie out of the wind, and lie with ease. `poor`: tenths of a grade
     that it falls short of a first choice for the night; `holds`: whether nothing stops it tonight;
-    `unsuited`: whether no leader picks that pitch for such a night.
+    `unsuited`: whether no leader picks that pitch for such a night. `tight`: whether people lie in
+    it with less room than is usual.
     `minutes`, by one able person; `hard`: wants
     somebody practised. `poles`: heights to be carried;
     `cords`: lengths of cord; `others`: other carriers by kind; `cut`: how many of the poles'
@@ -79,6 +80,7 @@ class Offer:
     cords: tuple[float, ...] = ()
     others: tuple[str, ...] = ()
     buttons: int = 0
+    tight: bool = False
     out_m: float = 0.0
     cautions: tuple[str, ...] = ()
     open_share: float = 0.0
@@ -154,6 +156,7 @@ def _beats(one: Offer, two: Offer, lines: Sequence[Pool]) -> bool:
         and one.holds >= two.holds
         and one.unsuited <= two.unsuited
         and one.buttons <= two.buttons
+        and one.tight <= two.tight
         and len(one.cautions) <= len(two.cautions)
         and all(one.room(s) >= two.room(s) for s in statures)
         and _within(sorted(one.poles), sorted(two.poles))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 from fastapi import Form, Request
@@ -13,7 +15,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.units import Units
 from tarvik.store import accounts, courses, deleted, erasing, kit, plans, provider_people
 from tarvik.store.accounts import Role
-from tarvik.store.models import Account
+from tarvik.store.models import Account, Course, Person, SheetRow
 from tarvik.store.nights import needs_of
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
 from tarvik.web.night_words import weather_words
@@ -129,9 +131,62 @@ def home(request: Request, course_id: int) -> Any:
             without=[p for p in people if p.id not in owners],
             tab="home",
             first_night=nights[0]["night"] if nights else None,
+            first_steps=_first_steps(course, people, sheets, nights),
             deleted=deleted.of_course(session, course_id),
             erasing=erasing.announcement(session, course_id),
         )
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One of the first steps: what to do, where, and whether it is done."""
+
+    words: str
+    href: str
+    link: str
+    done: bool
+
+
+def _first_steps(
+    course: Course,
+    people: Sequence[Person],
+    sheets: Sequence[SheetRow],
+    nights: Sequence[dict[str, Any]],
+) -> list[Step]:
+    """What leads to the first plan, in order; nothing once a night has shelters."""
+    if not nights or any(told["shelters"] for told in nights):
+        return []
+    here, night = f"/courses/{course.id}", nights[0]["night"]
+    at_night = f"{here}/nights/{night.id}"
+    return [
+        Step(
+            "Who is coming? Names and statures are enough.",
+            f"{here}/kit#people",
+            "Enter people",
+            bool(people),
+        ),
+        Step(
+            "Do girls and boys, or other groups, sleep apart? Give each person a sleeping group. "
+            "Unless the house rules say otherwise, leaders sleep apart from students, and adults "
+            "from people under age.",
+            f"{here}/kit#people",
+            "Sleeping groups",
+            any(p.quarters for p in people),
+        ),
+        Step(
+            "Which sheets, poles, lines and stakes are in the bag?",
+            f"{here}/kit#sheets",
+            "Enter kit",
+            bool(sheets),
+        ),
+        Step(
+            f"What weather does {night.title} bring?",
+            f"{at_night}/weather",
+            "Weather & needs",
+            bool(nights[0]["weather"]),
+        ),
+        Step("Then let Tarvik make the plan.", f"{at_night}/plan", "Plan", False),
+    ]
 
 
 @router.patch("/courses/{course_id:number}")

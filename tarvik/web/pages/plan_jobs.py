@@ -13,6 +13,8 @@ from fastapi.responses import RedirectResponse, StreamingResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
+from tarvik.core.plan.aims import aim_named
+from tarvik.core.units import Units
 from tarvik.store import asks, courses
 from tarvik.store.accounts import Role
 from tarvik.web.access import RefusedError, for_role, guarded_router
@@ -40,14 +42,19 @@ class JobIn(BaseModel):
     hurt: int | None = None
 
 
-def shown(job: PlanJob) -> dict[str, Any]:
-    """A job as the page hears of it."""
-    result = job.result or {}
+def shown(job: PlanJob, units: Units) -> dict[str, Any]:
+    """A job as the page hears of it, what it has reached in words."""
+    result, progress = job.result or {}, dict(job.progress or {})
+    if "reached" in progress:
+        progress["reached"] = [
+            {**row, "told": aim_named(row["aim"]).told(row["value"], units)}
+            for row in progress["reached"]
+        ]
     return {
         "id": job.id,
         "kind": job.kind,
         "state": job.state,
-        "progress": job.progress,
+        "progress": progress,
         "words": result.get("words", ""),
         "applied": result.get("applied"),
         "open": job.state in asks.OPEN,
@@ -60,12 +67,13 @@ def ask(
     """Put a job in the queue."""
     with tarvik(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
+        units = Units(courses.course(session, course_id).units)
         job = asks.new_job(session, night, kind, wish)
         others = asks.open_jobs(session) - 1
         if others >= asks.MOST_OPEN:
             words = f"{others} plans are being made already; wait until one of them is done"
             raise RefusedError(429, words)
-        told = shown(job)
+        told = shown(job, units)
     try:
         tarvik(request).queue.put(told["id"], others)
     except QueueError:
@@ -102,7 +110,8 @@ def cancel(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
     """Call a job off."""
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
-        return shown(asks.call_off(session, night_id, job_id))
+        units = Units(courses.course(session, course_id).units)
+        return shown(asks.call_off(session, night_id, job_id), units)
 
 
 @router.get("/{job_id:number}")
@@ -111,7 +120,8 @@ def look(request: Request, course_id: int, night_id: int, job_id: int) -> Any:
     """How far a job is."""
     with tarvik(request).database.session() as session:
         courses.night(session, course_id, night_id)
-        return shown(asks.one_job(session, night_id, job_id))
+        units = Units(courses.course(session, course_id).units)
+        return shown(asks.one_job(session, night_id, job_id), units)
 
 
 @router.get("/{job_id:number}/events")

@@ -3,9 +3,6 @@
 import { ground } from "./ground.js";
 import { ask, fault, swap, toast } from "./talk.js";
 
-const people = (v) => `${v} ${v === 1 ? "person" : "people"}`;
-const AIM_UNITS = { wet: people, exposed: people, quick: (v) => `${Math.round(v / 10)} min`, compact: (v) => `${Math.round(v / 10)} m` };
-
 export const plan = () => {
   const map = ground();
   return {
@@ -168,7 +165,7 @@ export const plan = () => {
       box.querySelector("[data-words]").textContent = (job.progress.words || "Waiting for a worker") + seconds;
       box.querySelector("[data-reached]").replaceChildren(...(job.progress.reached ?? []).map((r) => {
         const item = document.createElement("li");
-        item.textContent = `${r.words}: ${AIM_UNITS[r.aim]?.(r.value) ?? r.value}${r.value <= r.bound ? " (proved)" : ""}`;
+        item.textContent = `${r.words}: ${r.told}${r.value <= r.bound ? " (proved)" : ""}`;
         return item;
       }));
     },
