@@ -16,6 +16,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
+from tarvik.core.held import ELSEWHERE
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.blocks import WHOLE_MOST
@@ -23,7 +24,7 @@ from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.forms import closer
 from tarvik.core.plan.gather import InBag, standing_offers
-from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, with_beds
+from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, stands_at, with_beds
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.core.plan.model import SPARE, PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
@@ -33,6 +34,7 @@ from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.open_ground import open_ground
 from tarvik.core.site.placing import wind_in_frame
 from tarvik.core.solve import Question
+from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.store import asks, courses, night_plan, plans
 from tarvik.store.models import Night
@@ -44,7 +46,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.plan.choose import Chosen
-    from tarvik.core.plan.make import OfferKey
+    from tarvik.core.plan.make import OfferKey, Place
     from tarvik.core.plan.offers import Offer
     from tarvik.store.database import Database
     from tarvik.work.solving import Solver
@@ -368,27 +370,30 @@ class Planner:
     def _true_to_hang(
         self, case: Case, made: Made, report: _Report
     ) -> tuple[Made, list[plans.Choice]]:
-        """The plan with its choices as the sheets hang: heights corrected until the beds hold, and
-        made anew, twice at the most, where a form beds fewer people than it does as folded.
+        """The plan with its choices as the sheets hang where they stand: heights corrected until
+        the beds hold, and made anew, twice at the most, where a form beds fewer people than it does
+        as folded, or does not hold in the wind that meets it there.
         """
         beds: dict[OfferKey, int] = {}
+        stopped: set[Place] = set()
         for _ in range(HUNG_ROUNDS):
-            choices, short = self._as_they_hang(case, made)
-            if not short or not report.wanted:
+            choices, short, here = self._as_they_hang(case, made)
+            if not (short or here) or not report.wanted:
                 return made, choices
             beds |= short
+            stopped |= here
             report.say("planning again with the beds that hold as the sheets hang", at_once=True)
-            made = with_beds(made, beds, _hung_limits(report))
+            made = with_beds(made, beds, stopped, _hung_limits(report))
         return made, self._as_they_hang(case, made)[0]
 
     def _as_they_hang(
         self, case: Case, made: Made
-    ) -> tuple[list[plans.Choice], dict[OfferKey, int]]:
-        """The plan's choices, their heights corrected until their beds hold as the sheets hang; and
-        the forms whose beds do not, with how many do.
+    ) -> tuple[list[plans.Choice], dict[OfferKey, int], set[Place]]:
+        """The plan's choices, their heights corrected until their beds hold as the sheets hang; the
+        forms whose beds do not, with how many do; and the places at which a shelter is stopped.
         """
         tall = {c.number: c.stature_m for c in case.bag.campers}
-        out, short = [], {}
+        out, short, stopped = [], {}, set()
         for choice in choices_of(made.offers, made.chosen.beds):
             offer = next(o for o in made.offers if o.sheets[0] == choice.sheet_id)
             bodies = tuple(Body(tall[p]) for p in choice.people)
@@ -401,7 +406,21 @@ class Planner:
             out.append(replace(choice, settings=settings))
             if beds < len(bodies):
                 short[key_of(offer)] = beds
-        return out, short
+            elif self._stopped(case, replace(asked, settings=settings), offer):
+                stopped.add(stands_at(offer))
+        return out, short, stopped
+
+    def _stopped(self, case: Case, asked: Question, offer: Offer) -> bool:
+        """Whether something but its beds stops a shelter where it stands tonight, carried as the
+        plan carries it.
+        """
+        high = len(asked.pitch.high_points())
+        supports = asked.supports
+        if offer.spot is not None:
+            supports = supports.on_trees(len(offer.trees), high)
+        found = self.solver.solve(replace(asked, supports=supports))
+        told = judge(found, case.night, asked.wanted or 1).findings
+        return any(f.level is Level.STOPS and f.element not in ELSEWHERE for f in told)
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]

@@ -23,7 +23,7 @@ from tarvik.core.plan.apart import conflicting
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Chosen, Limits
 from tarvik.core.plan.gather import Bag, InBag
-from tarvik.core.plan.make import Case, Offers, make
+from tarvik.core.plan.make import Case, Offers, make, stands_at, with_beds
 from tarvik.core.plan.model import Locks, PlanModel, Standing, stands_as
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, Shares
@@ -296,3 +296,14 @@ def test_people_lie_tightly_only_where_they_would_have_no_bed_else() -> None:
         replace(alone, bag=replace(alone.bag, sheets=(poncho, large), campers=two)), Solver().alone
     )
     assert {o.sheets: o.tight for o in both.offers} == {(1,): True, (2,): False}
+
+
+def test_where_a_shelter_is_stopped_nobody_is_put() -> None:
+    """The same sheet may stand elsewhere; everybody still lies dry."""
+    case = windy_case(2)
+    made = make(case, Solver().alone)
+    stopped = {stands_at(made.offers[0])}
+    again = with_beds(made, {}, stopped, Limits())
+    assert not stopped & {stands_at(o) for o in again.offers}
+    assert None not in again.chosen.beds.values()
+    assert not broken_rules(again.model.asked, again.offers, again.chosen.beds)

@@ -36,16 +36,18 @@ from tarvik.core.plan.offers import beds_of
 from tarvik.core.plan.party import Camper, PlanRules, Shares
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Callable, Collection, Mapping, Sequence
 
     from tarvik.core.plan.camps import Camp
     from tarvik.core.plan.choose import Start
     from tarvik.core.plan.forms import SolveAll
     from tarvik.core.plan.gather import Elsewhere
     from tarvik.core.plan.offers import Offer
+    from tarvik.core.site.placing import Spot
     from tarvik.core.tonight import Night
 
     OfferKey = tuple[tuple[int, ...], str, tuple[tuple[str, float], ...], bool]
+    Place = tuple[OfferKey, Spot | None, tuple[str, ...]]
 
 NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
 
@@ -229,13 +231,24 @@ def key_of(offer: Offer) -> OfferKey:
     return offer.sheets, offer.pitch, offer.settings, offer.tight
 
 
-def with_beds(made: Made, beds: Mapping[OfferKey, int], limits: Limits) -> Made:
-    """The plan made anew where these forms bed no more people than so; as it was where that leaves
-    no plan.
+def stands_at(offer: Offer) -> Place:
+    """An offer's form where it stands."""
+    return key_of(offer), offer.spot, offer.trees
+
+
+def with_beds(
+    made: Made, beds: Mapping[OfferKey, int], stopped: Collection[Place], limits: Limits
+) -> Made:
+    """The plan made anew where these forms bed no more people than so, and nobody where they are
+    stopped; as it was where that leaves no plan.
     """
+
+    def left(offer: Offer) -> int | None:
+        return 0 if stands_at(offer) in stopped else beds.get(key_of(offer))
+
     asked_now = made.model.asked
     offers = tuple(
-        o if key_of(o) not in beds else replace(o, beds=_at_most(o.beds, beds[key_of(o)]))
+        o if (most := left(o)) is None else replace(o, beds=_at_most(o.beds, most))
         for o in asked_now.offers
     )
     model = plan_model(replace(asked_now, offers=offers))
