@@ -12,9 +12,9 @@ import numpy as np
 from shapely import box
 
 from tarvik.core.plan.aims import AIMS
-from tarvik.core.plan.model import PlanQuestion, Standing
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, PlanRules, Shares, Skill
+from tarvik.core.plan.question import PlanQuestion, Standing
 from tarvik.core.site.placing import Spot
 
 if TYPE_CHECKING:

@@ -15,9 +15,9 @@ from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Limits
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case, Made, Offers, make
-from tarvik.core.plan.model import Locks, Standing
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tarvik.core.plan.party import Camper, PlanRules, Skill
+from tarvik.core.plan.question import Locks, Standing
 from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.sheet import Sheet
 from tarvik.core.site.hazards import hazards

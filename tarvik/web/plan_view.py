@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from tarvik.core.finding import Level
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.aims import AIMS, aim_named
+from tarvik.core.plan.constraint import Constraint, Kind, Repair
 from tarvik.core.plan.kit_use import totals
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import plan_rules_of
@@ -19,7 +20,7 @@ from tarvik.web.drawing.ground_map import ground_map
 from tarvik.web.drawing.lanes import clock, lanes
 from tarvik.web.night_words import of_the_place, weather_words
 from tarvik.web.pages.common import owner_name
-from tarvik.web.repairs import for_leaders, for_people, to_bring
+from tarvik.web.repairs import for_leaders
 from tarvik.web.standing import at_hand, between, judge_of, scene_of, standing_of
 
 if TYPE_CHECKING:
@@ -182,20 +183,18 @@ def shelters_and_map(
 def _repair(plain: dict[str, Any]) -> dict[str, Any]:
     """A repair in words, and whether people must be asked first."""
     said = [f"{pieces} more {KIT_TITLES.get(kind, kind)}" for kind, pieces in plain["short"]]
-    for tag, words in zip(plain["tags"], plain["words"], strict=True):
-        kind = tag.split(" ", maxsplit=1)[0]
-        if kind == "bed":
-            said.append(f"one more sheet ({words})")
-        elif kind != "kit":
-            said.append(f"not holding to «{words}»")
-    ask = any(map(for_people, plain["tags"]))
-    bring = any(map(to_bring, plain["tags"]))
-    only = bring and all(map(to_bring, plain["tags"]))
+    aside = [Constraint.of_tag(*each) for each in zip(plain["tags"], plain["words"], strict=True)]
+    for kept in aside:
+        if kept.kind is Kind.BED:
+            said.append(f"one more sheet ({kept.words})")
+        elif kept.kind is not Kind.KIT:
+            said.append(f"not holding to «{kept.words}»")
+    ways = {kept.repair for kept in aside}
     return {
         **plain,
         "told": " and ".join(said),
-        "ask": ask and not only,
-        "bring": bring,
+        "ask": ways not in ({Repair.BRING}, {Repair.LET_GO}),
+        "bring": Repair.BRING in ways,
         "for_leaders": for_leaders(plain),
     }
 

@@ -6,20 +6,17 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.errors import InputError
+from tarvik.core.plan.constraint import Constraint, Kind, Repair
 from tarvik.store.accounts import Role
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
 LOCKS: Final = {"person": "people", "spot": "standing", "pitch": "standing", "unused": "unused"}
-_SHAPES: Final = {"lock": (1, 1), "always": (0, 2)}
-"""Of each kind of tag that is let go by a click: how many words and numbers follow its kind."""
 _FOR_PEOPLE: Final = (
     "this is for people to decide: ask them, or bring what is short, then change it on the group "
     "page or in the rules"
 )
-TO_BRING: Final = ("kit", "bed")
-"""Kinds of tag that stand for what people bring."""
 
 
 @dataclass(frozen=True)
@@ -40,27 +37,18 @@ def step_of(tag: str) -> Step:
     """What a plan's tag asks to let go. Raises InputError for what only people decide, and for what
     is no tag.
     """
-    kind, *rest = tag.split(" ")
-    shape = _SHAPES.get(kind)
-    if shape is None:
+    kept = Constraint.of_tag(tag)
+    if kept.repair is not Repair.LET_GO:
         raise InputError("repair", _FOR_PEOPLE)
-    words, numbers = rest[: shape[0]], rest[shape[0] :]
-    good = len(words) == shape[0] and len(numbers) == shape[1]
-    if not good or not all(n.isascii() and n.isdecimal() and len(n) < 10 for n in numbers):
+    what, numbers = "", kept.subjects
+    if kept.kind is Kind.LOCK and numbers:
+        what, numbers = str(numbers[0]), numbers[1:]
+    wanted = 1 if kept.kind is Kind.LOCK else 2
+    if len(numbers) != wanted or not all(isinstance(n, int) for n in numbers):
         raise InputError("repair", f"«{tag[:40]}» is no part of a repair; make the plan again")
-    if kind == "lock" and words[0] not in LOCKS:
+    if kept.kind is Kind.LOCK and what not in LOCKS:
         raise InputError("repair", f"«{tag[:40]}» names no lock; make the plan again")
-    return Step(kind, words[0] if words else "", tuple(int(n) for n in numbers))
-
-
-def for_people(tag: str) -> bool:
-    """Whether a tag is for people to decide."""
-    return tag.split(" ", maxsplit=1)[0] not in _SHAPES
-
-
-def to_bring(tag: str) -> bool:
-    """Whether a tag stands for kit or a sheet that people bring."""
-    return tag.split(" ", maxsplit=1)[0] in TO_BRING
+    return Step(kept.kind.value, what, tuple(int(n) for n in numbers))
 
 
 def for_leaders(repair: Mapping[str, Any]) -> bool:

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any, Final
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case
-from tarvik.core.plan.model import Locks, Standing
 from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, Shares, Skill
+from tarvik.core.plan.question import Locks, Standing
 from tarvik.core.plan.stores import UNENDING
 from tarvik.core.rig.carried import CUT_MOST_M
 from tarvik.core.rig.supports import CARRIER_KINDS

@@ -26,8 +26,9 @@ from tarvik.core.plan.forms import closer
 from tarvik.core.plan.gather import InBag, standing_offers
 from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, stands_at, with_beds
 from tarvik.core.plan.mishap import casualty, foul_weather
-from tarvik.core.plan.model import SPARE, PlanModel, plan_model
+from tarvik.core.plan.model import PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
+from tarvik.core.plan.question import SPARE
 from tarvik.core.plan.why import impasse, rivals
 from tarvik.core.sheet import Sheet
 from tarvik.core.site.falling_wood import falling_wood
@@ -354,11 +355,11 @@ class Planner:
                 None
                 if found is None
                 else {
-                    "sets": [[found.words.get(t, t) for t in some] for some in found.sets],
+                    "sets": [[kept.words for kept in some] for some in found.sets],
                     "repairs": [
                         {
-                            "tags": r.tags,
-                            "words": r.words,
+                            "tags": [kept.tag for kept in r.aside],
+                            "words": [kept.words for kept in r.aside],
                             "short": [[s.kind, s.pieces] for s in r.short],
                         }
                         for r in found.repairs

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import pytest
 
 from tarvik.core.plan.choose import Limits, choose
-from tarvik.core.plan.model import PlanQuestion, plan_model
+from tarvik.core.plan.model import plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
 from tests.plan_cases import JOIN_M, beddings, random_course, sets_that_fit, value_of
 
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from tarvik.core.plan.offers import Offer
+    from tarvik.core.plan.question import PlanQuestion
 
 PLENTY = (Pool(STAKE, 99), Pool(POLE, 99, 0.1, 9.0), Pool(LINE, 99, 0.0, 99.0))
 Draw = tuple[int, int]  # pool, shelter

@@ -15,7 +15,7 @@ import pytest
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.choose import choose
 from tarvik.core.plan.mishap import casualty, foul_weather
-from tarvik.core.plan.model import PlanQuestion, plan_model
+from tarvik.core.plan.model import plan_model
 from tarvik.core.rig.supports import Supports
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, Solution, solve
@@ -24,6 +24,7 @@ from tests.plan_cases import barred, random_course
 if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.party import Camper
+    from tarvik.core.plan.question import PlanQuestion
 
 Beds = dict[int, tuple[int, ...] | None]
 

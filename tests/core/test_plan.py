@@ -15,6 +15,7 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_matrix
 
 from tarvik.core.plan.choose import Limits, choose, fixed
+from tarvik.core.plan.constraint import Kind
 from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import PlanModel, plan_model
 from tarvik.core.plan.offers import Offer, pruned
@@ -56,7 +57,7 @@ def test_no_plan_is_better_than_the_one_chosen(part: int) -> None:
 def by_highs(model: PlanModel) -> tuple[int, ...]:
     """The same model by HiGHS, one aim after another."""
     linear = model.linear
-    rows = [r for r in linear.rows if not r.tag.startswith("bed ")]
+    rows = [r for r in linear.rows if r.keeps is None or r.keeps.kind is not Kind.BED]
     kept: list[tuple[dict[int, int], int]] = []
     out = []
     for terms in linear.aims.values():
@@ -177,13 +178,13 @@ def test_conflicts_are_minimal_and_repairs_repair() -> None:
             assert not feasible(model, some, ONE)
             for one in some:
                 assert feasible(model, [t for t in some if t != one], ONE), (seed, some, one)
-        tags = model.linear.tags()
+        every = model.linear.constraints()
         assert told.repairs
         for repair in told.repairs:
-            assert feasible(model, [t for t in tags if t not in repair.tags], ONE)
-            for one in repair.tags:
+            assert feasible(model, [c for c in every if c not in repair.aside], ONE)
+            for one in repair.aside:
                 assert not feasible(
-                    model, [t for t in tags if t not in repair.tags or t == one], ONE
+                    model, [c for c in every if c not in repair.aside or c == one], ONE
                 ), (seed, repair)
         if found == 50:
             return
@@ -191,8 +192,8 @@ def test_conflicts_are_minimal_and_repairs_repair() -> None:
 
 def test_three_stakes_short_are_told_as_three() -> None:
     """One person, one shelter that takes six stakes, three in the bag."""
-    from tarvik.core.plan.model import PlanQuestion
     from tarvik.core.plan.offers import STAKE, Pool
+    from tarvik.core.plan.question import PlanQuestion
 
     asked = PlanQuestion(
         (Camper(1, "A", 1.7),),
@@ -200,7 +201,7 @@ def test_three_stakes_short_are_told_as_three() -> None:
         (Pool(STAKE, 3),),
     )
     some = repairs(plan_model(asked), ONE)
-    stakes = next(r for r in some if r.tags == ("kit stake",))
+    stakes = next(r for r in some if [c.tag for c in r.aside] == ["kit stake"])
     assert [(s.kind, s.pieces) for s in stakes.short] == [("stake", 3)]
 
 
@@ -220,7 +221,7 @@ def test_fewest_moves_when_something_stands() -> None:
 
 
 def test_a_locked_person_sleeps_where_the_leader_said() -> None:
-    from tarvik.core.plan.model import Locks
+    from tarvik.core.plan.question import Locks
 
     dice = random.Random(4)
     kept = 0
@@ -246,8 +247,8 @@ def test_a_thicket_between_hides_novices_from_their_leader() -> None:
     """
     from shapely import box
 
-    from tarvik.core.plan.model import PlanQuestion
     from tarvik.core.plan.party import Skill
+    from tarvik.core.plan.question import PlanQuestion
     from tarvik.core.site.placing import Spot
 
     def at(sheet: int, x: float) -> Offer:

@@ -24,9 +24,9 @@ from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.choose import Chosen, Limits
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case, Offers, make, stands_at, with_beds
-from tarvik.core.plan.model import Locks, PlanModel, Standing, stands_as
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.party import Camper, Shares
+from tarvik.core.plan.question import Locks, Standing, stands_as
 from tarvik.core.rig.supports import Pole, Supports
 from tarvik.core.sheet import Sheet
 from tarvik.core.site.hazards import hazards
@@ -42,6 +42,7 @@ from tests.reference import ray_heights
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from tarvik.core.plan.model import PlanModel
     from tarvik.core.solve import Question, Solution
 
 WIND_FROM = 230.0

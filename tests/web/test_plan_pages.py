@@ -15,7 +15,7 @@ from sqlalchemy import text
 
 import tarvik.core.plan.make as making
 from tarvik.core.plan.aims import AIMS
-from tarvik.core.plan.party import SAFEGUARDS
+from tarvik.core.plan.constraint import SAFEGUARDS
 from tarvik.store import asks, courses, kit, night_plan, nights, plans
 from tarvik.store.models import Course
 from tarvik.work import planning

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 
 from ortools.sat.python import cp_model
 
+from tarvik.core.plan.constraint import Kind
 from tarvik.core.plan.linear import Row
 
 if TYPE_CHECKING:
@@ -139,7 +140,7 @@ def without_beds(linear: Linear) -> list[Row]:
     """The rows but those by which everybody must have a bed: who is left without counts in an
     aim.
     """
-    return [r for r in linear.rows if not r.tag.startswith("bed ")]
+    return [r for r in linear.rows if r.keeps is None or r.keeps.kind is not Kind.BED]
 
 
 def add_row(model: cp_model.CpModel, row: Row, unless: Sequence[int] = ()) -> None:

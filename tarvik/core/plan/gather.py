@@ -40,8 +40,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping, Sequence
 
     from tarvik.core.plan.forms import Carrying, SolveAll
-    from tarvik.core.plan.model import Standing
     from tarvik.core.plan.party import Camper
+    from tarvik.core.plan.question import Standing
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
     from tarvik.core.solve import Question, Solution

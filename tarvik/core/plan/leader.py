@@ -15,9 +15,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from tarvik.core.plan.choose import Start
-    from tarvik.core.plan.model import PlanQuestion
     from tarvik.core.plan.offers import Offer, Pool
     from tarvik.core.plan.party import Camper
+    from tarvik.core.plan.question import PlanQuestion
 
 
 @dataclass

@@ -10,19 +10,19 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from tarvik.core.plan.constraint import Constraint
+
 Terms = dict[int, int]
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """low <= sum of terms <= high. `tag` names what may be set aside to make room; empty: a
-    fact.
-    """
+    """low <= sum of terms <= high. `keeps`: what may be set aside to make room; None: a fact."""
 
     terms: tuple[tuple[int, int], ...]
     low: int | None
     high: int | None
-    tag: str = ""
+    keeps: Constraint | None = None
 
 
 @dataclass
@@ -36,7 +36,6 @@ class Linear:
     names: list[str] = field(default_factory=list)
     rows: list[Row] = field(default_factory=list)
     aims: dict[str, Terms] = field(default_factory=dict)
-    words: dict[str, str] = field(default_factory=dict)
 
     def var(self, low: int, high: int, name: str = "") -> int:
         """A new variable; its number."""
@@ -54,16 +53,16 @@ class Linear:
         terms: Mapping[int, int],
         low: int | None = None,
         high: int | None = None,
-        tag: str = "",
+        keeps: Constraint | None = None,
     ) -> None:
         """Add a row; one that says nothing is left out."""
         kept = tuple((v, c) for v, c in terms.items() if c)
         if kept or (low or 0) > 0 or (high is not None and high < 0):
-            self.rows.append(Row(kept, low, high, tag))
+            self.rows.append(Row(kept, low, high, keeps))
 
-    def tags(self) -> list[str]:
+    def constraints(self) -> list[Constraint]:
         """Everything that may be set aside, in the order it came."""
-        return list(dict.fromkeys(r.tag for r in self.rows if r.tag))
+        return list(dict.fromkeys(r.keeps for r in self.rows if r.keeps is not None))
 
     def value(self, aim: str, values: Mapping[int, int] | list[int]) -> int:
         """An aim's value."""

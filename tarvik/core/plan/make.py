@@ -22,18 +22,10 @@ from tarvik.core.plan.choose import (
 )
 from tarvik.core.plan.gather import Bag, Gatherer, standing_offers
 from tarvik.core.plan.leader import leaders_rule
-from tarvik.core.plan.model import (
-    NO_LOCKS,
-    SPARE,
-    Locks,
-    PlanModel,
-    PlanQuestion,
-    Standing,
-    plan_model,
-    stands_as,
-)
+from tarvik.core.plan.model import PlanModel, plan_model
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.plan.party import Camper, PlanRules, Shares
+from tarvik.core.plan.question import NO_LOCKS, SPARE, Locks, PlanQuestion, Standing, stands_as
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Mapping, Sequence

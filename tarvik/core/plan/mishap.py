@@ -14,9 +14,9 @@ from tarvik.core.plan.party import may_share
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from tarvik.core.plan.model import PlanQuestion
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.party import Camper, PlanRules
+    from tarvik.core.plan.question import PlanQuestion
     from tarvik.core.solve import Solution, Workings
 
 

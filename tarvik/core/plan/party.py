@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.plan.aims import OWN
+from tarvik.core.plan.constraint import Constraint, Kind
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -32,10 +33,6 @@ GAP_M: Final = constant(
     ENGINEERING,
     "clear walking gap between the cloth and lines of two shelters",
 )
-
-
-SAFEGUARDS: Final = frozenset({"leaders_apart", "adults_apart", "age_gap", "quarters"})
-"""Rules by tag that protect people: no repair of a plan suggests to drop one of them."""
 
 
 class Shares(StrEnum):
@@ -123,6 +120,11 @@ class Bar:
     words: str
     kind_of: Callable[[Camper], str | None]
 
+    @property
+    def constraint(self) -> Constraint:
+        """The same as a plan keeps it."""
+        return Constraint(Kind.RULE, (self.rule,), self.words)
+
 
 def bars(rules: PlanRules) -> list[Bar]:
     """The rules that part people by kind."""
@@ -150,8 +152,13 @@ def bars(rules: PlanRules) -> list[Bar]:
     return out
 
 
-def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, str, int, int]]:
-    """Pairs that never share: (rule, words, one, two) by place in `campers`: the leader's, the age
+def alone(camper: Camper) -> Constraint:
+    """What somebody who shares with nobody asks."""
+    return Constraint(Kind.CONSENT, (camper.number,), f"{camper.name} shares with nobody")
+
+
+def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[Constraint, int, int]]:
+    """Pairs that never share, and why: (why, one, two) by place in `campers`: the leader's, the age
     gap, a person's consent.
     """
     place = {c.number: i for i, c in enumerate(campers)}
@@ -159,7 +166,7 @@ def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, st
     for a, b in sorted(rules.never):
         if a in place and b in place:
             words = f"{campers[place[a]].name} and {campers[place[b]].name} never share"
-            out.append((f"never {a} {b}", words, place[a], place[b]))
+            out.append((Constraint(Kind.NEVER, (a, b), words), place[a], place[b]))
     for (i, one), (j, two) in combinations(enumerate(campers), 2):
         young = not one.adult and not two.adult and one.age is not None and two.age is not None
         if (
@@ -167,14 +174,12 @@ def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[str, st
             and young
             and abs((one.age or 0) - (two.age or 0)) > rules.age_gap
         ):
-            out.append(
-                ("age_gap", f"ages more than {rules.age_gap} years apart do not share", i, j)
-            )
+            words = f"ages more than {rules.age_gap} years apart do not share"
+            out.append((Constraint(Kind.RULE, ("age_gap",), words), i, j))
         for who, other in ((one, two), (two, one)):
             if who.shares is Shares.PATROL and who.patrol != other.patrol:
-                out.append(
-                    (f"consent {who.number}", f"{who.name} shares with the own patrol only", i, j)
-                )
+                words = f"{who.name} shares with their own patrol only"
+                out.append((Constraint(Kind.CONSENT, (who.number,), words), i, j))
                 break
     return out
 
@@ -194,21 +199,18 @@ def broken(people: Sequence[Camper], rules: PlanRules) -> list[Broken]:
     for bar in bars(rules):
         some = [c for c in people if bar.kind_of(c) is not None]
         if len({bar.kind_of(c) for c in some}) > 1:
-            out.append(_broken(bar.rule, bar.words, some))
-    for tag, words, i, j in pair_bars(people, rules):
-        out.append(_broken(tag, words, [people[i], people[j]]))
-    for one in people if len(people) > 1 else ():
-        if one.shares is Shares.NOBODY:
-            words = f"{one.name} shares with nobody"
-            out.append(_broken(f"consent {one.number}", words, people))
-    return out
+            out.append(_broken(bar.constraint, some))
+    for why, i, j in pair_bars(people, rules):
+        out.append(_broken(why, [people[i], people[j]]))
+    lonely = [c for c in people if c.shares is Shares.NOBODY] if len(people) > 1 else []
+    return [*out, *(_broken(alone(one), people) for one in lonely)]
 
 
-def _broken(rule: str, words: str, people: Sequence[Camper]) -> Broken:
-    names = [c.name for c in people]
+def _broken(why: Constraint, people: Sequence[Camper]) -> Broken:
+    names, words = [c.name for c in people], why.words
     said = f"{', '.join(names[:-1])} and {names[-1]}"
     numbers = tuple(sorted(c.number for c in people))
-    return Broken(rule, numbers, words if all(n in words for n in names) else f"{words}: {said}")
+    return Broken(why.tag, numbers, words if all(n in words for n in names) else f"{words}: {said}")
 
 
 def may_share(one: Camper, two: Camper, rules: PlanRules) -> str | None:
@@ -219,6 +221,6 @@ def may_share(one: Camper, two: Camper, rules: PlanRules) -> str | None:
             return bar.words
     for who in (one, two):
         if who.shares is Shares.NOBODY:
-            return f"{who.name} shares with nobody"
+            return alone(who).words
     pairs = pair_bars([one, two], rules)
-    return pairs[0][1] if pairs else None
+    return pairs[0][0].words if pairs else None

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import TYPE_CHECKING, Final
 
+from tarvik.core.plan.constraint import Constraint, Kind
 from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool, servers
 
 if TYPE_CHECKING:
@@ -73,10 +74,7 @@ def kit_rows(
     drawn: dict[int, dict[int | None, Terms]] = {n: {} for n in range(len(pools))}
     cost: Terms = {}
     for (kind, ways), by_unit in needs.items():
-        tag = f"kit {kind}"
-        model.words.setdefault(
-            tag, f"there are only so many {KIT_WORDS.get(kind, f'of kind {kind}')}"
-        )
+        scarce = _scarce(kind)
         groups: list[tuple[int | None, dict[int, int]]] = []
         if kind in owned:
             groups += by_unit.items()
@@ -93,7 +91,9 @@ def kit_rows(
             )
             flow = {way: model.var(0, bound) for way in ways}
             model.row(
-                {**wanted, **dict.fromkeys(flow.values(), -1)}, high=0, tag="" if ways else tag
+                {**wanted, **dict.fromkeys(flow.values(), -1)},
+                high=0,
+                keeps=None if ways else scarce,
             )
             for way, v in flow.items():
                 for n in way:
@@ -109,6 +109,12 @@ def kit_rows(
                     cost[v] = cost.get(v, 0) + CUT_COST
     _supplies(model, pools, drawn, there, lends, cost)
     return cost
+
+
+def _scarce(kind: str) -> Constraint:
+    """That there is only so much of a kind of kit."""
+    words = f"there are only so many {KIT_WORDS.get(kind, f'of kind {kind}')}"
+    return Constraint(Kind.KIT, (kind,), words)
 
 
 UNENDING: Final = 1000
@@ -131,7 +137,7 @@ def _supplies(
             for v, c in terms.items():
                 total[v] = total.get(v, 0) + c
         if total and pool.count < UNENDING:
-            model.row(total, high=pool.count, tag=f"kit {pool.kind}")
+            model.row(total, high=pool.count, keeps=_scarce(pool.kind))
         if pool.owner is None:
             continue
         for unit, terms in by_unit.items():

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Final
 from ortools.sat.python import cp_model
 
 from tarvik.core.plan.choose import FREE, Chosen, Limits, add_row, solver_for, to_cp, variables_of
-from tarvik.core.plan.party import SAFEGUARDS
+from tarvik.core.plan.constraint import Constraint, Kind
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -19,11 +19,6 @@ if TYPE_CHECKING:
     from tarvik.core.plan.model import PlanModel
 
 REPAIRS_MOST: Final = 5
-TROUBLE: Final = {"kit": 2, "lock": 1, "consent": 6, "never": 6, "always": 4, "lend": 4, "bed": 12}
-"""How hard a thing in the way is to set aside (engineering assumption); rules of sharing not named
-here weigh 9.
-"""
-RULE_TROUBLE: Final = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,8 +33,7 @@ class Shortage:
 class Repair:
     """Things to set aside so that everybody has a bed; of kit, how many pieces more."""
 
-    tags: tuple[str, ...]
-    words: tuple[str, ...]
+    aside: tuple[Constraint, ...]
     short: tuple[Shortage, ...] = ()
 
 
@@ -49,39 +43,38 @@ class Impasse:
     first.
     """
 
-    sets: tuple[tuple[str, ...], ...]
+    sets: tuple[tuple[Constraint, ...], ...]
     repairs: tuple[Repair, ...]
-    words: dict[str, str]
 
 
-def feasible(model: PlanModel, hold: Iterable[str], limits: Limits = FREE) -> bool:
-    """Whether a plan exists in which everything named holds; facts always do."""
+def feasible(model: PlanModel, hold: Iterable[Constraint], limits: Limits = FREE) -> bool:
+    """Whether a plan exists in which all of these hold; facts always do."""
     held = set(hold)
-    cp = to_cp(model.linear, [r for r in model.linear.rows if not r.tag or r.tag in held])
+    cp = to_cp(model.linear, [r for r in model.linear.rows if r.keeps is None or r.keeps in held])
     status = solver_for(limits).solve(cp)
     return bool(status in (cp_model.OPTIMAL, cp_model.FEASIBLE))
 
 
 def smallest_conflict(
-    model: PlanModel, tags: Sequence[str], limits: Limits = FREE
-) -> tuple[str, ...]:
-    """Things among `tags` that cannot all hold, though any of them left out the rest can. Empty
-    when all can hold.
+    model: PlanModel, among: Sequence[Constraint], limits: Limits = FREE
+) -> tuple[Constraint, ...]:
+    """Some of these that cannot all hold, though any of them left out the rest can. Empty when all
+    can hold.
 
     First the solver names a set that is enough; then each of it is left out in turn, and stays out
     if the rest still cannot.
     """
     linear = model.linear
-    named: dict[str, list[Row]] = {t: [] for t in tags}
+    named: dict[Constraint, list[Row]] = {kept: [] for kept in among}
     for row in linear.rows:
-        if row.tag in named:
-            named[row.tag].append(row)
-    cp = to_cp(linear, [r for r in linear.rows if not r.tag])
-    flags: dict[int, str] = {}
-    for tag in tags:
+        if row.keeps is not None and row.keeps in named:
+            named[row.keeps].append(row)
+    cp = to_cp(linear, [r for r in linear.rows if r.keeps is None])
+    flags: dict[int, Constraint] = {}
+    for kept in among:
         off = cp.new_bool_var("")
-        flags[off.index] = tag
-        for row in named[tag]:
+        flags[off.index] = kept
+        for row in named[kept]:
             add_row(cp, row, unless=[off.index])
     cp.add_assumptions([cp.get_bool_var_from_proto_index(f).Not() for f in flags])
     solver = solver_for(replace(limits, workers=1))
@@ -91,18 +84,13 @@ def smallest_conflict(
     enough = [
         flags[f if f >= 0 else -f - 1] for f in solver.sufficient_assumptions_for_infeasibility()
     ]
-    core = [t for t in tags if t in enough] or list(tags)
-    for tag in sorted(
-        core, key=_trouble
-    ):  # what is easiest to set aside is asked for last: it stays in the set
-        rest = [t for t in core if t != tag]
+    core = [kept for kept in among if kept in enough] or list(among)
+    # What is easiest to set aside is asked for last: it stays in the set.
+    for one in sorted(core, key=lambda kept: -kept.effort):
+        rest = [kept for kept in core if kept != one]
         if not feasible(model, rest, limits):
             core = rest
     return tuple(core)
-
-
-def _trouble(tag: str) -> int:
-    return -TROUBLE.get(tag.split(maxsplit=1)[0], RULE_TROUBLE)
 
 
 def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -> list[Repair]:
@@ -110,59 +98,57 @@ def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -
     set holds another, and none a rule that protects people.
     """
     linear = model.linear
-    tags = [t for t in linear.tags() if t not in SAFEGUARDS]
-    cp = to_cp(linear, [r for r in linear.rows if not r.tag or r.tag in SAFEGUARDS])
-    flags = {tag: cp.new_bool_var("") for tag in tags}
+    some = [kept for kept in linear.constraints() if not kept.protects]
+    cp = to_cp(linear, [r for r in linear.rows if r.keeps is None or r.keeps.protects])
+    flags = {kept: cp.new_bool_var("") for kept in some}
     for row in linear.rows:
-        if row.tag in flags:
-            add_row(cp, row, unless=[flags[row.tag].index])
+        if row.keeps is not None and row.keeps in flags:
+            add_row(cp, row, unless=[flags[row.keeps].index])
     cp.minimize(
-        cp_model.LinearExpr.weighted_sum(list(flags.values()), [-_trouble(t) for t in tags])
+        cp_model.LinearExpr.weighted_sum(list(flags.values()), [kept.effort for kept in some])
     )
     out = []
     for _ in range(most):
         solver = solver_for(limits)
         if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
             break
-        aside = tuple(t for t in tags if solver.value(flags[t]))
+        aside = tuple(kept for kept in some if solver.value(flags[kept]))
         if not aside:
             return []
         aside = _least(model, aside, limits)
-        out.append(
-            Repair(
-                aside, tuple(linear.words.get(t, t) for t in aside), shortages(model, aside, limits)
-            )
-        )
-        cp.add_bool_or([flags[t].Not() for t in aside])
+        out.append(Repair(aside, shortages(model, aside, limits)))
+        cp.add_bool_or([flags[kept].Not() for kept in aside])
     return out
 
 
-def _least(model: PlanModel, aside: tuple[str, ...], limits: Limits) -> tuple[str, ...]:
+def _least(
+    model: PlanModel, aside: tuple[Constraint, ...], limits: Limits
+) -> tuple[Constraint, ...]:
     """Without what need not be set aside: time may have run out before the optimum."""
-    tags = model.linear.tags()
-    kept = list(aside)
-    for tag in aside if len(aside) > 1 else ():
-        rest = [t for t in kept if t != tag]
-        if feasible(model, [t for t in tags if t not in rest], limits):
-            kept = rest
-    return tuple(kept)
+    every = model.linear.constraints()
+    least = list(aside)
+    for one in aside if len(aside) > 1 else ():
+        rest = [kept for kept in least if kept != one]
+        if feasible(model, [kept for kept in every if kept not in rest], limits):
+            least = rest
+    return tuple(least)
 
 
 def shortages(
-    model: PlanModel, aside: Sequence[str], limits: Limits = FREE
+    model: PlanModel, aside: Sequence[Constraint], limits: Limits = FREE
 ) -> tuple[Shortage, ...]:
     """The fewest pieces of each kind of kit that are wanted when these things are set aside."""
     linear = model.linear
-    kinds = [t for t in aside if t.startswith("kit ")]
+    kinds = [kept for kept in aside if kept.kind is Kind.KIT]
     if not kinds:
         return ()
-    cp = to_cp(linear, [r for r in linear.rows if not r.tag or (r.tag not in aside)])
+    cp = to_cp(linear, [r for r in linear.rows if r.keeps is None or r.keeps not in aside])
     variables = variables_of(cp, len(linear.low))
-    over: dict[str, list[cp_model.IntVar]] = {k: [] for k in kinds}
+    over: dict[Constraint, list[cp_model.IntVar]] = {kept: [] for kept in kinds}
     for row in linear.rows:
-        if row.tag in over and row.high is not None:
+        if row.keeps is not None and row.keeps in over and row.high is not None:
             short = cp.new_int_var(0, 100_000, "")
-            over[row.tag].append(short)
+            over[row.keeps].append(short)
             terms = [variables[v] for v, _ in row.terms]
             cp.add(
                 cp_model.LinearExpr.weighted_sum(terms, [c for _, c in row.terms]) - short
@@ -173,8 +159,8 @@ def shortages(
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return ()
     return tuple(
-        Shortage(k.removeprefix("kit "), sum(solver.value(v) for v in some))
-        for k, some in over.items()
+        Shortage(str(kept.subjects[0]), sum(solver.value(v) for v in some))
+        for kept, some in over.items()
     )
 
 
@@ -182,18 +168,18 @@ def impasse(model: PlanModel, limits: Limits = FREE, most_sets: int = 3) -> Impa
     """What stands in the way of a bed for everyone; None when nothing does. Sets after the first
     are looked for with the things of those before left out, so that each tells something else.
     """
-    tags = model.linear.tags()
-    if feasible(model, tags, limits):
+    every = model.linear.constraints()
+    if feasible(model, every, limits):
         return None
-    sets: list[tuple[str, ...]] = []
-    left = list(tags)
+    sets: list[tuple[Constraint, ...]] = []
+    left = list(every)
     while len(sets) < most_sets:
         found = smallest_conflict(model, left, limits)
         if not found:
             break
         sets.append(found)
-        left = [t for t in left if t not in found]
-    return Impasse(tuple(sets), tuple(repairs(model, limits)), dict(model.linear.words))
+        left = [kept for kept in left if kept not in found]
+    return Impasse(tuple(sets), tuple(repairs(model, limits)))
 
 
 @dataclass(frozen=True)
