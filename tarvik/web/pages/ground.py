@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from fastapi import Depends, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
@@ -48,6 +48,8 @@ if TYPE_CHECKING:
     from tarvik.store.ground import Surveyed
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/ground")
+BEARING_STEP_DEG: Final = 10.0
+"""Places are ranked by who lies dry with the front to the nearest of so many bearings."""
 SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
 PAIRS_LISTED = 12
@@ -381,7 +383,8 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
             )
 
         def dry(front_deg: float) -> int:
-            found = judge.seen(row, front_deg).solution.figures
+            near_deg = BEARING_STEP_DEG * round(front_deg / BEARING_STEP_DEG)
+            found = judge.seen(row, near_deg % 360).solution.figures
             return 0 if found is None else int(found.sleepers)
 
         ranked = best_spots(
