@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import TYPE_CHECKING, Any, Final
 
 from fastapi import Depends, Request, UploadFile, WebSocket, WebSocketDisconnect
@@ -382,9 +383,9 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
                 sum(y for _, y in middles) / len(middles),
             )
 
-        def dry(front_deg: float) -> int:
-            near_deg = BEARING_STEP_DEG * round(front_deg / BEARING_STEP_DEG)
-            found = judge.seen(row, near_deg % 360).solution.figures
+        @cache
+        def dry_at(step: int) -> int:
+            found = judge.seen(row, BEARING_STEP_DEG * step).solution.figures
             return 0 if found is None else int(found.sleepers)
 
         ranked = best_spots(
@@ -399,7 +400,7 @@ def spots(request: Request, course_id: int, night_id: int, shelter_id: int) -> A
             scene.rules,
             near,
             wanted=len(row.members),
-            dry_sleepers=dry,
+            dry_sleepers=lambda deg: dry_at(round(deg % 360 / BEARING_STEP_DEG)),
         )
         return page(
             request, "ground_spots.html", ranked=ranked, shelter=row, owner=owner_name(row.sheet)
