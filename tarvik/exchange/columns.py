@@ -588,7 +588,7 @@ TABLES: Final = {
                 Column(
                     "length",
                     "Length driven",
-                    "20 cm, or empty: as the house rules say",
+                    "20 cm, or empty",
                     _stake_length,
                     lambda row, c: (
                         format_length(row["length_m"], c.units) if row.get("length_m") else ""
