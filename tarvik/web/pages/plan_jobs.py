@@ -46,10 +46,7 @@ def shown(job: PlanJob, units: Units) -> dict[str, Any]:
     """A job as the page hears of it, what it has reached in words."""
     result, progress = job.result or {}, dict(job.progress or {})
     if "reached" in progress:
-        progress["reached"] = [
-            {**row, "told": aim_named(row["aim"]).told(row["value"], units)}
-            for row in progress["reached"]
-        ]
+        progress["reached"] = [_reached(row, units) for row in progress["reached"]]
     return {
         "id": job.id,
         "kind": job.kind,
@@ -59,6 +56,12 @@ def shown(job: PlanJob, units: Units) -> dict[str, Any]:
         "applied": result.get("applied"),
         "open": job.state in asks.OPEN,
     }
+
+
+def _reached(row: dict[str, Any], units: Units) -> dict[str, Any]:
+    """What was reached of an aim, its name and value in words."""
+    aim = aim_named(row["aim"])
+    return {**row, "name": aim.heading, "told": aim.told(row["value"], units)}
 
 
 def ask(

@@ -165,7 +165,7 @@ export const plan = () => {
       box.querySelector("[data-words]").textContent = (job.progress.words || "Waiting for a worker") + seconds;
       box.querySelector("[data-reached]").replaceChildren(...(job.progress.reached ?? []).map((r) => {
         const item = document.createElement("li");
-        item.textContent = `${r.words}: ${r.told}${r.value <= r.bound ? " (proved)" : ""}`;
+        item.textContent = `${r.name}: ${r.told}${r.value <= r.bound ? " (proved)" : ""}`;
         return item;
       }));
     },
