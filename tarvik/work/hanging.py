@@ -51,6 +51,8 @@ RANK: Final = 5
 """How far the processes stand back for the one that answers (nice)."""
 HANDS: Final = 2
 """Processes that hang sheets."""
+CLOTH_BYTES: Final = 2_000_000
+"""What hung cloths may take: those that are looked at in one wind after the other."""
 FEW: Final = 2
 """So many sheets are hung by the process that asks: it is done sooner than asking another."""
 LONGEST_S: Final = 60.0
@@ -161,7 +163,7 @@ class Hangings:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._told: Kept[Told | None] = Kept("hung shapes")
-        self._cloths: Kept[Hung] = Kept("hung cloths")
+        self._cloths: Kept[Hung] = Kept("hung cloths", most_bytes=CLOTH_BYTES)
         self._waiting: OrderedDict[str, Wish] = OrderedDict()
         self._asked: dict[str, Future[Told | None]] = {}
         self._turn = Condition()

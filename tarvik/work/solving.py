@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 
 WORKERS: Final = 2
 """Threads that work at a board without a second process."""
-MOST_BYTES: Final = 12_000_000
-"""What answers may take: those of two nights' boards, so that a look back works nothing out."""
+MOST_BYTES: Final = 9_000_000
+"""What answers may take: those of a large board, so that a second look works nothing out."""
 
 
 class Solver:
