@@ -301,6 +301,8 @@ class HungFigures:
         return len(self.mats)
 
 
+# Where sides fall together the overlays of GEOS divide by zero and go on; NumPy would warn of it.
+@np.errstate(divide="ignore", invalid="ignore")
 def measure_hung(
     hung: Hung,
     body: Body,
