@@ -61,7 +61,7 @@ ENDED: Final = (OSError, EOFError, ValueError, pickle.UnpicklingError)
 """How a process shows that it has ended (a ValueError: its pipes were closed)."""
 GIVEN_UP: Final = (*ENDED, CancelledError, TimeoutError)
 """How a sheet handed to a process comes to be hung without it."""
-MOST_KEYS: Final = 2000
+MOST_KEYS: Final = 500
 """Keys of hung shapes that are kept."""
 
 

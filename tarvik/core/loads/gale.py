@@ -54,7 +54,7 @@ GALE_LINES: Final = 9
 """Grid lines along the longer side of the sheet that is hung for its forces."""
 MOST_SET: Final = 6
 """Sheets set by hand that are kept."""
-MOST_GALES: Final = 900
+MOST_GALES: Final = 600
 """Gales that are kept."""
 MOVE_TRIES: Final = 2
 PULL_GROWTH: Final = 1.25
