@@ -17,8 +17,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.units import Units
-from tarvik.web.as_hung import seen
-from tarvik.web.pages.board import judged_all
+from tarvik.web.pages.board import judged_board
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
@@ -110,9 +109,7 @@ def board(
 
     def taken(asked: Sequence[tuple[SheetRow, Question]]) -> float:
         start = time.perf_counter()
-        solved = solver.solve_all([question for _, question in asked])
-        owners = [sheet for sheet, _ in asked]
-        judged_all(seen(hangings, list(zip(owners, solved, strict=True))), night, 1, Units.METRIC)
+        judged_board(solver, hangings, asked, night, 1, Units.METRIC)
         return time.perf_counter() - start
 
     cold = taken(asked)

@@ -40,7 +40,7 @@ from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import beaufort, wind_share
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Collection, Mapping, Sequence
 
     from tarvik.core.hang.fabric import Fabric
     from tarvik.core.measure.figures import Figures
@@ -119,6 +119,10 @@ class Tonight:
         """Codes of the findings that stop it, each once."""
         codes = (f.code for f in self.findings if f.level is Level.STOPS)
         return tuple(dict.fromkeys(codes))
+
+    def stopped_besides(self, elements: Collection[str]) -> bool:
+        """Whether anything stops it but what is about these elements."""
+        return any(f.level is Level.STOPS and f.element not in elements for f in self.findings)
 
     def hung_too(self, more: Sequence[Finding]) -> Tonight:
         """The judgement with what the way it hangs adds: what stops a shelter leaves it short of

@@ -53,8 +53,8 @@ KIT = {
     "lines": ("length_m",),
     "stakes": ("length_m", "width_m"),
 }
-ALL_OPTIONAL = frozenset({"stakes"})
-"""Kit that may leave out all of that: it is then as the house rules say."""
+NEEDED = {"supports": "kind", "lines": "length_m"}
+"""What each piece of a kind of kit must tell; stakes may be as the house rules say."""
 
 
 def _fields(row: Any, model: Any, **more: Any) -> Any:
@@ -223,7 +223,7 @@ def bring_in(
             }
             for k in getattr(file, name)
         ]
-        _whole(name, some, keys)
+        _whole(name, some)
         kit.add(session, made.id, name, some)
     sites = {}
     for site in _unique("sites", [(s.key, s) for s in file.sites]).values():
@@ -371,10 +371,10 @@ def _known(numbers: Mapping[int, int], key: int, where: str) -> int:
     return numbers[key]
 
 
-def _whole(name: str, some: Sequence[Mapping[str, Any]], keys: Sequence[str]) -> None:
-    first = None if name in ALL_OPTIONAL else next(iter(keys), None)
-    if first is not None and any(k[first] is None for k in some):
-        raise InputError("file", f"at {name}: «{first}» is missing")
+def _whole(name: str, some: Sequence[Mapping[str, Any]]) -> None:
+    needed = NEEDED.get(name)
+    if needed is not None and any(k[needed] is None for k in some):
+        raise InputError("file", f"at {name}: «{needed}» is missing")
 
 
 def _tried(where: str, make: Callable[[], Any]) -> Any:

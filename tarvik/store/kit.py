@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import fabric_of
-from tarvik.core.loads.holding import StakeKind
+from tarvik.core.loads.holding import Holding, StakeKind
 from tarvik.core.loads.stake_kinds import Stakes, sorted_stakes
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
@@ -209,9 +209,8 @@ def body_of(person: Person | None) -> Body:
     return ADULT if person is None else Body(person.stature_m, dict(person.measured or {}))
 
 
-def stake_kind(row: StakeRow, rules: Mapping[str, Any]) -> StakeKind:
-    """The kind of stake a row keeps; as the house rules say where it does not."""
-    usual = holding_of(rules)
+def stake_kind(row: StakeRow, usual: Holding) -> StakeKind:
+    """The kind of stake a row keeps; as the house rules have it (`usual`) where it does not."""
     return StakeKind(
         row.length_m or usual.stake_depth_m, row.width_m or usual.stake_width_m, row.count
     )
@@ -221,7 +220,7 @@ def stakes_of(session: Session, course_id: int, rules: Mapping[str, Any]) -> Sta
     """A course's stakes, sorted by what they hold."""
     usual = holding_of(rules)
     return sorted_stakes(
-        (stake_kind(row, rules) for row in rows(session, course_id, "stakes")),
+        (stake_kind(row, usual) for row in rows(session, course_id, "stakes")),
         StakeKind(usual.stake_depth_m, usual.stake_width_m, 0),
     )
 

@@ -17,7 +17,7 @@ from tarvik.core.plan.stores import UNENDING
 from tarvik.core.rig.carried import CUT_MOST_M
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.site.hazards import hazards
-from tarvik.exchange.night_form import ground_rules_of, may_cut, plan_rules_of
+from tarvik.exchange.night_form import ground_rules_of, holding_of, may_cut, plan_rules_of
 from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans
 from tarvik.store.kit import STICK_LEAST_M, sheet_of
 
@@ -53,9 +53,10 @@ def camper_of(person: Person) -> Camper:
 def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
     """The kit there is, alike pieces of one owner together."""
     found: Counter[tuple[str, float, float, int | None]] = Counter()
-    stakes = kit.stakes_of(session, course.id, course.rules or {})
+    rules = course.rules or {}
+    stakes, usual = kit.stakes_of(session, course.id, rules), holding_of(rules)
     for row in kit.rows(session, course.id, "stakes"):
-        kind = kit.stake_kind(row, course.rules or {})
+        kind = kit.stake_kind(row, usual)
         if kind in stakes.left_out:
             continue
         found[STAKE, 0.0, 0.0, row.owner_id] += row.count
@@ -70,7 +71,7 @@ def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
             most = row.most_m or 1.4
             least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
             found[POLE, min(least, most), most, row.owner_id] += row.count
-    if may_cut(course.rules or {}):
+    if may_cut(rules):
         found[POLE, STICK_LEAST_M, CUT_MOST_M, None] += UNENDING
     return tuple(
         Pool(kind, count, least, most, owner)

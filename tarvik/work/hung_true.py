@@ -8,7 +8,6 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import FoldError
-from tarvik.core.finding import Level
 from tarvik.core.handy import HEIGHT_STEP_M
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
@@ -73,5 +72,4 @@ def hung_true(
 
 def _stopped(solution: Solution, night: Night, wanted: int) -> bool:
     """Whether something but the number of beds stops it tonight."""
-    found = judge(solution, night, wanted).findings
-    return any(f.level is Level.STOPS and f.element != "beds" for f in found)
+    return judge(solution, night, wanted).stopped_besides(("beds",))

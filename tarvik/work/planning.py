@@ -420,8 +420,7 @@ class Planner:
         if offer.spot is not None:
             supports = supports.on_trees(len(offer.trees), high)
         found = self.solver.solve(replace(asked, supports=supports))
-        told = judge(found, case.night, asked.wanted or 1).findings
-        return any(f.level is Level.STOPS and f.element not in ELSEWHERE for f in told)
+        return judge(found, case.night, asked.wanted or 1).stopped_besides(ELSEWHERE)
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]

@@ -14,7 +14,6 @@ import numpy as np
 
 from tarvik.core.body import Body
 from tarvik.core.constant import ENGINEERING, constant
-from tarvik.core.finding import Level
 from tarvik.core.held import held
 from tarvik.core.measure.dry import dry_ground
 from tarvik.core.measure.figures import SIT_LEAST_M2, SLUMPED, bed_ground, sitting_height
@@ -150,9 +149,7 @@ class Form:
 
     def holds(self, way: Carrying) -> bool:
         """Whether nothing in the night stops it when it is carried so, whoever lies in it."""
-        return not any(
-            f.level is Level.STOPS and f.element != "beds" for f in self.judged(way).findings
-        )
+        return not self.judged(way).stopped_besides(("beds",))
 
     @cached_property
     def stands(self) -> bool:
@@ -233,15 +230,17 @@ def questions(
     owner_m: float | None,
     tallest_m: float,
     wanted: int,
+    *,
+    tightly: bool = False,
 ) -> list[Question]:
-    """What is asked of one sheet: each pitch for `wanted` people; nothing when its cloth is too
-    small for so many.
+    """What is asked of one sheet: each pitch for `wanted` people, who lie as usual or tightly;
+    nothing when its cloth is too small for so many.
     """
     if wanted > 1 and sheet.area_m2 < wanted * BED_SHEET_M2:
         return []
     usual = min(USUAL_STATURE_M, tallest_m)
     stature = max(usual, owner_m or 0.0) if wanted == 1 else usual
-    return [
+    asked = [
         Question(
             sheet=sheet,
             pitch=PITCHES[slug],
@@ -259,6 +258,7 @@ def questions(
         )
         for slug in pitches
     ]
+    return [closer(q) for q in asked] if tightly else asked
 
 
 def closer(question: Question) -> Question:

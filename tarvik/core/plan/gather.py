@@ -26,7 +26,6 @@ from tarvik.core.plan.forms import (
     USUAL_STATURE_M,
     Form,
     Weathered,
-    closer,
     forms_of,
     offered,
     questions,
@@ -266,11 +265,16 @@ def standing_offers(
         replace(q, settings=dict(s.settings))
         for s in some
         for q in questions(
-            sheets[s.sheets[0]], [s.pitch], night, bag.supports, None, work.tallest, 1
+            sheets[s.sheets[0]],
+            [s.pitch],
+            night,
+            bag.supports,
+            None,
+            work.tallest,
+            1,
+            tightly=bag.tightly,
         )
     ]
-    if bag.tightly:
-        asked = [closer(q) for q in asked]
     out = []
     for standing, found in zip(some, solve_all(asked), strict=True):
         for form in forms_of([found], night, bag.supports, buttons=bag.buttons):
@@ -321,8 +325,16 @@ class Gathering:
                     if self.served(forms[n], wanted, depth.forms)
                     else [p for p in slugs if (n, p) not in full]
                 )
-                some = questions(sheet, open_, night, bag.supports, owner_m, self.tallest, wanted)
-                asked[n] = [closer(q) for q in some] if bag.tightly else some
+                asked[n] = questions(
+                    sheet,
+                    open_,
+                    night,
+                    bag.supports,
+                    owner_m,
+                    self.tallest,
+                    wanted,
+                    tightly=bag.tightly,
+                )
             distinct = {_key(q): q for some in asked.values() for q in some}
             answers = dict(zip(distinct, solve_all(list(distinct.values())), strict=True))
             for n, some in asked.items():

@@ -1,8 +1,8 @@
 """The plan of a night as a linear model in whole numbers: who sleeps under which sheet, which offer
 each sheet takes, what kit serves it, and the leader's aims one after another.
 
-Everything that counts people in a shelter is of the form «people there less what the chosen offer
-holds», so no product of two choices is needed and the model stays linear. Each rule adds its rows
+Everything that counts people in a shelter is of the form "people there less what the chosen offer
+holds", so no product of two choices is needed and the model stays linear. Each rule adds its rows
 in a module of its own (`rules`).
 """
 

@@ -55,7 +55,7 @@ class Skill(StrEnum):
 class Camper:
     """A person of the course, by number. `age` None: not told, taken as an adult for a leader and
     as under age for others only when the rule says so. `quarters`: people of different quarters
-    never share. `lends`: whether the own kit may serve others. `bulk`: beds wanted (a casualty and
+    never share. `lends`: whether their kit may serve others. `bulk`: beds wanted (a casualty and
     who sits by).
     """
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.party import Camper
 
 SPARE: Final = -1
-"""Number of the «person» who stands for the spare shelter."""
+"""Number of the camper who stands for the spare shelter."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,6 +37,8 @@ if TYPE_CHECKING:
     from tarvik.core.finding import Finding
     from tarvik.core.solve import Question
     from tarvik.store.models import SheetRow
+    from tarvik.work.hanging import Hangings
+    from tarvik.work.solving import Solver
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 JUDGES: Final = 2
@@ -88,11 +90,8 @@ def cells(request: Request, course_id: int, night_id: int) -> Any:
         tonight = nights.night_of(session, course, night)
         sleepers = wanted(request)
         sheets, asked = _asked(request, session, course_id, tonight)
-        solved = tarvik(request).solver.solve_all([question for _, question in asked])
-        owners = [sheet for sheet, _ in asked]
-        shapes = seen(tarvik(request).hangings, list(zip(owners, solved, strict=True)))
-        units = Units(course.units)
-        every = iter(judged_all(shapes, tonight, sleepers or 1, units))
+        units, app = Units(course.units), tarvik(request)
+        every = iter(judged_board(app.solver, app.hangings, asked, tonight, sleepers or 1, units))
         rows, marks = [], marker(session, course)
         for sheet in sheets:
             judged = list(islice(every, len(every_pitch())))
@@ -123,12 +122,20 @@ def _asked(
     return sheets, every
 
 
-def judged_all(
-    shapes: Sequence[Seen], night: TonightsNight, sleepers: int, units: Units
+def judged_board(
+    solver: Solver,
+    hangings: Hangings,
+    asked: Sequence[tuple[SheetRow, Question]],
+    night: TonightsNight,
+    sleepers: int,
+    units: Units,
 ) -> list[tuple[Seen, Tonight]]:
-    """Every shelter with its judgement; two at a time, for most of it is compiled code that lets
-    the other thread run.
+    """Every shelter asked for solved, hung and judged; judged two at a time, for most of it is
+    compiled code that lets the other thread run.
     """
+    solved = solver.solve_all([question for _, question in asked])
+    owners = [sheet for sheet, _ in asked]
+    shapes = seen(hangings, list(zip(owners, solved, strict=True)))
 
     def judged(shape: Seen) -> tuple[Seen, Tonight]:
         tonight = judge(shape.solution, night, sleepers, units)

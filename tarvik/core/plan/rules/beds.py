@@ -1,4 +1,4 @@
-"""Everybody has a bed, or is told to have none."""
+"""Everybody has a bed, or counts as without one."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.linear import Terms
 
 SPARE_COST: Final = 10
-"""What the spare shelter not there counts in the aim «rules» (engineering assumption)."""
+"""What the spare shelter not there counts in the aim `rules` (engineering assumption)."""
 
 
 def add(draft: Draft) -> None:

@@ -16,11 +16,11 @@ UNSKILLED_COST: Final = 2
 SNORE_COST: Final = 1
 UNSUITED_COST: Final = 5
 TIGHT_COST: Final = 10
-"""Weights within the aim «rules» (engineering assumptions)."""
+"""Weights within the aim `rules` (engineering assumptions)."""
 NO_SEAT_COST: Final = 4
 NO_EASE_COST: Final = 4
 ABREAST_COST: Final = 15
-"""Weights within the aim «comfort» (engineering assumptions)."""
+"""Weights within the aim `comfort` (engineering assumptions)."""
 ABREAST: Final = 2
 """More people than this under one sheet lie three abreast: only where nothing else does."""
 _PEOPLE_BEYOND: Final[tuple[tuple[str, int, Callable[[Offer], int]], ...]] = (

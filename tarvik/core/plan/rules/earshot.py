@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.linear import Terms
 
 FAR_COST: Final = 3
-"""What a shelter of novices out of earshot counts in the aim «rules» (engineering assumption)."""
+"""What a shelter of novices out of earshot counts in the aim `rules` (engineering assumption)."""
 
 
 def add(draft: Draft) -> None:

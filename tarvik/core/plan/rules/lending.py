@@ -1,4 +1,4 @@
-"""Sheets lent, left and joined; who does not lend keeps the own sheet."""
+"""Sheets lent, left and joined; who does not lend keeps their own sheet."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ if TYPE_CHECKING:
 LENT_SHEET_COST: Final = 4
 JOINED_SHEET_COST: Final = 3
 GUEST_COST: Final = 10
-"""Weights within the aim «own kit» (engineering assumptions)."""
+"""Weights within the aim `own kit` (engineering assumptions)."""
 
 
 def add(draft: Draft) -> None:
     """Sheets used without their owners, people who leave theirs, buttons, sheets joined. Who
-    does not lend sleeps under the own sheet, or it stays in the bag.
+    does not lend sleeps under their own sheet, or it stays in the bag.
     """
     campers = {c.number: c for c in draft.asked.campers}
     for u, sheets in enumerate(draft.units):

@@ -62,7 +62,7 @@ def _present(
 
 
 def together(draft: Draft) -> None:
-    """The leader's «always these two»."""
+    """The leader's rule that two people always share."""
     for a, b in sorted(draft.asked.rules.always):
         if a not in draft.place or b not in draft.place:
             continue
