@@ -168,9 +168,17 @@ def steps(
 
 
 def _prepared(shelter: Shelter, units: Units) -> list[str]:
-    """What is done to the sheet before it is pitched: doubled to a square, its hood tied off."""
+    """What is done to the sheet before it is pitched: two joined, doubled to a square, its hood
+    tied off.
+    """
     fitting = fit(shelter.pitch, shelter.sheet)
     out = []
+    if shelter.sheet.lap is not None:
+        out.append(
+            f"Join the two sheets: lap them by {format_length(shelter.sheet.lap.deep_m, units)} "
+            "along the edges that are nearest in length, the one that lies higher up the slope of "
+            "the roof on top, and tie them tie-out to tie-out, with buttons where there is none."
+        )
     if not isinstance(fitting, Misfit) and fitting.folded_to_square:
         out.append(
             f"Fold the sheet to a square of {format_length(fitting.box[0], units)}: double a "

@@ -15,8 +15,15 @@ from tarvik.core.measure.grades import EASE, TIGHT, fits
 from tarvik.core.measure.lying import PACK_HEIGHT_M, PACK_M2
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.quantities import format_speed, format_temperature
-from tarvik.core.units import Units, format_area, format_length
+from tarvik.core.units import (
+    Units,
+    format_area,
+    format_force,
+    format_length,
+    format_pressure,
+)
 from tarvik.core.weather.cold import MAGNUS, ORIFICE
+from tarvik.core.weather.rain import slant_words
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -73,7 +80,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
         return format_length(metres, units)
 
     sit, stand = sitting_height(body), standing_height(body)
-    stature = ("Stature", length(body.stature_m))
+    stature = ("Height of the person", length(body.stature_m))
     ratio = constant_record("body_sitting")
     return [
         Explained(
@@ -116,7 +123,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Ground that no drop reaches: the shadow of every panel along the fall of the "
             "rain, united; in calm air "
             "the ground the sheet covers.",
-            (("Rain moves sideways", f"{figures.rain_slope:.2f} of its fall"),),
+            (("Rain slants", slant_words(figures.rain_slope)),),
             "exact polygons; " + constant_record("drop_scale").source,
             "Splash, drips from the edge and spray through the cloth are not counted.",
         ),
@@ -219,10 +226,10 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
                 "with.",
                 (
                     ("Gust at the shelter", format_speed(gale.local_gust_m_s, units)),
-                    ("Pressure", f"{gale.pressure_pa:.0f} Pa"),
+                    ("Pressure", format_pressure(gale.pressure_pa, units)),
                     ("Weakest part", f"{weak.kind} at {weak.where}"),
-                    ("Its pull tonight", f"{weak.pull_n:.0f} N"),
-                    ("It is trusted with", f"{weak.holds_n:.0f} N"),
+                    ("Its pull tonight", format_force(weak.pull_n, units)),
+                    ("It is trusted with", format_force(weak.holds_n, units)),
                 ),
                 f"{ROOF}; {CANOPY}; {EN_564}; {BROMS_CLAY}",
                 "An estimate, never a guarantee: soils, knots and gusts differ by a factor of "

@@ -13,7 +13,8 @@ from tarvik.core.measure.catch import CAUGHT
 from tarvik.core.measure.heading import ROSE_STEP_DEG
 from tarvik.core.measure.net import FREE_M, TOUCH_M
 from tarvik.core.quantities import format_rain
-from tarvik.core.units import Units, format_area, format_length
+from tarvik.core.units import Units, format_area, format_force, format_length
+from tarvik.core.weather.rain import slant_words
 
 if TYPE_CHECKING:
     from tarvik.core.hang.fabric import Fabric
@@ -33,8 +34,8 @@ def explain_rose(rose: Rose, figures: Figures, units: Units) -> Explained:
         f"the one least "
         "open to the wind is best.",
         (
-            ("Rain moves sideways", f"{figures.rain_slope:.2f} of its fall"),
-            ("Wind swings by", f"{figures.weather.spread_deg:.0f}° either hand"),
+            ("Rain slants", slant_words(figures.rain_slope)),
+            ("Wind may shift by", f"{figures.weather.spread_deg:.0f}° either hand"),
         ),
         "exact polygons, as the dry ground",
         "Lee of trees and walls is not in it.",
@@ -49,10 +50,11 @@ def _swung(swing_deg: float) -> str:
 
 def explain_panels(gale: Gale, units: Units) -> Explained:
     """Wind on each panel."""
+    total_n = sum(float((p.force_n @ p.force_n) ** 0.5) for p in gale.loads)
     return Explained(
         "panels",
         "Wind on each panel",
-        f"{sum(float((p.force_n @ p.force_n) ** 0.5) for p in gale.loads):.0f} N",
+        format_force(total_n, units),
         (
             "Pressure of the gust times the panel's area times its net coefficient, outside less "
             "inside, square to the panel; push is positive. This is the case that uses the weakest "
@@ -61,8 +63,8 @@ def explain_panels(gale: Gale, units: Units) -> Explained:
         tuple(
             (
                 f"{p.id}: {format_area(p.area_m2, units)} at {p.slope_deg:.0f}°",
-                f"{abs(p.coefficient) * gale.pressure_pa * p.area_m2:.0f} N "
-                f"{'push' if p.coefficient > 0 else 'pull'}, "
+                format_force(abs(p.coefficient) * gale.pressure_pa * p.area_m2, units)
+                + f" {'push' if p.coefficient > 0 else 'pull'}, "
                 f"coefficient {p.coefficient:+.2f}",
             )
             for p in gale.loads
@@ -80,13 +82,13 @@ def explain_ridge(gale: Gale, units: Units) -> Explained | None:
     return Explained(
         "ridge",
         "How the ridge line is worked out",
-        f"{ridge.end_n:.0f} N",
+        format_force(ridge.end_n, units),
         "Level pull H = W L / 8 d from the load W across the line, its span L and its sag d; "
         "at the trees the root of H "
         "squared and half the "
         "load squared. The other way round, sag from pull: d = W L / 8 H.",
         (
-            ("Load across it", f"{ridge.load_n:.0f} N"),
+            ("Load across it", format_force(ridge.load_n, units)),
             ("Span", format_length(ridge.span_m, units)),
             ("Sag taken", format_length(ridge.sag_m, units)),
         ),

@@ -36,7 +36,7 @@ class Intent:
     sleeper), `stand`, `covered`, `floor` (up to a mat a sleeper), and `air`, of all openings; per
     metre: `headroom`, of peak up to sitting height, and `peak`, of what stands above that up to
     `tall` (of stature), negative where low is better; what stands above `tall` only costs. `shut`:
-    of a door that is shut.
+    of a door that is shut. `flat`: of a roof panel that is level where STEEP_DEG sheds the rain.
     """
 
     slug: str
@@ -50,6 +50,7 @@ class Intent:
     air: float = 0.0
     shut: float = 0.0
     tall: float = HEAD_HIGH
+    flat: float = 0.0
 
     def moves_door(self, setting: Setting) -> bool:
         """Whether a search tries how such a door stands: all of it for air, and shut where the
@@ -67,7 +68,15 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
             Intent(
                 "storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, shut=0.5
             ),
-            Intent("steady-rain", "Steady rain", sit=1.0, stand=0.0, covered=0.15, peak=-1.0),
+            Intent(
+                "steady-rain",
+                "Steady rain",
+                sit=1.0,
+                stand=0.0,
+                covered=0.15,
+                peak=-1.0,
+                flat=-2.0,
+            ),
             Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
             Intent(
                 "warm-insects",
@@ -109,5 +118,5 @@ def intent_named(slug: str | None) -> Intent:
         return DEFAULT_INTENT
     key = slug.strip().lower().replace(" ", "-").replace("_", "-")
     if key not in INTENTS:
-        raise InputError("intent", f"no intent «{slug[:60]}»; there are {', '.join(INTENTS)}")
+        raise InputError("intent", f"no intent “{slug[:60]}”; there are {', '.join(INTENTS)}")
     return INTENTS[key]

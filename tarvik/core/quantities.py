@@ -1,4 +1,5 @@
-"""Weather quantities as people write them: temperatures, speeds, rain rates, bearings. SI inside.
+"""Quantities of weather and place as people write them: temperatures, winds, rain, bearings, times,
+latitudes. SI inside.
 
 A bare number is in the course's own unit: degrees C, m/s and mm/h, or degrees F, mph and inches an
 hour.
@@ -7,6 +8,7 @@ hour.
 from __future__ import annotations
 
 import re
+from datetime import time
 from typing import Final
 
 from tarvik.core.constant import EXACT, constant
@@ -48,6 +50,23 @@ POINTS: Final = (
     "NW",
     "NNW",
 )
+BEAUFORT_MEAN: Final = constant(
+    "beaufort_mean",
+    0.836,
+    "m/s",
+    "World Meteorological Organization, mean wind of Beaufort force B: 0.836 B^1.5; from memory",
+    "mean wind at 10 m of force 1",
+)
+FORCE_MOST: Final = 12
+_FORCE = re.compile(
+    r"^(?:(?:force|beaufort|bft|bf|f)\s*(\d{1,2})|(\d{1,2})\s*(?:bft|bf|beaufort))\.?$"
+)
+_RANGE = re.compile(r"^(.*?\d)\s*(?:-|–|to)\s*(\d.*)$", re.I)
+_QUADRANT = re.compile(r"^([NS])\s*(\d{1,2}(?:[.,]\d+)?)\s*°?\s*([EW])$")
+_TIME = re.compile(r"^(\d{1,2})(?:[:.h](\d{2}))?\s*(a\.?m\.?|p\.?m\.?|h)?$")
+_TIME_WORDS: Final = {"noon": time(12), "midday": time(12), "midnight": time(0)}
+LONGEST: Final = 40
+"""Longest text read."""
 _NUMBER = re.compile(r"^([+−-]?\s*[0-9]+(?:[.,][0-9]+)?|[+−-]?[.,][0-9]+)\s*(.*)$")
 
 
@@ -55,7 +74,7 @@ def _split(text: str, field: str, example: str) -> tuple[float, str]:
     clean = text.strip()
     found = _NUMBER.match(clean) if len(clean) <= 40 else None
     if found is None:
-        raise InputError(field, f"«{clean[:40]}» is no number; write it like {example}")
+        raise InputError(field, f"“{clean[:40]}” isn't a number; write it like {example}")
     value = float(found[1].replace(",", ".").replace("−", "-").replace(" ", ""))
     return value, found[2].strip().lower().replace(" ", "")
 
@@ -79,21 +98,41 @@ def parse_temperature(
 ) -> float:
     """A temperature in degrees C. Raises InputError."""
     value, unit = _split(text, field, "7, -3 °C or 45 °F")
-    unit = unit.lstrip("°º").removesuffix(".")
+    unit = unit.lstrip("°º").removesuffix(".").removeprefix("degrees").removeprefix("degree")
+    unit = unit.removeprefix("deg")
     if unit in ("f", "fahrenheit") or (not unit and units is Units.IMPERIAL):
         return celsius(value)
     if unit in ("c", "celsius", ""):
         return value
-    raise InputError(field, f"«{text.strip()[:40]}»: the unit is °C or °F")
+    raise InputError(field, f"“{text.strip()[:40]}”: the unit is °C or °F")
 
 
 def parse_speed(text: str, units: Units = Units.METRIC, *, field: str = "wind") -> float:
-    """A speed in m/s. Raises InputError."""
-    value, unit = _split(text, field, "8, 8 m/s, 30 km/h, 18 mph or 16 kn")
+    """A wind in m/s: a speed, a Beaufort force, or the higher end of a range. Raises InputError.
+
+    >>> round(parse_speed("force 5"), 1), parse_speed("5 to 8 m/s"), parse_speed("36 km/h")
+    (9.3, 8.0, 10.0)
+    """
+    clean = text.strip()
+    if len(clean) <= LONGEST and (ends := _RANGE.match(clean)):
+        clean = ends[2]  # the higher end: what is pitched for it stands in less
+        if _force_word(text):
+            clean = f"force {clean}"
+    if force := _FORCE.match(clean.lower()):
+        number = int(force[1] or force[2])
+        if number > FORCE_MOST:
+            raise InputError(field, f"“{text.strip()[:40]}”: forces go from 0 to {FORCE_MOST}")
+        return float(BEAUFORT_MEAN * number**1.5)
+    value, unit = _split(clean, field, "8, 8 m/s, 30 km/h, 18 mph, 16 kn or force 5")
     unit = unit or ("mph" if units is Units.IMPERIAL else "m/s")
     if unit not in SPEEDS:
-        raise InputError(field, f"«{text.strip()[:40]}»: the unit is m/s, km/h, mph or kn")
+        raise InputError(field, f"“{text.strip()[:40]}”: the unit is m/s, km/h, mph, kn or a force")
     return value * SPEEDS[unit]
+
+
+def _force_word(text: str) -> bool:
+    """Whether a wind begins as a Beaufort force does."""
+    return text.strip().lower().startswith(("force", "beaufort", "bft", "bf", "f"))
 
 
 def parse_rain(text: str, units: Units = Units.METRIC, *, field: str = "rain") -> float:
@@ -101,7 +140,7 @@ def parse_rain(text: str, units: Units = Units.METRIC, *, field: str = "rain") -
     value, unit = _split(text, field, "4, 4 mm/h or 0.2 in/h")
     unit = unit or ("in/h" if units is Units.IMPERIAL else "mm/h")
     if unit not in RAINS:
-        raise InputError(field, f"«{text.strip()[:40]}»: the unit is mm/h or in/h")
+        raise InputError(field, f"“{text.strip()[:40]}”: the unit is mm/h or in/h")
     return value * RAINS[unit]
 
 
@@ -110,17 +149,83 @@ def parse_bearing(text: str, *, field: str = "wind_from") -> float:
 
     >>> parse_bearing("WSW"), parse_bearing("240°"), parse_bearing("360")
     (247.5, 240.0, 0.0)
+    >>> parse_bearing("south west"), parse_bearing("N45E"), parse_bearing("S 30 W")
+    (225.0, 45.0, 210.0)
     """
-    point = text.strip().upper()
-    if point in POINTS:
-        return POINTS.index(point) * 22.5
+    point = text.strip().upper()[:LONGEST]
+    letters = point
+    for word in ("FROM", "THE"):
+        letters = re.sub(rf"\b{word}\b", " ", letters)
+    for word in ("NORTH", "SOUTH", "EAST", "WEST"):
+        letters = re.sub(rf"{word}(?:ERLY)?", word[0], letters)
+    letters = re.sub(r"[\s-]+", "", letters)
+    if letters in POINTS:
+        return POINTS.index(letters) * 22.5
+    if (quadrant := _QUADRANT.match(point)) and float(quadrant[2].replace(",", ".")) <= 90:
+        off = float(quadrant[2].replace(",", "."))
+        from_north = off if quadrant[1] == "N" else 180 - off
+        return (from_north if quadrant[3] == "E" else -from_north) % 360
     value, unit = _split(text, field, "240 or WSW")
     if unit.strip("°º") not in ("", "deg", "degrees") or not 0 <= value <= 360:
         raise InputError(
             field,
-            f"«{text.strip()[:40]}» is no bearing; give 0 to 360 degrees, or a point such as WSW",
+            f"“{text.strip()[:40]}” isn't a bearing; give 0 to 360 degrees, or a point such as WSW",
         )
     return value % 360
+
+
+def parse_time(text: str, *, field: str = "time") -> time:
+    """A time of day: by 24 hours, with am or pm, or a word for it. Raises InputError.
+
+    >>> [f"{parse_time(t):%H:%M}" for t in ("21:00", "9pm", "9.30 pm", "0300", "3 am", "midnight")]
+    ['21:00', '21:00', '21:30', '03:00', '03:00', '00:00']
+    """
+    clean = text.strip().lower()
+    if clean in _TIME_WORDS:
+        return _TIME_WORDS[clean]
+    if re.fullmatch(r"\d{4}h?", clean):
+        clean = f"{clean[:2]}:{clean[2:4]}"
+    if found := _TIME.match(clean):
+        hour, minute, half = int(found[1]), int(found[2] or 0), (found[3] or "")[:1]
+        if half in ("a", "p") and 1 <= hour <= 12:
+            hour = hour % 12 + (12 if half == "p" else 0)
+        elif half in ("a", "p"):
+            hour = 24  # no such hour by the clock's face
+        if hour < 24 and minute < 60:
+            return time(hour, minute)
+    raise InputError(
+        field, f"“{text.strip()[:20]}” isn't a time of day; write it like 21:00 or 9 pm"
+    )
+
+
+def parse_degrees(text: str, letters: str, most: float, *, field: str) -> float:
+    """A latitude or longitude in degrees, from decimals or from degrees, minutes and seconds;
+    `letters`: those of the positive and of the negative side. Raises InputError.
+
+    >>> parse_degrees("54° 24' N", "NS", 90, field="latitude")
+    54.4
+    >>> parse_degrees("2 30 36 W", "EW", 180, field="longitude")
+    -2.51
+    """
+    clean = text.strip().upper().replace("−", "-")
+    shown = f"“{text.strip()[:30]}”"
+    side = next((c for c in letters if clean.startswith(c) or clean.endswith(c)), "")
+    parts = re.split(r"[\s°º'′’\"″”:]+", clean.strip(letters + " ").strip("°º'′’\"″” "))
+    how = f"write it like {54.62 if most == 90 else 2.48} or {54 if most == 90 else 2}° 30' "
+    try:
+        numbers = [float(part.replace(",", ".")) for part in parts]
+    except ValueError:
+        numbers = []
+    if not 1 <= len(numbers) <= 3 or len(clean) > LONGEST:
+        raise InputError(field, f"{shown} isn't a number of degrees; {how}{letters[0]}")
+    whole, *rest = numbers
+    if any(not 0 <= part < 60 for part in rest) or (side and whole < 0):
+        raise InputError(field, f"{shown}: minutes and seconds go from 0 to 60; {how}{letters[0]}")
+    size = abs(whole) + sum(part / 60.0 ** (n + 1) for n, part in enumerate(rest))
+    value: float = -size if side == letters[1] or parts[0].startswith("-") else size
+    if not -most <= value <= most:
+        raise InputError(field, f"{shown} is outside {-most:g} to {most:g}")
+    return round(value, 6)
 
 
 def compass(bearing_deg: float) -> str:
@@ -142,6 +247,13 @@ def format_temperature(celsius_deg: float, units: Units = Units.METRIC) -> str:
 def format_speed(m_s: float, units: Units = Units.METRIC) -> str:
     """A wind speed to a whole unit."""
     return f"{m_s / SPEEDS['mph']:.0f} mph" if units is Units.IMPERIAL else f"{m_s:.0f} m/s"
+
+
+def format_drop(millimetres: float, units: Units = Units.METRIC) -> str:
+    """The size of a raindrop."""
+    if units is Units.IMPERIAL:
+        return f"{millimetres / 1000 / INCH_M:.2f} in"
+    return f"{millimetres:.1f} mm"
 
 
 def format_rain(mm_h: float, units: Units = Units.METRIC) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
 
@@ -99,19 +99,31 @@ MOST_KEPT: Final = 512
 
 
 @dataclass(frozen=True, slots=True)
+class Lap:
+    """Where two sheets joined lie over each other: the second begins `start_m` along the joined
+    sheet, under the last `deep_m` of the first.
+    """
+
+    start_m: float
+    deep_m: float
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
     """A flat sheet.
 
     `outline` is a simple polygon in metres, no repeated last point. `tie_outs` is None when nothing
     is known of them (then any point is taken as tied), else the points that can be tied. `hood` is
-    a poncho's hole, `fabric` the kind of its cloth (None: the usual). Raises InputError on a
-    degenerate, self-crossing or out-of-range outline and on tie-outs off the cloth.
+    a poncho's hole, `fabric` the kind of its cloth (None: the usual), `lap` where it is two sheets
+    joined. Raises InputError on a degenerate, self-crossing or out-of-range outline and on tie-outs
+    off the cloth.
     """
 
     outline: tuple[Point2, ...]
     tie_outs: tuple[Point2, ...] | None = None
     hood: Point2 | None = None
     fabric: str | None = None
+    lap: Lap | None = None
 
     @classmethod
     @keep_last(MOST_KEPT)
@@ -201,8 +213,8 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
     """Two rectangles tied along an edge as one sheet, lapped by `overlap_m` as over a ridge.
 
     They are joined along the sides that differ least in length, and the longer of these is folded
-    back to the shorter. Tie-outs of both are kept, those of the second shifted. Raises InputError
-    for shaped sheets and too small an overlap.
+    back to the shorter. Tie-outs of both are kept, those of the second shifted; the fabric is taken
+    for that of the first. Raises InputError for shaped sheets and too small an overlap.
     """
     if one.box is None or two.box is None:
         raise InputError("sheet.join", "only rectangles are joined along an edge")
@@ -233,7 +245,8 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
         )
         ties = tuple((min(u, seam), v) for u, v in ties)
     hood = laid((one.hood,), i, 0.0)[0] if one.hood else None
-    return Sheet.rectangle(seam, start + deep_two, ties, hood)
+    whole = Sheet.rectangle(seam, start + deep_two, ties, hood, one.fabric)
+    return replace(whole, lap=Lap(start, overlap_m))
 
 
 @keep_last(MOST_KEPT)

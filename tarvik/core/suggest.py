@@ -17,6 +17,7 @@ from tarvik.core.finding import Level
 from tarvik.core.measure.grades import fits
 from tarvik.core.measure.net import Fit, hang_net
 from tarvik.core.measure.openings import open_round
+from tarvik.core.measure.runoff import too_flat
 from tarvik.core.pitches.suits import Suit
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.suited import sits, suit_here, there
@@ -29,9 +30,6 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Solution
     from tarvik.core.tonight import Night, Tonight
 
-STEEP_DEG: Final = constant(
-    "steep_enough", 20.0, "degrees", COMMON_PRACTICE, "slope from which a roof sheds steady rain"
-)
 LOW_STORM_M: Final = constant(
     "low_storm", 1.0, "m", COMMON_PRACTICE, "peak up to which a shelter is low (waist height)"
 )
@@ -166,7 +164,7 @@ def _weather(figures: Figures, judged: Tonight, night: Night) -> Iterable[Part]:
             used = min(worst.used, 1.0)
             yield Part(f"its {worst.kind}s used to {used * 100:.0f} %", PULL_STORM * used)
     if (needs.rain_mm_h or 0.0) >= RAIN_MATTERS_MM_H:
-        short = min(max(STEEP_DEG - figures.least_slope_deg, 0.0) / STEEP_DEG, 1.0)
+        short = float(too_flat(np.array(figures.least_slope_deg)))
         yield Part("flat for steady rain", 2 * FLAT_RAIN * short)
     if slug == "fair-view":
         yield Part("open to a view", VIEW * _most_open(figures))

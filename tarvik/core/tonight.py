@@ -14,7 +14,7 @@ from tarvik.core.cards import marks, stake_marks
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.finding import Finding, Level, gravest
 from tarvik.core.hang.cloth import PATCH_M
-from tarvik.core.hang.fabric import GRAVITY, STEP_FAR_M, fabric_named
+from tarvik.core.hang.fabric import STEP_FAR_M, fabric_named
 from tarvik.core.loads.gale import Gale, Weakest, in_gale
 from tarvik.core.loads.holding import Holding
 from tarvik.core.loads.pressure import snow_case
@@ -34,7 +34,13 @@ from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.rig.verdict import BUTTON, Verdict
 from tarvik.core.site.open_ground import open_ground
 from tarvik.core.suited import sits, unsuited
-from tarvik.core.units import Units, format_area, format_length
+from tarvik.core.units import (
+    Units,
+    format_area,
+    format_depth,
+    format_force,
+    format_length,
+)
 from tarvik.core.weather.cold import Condensation, condensation
 from tarvik.core.weather.needs import HOT_C, Insects, NightNeeds, Stay
 from tarvik.core.weather.wind import beaufort, wind_share
@@ -63,7 +69,7 @@ MOST_GAP_M2: Final = constant(
 )
 AIRY_M2: Final = constant("airy", 1.0, "m2", ENGINEERING, "open area for a hot day")
 HALF_A_TENTH: Final = 0.05
-"""A panel this little flatter, in degrees, than what sheds water is told as just as steep."""
+"""A panel this little flatter, in degrees, than what sheds water counts as just as steep."""
 DIGEST_LETTERS: Final = 12
 BEDLESS: Final = frozenset({"lunch", "shade"})
 """Intents for which nobody lies down."""
@@ -163,18 +169,18 @@ def judge(
         return Tonight(solution.verdict, (), None, None)
     needs = night.needs
     loaded = needs.wind_m_s or needs.snow_kg_m2
-    held = None if rig is None or not loaded else _held(solution, night, rig)
+    held = None if rig is None or not loaded else _held(solution, night, rig, units)
     gale = held.gale if held else None
     damp = _damp(figures, needs, sleepers)
     fabric = fabric_named(solution.question.sheet.fabric)
     warning = unsuited(solution.question.pitch, needs)
     found = [] if warning is None else [warning]
     found += _beds(figures, night, sleepers) if night.beds_wanted else []
-    found += _wind(figures, night, held)
+    found += _wind(figures, night, held, units)
     if held is not None:
-        found += _stretched(held, fabric, _names(figures.shelter, held.rig))
+        found += _stretched(held, fabric, _names(figures.shelter, held.rig), units)
     found += _water(figures, needs)
-    found += _snow(figures, needs)
+    found += _snow(figures, needs, units)
     found += _air(figures, night, damp, units)
     found += _fire(figures, fabric, units) if needs.fire else []
     verdict = solution.verdict
@@ -189,7 +195,7 @@ def judge(
     return Tonight(verdict, ordered, gale, damp, (*buttons, *(held.remedies if held else ())))
 
 
-def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
+def _held(solution: Solution, night: Night, rig: Rig, units: Units) -> Held | None:
     """The shelter in tonight's gusts, with the remedies at hand taken."""
     figures, needs = solution.figures, night.needs
     if figures is None:
@@ -212,7 +218,9 @@ def _held(solution: Solution, night: Night, rig: Rig) -> Held | None:
         )
 
     supports = solution.question.supports
-    return remedied(AtHand(shelter, supports, in_wind, _names(shelter, rig)), rig, night.holding)
+    return remedied(
+        AtHand(shelter, supports, in_wind, _names(shelter, rig), units), rig, night.holding
+    )
 
 
 def _names(shelter: Shelter, rig: Rig) -> Mapping[str, str]:
@@ -251,7 +259,7 @@ def _beds(figures: Figures, night: Night, sleepers: int) -> list[Finding]:
                 Finding(
                     "nobody_dry",
                     "beds",
-                    "rain driven in by the wind leaves no dry bed",
+                    "rain driven in by the wind leaves no dry place to sleep",
                     "turn its back to the wind, lower it, or close the weather side",
                     Level.STOPS,
                 )
@@ -305,7 +313,7 @@ def _clear(figures: Figures) -> str:
     return ", clear of its drip lines" if drip else ""
 
 
-def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
+def _wind(figures: Figures, night: Night, held: Held | None, units: Units) -> list[Finding]:
     wind = night.needs.wind_m_s or 0.0
     place = open_ground(night.needs)
     found = [] if place is None else [place]
@@ -317,7 +325,7 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
             for part in sorted(held.gale.parts, key=lambda p: -p.used):
                 if part.used > 1:
                     worst.setdefault(_kind(part), part)
-            found += [_gives_way(night, part, names) for part in worst.values()]
+            found += [_gives_way(night, part, names, units) for part in worst.values()]
         elif held.remedies:
             words = "; ".join(r.message for r in held.remedies)
             found.append(
@@ -337,7 +345,7 @@ def _wind(figures: Figures, night: Night, held: Held | None) -> list[Finding]:
                     where,
                     f"the {weakest.kind} at {where} is used to {weakest.used * 100:.0f} % "
                     f"{weakest.under}",
-                    _cure(night, weakest),
+                    _cure(night, weakest, units),
                 )
             )
     if held is not None and held.gale.loose:
@@ -378,14 +386,14 @@ def _swung(figures: Figures, night: Night) -> list[Finding]:
         Finding(
             "swings_open",
             "openings",
-            f"if the wind swings by {spread:.0f}° it is {most * 100:.0f} % open to it",
+            f"if the wind shifts by {spread:.0f}° it is {most * 100:.0f} % open to it",
             "turn it a little further from there, or have packs ready to close that side",
             Level.NOTE,
         )
     ]
 
 
-def _stretched(held: Held, fabric: Fabric, names: Mapping[str, str]) -> list[Finding]:
+def _stretched(held: Held, fabric: Fabric, names: Mapping[str, str], units: Units) -> list[Finding]:
     """Tie-outs at which film stretches for good: it gathers the pull from a patch to each side."""
     at_once = 2 * PATCH_M * fabric.yields_n_m
     pulls: dict[str, float] = {}
@@ -399,7 +407,7 @@ def _stretched(held: Held, fabric: Fabric, names: Mapping[str, str]) -> list[Fin
             "cloth_stretches",
             ", ".join(weak),
             f"{fabric.name} stretches for good at {', '.join(weak)} tonight: more than "
-            f"{at_once:.0f} N on one button",
+            f"{format_force(at_once, units)} on one button",
             "two buttons side by side at those points, or a lower pitch",
         )
     ]
@@ -409,23 +417,25 @@ def _kind(part: Weakest) -> str:
     return "stake" if part.kind == "stake" else "line"
 
 
-def _cure(night: Night, part: Weakest) -> str:
+def _cure(night: Night, part: Weakest, units: Units) -> str:
     """What to do about a part that is used up."""
     if part.kind != "stake":
         return "take thicker cord, or double the line; or a lower pitch"
     deep = deeper_m(night.holding, part.pull_n)
-    longer = "" if deep is None else f"stakes driven {deep * 100:.0f} cm deep; or "
+    longer = "" if deep is None else f"stakes driven {format_depth(deep, units)} deep; or "
     return f"{longer}{night.holding.ground.cure}, or a lower pitch"
 
 
-def _gives_way(night: Night, part: Weakest, names: Mapping[str, str]) -> Finding:
+def _gives_way(night: Night, part: Weakest, names: Mapping[str, str], units: Units) -> Finding:
     where = names.get(part.where, part.where)
+    what = f"{part.kind} {where}" if part.kind == "stake" else f"the {part.kind} at {where}"
+    fails = "pull out" if part.kind == "stake" else "break"
     return Finding(
         f"{_kind(part)}_pulls",
         where,
-        f"the {part.kind} at {where} gives way {part.under}: {part.pull_n:.0f} N on "
-        f"{part.holds_n:.0f} N",
-        _cure(night, part),
+        f"{what} will {fails} {part.under} (pull {format_force(part.pull_n, units)}, holds "
+        f"{format_force(part.holds_n, units)})",
+        _cure(night, part, units),
         Level.STOPS,
     )
 
@@ -447,7 +457,7 @@ def _water(figures: Figures, needs: NightNeeds) -> list[Finding]:
     return found
 
 
-def _snow(figures: Figures, needs: NightNeeds) -> list[Finding]:
+def _snow(figures: Figures, needs: NightNeeds, units: Units) -> list[Finding]:
     """Snow that lies on panels which do not shed it; much of it brings a sheet down."""
     on_ground = needs.snow_kg_m2
     if not on_ground:
@@ -455,13 +465,14 @@ def _snow(figures: Figures, needs: NightNeeds) -> list[Finding]:
     slope = figures.least_slope_deg
     if slope < SNOW_ALL_DEG:
         loads = snow_case(figures.shelter, 0.0, on_ground).loads
-        kg = max((-load.force_n[2] for load in loads), default=0.0) / GRAVITY
+        most_n = max((-load.force_n[2] for load in loads), default=0.0)
         heavy = on_ground * SNOW_SHARE >= HEAVY_KG_M2
         return [
             Finding(
                 "snow_lies",
                 "roof",
-                f"snow will lie on a panel of {slope:.0f}°: up to {kg:.0f} kg on one panel",
+                f"snow will lie on a panel of {slope:.0f}°: up to {format_force(most_n, units)} on "
+                "one panel",
                 "pitch it steeper, with no panel flatter than 45°; beat the snow off all night",
                 Level.STOPS if heavy else Level.CAUTION,
             )

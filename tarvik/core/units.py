@@ -16,6 +16,11 @@ from tarvik.core.errors import InputError
 
 FOOT_M: Final = constant("foot", 0.3048, "m", EXACT, "one international foot")
 INCH_M: Final = constant("inch", 0.0254, "m", EXACT, "one international inch")
+GRAVITY: Final = constant(
+    "gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs"
+)
+POUND_KG: Final = constant("pound", 0.45359237, "kg", EXACT, "one international pound")
+GALLON_L: Final = constant("gallon", 4.54609, "l", EXACT, "one imperial gallon")
 MAX_TEXT: Final = 60
 """Longest text taken for a length; anything longer is not a length."""
 
@@ -37,6 +42,10 @@ _BARE = re.compile(rf"^({_NUMBER})$")
 _METRE_CM = re.compile(r"^(\d)\s*m\s*(\d{1,2})(?:\s*cm)?$", re.I)
 _UNIT_AT_END = re.compile(rf"({_FEET}|{_INCH}|m|metres?|meters?|cm|mm)\s*$", re.I)
 _SPLIT = re.compile(r"\s*(?:x|×|\*|by)\s*", re.I)
+PACE_M: Final = constant(
+    "pace", 0.75, "m", "from memory", "length of one pace, when nobody calibrated theirs"
+)
+_PACES = re.compile(rf"^({_NUMBER})\s*(?:paces?|steps?)$", re.I)
 _METRIC_SCALE: Final = {"m": 1.0, "cm": 0.01, "mm": 0.001}
 
 
@@ -62,6 +71,8 @@ def _metres(text: str, bare_unit_m: float) -> float | None:
     if found := _METRIC.match(text):
         unit = found[2].lower()
         return _number(found[1]) * _METRIC_SCALE["m" if unit.startswith("met") else unit]
+    if found := _PACES.match(text):
+        return _number(found[1]) * PACE_M
     if found := _BARE.match(text):
         return _number(found[1]) * bare_unit_m
     return None
@@ -90,10 +101,10 @@ def parse_length(
         bare = 0.01
     value = _metres(clean, bare)
     if value is None or not math.isfinite(value):
-        raise InputError(field, f"«{clean}» is not a length; write it like 2.4 m, 290 cm or 9'6\"")
+        raise InputError(field, f"“{clean}” is not a length; write it like 2.4 m, 290 cm or 9'6\"")
     if not least_m <= value <= most_m:
         span = f"{format_length(least_m, units)} to {format_length(most_m, units)}"
-        raise InputError(field, f"«{clean}» is {format_length(value, units)}; it must be {span}")
+        raise InputError(field, f"“{clean}” is {format_length(value, units)}; it must be {span}")
     return value
 
 
@@ -117,7 +128,7 @@ def parse_size(
     if len(parts) == 1:
         parts = [parts[0], parts[0]]
     if len(parts) != 2 or not all(parts):
-        raise InputError(field, f"«{clean}» is not a size; write it like 2.4 x 3 m or 8x10 ft")
+        raise InputError(field, f"“{clean}” is not a size; write it like 2.4 x 3 m or 8x10 ft")
     first, second = (part.strip() for part in parts)
     unit = _UNIT_AT_END.search(second)
     if unit and _BARE.match(first):
@@ -135,8 +146,10 @@ def parse_size(
 def format_length(metres: float, units: Units = Units.METRIC, *, unit: bool = True) -> str:
     """Show a length to what a tape can read: whole centimetres, or whole inches.
 
-    >>> format_length(2.413), format_length(2.413, Units.IMPERIAL), format_length(-0.1,
-    Units.IMPERIAL) ('2.41 m', '7 ft 11 in', '-4 in')
+    >>> format_length(2.413), format_length(2.413, Units.IMPERIAL)
+    ('2.41 m', '7 ft 11 in')
+    >>> format_length(-0.1, Units.IMPERIAL)
+    '-4 in'
     """
     if units is Units.METRIC:
         return f"{metres + 0.0:.2f}" + (" m" if unit else "")
@@ -160,3 +173,94 @@ def format_area(square_metres: float, units: Units = Units.METRIC) -> str:
     if units is Units.METRIC:
         return f"{square_metres:.1f} m²"
     return f"{square_metres / FOOT_M**2:.0f} sq ft"
+
+
+def format_force(newtons: float, units: Units = Units.METRIC) -> str:
+    """Show a pull as the weight that pulls so, whole kilograms or pounds, as leaders reckon.
+
+    >>> format_force(106.0), format_force(-60.0), format_force(106.0, Units.IMPERIAL)
+    ('11 kg', '-6 kg', '24 lb')
+    >>> format_force(3.0), format_force(0.0)
+    ('under 1 kg', '0 kg')
+    """
+    return format_weight(newtons / GRAVITY, units)
+
+
+def format_weight(kilograms: float, units: Units = Units.METRIC) -> str:
+    """Show a weight in whole kilograms or pounds.
+
+    >>> format_weight(14.6), format_weight(14.6, Units.IMPERIAL)
+    ('15 kg', '32 lb')
+    """
+    metric = units is Units.METRIC
+    weight, unit = (kilograms, "kg") if metric else (kilograms / POUND_KG, "lb")
+    if 0.05 < abs(weight) < 0.5:
+        return f"under 1 {unit}"
+    return f"{round(weight) + 0} {unit}"
+
+
+def format_depth(metres: float, units: Units = Units.METRIC) -> str:
+    """Show a short length as people say it: whole centimetres or inches.
+
+    >>> format_depth(0.3), format_depth(0.3, Units.IMPERIAL)
+    ('30 cm', '12 in')
+    """
+    if units is Units.METRIC:
+        return f"{metres * 100:.0f} cm"
+    return f"{metres / INCH_M:.0f} in"
+
+
+def format_slip(metres: float, units: Units = Units.METRIC) -> str:
+    """Show by how much a measured length is off: signed whole centimetres or inches.
+
+    >>> format_slip(0.052), format_slip(-0.052, Units.IMPERIAL), format_slip(0.0)
+    ('+5 cm', '-2 in', '+0 cm')
+    """
+    if units is Units.METRIC:
+        return f"{round(metres * 100):+d} cm"
+    return f"{round(metres / INCH_M):+d} in"
+
+
+def format_way(metres: float, units: Units = Units.METRIC) -> str:
+    """Show a distance on the ground in round figures: tenths of a metre, or whole feet.
+
+    >>> format_way(30.0), format_way(30.0, Units.IMPERIAL), format_way(2.54)
+    ('30 m', '98 ft', '2.5 m')
+    """
+    if units is Units.METRIC:
+        return f"{round(metres, 1):g} m"
+    return f"{metres / FOOT_M:.0f} ft" if metres >= FOOT_M else format_length(metres, units)
+
+
+def format_gain(metres: float, units: Units = Units.METRIC) -> str:
+    """Show how far something moves, a little at a time: signed millimetres, or tenths of an inch.
+
+    >>> format_gain(0.017), format_gain(-0.0001), format_gain(0.017, Units.IMPERIAL)
+    ('+17 mm', '0 mm', '+0.7 in')
+    """
+    metric = units is Units.METRIC
+    value, unit = (round(metres * 1000), "mm") if metric else (round(metres / INCH_M, 1), "in")
+    return f"{value:+g} {unit}" if value else f"0 {unit}"
+
+
+def format_pressure(pascals: float, units: Units = Units.METRIC) -> str:
+    """Show a wind's pressure: whole pascals, or hundredths of a pound a square foot.
+
+    >>> format_pressure(20.0), format_pressure(20.0, Units.IMPERIAL)
+    ('20 Pa', '0.42 lb/sq ft')
+    """
+    if units is Units.METRIC:
+        return f"{pascals:.0f} Pa"
+    return f"{pascals * FOOT_M**2 / (GRAVITY * POUND_KG):.2f} lb/sq ft"
+
+
+def format_litres(litres: float, units: Units = Units.METRIC) -> str:
+    """Show an amount of water: whole litres, or gallons (imperial).
+
+    >>> format_litres(9.0), format_litres(9.0, Units.IMPERIAL)
+    ('9 litres', '2 gallons')
+    """
+    if units is Units.METRIC:
+        return f"{litres:.0f} {'litre' if round(litres) == 1 else 'litres'}"
+    gallons = litres / GALLON_L
+    return f"{gallons:.0f} {'gallon' if round(gallons) == 1 else 'gallons'}"

@@ -222,12 +222,12 @@ def test_each_fault_of_a_line_is_a_finding_and_the_rest_is_read(line: str, code:
         ("time,colour\n2027-09-23T19:00,blue\n", "no known column"),
         ("time,temp_c,temp_f\n2027-09-23T19:00,1,2\n", "say the same"),
         (CSV, "no hour could be read"),
-        ("{", "no JSON"),
+        ("{", "isn't JSON"),
         ("[]", "no list"),
         ('{"hours": 3}', "no list"),
         ('{"hours": []}', "no hour could be read"),
         ("x" * 500_000, "more than"),
-        ('{"hours": ' + "[" * 9000, "no JSON"),
+        ('{"hours": ' + "[" * 9000, "isn't JSON"),
     ],
 )
 def test_what_is_no_forecast_is_refused_with_words(text: str, words: str) -> None:

@@ -15,7 +15,7 @@ from scipy.optimize import brentq, minimize
 from tarvik.core.fold.pattern import Panel, Pattern, Role
 from tarvik.core.hang.balance import Members, System, come_to_rest
 from tarvik.core.hang.cloth import threads
-from tarvik.core.hang.fabric import DEFAULT_FABRIC, FABRICS, GRAVITY, Fabric, fabric_named
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, FABRICS, Fabric, fabric_named
 from tarvik.core.hang.hung import Hanging, Hung, hang
 from tarvik.core.hang.kernel import TOE
 from tarvik.core.hang.mesh import Mesh, mesh_of
@@ -25,6 +25,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter
 from tarvik.core.solve import ADULT, Question, Solution, solve
+from tarvik.core.units import GRAVITY
 from tarvik.core.weather.rain import Weather
 
 PLAIN = Fabric("plain", "plain", 0.1, 50_000, 50_000, 0.0, 0.0, 0.0)

@@ -11,11 +11,12 @@ import pytest
 
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.intent import INTENTS
+from tarvik.core.measure.runoff import STEEP_DEG
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.search.aim import worth
-from tarvik.core.search.cases import open_area
+from tarvik.core.search.cases import Cases, open_area
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_batch
 from tarvik.core.solve import Question, Solution, solve
@@ -200,3 +201,30 @@ def test_openings_of_many_cases_at_once_are_those_of_each(slug: str) -> None:
         "diagonal-fly",
         "plow-point-floored",
     )
+
+
+@pytest.mark.parametrize(
+    "slug", ["a-frame-flown", "lean-to", "four-corner-shade", "awning-wedge", "half-cone"]
+)
+def test_steady_rain_asks_for_a_roof_that_sheds_it(slug: str) -> None:
+    """Common practice: 20 degrees shed steady rain, where that loses no bed."""
+    rain, calm = solve(asked(slug, "steady-rain")), solve(asked(slug, "lunch"))
+    assert rain.figures is not None
+    assert calm.figures is not None
+    assert rain.figures.least_slope_deg >= STEEP_DEG - 0.5
+    assert rain.figures.sleepers >= min(calm.figures.sleepers, 1)
+
+
+@pytest.mark.parametrize("slug", UNDER_A_SHEET)
+def test_slopes_of_many_cases_at_once_are_those_of_each(slug: str) -> None:
+    sheet = Sheet.rectangle(3.05, 2.6)
+    fitting = fit(PITCHES[slug], sheet)
+    if isinstance(fitting, Misfit):
+        pytest.skip("this sheet makes no such pitch")
+    one = solve(Question(sheet, PITCHES[slug], {}, wanted=1))
+    if one.figures is None:
+        pytest.skip("this sheet makes no such pitch")
+    values = {name: np.full(2, value) for name, value in one.settings.items()}
+    cases = Cases.folded(fitting.pitch, fitting.box, values, airy=False, sloped=True)
+    if len(cases.corners):
+        assert cases.slope_deg == pytest.approx([one.figures.least_slope_deg] * 2, abs=0.3)

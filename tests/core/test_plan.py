@@ -206,7 +206,7 @@ def test_three_stakes_short_are_told_as_three() -> None:
 
 
 def test_fewest_moves_when_something_stands() -> None:
-    """What stands is kept where it serves: with «moves» first after a dry bed, nothing beats the
+    """What stands is kept where it serves: with “moves” first after a dry bed, nothing beats the
     plan in moves.
     """
     for seed in SEEDS[:60]:

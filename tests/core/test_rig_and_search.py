@@ -97,14 +97,15 @@ def test_buttons_and_the_line_that_saves_them() -> None:
     sheet = Sheet.rectangle(3, 3, CORNERS)
     shelter = fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.2})
     on_poles = assess(shelter, Supports((), (Pole(1.0, 1.4), Pole(1.0, 1.4)), 20, None))
-    assert "make 2 buttons" in next(r for r in on_poles.reasons if r.code == "button").message
+    needed = next(r for r in on_poles.reasons if r.code == "button").message
+    assert "tie a stone into the cloth at the 2 ringed points" in needed
     on_trees = assess(shelter, Supports((Tree(), Tree()), (), 20, None))
     assert on_trees.verdict is Verdict.FORMS
     assert on_trees.rig.through_line
     bare = assess(
         fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3, ()), {"height": 1.2}), Supports()
     )
-    assert "make 4 buttons" in bare.reasons[0].message
+    assert "tie a stone into the cloth at the 4 ringed points" in bare.reasons[0].message
 
 
 def test_lines_shortest_first_and_joined() -> None:

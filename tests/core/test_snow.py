@@ -10,7 +10,6 @@ import pytest
 from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
-from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.loads.gale import in_gale
 from tarvik.core.loads.pressure import snow_case
 from tarvik.core.loads.snow import snow_on_panels, snow_share
@@ -21,6 +20,7 @@ from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.tonight import Night, Tonight, judge
+from tarvik.core.units import GRAVITY
 from tarvik.core.weather.needs import NightNeeds
 
 TIES = tie_out_points(3.05, 3.05, frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS}))

@@ -315,7 +315,6 @@ def test_what_the_weather_proposes(known: dict[str, Any], intent: str, shelter: 
         ({"lowest_c": -80.0}, "lowest_c"),
         ({"wind_m_s": 10.0, "gust_m_s": 5.0}, "gust_m_s"),
         ({"lowest_c": 10.0, "highest_c": 5.0}, "highest_c"),
-        ({"latitude": 10.0}, "latitude"),
         ({"latitude": 91.0, "longitude": 0.0}, "latitude"),
         ({"zone": "Nowhere/None"}, "zone"),
         ({"zone": "../etc/passwd"}, "zone"),

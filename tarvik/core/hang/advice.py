@@ -4,8 +4,9 @@ sure all of it is.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Final
+import math
+from dataclasses import asdict, dataclass, replace
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
@@ -13,12 +14,18 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.hang.hung import Hanging, Hung, hang
 from tarvik.core.hang.room import HungRoom
 from tarvik.core.hang.ties import Lift
+from tarvik.core.measure.figures import sitting_height
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
+    from tarvik.core.body import Body
     from tarvik.core.fold.pattern import Floats
+    from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.mats import Mat
+
+    Advice = dict[str, Any]
+    """Plain values by what they tell, as they are kept."""
 
 STAKE_MOVE_M: Final = constant(
     "stake_move", 0.02, "m", ENGINEERING, "how far a stake is moved outwards to see what it does"
@@ -251,3 +258,57 @@ def sensitivity(hung: Hung, heads: Floats) -> list[Sensitivity]:
             moves.append(abs(headroom_m(HungRoom.under(again), heads) - now))
         out.append(Sensitivity(name, float(max(moves))))
     return out
+
+
+def handles(hung: Hung) -> dict[str, tuple[float, float]]:
+    """Places of the sheet by which it can be lifted: tie-outs and buttons that nothing holds, and
+    its middle.
+    """
+    held = {tie.node for tie in hung.ties if tie.kind != "cord"}
+    out: dict[str, tuple[float, float]] = {}
+    places = list(hung.shelter.sheet.tie_outs or ())
+    corners = np.array(hung.shelter.sheet.outline)
+    middle = tuple(float(v) for v in (corners.min(axis=0) + corners.max(axis=0)) / 2)
+    for u, v in [*places, (middle[0], middle[1])]:
+        node = hung.mesh.node_at((u, v))
+        near = float(np.hypot(*(hung.mesh.uv[node] - np.array([u, v]))))
+        floor = hung.mesh.xyz[node, 2] < 0.05
+        if (
+            node in held
+            or floor
+            or near > 0.35
+            or any(np.hypot(u - a, v - b) < 0.05 for a, b in out.values())
+        ):
+            continue
+        out[f"{u:.2f}_{v:.2f}"] = (u, v)
+    return out
+
+
+def advise(hung: Hung, figures: Figures, body: Body, gust_pa: float, holds_n: float) -> Advice:
+    """All advice on a hung sheet whose stakes hold `holds_n` (N), in plain values: how taut to pull
+    it, what moving each stake does, what lifting it gains, what a gust of `gust_pa` pulls, its room
+    when wet, and how sure all of it is.
+    """
+    heads = heads_of(figures.mats, HungRoom.under(hung))
+    aim, rows = tautness_to_aim_for(hung, heads, holds_n)
+    forces: list[tuple[str, str, float, float]] = []
+    if gust_pa:
+        wind = figures.weather.wind_from_deg
+        windy = replace(hung.hanging, pressure_pa=gust_pa, wind_from_deg=wind)
+        blown = hang(hung.shelter, hung.rig, windy)
+        forces = [(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in blown.forces]
+    moves = go_round(hung, heads)
+    wet = hang(hung.shelter, hung.rig, replace(hung.hanging, wet=True))
+    room = HungRoom.under(wet).height_at(heads)
+    low = float(room.min()) if len(room) else math.nan
+    found = gains(hung, heads, sitting_height(body), handles(hung))
+    return {
+        "aim": aim,
+        "tauter": [asdict(row) for row in rows],
+        "round": [asdict(move) for move in moves],
+        "gains": [asdict(gain) for gain in found],
+        "loose": loose_stakes(moves),
+        "sensitivity": [asdict(one) for one in sensitivity(hung, heads)],
+        "gust": forces,
+        "wet_headroom_m": None if math.isnan(low) else low,
+    }

@@ -10,8 +10,8 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.hang.balance import Members
-from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.plane import signed_area
+from tarvik.core.units import GRAVITY
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -18,9 +18,6 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-GRAVITY: Final = constant(
-    "gravity", 9.80665, "m/s2", "standard gravity, ISO 80000-3", "what a kilogram weighs"
-)
 _MEMORY: Final = "from memory: usual figures of makers' data sheets for cloth of this weight"
 _PRACTICE: Final = "common practice"
 
@@ -268,7 +265,7 @@ def fabric_named(slug: str | None) -> Fabric:
         return FABRICS[slug]
     except KeyError:
         raise InputError(
-            "fabric", f"no fabric «{slug[:60]}»; there are {', '.join(FABRICS)}"
+            "fabric", f"no fabric “{slug[:60]}”; there are {', '.join(FABRICS)}"
         ) from None
 
 

@@ -1,4 +1,4 @@
-"""What is told of a hung sheet, as plain values that can be kept, and how figures of the fold give
+"""What a hung sheet has to tell, as plain values that can be kept, and how figures of the fold give
 way to those of the hung shape.
 """
 
@@ -203,11 +203,12 @@ def findings(
                 )
             )
     if told.sleepers < figures.sleepers:
+        lie = "lies" if told.sleepers == 1 else "lie"
         out.append(
             Finding(
                 "hangs_on_mats",
                 "mats",
-                f"as it hangs {told.sleepers} lie clear of it, not {figures.sleepers}",
+                f"as it hangs {told.sleepers} {lie} clear of it, not {figures.sleepers}",
                 "pull it tauter, lift its middle, or raise it",
             )
         )

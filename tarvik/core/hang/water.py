@@ -17,9 +17,9 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, EXACT, constant
 from tarvik.core.hang.balance import SHEET_STAGES, come_to_rest
-from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.plane import signed_area
 from tarvik.core.rig.rigging import ON_GROUND_M
+from tarvik.core.units import GRAVITY
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

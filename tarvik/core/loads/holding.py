@@ -191,7 +191,7 @@ DEFAULT_GROUND: Final = GROUNDS["turf"]
 def ground_named(slug: str) -> GroundType:
     """The ground of that slug. Raises InputError."""
     if slug not in GROUNDS:
-        raise InputError("ground", f"no ground «{slug[:40]}»; there are {', '.join(GROUNDS)}")
+        raise InputError("ground", f"no ground “{slug[:40]}”; there are {', '.join(GROUNDS)}")
     return GROUNDS[slug]
 
 

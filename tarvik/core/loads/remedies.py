@@ -14,9 +14,9 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
-from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.loads.holding import DOUBLED, TRUST, Loose, stake_holds_n
 from tarvik.core.rig.lines import allot_lines, guy_m
+from tarvik.core.units import GRAVITY, Units, format_depth, format_length, format_weight
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -98,14 +98,15 @@ def deeper_m(holding: Holding, pull_n: float) -> float | None:
 
 @dataclass(frozen=True, slots=True)
 class AtHand:
-    """A shelter, what is at hand for it, what tells the gale on it rigged in some way, and the
-    `names` of its points on the card.
+    """A shelter, what is at hand for it, what tells the gale on it rigged in some way, the `names`
+    of its points on the card, and the units in which remedies are said.
     """
 
     shelter: Shelter
     supports: Supports
     in_wind: Callable[[Rig, Holding], Gale | None]
     names: Mapping[str, str]
+    units: Units = Units.METRIC
 
     def named(self, points: Sequence[str]) -> str:
         """Points in words: A, B and C."""
@@ -212,7 +213,7 @@ def _longer_stakes(held: Held, at_hand: AtHand) -> Held | None:
         return None
     holding, gale = _holding_more(held, more)
     stakes = "one of the longer stakes" if len(weak) == 1 else "longer stakes"
-    words = f"drive {stakes} at {at_hand.each(weak)} ({longest * 100:.0f} cm)"
+    words = f"drive {stakes} at {at_hand.each(weak)} ({format_depth(longest, at_hand.units)})"
     remedy = Remedy("longer_stake", words, tuple(p.where for p in weak), longer=len(weak))
     return Held(held.rig, holding, gale, (*held.remedies, remedy))
 
@@ -245,7 +246,8 @@ def _flatter_guys(held: Held, at_hand: AtHand) -> Held | None:
     gale = None if short else at_hand.in_wind(flatter, held.holding)
     if gale is None:
         return None
-    words = f"run the guy at {at_hand.named(points)} flatter: {longest:.1f} m long"
+    long = format_length(longest, at_hand.units)
+    words = f"run the guy at {at_hand.named(points)} flatter: {long} long"
     remedy = Remedy("flatter_guy", words, tuple(points), cord_m=more_cord)
     return Held(flatter, held.holding, gale, (*held.remedies, remedy))
 
@@ -272,7 +274,8 @@ def _stones(held: Held, at_hand: AtHand) -> Held | None:
         return None
     holding, gale = _holding_more(held, more)
     most = max(kilos.values())
-    words = f"lay a stone or log of {most} kg on the line at {at_hand.each(weak)}"
+    weight = format_weight(most, at_hand.units)
+    words = f"lay a stone or log of {weight} on the line at {at_hand.each(weak)}"
     total = float(most * len(weak))
     remedy = Remedy("stone", words, tuple(p.where for p in weak), stones_kg=total)
     return Held(held.rig, holding, gale, (*held.remedies, remedy))
@@ -289,7 +292,8 @@ def _deadmen(held: Held, at_hand: AtHand) -> Held | None:
     one = held.holding.trusted_stake_n
     holding, gale = _holding_more(held, {p.number: holds / one for p in weak})
     words = (
-        f"bury a log {DEADMAN_M:g} m long crosswise, {DEADMAN_DEPTH_M:g} m deep, in place of the "
+        f"bury a log {format_length(DEADMAN_M, at_hand.units)} long crosswise, "
+        f"{format_depth(DEADMAN_DEPTH_M, at_hand.units)} deep, in place of the "
         f"stake at {at_hand.each(weak)}"
     )
     remedy = Remedy("deadman", words, tuple(p.where for p in weak))

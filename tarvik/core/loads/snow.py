@@ -9,8 +9,8 @@ import numpy as np
 
 from tarvik.core.constant import COMMON_PRACTICE, constant
 from tarvik.core.fold.pattern import Role
-from tarvik.core.hang.fabric import GRAVITY
 from tarvik.core.measure.runoff import downhill
+from tarvik.core.units import GRAVITY
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats

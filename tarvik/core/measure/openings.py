@@ -31,7 +31,7 @@ LOPSIDED: Final = constant(
     0.2,
     "1",
     ENGINEERING,
-    "share of the open area that must face one way to be «the» opening",
+    "share of the open area that must face one way to be “the” opening",
 )
 
 

@@ -25,6 +25,37 @@ POOLING_DEG: Final = constant(
     "a roof flatter than this lets water stand in a sag",
 )
 
+STEEP_DEG: Final = constant(
+    "steep_enough",
+    20.0,
+    "degrees",
+    "common practice",
+    "slope from which a roof sheds steady rain",
+)
+
+
+def too_flat(least_slope_deg: Floats) -> Floats:
+    """How much roofs whose flattest panels have such slopes (N,) lack of shedding steady rain: 0
+    from STEEP_DEG on, 1 level.
+    """
+    return np.asarray(np.maximum(1.0 - least_slope_deg / STEEP_DEG, 0.0))
+
+
+def least_slopes_deg(faces: Floats) -> Floats:
+    """Slope of the flattest face of each of many roofs (N, F, V, 3), as slopes_deg tells them; 90
+    without any.
+
+    Method: Newell's normal.
+    """
+    after = np.roll(faces, -1, axis=2)
+    (ax, ay, az), (bx, by, bz) = np.moveaxis(faces, 3, 0), np.moveaxis(after, 3, 0)
+    nx = ((ay - by) * (az + bz)).sum(axis=2)
+    ny = ((az - bz) * (ax + bx)).sum(axis=2)
+    nz = ((ax - bx) * (ay + by)).sum(axis=2)
+    level = np.hypot(nx, ny)
+    slopes = np.where(nz == 0.0, 90.0, np.degrees(np.arctan2(level, np.abs(nz))))
+    return np.asarray(slopes.min(axis=1, initial=90.0))
+
 
 def slopes_deg(roof: Roof) -> list[float]:
     """Slope of every face from level; 90 for a vertical one."""

@@ -70,5 +70,5 @@ def pitch_named(slug: str) -> Pitch:
         return PITCHES[slug]
     except KeyError:
         raise InputError(
-            "pitch", f"no pitch «{slug[:60]}»; there are {', '.join(PITCHES)}"
+            "pitch", f"no pitch “{slug[:60]}”; there are {', '.join(PITCHES)}"
         ) from None

@@ -61,8 +61,7 @@ PLAN_AIMS: Final = (
         "nobody wet",
         "Wet",
         Counts.PEOPLE,
-        "people without a bed that stays dry in tonight's wind and rain, with the clearances over "
-        "it",
+        "people with no place to sleep that stays dry in tonight's wind and rain",
         "nobody",
     ),
     PlanAim(
@@ -79,7 +78,7 @@ PLAN_AIMS: Final = (
         "Preferences not met",
         Counts.POINTS,
         "10 for each spare bed wanted and not there, 10 for each shelter in which people lie "
-        "tightly (only where they would have no bed else), 3 for each shelter of novices out of a "
+        "tightly (only where they have no other place), 3 for each shelter of novices out of a "
         "leader's earshot or sight, 5 for each pitch that no leader picks for such a night, 2 for "
         "each hard pitch without a practised person, 1 for each caution of the ground, 1 for each "
         "person beside a snorer",

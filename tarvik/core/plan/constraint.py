@@ -90,7 +90,7 @@ class Constraint:
         first, *rest = tag.split(" ")
         if first not in _PREFIXES:
             if rest or not first.replace("_", "").isalpha():
-                raise InputError("repair", f"«{tag[:40]}» names no rule; make the plan again")
+                raise InputError("repair", f"“{tag[:40]}” names no rule; make the plan again")
             return cls(Kind.RULE, (tag,), words)
         kind = Kind(first)
         subjects = (" ".join(rest),) if kind is Kind.KIT else tuple(map(_subject, rest))

@@ -100,6 +100,12 @@ class Bag:
         """Spots kept for each form."""
         return min(SPOTS_EACH, max(SPOTS_LEAST, SPOTS_ALL // max(len(self.sheets), 1)))
 
+    def cloth(self, numbers: Sequence[int]) -> Sheet:
+        """One of its sheets, or two of them joined. Raises KeyError for a number it has not."""
+        sheets = {one.number: one.sheet for one in self.sheets}
+        first, *more = (sheets[number] for number in numbers)
+        return joined_sheet(first, more[0]) if more else first
+
     def units(self) -> list[tuple[tuple[int, ...], Sheet, float | None]]:
         """Sheets, and pairs joined where the course allows it: (numbers, the sheet, the owner's
         stature).
@@ -258,14 +264,14 @@ def standing_offers(
     """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's
     weather leaves of it.
     """
-    sheets = {b.number: b.sheet for b in bag.sheets}
+    numbers = {b.number for b in bag.sheets}
     work = Gathering(Portion(bag, night, camp))
-    some = [s for s in stood if len(s.sheets) == 1 and s.sheets[0] in sheets]
+    some = [s for s in stood if numbers.issuperset(s.sheets)]
     asked = [
         replace(q, settings=dict(s.settings))
         for s in some
         for q in questions(
-            sheets[s.sheets[0]],
+            bag.cloth(s.sheets),
             [s.pitch],
             night,
             bag.supports,

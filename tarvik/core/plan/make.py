@@ -179,7 +179,7 @@ def make(
     model = plan_model(asked(case, offers))
     rule = leaders_rule(model.asked)
     values = fixed(model, rule)
-    by_rule = _read(model, values).reached if values is not None else ()
+    by_rule = _reached(model, values)
     start: Start | None = rule if values is not None else None
     if near is not None:
         start, values = near, None
@@ -245,7 +245,9 @@ def with_beds(
     )
     model = plan_model(replace(asked_now, offers=offers))
     chosen = choose(model, limits, (made.chosen.offers, made.chosen.beds))
-    return replace(made, model=model, chosen=chosen) if chosen.possible else made
+    if not chosen.possible:
+        return made
+    return Made(model, chosen, _reached(model, fixed(model, leaders_rule(model.asked))))
 
 
 def _at_most(beds: tuple[tuple[float, int], ...], most: int) -> tuple[tuple[float, int], ...]:
@@ -338,6 +340,11 @@ def _as_it_stands(case: Case, offers: Sequence[Offer]) -> Start:
             taken.append(here)
             beds.update(dict.fromkeys(there, standing.sheets))
     return taken, beds
+
+
+def _reached(model: PlanModel, values: Sequence[int] | None) -> tuple[Reached, ...]:
+    """What a plan reaches of each aim; nothing where there is none."""
+    return () if values is None else _read(model, values).reached
 
 
 def _read(model: PlanModel, values: Sequence[int]) -> Chosen:

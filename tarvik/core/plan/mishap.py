@@ -195,7 +195,7 @@ def casualty(
     return (
         best[1]
         if best
-        else Casualty(None, None, {}, "no shelter has two dry beds; keep a spare sheet")
+        else Casualty(None, None, {}, "no shelter has two dry places to sleep; keep a spare sheet")
     )
 
 

@@ -23,9 +23,11 @@ KIT_WORDS: Final = {
     LONG_STAKE: "longer stakes",
     POLE: "poles and sticks",
     LINE: "lines",
+    "tree": "trees",
+    "branch": "branches",
 }
 JOIN_COST, CUT_COST, LENT_COST = 1, 1, 1
-"""Weights within the aim «own kit» (engineering assumptions)."""
+"""Weights within the aim “own kit” (engineering assumptions)."""
 Way = tuple[int, ...]
 
 
@@ -61,7 +63,7 @@ def kit_rows(
     *,
     join: bool,
 ) -> Terms:
-    """Add the rows; returns what the handing out costs in the aim «own kit».
+    """Add the rows; returns what the handing out costs in the aim “own kit”.
 
     `used`: (variable, offer, unit). `there`: (person, unit) -> variable that says the person sleeps
     there.
@@ -112,8 +114,8 @@ def kit_rows(
 
 
 def _scarce(kind: str) -> Constraint:
-    """That there is only so much of a kind of kit."""
-    words = f"there are only so many {KIT_WORDS.get(kind, f'of kind {kind}')}"
+    """That there is no more of a kind of kit than there is."""
+    words = f"there are not enough {KIT_WORDS.get(kind, f'{kind}s')}"
     return Constraint(Kind.KIT, (kind,), words)
 
 

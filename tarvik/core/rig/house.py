@@ -61,7 +61,7 @@ class House:
             if getattr(self, name) not in known:
                 raise InputError(
                     f"house.{name}",
-                    f"«{str(getattr(self, name))[:30]}» is none of {', '.join(known)}",
+                    f"“{str(getattr(self, name))[:30]}” is none of {', '.join(known)}",
                 )
 
     @property

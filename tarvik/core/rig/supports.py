@@ -102,7 +102,7 @@ class Carrier:
     def __post_init__(self) -> None:
         if self.kind not in CARRIER_KINDS:
             raise InputError(
-                "supports", f"«{self.kind[:30]}» is none of {', '.join(CARRIER_KINDS)}"
+                "supports", f"“{self.kind[:30]}” is none of {', '.join(CARRIER_KINDS)}"
             )
         if not (math.isfinite(self.size_m) and 0 < self.size_m <= CARRIER_MOST_M):
             raise InputError(

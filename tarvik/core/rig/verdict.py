@@ -112,14 +112,11 @@ def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
             missing.append(anchor.point)
     if not missing:
         return []
-    where = ", ".join(
-        f"{p} ({{{2 * i}}} across, {{{2 * i + 1}}} along)" for i, p in enumerate(missing)
-    )
-    one = len(missing) == 1
+    ringed = "the ringed point" if len(missing) == 1 else f"the {len(missing)} ringed points"
     return [
         Reason(
             BUTTON,
-            f"no tie-out at {where}: make {'a button' if one else f'{len(missing)} buttons'} there",
+            f"tie a stone into the cloth at {ringed}: there is no tie-out",
             remedy=(
                 "wrap a smooth stone or a wad of leaves in the cloth and tie a slip knot or "
                 "jam "

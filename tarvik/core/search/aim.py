@@ -12,6 +12,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fold.pattern import Role
 from tarvik.core.intent import OVER_TALL
 from tarvik.core.measure.figures import fits_one_of, sitting_height
+from tarvik.core.measure.runoff import STEEP_DEG, too_flat
 from tarvik.core.plane import signed_area
 from tarvik.core.weather.rain import CALM, Weather
 
@@ -88,13 +89,15 @@ def worth_of_room(
     stand: Floats,
     floor: Floats,
     open_m2: Floats,
+    slope_deg: Floats,
     heads: int,
     mat_m2: float,
     sit_m: float,
     tall_m: float,
 ) -> Floats:
     """What the intent makes of a shelter's room (N,), its mats apart, for `heads` sleepers. Lengths
-    m, areas m2; `sit_m`, `tall_m`: peak up to which one sits up, and up to which more is of use.
+    m, areas m2; `slope_deg`: of the flattest roof panel; `sit_m`, `tall_m`: peak up to which one
+    sits up, and up to which more is of use.
     """
     out = intent.sit * np.minimum(sit, SIT_EACH_M2 * heads) + intent.headroom * np.minimum(
         peak, sit_m
@@ -106,6 +109,8 @@ def worth_of_room(
     for weight, amount in ((intent.stand, stand), (intent.covered, dry), (intent.air, open_m2)):
         if weight:
             out += weight * amount
+    if intent.flat:
+        out += intent.flat * too_flat(slope_deg)
     return np.asarray(out)
 
 
@@ -135,7 +140,9 @@ def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floore
     )
     tall_m = aim.tall_m()
     peak = min(tall_m if aim.intent.peak > 0 else sit_m, tallest_m)
-    peaks, grounds, floors, openings = (np.array([x]) for x in (peak, ground, floor, gaps))
+    peaks, grounds, floors, openings, steep = (
+        np.array([x]) for x in (peak, ground, floor, gaps, STEEP_DEG)
+    )
     room = worth_of_room(
         aim.intent,
         peaks,
@@ -144,6 +151,7 @@ def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floore
         grounds,
         floors,
         openings,
+        steep,
         aim.wanted or 1,
         aim.mat_m2(),
         sit_m,
@@ -165,7 +173,7 @@ def worth(figures: Figures, aim: Aim) -> float:
     floors = [p for p in figures.shelter.panels if p.role is Role.FLOOR and not p.doubled]
     floor = sum(abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors)
     air = figures.open_area_m2 if aim.intent.air else 0.0
-    peak, dry, sit, stand, low, gaps = (
+    peak, dry, sit, stand, low, gaps, slope = (
         np.array([x])
         for x in (
             figures.peak_m,
@@ -174,6 +182,7 @@ def worth(figures: Figures, aim: Aim) -> float:
             figures.stand_area_m2,
             floor,
             air,
+            figures.least_slope_deg,
         )
     )
     room = worth_of_room(
@@ -184,6 +193,7 @@ def worth(figures: Figures, aim: Aim) -> float:
         stand,
         low,
         gaps,
+        slope,
         heads,
         aim.mat_m2(),
         sitting_height(aim.body),

@@ -15,6 +15,7 @@ from tarvik.core.measure.kernel.mats import MOST_MATS
 from tarvik.core.measure.kernel.quick import best_case, quick_areas
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.measure.rim import free_edges
+from tarvik.core.measure.runoff import least_slopes_deg
 from tarvik.core.plane import signed_area
 from tarvik.core.search.aim import MAT_FIRST, doors_worth, worth_of_room
 from tarvik.core.search.grids import combined, usual_value
@@ -90,7 +91,8 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
 @dataclass(frozen=True, slots=True)
 class Cases:
     """Many settings of one pitch, folded: the roof faces (N, F, V, 3), their corners (F,), and the
-    area of floors and of openings (N,), the latter 0 where nobody weighs them.
+    area of floors and of openings and the slope of the flattest face (N,), these two 0 and 90
+    where nobody weighs them.
     """
 
     faces: Floats
@@ -98,6 +100,7 @@ class Cases:
     floor: Floats
     peak: Floats
     open_m2: Floats
+    slope_deg: Floats
 
     @classmethod
     def folded(
@@ -107,6 +110,7 @@ class Cases:
         values: Mapping[str, Floats],
         *,
         airy: bool,
+        sloped: bool,
         named: bool = False,
     ) -> Cases:
         """Fold every case; with `named` those only that are what the pitch's name says."""
@@ -118,7 +122,9 @@ class Cases:
         for points in floors:
             floor += np.abs(signed_area(xyz[:, points]))
         open_m2 = open_area(pitch, xyz, values) if airy else np.zeros(len(xyz))
-        return cls(np.take(xyz, padded, axis=1), corners, floor, xyz[..., 2].max(axis=1), open_m2)
+        faces = np.take(xyz, padded, axis=1)
+        slope_deg = least_slopes_deg(faces) if sloped else np.full(len(xyz), 90.0)
+        return cls(faces, corners, floor, xyz[..., 2].max(axis=1), open_m2, slope_deg)
 
 
 def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -> dict[str, Floats]:
@@ -185,6 +191,11 @@ class Hunt:
         return self.aim.intent.air != 0
 
     @property
+    def sloped(self) -> bool:
+        """Whether anybody weighs how steep the roof is."""
+        return self.aim.intent.flat != 0
+
+    @property
     def calm(self) -> bool:
         """Whether the rain falls straight down."""
         return len(self.rain[-1]) == 1
@@ -216,7 +227,12 @@ class Hunt:
     def folded(self, values: Mapping[str, Floats]) -> Cases:
         """The sheet folded at these settings."""
         return Cases.folded(
-            self.fitting.pitch, self.fitting.box, values, airy=self.airy, named=self.named
+            self.fitting.pitch,
+            self.fitting.box,
+            values,
+            airy=self.airy,
+            sloped=self.sloped,
+            named=self.named,
         )
 
 
@@ -280,6 +296,7 @@ class Room:
             stands,
             folded.floor,
             folded.open_m2,
+            folded.slope_deg,
             aim.wanted or 1,
             aim.mat_m2(),
             hunt.sit,

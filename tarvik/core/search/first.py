@@ -82,6 +82,7 @@ class First:
             tuple(g.tobytes() for g in grids.values()),
             tuple(hunt.still(tuple(grids)).items()),
             hunt.airy,
+            hunt.sloped,
             hunt.named,
             0 if also else steps.first[1],
             sliding[0] if len(sliding) >= MOST_SLIDING else None,
@@ -105,6 +106,7 @@ class _Asked(NamedTuple):
     packed: tuple[bytes, ...]
     still: tuple[tuple[str, float], ...]
     airy: bool
+    sloped: bool
     named: bool
     level: int
     banded: Setting | None
@@ -144,7 +146,12 @@ def forget_folded() -> None:
 
 def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
     return Cases.folded(
-        asked.pitch, asked.box, asked.values(cases), airy=asked.airy, named=asked.named
+        asked.pitch,
+        asked.box,
+        asked.values(cases),
+        airy=asked.airy,
+        sloped=asked.sloped,
+        named=asked.named,
     )
 
 

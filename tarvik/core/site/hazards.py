@@ -17,6 +17,7 @@ from tarvik.core.finding import Finding, Level
 from tarvik.core.hang.fabric import MELTS_M, STEP_M
 from tarvik.core.site.relief import Relief
 from tarvik.core.site.things import Health, Kind, Sort
+from tarvik.core.units import Units, format_depth, format_litres, format_way
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -87,13 +88,16 @@ TICKS: Final = (
 
 @dataclass(frozen=True, slots=True)
 class GroundRules:
-    """Distances a course keeps, metres and degrees; each has a usual value."""
+    """Distances a course keeps, metres and degrees; each has a usual value. `units`: those in which
+    they are told.
+    """
 
     fall_zone: float = FALL_ZONE
     water_m: float = WATER_M
     path_m: float = PATH_M
     steep_deg: float = STEEP_DEG
     fire_ring_m: float = MELTS_M
+    units: Units = Units.METRIC
 
     def __post_init__(self) -> None:
         limits = {
@@ -144,7 +148,7 @@ def hazards(
         *_trees(ground, rules),
         *_areas(ground, rules),
         *_fires(ground, rules, wind_from_deg),
-        *_water(ground, rain_mm),
+        *_water(ground, rain_mm, rules.units),
     ]
     return sorted(out, key=lambda h: -h.finding.level)
 
@@ -155,13 +159,16 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
         if tree.health is Health.DEAD:
             height = tree.height_m or TREE_HEIGHT_M
             reach = rules.fall_zone * height
-            guessed = "" if tree.height_m else f" (not measured; {height:g} m taken)"
+            guessed = (
+                "" if tree.height_m else f" (not measured; {format_way(height, rules.units)} taken)"
+            )
             out.append(
                 Hazard(
                     Finding(
                         "dead_tree",
                         tree.name,
-                        f"dead tree {tree.name} could fall as far as {reach:.0f} m{guessed}",
+                        f"dead tree {tree.name} could fall as far as "
+                        f"{format_way(reach, rules.units)}{guessed}",
                         "sleep outside its circle, and tie nothing to it",
                         Level.STOPS,
                     ),
@@ -175,7 +182,8 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
                         "dead_branch",
                         tree.name,
                         f"dead branches hang in {tree.name}",
-                        f"sleep at least {BRANCH_M:g} m from its trunk, and more in wind",
+                        f"sleep at least {format_way(BRANCH_M, rules.units)} from its trunk, and "
+                        "more in wind",
                         Level.STOPS,
                     ),
                     Point(tree.at).buffer(max(BRANCH_M, 0.25 * tree.height_m), quad_segs=16),
@@ -221,7 +229,7 @@ def _areas(ground: Ground, rules: GroundRules) -> list[Hazard]:
                         Finding(
                             "near_water",
                             area.name,
-                            f"nearer than {rules.water_m:g} m to {area.name}",
+                            f"nearer than {format_way(rules.water_m, rules.units)} to {area.name}",
                             (
                                 "keep the distance: it may rise, others drink from it, and "
                                 "animals come to it"
@@ -250,7 +258,7 @@ def _areas(ground: Ground, rules: GroundRules) -> list[Hazard]:
                         Finding(
                             "near_path",
                             area.name,
-                            f"nearer than {rules.path_m:g} m to {area.name}",
+                            f"nearer than {format_way(rules.path_m, rules.units)} to {area.name}",
                             "move away from it, or mark the lines with something pale",
                             Level.CAUTION,
                         ),
@@ -281,7 +289,8 @@ def _fires(ground: Ground, rules: GroundRules, wind_from_deg: float | None) -> l
                 Finding(
                     "fire_ring",
                     fire.name,
-                    f"nearer than {rules.fire_ring_m:g} m to the fire spot {fire.name}",
+                    f"nearer than {format_way(rules.fire_ring_m, rules.units)} to the fire spot "
+                    f"{fire.name}",
                     "nylon, polythene and oilcloth melt or burn: keep the ring clear; canvas may "
                     "stand one long step off",
                     Level.STOPS,
@@ -317,7 +326,7 @@ def smoke(at: tuple[float, float], wind_from_deg: float) -> Polygon:
     return Polygon([at, *rim])
 
 
-def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
+def _water(ground: Ground, rain_mm: float, units: Units) -> list[Hazard]:
     relief = Relief.of(ground.heights)
     if relief is None:
         return []
@@ -335,8 +344,8 @@ def _water(ground: Ground, rain_mm: float) -> list[Hazard]:
                 Finding(
                     "puddle",
                     f"({x:.0f}, {y:.0f})",
-                    f"about {puddle.litres:.0f} litres will stand here, "
-                    f"{puddle.deepest_m * 100:.0f} cm deep{full}",
+                    f"about {format_litres(puddle.litres, units)} will stand here, "
+                    f"{format_depth(puddle.deepest_m, units)} deep{full}",
                     "sleep higher",
                     Level.STOPS,
                 ),

@@ -29,6 +29,7 @@ from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
 from tarvik.core.site.pairs import REACH_M
 from tarvik.core.site.relief import slope_of
 from tarvik.core.site.things import SOLID, Kind
+from tarvik.core.units import format_way
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -279,7 +280,9 @@ def conflicts(
     out += [steep] if steep else []
     for support in placed.rig.supports if placed.rig else ():
         if support.kind == "tree" and support.height_m > REACH_M:
-            words = f"{support.point} is tied {support.height_m:.1f} m up the tree"
+            words = (
+                f"{support.point} is tied {format_way(support.height_m, rules.units)} up the tree"
+            )
             remedy = "put the line up with a forked stick or throw it over a branch; nobody climbs"
             out.append(Finding("high_tie", support.point, words, remedy, Level.NOTE))
     for thing in ground.of(*SOLID):

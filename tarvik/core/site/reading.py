@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.site.things import FARTHEST_M
+from tarvik.core.units import PACE_M
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -27,9 +28,6 @@ FINDER_M: Final = constant(
 )
 PACE_SHARE: Final = constant(
     "pace_share", 0.03, "1", ENGINEERING, "standard error of a paced distance, of its length"
-)
-PACE_M: Final = constant(
-    "pace", 0.75, "m", "from memory", "length of one pace, when nobody calibrated theirs"
 )
 BEARING_DEG: Final = constant(
     "bearing_error", 2.0, "degrees", ENGINEERING, "standard error of a hand compass"
@@ -56,7 +54,7 @@ class Distance:
 
     def __post_init__(self) -> None:
         if self.start == self.end:
-            raise InputError("readings", f"a distance from «{self.start}» to itself says nothing")
+            raise InputError("readings", f"a distance from “{self.start}” to itself says nothing")
         if not (math.isfinite(self.length_m) and 0 < self.length_m <= FARTHEST_M):
             raise InputError(
                 "readings",
@@ -82,7 +80,7 @@ class Bearing:
 
     def __post_init__(self) -> None:
         if self.start == self.end:
-            raise InputError("readings", f"a bearing from «{self.start}» to itself says nothing")
+            raise InputError("readings", f"a bearing from “{self.start}” to itself says nothing")
         if not (math.isfinite(self.bearing_deg) and -360 <= self.bearing_deg <= 720):
             raise InputError(
                 "readings",
@@ -125,17 +123,17 @@ class Offset:
                 ),
             )
         if not all(math.isfinite(v) and abs(v) <= FARTHEST_M for v in (self.along_m, self.right_m)):
-            raise InputError("readings", f"offset of «{self.point}»: outside {FARTHEST_M:g} m")
+            raise InputError("readings", f"offset of “{self.point}”: outside {FARTHEST_M:g} m")
         if not (math.isfinite(self.error_m) and self.error_m > 0):
             raise InputError(
                 "readings",
-                f"offset of «{self.point}»: a standard error of {self.error_m:g} m is none",
+                f"offset of “{self.point}”: a standard error of {self.error_m:g} m is none",
             )
 
 
 @dataclass(frozen=True, slots=True)
 class Side:
-    """The answer to «looking from `start` to `end`, on which hand is `point`?»"""
+    """The answer to “looking from `start` to `end`, on which hand is `point`?”"""
 
     start: str
     end: str

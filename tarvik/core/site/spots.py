@@ -28,6 +28,7 @@ from tarvik.core.site.pairs import carriers, tree_pairs
 from tarvik.core.site.placing import Placed, Spot, wind_in_frame
 from tarvik.core.site.relief import Relief
 from tarvik.core.site.things import SOLID, Sort
+from tarvik.core.units import Units, format_way
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -181,6 +182,7 @@ def best_spots(
             float(far[n]),
             windy > 0,
             near,
+            rules.units,
             pad=bool(on_pad[n]),
         )
         spot = Spot((float(some.at[n, 0]), float(some.at[n, 1])), front, some.anchor)
@@ -467,6 +469,7 @@ def _reasons(
     far: float,
     windy: bool,
     near: Place | None,
+    units: Units,
     *,
     pad: bool = False,
 ) -> tuple[str, ...]:
@@ -482,5 +485,5 @@ def _reasons(
         out.append("on a level pad")
     out.append("level" if steep < 1.5 else f"slopes by {steep:.0f}°")
     if near is not None:
-        out.append(f"{far:.0f} m from the group")
+        out.append(f"{format_way(round(far), units)} from the group")
     return (*out, *(f"caution: {c}" for c in dict.fromkeys(cautions)))

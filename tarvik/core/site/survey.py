@@ -202,7 +202,7 @@ def surveyed(
             "readings", f"{len(names)} points are too many for one survey; {POINTS_MOST} at most"
         )
     if origin is not None and origin not in names:
-        raise InputError("origin", f"no reading names «{origin}»")
+        raise InputError("origin", f"no reading names “{origin}”")
     whole = Network.of(names, readings)
     begun, _ = _begun(whole, sides)
     xy, kept, bad = _snooped(whole, begun, sides)

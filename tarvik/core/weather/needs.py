@@ -14,6 +14,8 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.intent import DEFAULT_INTENT, INTENTS, Intent
+from tarvik.core.quantities import format_rain, format_speed, format_temperature
+from tarvik.core.units import Units
 from tarvik.core.weather.cold import dew_point_c
 from tarvik.core.weather.rain import BED_SHARE, RAIN_MOST, SPLASH_M, SPREAD_DEG, WIND_MOST, Weather
 from tarvik.core.weather.sun import Evening, Place, evening
@@ -104,7 +106,7 @@ def zone_named(name: str) -> ZoneInfo:
     except (ZoneInfoNotFoundError, ValueError, OSError):
         raise InputError(
             "zone",
-            f"«{name[:40]}» is no time zone; give an area and city as your telephone does, or UTC",
+            f"“{name[:40]}” is no time zone; give an area and city as your telephone does, or UTC",
         ) from None
 
 
@@ -188,18 +190,18 @@ class NightNeeds:
             raise InputError(
                 "highest_c", f"{self.highest_c:g} °C is below the lowest, {self.lowest_c:g} °C"
             )
-        if (self.latitude is None) != (self.longitude is None):
-            raise InputError("latitude", "give both latitude and longitude, or neither")
         if self.intent is not None and self.intent not in INTENTS:
             raise InputError(
-                "intent", f"no intent «{self.intent[:40]}»; there are {', '.join(INTENTS)}"
+                "intent", f"no intent “{self.intent[:40]}”; there are {', '.join(INTENTS)}"
             )
         surroundings_named(self.surroundings)
         zone_named(self.zone)
 
     @property
     def place(self) -> Place | None:
-        """Where it is; None when that is not known."""
+        """Where it is; None when that is not known, nor while only one of latitude and longitude
+        is.
+        """
         if self.latitude is None or self.longitude is None:
             return None
         return Place(self.latitude, self.longitude, zone_named(self.zone))
@@ -287,14 +289,14 @@ class Proposal:
     advice: str = ""
 
 
-def _storm(needs: NightNeeds) -> str:
+def _storm(needs: NightNeeds, units: Units) -> str:
     wind, rain = needs.wind_m_s or 0.0, needs.rain_mm_h or 0.0
     if wind >= STORM_WIND_M_S:
         return f"mean wind of force {beaufort(wind)}"
     if needs.gust_m_s is not None and needs.gust_m_s >= STORM_GUST_M_S:
-        return f"gusts of {needs.gust_m_s:.0f} m/s"
+        return f"gusts of {format_speed(needs.gust_m_s, units)}"
     if wind >= DRIVEN_WIND_M_S and rain >= DRIVEN_RAIN_MM_H:
-        return f"{rain:.0f} mm/h of rain driven by force {beaufort(wind)}"
+        return f"{format_rain(rain, units)} of rain driven by force {beaufort(wind)}"
     return "snow with wind" if needs.snowy and wind >= DRIVEN_WIND_M_S else ""
 
 
@@ -311,9 +313,11 @@ def _storm_advice(needs: NightNeeds) -> str:
     )
 
 
-def propose(needs: NightNeeds) -> Proposal:
-    """Propose an intent from the weather, the stay and the fire; the leader may choose another."""
-    storm = _storm(needs)
+def propose(needs: NightNeeds, units: Units = Units.METRIC) -> Proposal:
+    """Propose an intent from the weather, the stay and the fire, and say why in these units; the
+    leader may choose another.
+    """
+    storm = _storm(needs, units)
     if storm:
         return Proposal(
             INTENTS["storm"],
@@ -328,17 +332,17 @@ def propose(needs: NightNeeds) -> Proposal:
             return Proposal(INTENTS["shade"], "sun and heat at a lunch stop")
         return Proposal(INTENTS["lunch"], "a lunch stop")
     if wet and not (needs.stay is Stay.FIXED and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S):
-        return Proposal(
-            INTENTS["steady-rain"], "snow" if needs.snowy else f"{needs.rain_mm_h:.1f} mm/h of rain"
-        )
+        rain = f"{format_rain(needs.rain_mm_h or 0.0, units)} of rain"
+        return Proposal(INTENTS["steady-rain"], "snow" if needs.snowy else rain)
     if needs.stay is Stay.FIXED:
         return Proposal(INTENTS["fixed-camp"], "a camp that stays")
+    lowest = "" if needs.lowest_c is None else format_temperature(needs.lowest_c, units)
     if cold and needs.fire:
-        return Proposal(INTENTS["cold-fire"], f"{needs.lowest_c:.0f} °C and a fire wanted")
-    return _dry_night(needs, cold=cold)
+        return Proposal(INTENTS["cold-fire"], f"{lowest} and a fire wanted")
+    return _dry_night(needs, lowest, cold=cold)
 
 
-def _dry_night(needs: NightNeeds, *, cold: bool) -> Proposal:
+def _dry_night(needs: NightNeeds, lowest: str, *, cold: bool) -> Proposal:
     """A dry night: often no sheet at all is the right answer, but only where the rain is known to
     stay away.
     """
@@ -364,9 +368,7 @@ def _dry_night(needs: NightNeeds, *, cold: bool) -> Proposal:
             DEFAULT_INTENT, "rain and temperature are not known, so rain is planned for"
         )
     if cold:
-        return Proposal(
-            INTENTS["cold-fire"], f"{needs.lowest_c:.0f} °C and dry: low, with the back to the wind"
-        )
+        return Proposal(INTENTS["cold-fire"], f"{lowest} and dry: low, with the back to the wind")
     if warm and not dewy and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S:
         return Proposal(
             INTENTS["fair-view"],

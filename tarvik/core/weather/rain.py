@@ -119,6 +119,15 @@ def drop_mm(rain_mm_h: float, finer_share: float = MEDIAN_SHARE) -> float:
     return ratio * median_drop_mm(rain_mm_h)
 
 
+def slant_words(slope: float) -> str:
+    """How far rain slants from straight down, in words; `slope`: sideways for each metre down.
+
+    >>> slant_words(0.7)
+    'about 35°'
+    """
+    return f"about {math.degrees(math.atan(slope)):.0f}°"
+
+
 def rain_slope(weather: Weather) -> float:
     """Horizontal travel of the rain per vertical travel (0: straight down)."""
     return weather.wind_m_s / terminal_speed(drop_mm(weather.rain_mm_h, weather.finer_share))

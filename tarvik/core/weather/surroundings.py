@@ -279,5 +279,5 @@ def surroundings_named(slug: str) -> Surroundings:
     slug = FORMER_NAMES.get(slug, slug)
     if slug not in SURROUNDINGS:
         known = ", ".join(SURROUNDINGS)
-        raise InputError("surroundings", f"no surroundings «{slug[:40]}»; there are {known}")
+        raise InputError("surroundings", f"no surroundings “{slug[:40]}”; there are {known}")
     return SURROUNDINGS[slug]

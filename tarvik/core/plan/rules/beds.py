@@ -44,6 +44,6 @@ def add(draft: Draft) -> None:
             draft.cost("rules", {without: SPARE_COST})
         else:
             draft.cost("wet", {without: 1})
-            words = f"{camper.name} needs a dry bed"
+            words = f"{camper.name} needs a dry place to sleep"
             why = Constraint(Kind.BED, (camper.number,), words)
             draft.m.row({without: 1}, high=0, keeps=why)
