@@ -107,7 +107,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         value = text(name)
         if not value.isdecimal() or not least <= int(value) <= most:
             raise SettingError(
-                f"{name} is «{value[:20]}»; it takes a whole number from {least} to {most}"
+                f"{name} is “{value[:20]}”; it takes a whole number from {least} to {most}"
             )
         return int(value)
 
@@ -122,7 +122,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
             ip_address(part)
         except ValueError:
             raise SettingError(
-                f"TARVIK_FRONT: «{part[:40]}» is no address; give some like 127.0.0.1, by commas"
+                f"TARVIK_FRONT: “{part[:40]}” is no address; give some like 127.0.0.1, by commas"
             ) from None
     return Settings(
         text("TARVIK_DATABASE_URL") or None,

@@ -38,14 +38,14 @@ def test_without_a_header_by_order(text: str) -> None:
 def test_bad_cells_are_named_by_row_and_column() -> None:
     grid = read_grid(PEOPLE, "name,stature\nAda,1.70\n\nBo,tall\n,1.6", Context())
     assert not grid.good
-    assert any("row 4" in f and "«Stature»" in f for f in grid.faults)
-    assert any("row 5" in f and "«Name»" in f for f in grid.faults)
+    assert any("row 4" in f and "“Height”" in f for f in grid.faults)
+    assert any("row 5" in f and "“Name”" in f for f in grid.faults)
     assert grid.rows[1].cells[1].text == "tall"
 
 
 def test_columns_that_are_missing() -> None:
     assert (
-        "there is no column «Stature»"
+        "there is no column “Height”"
         in read_grid(PEOPLE, "name,role\nAda,student", Context()).faults
     )
 

@@ -39,7 +39,7 @@ Values = dict[str, Any]
 @dataclass(frozen=True)
 class Column:
     """One column. `read` gives the row's values from a cell's text; `show` the text from a row's
-    values.
+    values. `rare`: most groups never need it, so a screen may fold it away.
     """
 
     key: str
@@ -52,6 +52,12 @@ class Column:
     aliases: tuple[str, ...] = ()
     import_only: bool = False
     wide: bool = False
+    hint_feet: str = ""
+    rare: bool = False
+
+    def hint_in(self, units: str) -> str:
+        """What may be typed here, as an example in the units of a course."""
+        return self.hint_feet if self.hint_feet and units == Units.IMPERIAL else self.hint
 
 
 def _text(key: str, most: int) -> Callable[[str, Context], Values]:
@@ -77,7 +83,17 @@ def _name(text: str, _: Context) -> Values:
     return {"name": clean}
 
 
+_FEET_OR_FEET_AND_INCHES = re.compile(r"^(\d)[.,](\d{1,2})$")
+
+
 def _stature(text: str, context: Context) -> Values:
+    doubtful = _FEET_OR_FEET_AND_INCHES.match(text.strip())
+    if context.units is Units.IMPERIAL and doubtful and int(doubtful[2]) < 12:
+        feet, inches = doubtful[1], int(doubtful[2])
+        raise InputError(
+            "stature",
+            f"“{text.strip()}”: {feet} ft {inches} in, or {feet}.{doubtful[2]} ft? Write which",
+        )
     value = parse_length(
         text,
         context.units,
@@ -101,7 +117,7 @@ def _measured(text: str, context: Context) -> Values:
         if name not in RATIOS:
             raise InputError(
                 "measured",
-                f"«{word[:30]}» is no measure; use {', '.join(RATIOS).replace('_', '-')}",
+                f"“{word[:30]}” isn't a measure; use {', '.join(RATIOS).replace('_', '-')}",
             )
         found[name] = parse_length(
             rest,
@@ -127,7 +143,7 @@ def _role(text: str, _: Context) -> Values:
         return {"role": "student"}
     if clean in ("l", "leader", "assistant leader", "staff"):
         return {"role": "leader"}
-    raise InputError("role", f"«{text.strip()[:40]}» is neither leader nor student")
+    raise InputError("role", f"“{text.strip()[:40]}” is neither leader nor student")
 
 
 def _size(text: str, context: Context) -> Values:
@@ -163,7 +179,7 @@ def _tie_outs(text: str, _: Context) -> Values:
         if word.strip() and not kinds:
             known = ", ".join(kind.value for kind in TieOuts)
             raise InputError(
-                "tie_outs", f"«{word.strip()[:30]}» is no pattern of tie-outs; use {known}"
+                "tie_outs", f"“{word.strip()[:30]}” isn't a pattern of tie-outs; use {known}"
             )
         found.update(kinds)
     return {"tie_outs": [kind.value for kind in TieOuts if kind in found]}
@@ -175,7 +191,7 @@ def _owner(text: str, context: Context) -> Values:
         return {"owner_id": None}
     person = context.people.get(clean.lower())
     if person is None:
-        raise InputError("owner", f"nobody is called «{clean[:40]}»; leave it empty for group kit")
+        raise InputError("owner", f"nobody is called “{clean[:40]}”; leave it empty for group kit")
     return {"owner_id": person}
 
 
@@ -208,7 +224,7 @@ def _count(text: str, _: Context) -> Values:
     clean = text.strip()
     if not 1 <= whole_number(clean) <= MOST_COUNT:
         raise InputError(
-            "count", f"«{clean[:20]}» is no count; give a whole number from 1 to {MOST_COUNT}"
+            "count", f"“{clean[:20]}” isn't a count; give a whole number from 1 to {MOST_COUNT}"
         )
     return {"count": int(clean)}
 
@@ -234,7 +250,7 @@ def _support_kind(text: str, _: Context) -> Values:
     }
     if clean not in kinds:
         raise InputError(
-            "kind", f"«{text.strip()[:30]}» is no support; use {', '.join(SUPPORT_KINDS)}"
+            "kind", f"“{text.strip()[:30]}” isn't a support; use {', '.join(SUPPORT_KINDS)}"
         )
     return {"kind": kinds[clean]}
 
@@ -248,7 +264,7 @@ def _span(text: str, context: Context) -> Values:
         return {"least_m": None, "most_m": None}
     parts = _RANGE.split(clean)
     if len(parts) > 2:
-        raise InputError("length", f"«{clean[:30]}» is no range; write it like 105-145 cm or 1.2 m")
+        raise InputError("length", f"“{clean[:30]}” isn't a range; write it like 105-145 cm")
     unit = re.search(r"(cm|mm|m|ft|in|'|\")\s*$", parts[-1])
     if len(parts) == 2 and unit and re.fullmatch(r"[\d.,\s]+", parts[0]):
         parts[0] += unit[1]
@@ -257,7 +273,7 @@ def _span(text: str, context: Context) -> Values:
         for p in parts
     ]
     if values[0] > values[-1]:
-        raise InputError("length", f"«{clean[:30]}» runs backwards; write the shorter length first")
+        raise InputError("length", f"“{clean[:30]}” runs backwards; write the shorter length first")
     return {"least_m": values[0], "most_m": values[-1]}
 
 
@@ -292,7 +308,7 @@ def _stake_width(text: str, _: Context) -> Values:
     least, most = STAKE_WIDTHS_MM
     if not least <= whole_number(clean) <= most:
         raise InputError(
-            "width", f"«{clean[:20]}» is no width; give whole millimetres, {least} to {most}"
+            "width", f"“{clean[:20]}” isn't a width; give whole millimetres, {least} to {most}"
         )
     return {"width_m": int(clean) / 1000}
 
@@ -306,7 +322,7 @@ def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Conte
             raise InputError(
                 key,
                 (
-                    f"«{text.strip()[:30]}» is no {what}; use "
+                    f"“{text.strip()[:30]}” isn't a {what}; use "
                     f"{', '.join(dict.fromkeys(words.values()))}"
                 ),
             )
@@ -319,7 +335,7 @@ def _yes_no(key: str, usual: bool) -> Callable[[str, Context], Values]:
     def read(text: str, _: Context) -> Values:
         clean = text.strip().lower()
         if clean not in ("", "yes", "no", "y", "n", "true", "false"):
-            raise InputError(key, f"«{text.strip()[:20]}» is neither yes nor no")
+            raise InputError(key, f"“{text.strip()[:20]}” is neither yes nor no")
         return {key: usual if not clean else clean[0] in "yt"}
 
     return read
@@ -331,7 +347,7 @@ def _age(text: str, _: Context) -> Values:
         return {"age": None}
     if not 5 <= whole_number(clean) <= 110:
         raise InputError(
-            "age", f"«{clean[:20]}» is no age from 5 to 110; leave it empty when it is not known"
+            "age", f"“{clean[:20]}” isn't an age from 5 to 110; leave it empty when it is not known"
         )
     return {"age": int(clean)}
 
@@ -385,7 +401,7 @@ class Table:
         for column in self.columns:
             if column.key == key:
                 return column
-        raise InputError("column", f"no column «{key[:40]}» in {self.title.lower()}")
+        raise InputError("column", f"no column “{key[:40]}” in {self.title.lower()}")
 
 
 TABLES: Final = {
@@ -395,7 +411,7 @@ TABLES: Final = {
             "people",
             "People",
             "person",
-            "Nobody yet. Type a name and a stature, or paste a roster from a spreadsheet.",
+            "Nobody yet. Type a name and a height, or paste a roster from a spreadsheet.",
             (
                 Column(
                     "name",
@@ -408,14 +424,15 @@ TABLES: Final = {
                 ),
                 Column(
                     "stature",
-                    "Stature",
-                    "1.75 or 5'9\"",
+                    "Height",
+                    "1.75 m",
                     _stature,
                     lambda row, c: (
                         format_length(row["stature_m"], c.units) if row.get("stature_m") else ""
                     ),
                     needed=True,
-                    aliases=("height", "tall"),
+                    aliases=("stature", "tall"),
+                    hint_feet="5'9\"",
                 ),
                 Column(
                     "role",
@@ -425,7 +442,15 @@ TABLES: Final = {
                     lambda row, _: str(row.get("role", "student")),
                     choices=("student", "leader"),
                 ),
-                Column("measured", "Measured", "sitting 0.95", _measured, _show_measured),
+                Column(
+                    "measured",
+                    "Measured",
+                    "sitting 0.95",
+                    _measured,
+                    _show_measured,
+                    hint_feet="sitting 3'1\"",
+                    rare=True,
+                ),
                 _NOTE,
                 Column(
                     "size",
@@ -435,6 +460,7 @@ TABLES: Final = {
                     lambda *_: "",
                     import_only=True,
                     aliases=("sheet", "tarp", "sheet size"),
+                    hint_feet="8x10 ft",
                 ),
                 Column(
                     "tie_outs",
@@ -453,6 +479,7 @@ TABLES: Final = {
                     _text("patrol", 40),
                     _shown("patrol"),
                     aliases=("group", "team"),
+                    rare=True,
                 ),
                 Column(
                     "quarters",
@@ -469,6 +496,7 @@ TABLES: Final = {
                     _word("shares", _SHARES, "way of sharing"),
                     lambda row, _: str(row.get("shares") or "anyone"),
                     choices=("anyone", "own patrol", "nobody"),
+                    rare=True,
                 ),
                 Column(
                     "skill",
@@ -477,6 +505,7 @@ TABLES: Final = {
                     _word("skill", _SKILLS, "skill"),
                     lambda row, _: str(row.get("skill") or "able"),
                     choices=("able", "novice", "practised"),
+                    rare=True,
                 ),
                 Column(
                     "snores",
@@ -485,6 +514,7 @@ TABLES: Final = {
                     _yes_no("snores", usual=False),
                     lambda row, _: "yes" if row.get("snores") else "no",
                     choices=("no", "yes"),
+                    rare=True,
                 ),
                 Column(
                     "lends",
@@ -493,6 +523,7 @@ TABLES: Final = {
                     _yes_no("lends", usual=True),
                     lambda row, _: "no" if row.get("lends") is False else "yes",
                     choices=("yes", "no"),
+                    rare=True,
                 ),
             ),
         ),
@@ -506,7 +537,7 @@ TABLES: Final = {
                 Column(
                     "size",
                     "Size",
-                    "2.4 x 3, 8x10 ft",
+                    "2.4 x 3 m",
                     _size,
                     lambda row, c: (
                         format_size(row["width_m"], row["length_m"], c.units)
@@ -515,6 +546,7 @@ TABLES: Final = {
                     ),
                     needed=True,
                     aliases=("sheet", "tarp"),
+                    hint_feet="8x10 ft",
                 ),
                 Column(
                     "tie_outs",
@@ -524,7 +556,15 @@ TABLES: Final = {
                     lambda row, _: ", ".join(row.get("tie_outs") or ["corners"]),
                     aliases=("tie outs", "eyelets"),
                 ),
-                Column("hood", "Hood at", "0.72 x 1 m, or empty", _hood, _show_hood),
+                Column(
+                    "hood",
+                    "Hood at",
+                    "0.72 x 1 m, or empty",
+                    _hood,
+                    _show_hood,
+                    hint_feet="2'4\" x 3'3\", or empty",
+                    rare=True,
+                ),
                 Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
                 _NOTE,
             ),
@@ -551,6 +591,7 @@ TABLES: Final = {
                     "105-145 cm",
                     _span,
                     _show_span,
+                    hint_feet="42-57 in",
                     aliases=("length", "lengths", "range"),
                 ),
                 _NOTE,
@@ -566,12 +607,13 @@ TABLES: Final = {
                 Column(
                     "length",
                     "Length",
-                    "3 m or 10 ft",
+                    "3 m",
                     _line_length,
                     lambda row, c: (
                         format_length(row["length_m"], c.units) if row.get("length_m") else ""
                     ),
                     needed=True,
+                    hint_feet="10 ft",
                 ),
                 _COUNT,
                 _NOTE,
@@ -593,6 +635,7 @@ TABLES: Final = {
                     lambda row, c: (
                         format_length(row["length_m"], c.units) if row.get("length_m") else ""
                     ),
+                    hint_feet="8 in, or empty",
                 ),
                 Column(
                     "width",
@@ -612,5 +655,5 @@ TABLES: Final = {
 def table_named(key: str) -> Table:
     """The table of that key. Raises InputError."""
     if key not in TABLES:
-        raise InputError("table", f"no table «{key[:40]}»; there are {', '.join(TABLES)}")
+        raise InputError("table", f"no table “{key[:40]}”; there are {', '.join(TABLES)}")
     return TABLES[key]

@@ -114,13 +114,14 @@ class SpotIn(_Part):
 
 
 class ShelterIn(_Part):
-    """A sheet in a pitch, and who sleeps there."""
+    """A sheet, or two joined, in a pitch, and who sleeps there."""
 
     sheet: Key
     pitch: Annotated[str, Field(max_length=40)]
     settings: dict[str, FiniteFloat] = {}
     people: list[Key] = []
     spot: SpotIn | None = None
+    joined: Key | None = None
 
 
 class NamedIn(_Part):
@@ -218,7 +219,7 @@ def _deep(value: Any, left: int = MOST_DEPTH) -> bool:
 
 
 def _no_constant(name: str) -> float:
-    raise ValueError(f"{name} is no number")
+    raise ValueError(f"{name} isn't a number")
 
 
 def read(text: str | bytes) -> CourseFile:
@@ -230,9 +231,9 @@ def read(text: str | bytes) -> CourseFile:
     try:
         raw = json.loads(text, parse_constant=_no_constant)
     except (ValueError, RecursionError) as err:
-        raise InputError("file", f"this is no JSON: {str(err)[:120]}") from None
+        raise InputError("file", f"this isn't JSON: {str(err)[:120]}") from None
     if not isinstance(raw, dict) or raw.get("form") != FORM:
-        raise InputError("file", f"this is no course file: its «form» should be «{FORM}»")
+        raise InputError("file", f"this isn't a course file: its “form” should be “{FORM}”")
     if _deep(raw):
         raise InputError("file", "it is nested too deeply")
     try:

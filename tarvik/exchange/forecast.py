@@ -81,19 +81,19 @@ class _Reader:
         given = list(names)
         if "time" not in given:
             raise InputError(
-                "forecast", "there is no column «time»; the first line must name the columns"
+                "forecast", "there is no column “time”; the first line must name the columns"
             )
         if len(set(given) & set(KNOWN)) < 2:
             raise InputError(
                 "forecast",
-                f"no known column beside «time»; there are {', '.join(KNOWN[:6])} and more",
+                f"no known column beside “time”; there are {', '.join(KNOWN[:6])} and more",
             )
         for name in given:
             if name and name not in KNOWN:
                 self.wrong(
                     "unknown_column",
                     name[:40],
-                    f"the column «{name[:40]}» is not known and left out",
+                    f"the column “{name[:40]}” is not known and left out",
                     "name it with its unit, such as wind_kmh",
                     Level.NOTE,
                 )
@@ -102,7 +102,7 @@ class _Reader:
             target = COLUMNS[name][0] if name in COLUMNS else name
             if target in taken and name in KNOWN:
                 raise InputError(
-                    "forecast", f"«{taken[target]}» and «{name}» say the same; keep one of them"
+                    "forecast", f"“{taken[target]}” and “{name}” say the same; keep one of them"
                 )
             taken[target] = name
 
@@ -120,7 +120,7 @@ class _Reader:
             self.wrong(
                 "no_time",
                 where,
-                f"{where}: «{str(text)[:40]}» is no time; the hour is left out",
+                f"{where}: “{str(text)[:40]}” isn't a time; the hour is left out",
                 "write it like 2027-09-23T18:00+01:00",
                 Level.CAUTION,
             )
@@ -161,7 +161,7 @@ class _Reader:
             self.wrong(
                 "no_number",
                 f"{where} {name}",
-                f"{where}: {name} «{str(value)[:30]}» is no number; left out",
+                f"{where}: {name} “{str(value)[:30]}” isn't a number; left out",
                 "correct it",
             )
             return None
@@ -186,7 +186,7 @@ class _Reader:
             self.wrong(
                 "no_yes_or_no",
                 where,
-                f"{where}: «{text[:20]}» is neither yes nor no; taken as no",
+                f"{where}: “{text[:20]}” is neither yes nor no; taken as no",
                 "",
                 Level.NOTE,
             )
@@ -295,7 +295,7 @@ def read_csv(text: str, zone: ZoneInfo, source: str = "imported") -> Forecast:
                 continue
             reader.row(dict(zip(names, cells, strict=True)), f"line {number}")
     except csv.Error as err:
-        raise InputError("forecast", f"this is no table: {err}") from err
+        raise InputError("forecast", f"this isn't a table: {err}") from err
     return reader.done(None, source)
 
 
@@ -308,10 +308,10 @@ def read_json(text: str | bytes, zone: ZoneInfo) -> Forecast:
     try:
         form = json.loads(text)
     except (ValueError, RecursionError) as err:
-        raise InputError("forecast", "this is no JSON; it may be cut off") from err
+        raise InputError("forecast", "this isn't JSON; it may be cut off") from err
     hours = form.get("hours") if isinstance(form, dict) else None
     if not isinstance(hours, list) or not all(isinstance(h, dict) for h in hours):
-        raise InputError("forecast", "there is no list «hours» of hours in it")
+        raise InputError("forecast", "there is no list “hours” of hours in it")
     reader = _Reader(zone)
     if hours:
         reader.columns(dict.fromkeys(str(name) for hour in hours for name in hour))

@@ -71,7 +71,7 @@ def decode(raw: bytes) -> str:
             return raw.decode(encoding)
         except UnicodeDecodeError:
             continue
-    raise InputError("file", "the file is no text; save it as CSV (UTF-8)")
+    raise InputError("file", "the file isn't text; save it as CSV (UTF-8)")
 
 
 def _split(text: str) -> list[list[str]]:
@@ -85,7 +85,7 @@ def _split(text: str) -> list[list[str]]:
         )
     if "\x00" in text:
         raise InputError(
-            "text", "the text holds characters that are no text; save it as CSV (UTF-8)"
+            "text", "the text holds characters that aren't text; save it as CSV (UTF-8)"
         )
     first = next((line for line in text.splitlines() if line.strip()), "")
     delimiter = next((d for d in ("\t", ";", ",") if d in first), ",")
@@ -146,7 +146,7 @@ def read_grid(table: Table, text: str, context: Context) -> Grid:
     by_place = header or dict(enumerate(table.columns))
     columns = tuple(by_place[i] for i in sorted(by_place))
     missing = [c.title for c in table.columns if c.needed and c not in columns]
-    faults = [f"there is no column «{title}»" for title in missing]
+    faults = [f"there is no column “{title}”" for title in missing]
     rows = [_row(number, line, by_place, context, faults) for number, line in filled]
     if header is None:
         for number, line in filled:
@@ -178,7 +178,7 @@ def _row(
             cells.append(Cell(text[:MOST_CELL]))
         except InputError as err:
             cells.append(Cell(text[:MOST_CELL], err.message))
-            faults.append(f"row {number}, column «{column.title}»: {err.message}")
+            faults.append(f"row {number}, column “{column.title}”: {err.message}")
     return GridRow(number, tuple(cells), values)
 
 

@@ -81,7 +81,7 @@ def _ground(things: list[Any], areas: list[Any], heights: list[Any]) -> Ground:
     names = [t.name for t in things]
     twice = next((n for n in names if names.count(n) > 1), None) if len(names) < 2000 else None
     if twice is not None:
-        raise InputError("file", f"two points are called «{twice}»: give each a name of its own")
+        raise InputError("file", f"two points are called “{twice}”: give each a name of its own")
     return Ground(tuple(things), tuple(areas), tuple(heights))
 
 
@@ -170,7 +170,7 @@ def _parsed(text: str) -> tuple[Element, dict[Element, int]]:
     except expat.ExpatError as err:
         raise InputError(
             "file",
-            f"line {err.lineno}: this is no well-formed XML ({expat.errors.messages[err.code]})",
+            f"line {err.lineno}: this isn't well-formed XML ({expat.errors.messages[err.code]})",
         ) from None
     return builder.close(), lines
 
@@ -184,7 +184,7 @@ def from_gpx(raw: bytes, origin: Origin) -> Ground:
     root, lines = _parsed(_decoded(raw))
     if root.tag != "gpx":
         raise InputError(
-            "file", f"line {lines[root]}: this is no GPX file: it begins with <{root.tag[:30]}>"
+            "file", f"line {lines[root]}: this isn't a GPX file: it begins with <{root.tag[:30]}>"
         )
     things, areas, heights = [], [], []
     for number, element in enumerate(root, start=1):
@@ -307,12 +307,12 @@ def from_geojson(raw: bytes, origin: Origin) -> Ground:
     try:
         whole = json.loads(text)
     except json.JSONDecodeError as err:
-        raise InputError("file", f"line {err.lineno}: this is no JSON ({err.msg})") from None
+        raise InputError("file", f"line {err.lineno}: this isn't JSON ({err.msg})") from None
     except RecursionError:
         raise InputError("file", "line 1: the file is nested too deeply") from None
     features = whole.get("features") if isinstance(whole, dict) else None
     if not isinstance(features, list):
-        raise InputError("file", "line 1: this is no GeoJSON feature collection")
+        raise InputError("file", "line 1: this isn't a GeoJSON feature collection")
     found: dict[str, list[Any]] = {"Thing": [], "Area": [], "SpotHeight": []}
     for number, feature in enumerate(features, start=1):
         try:
@@ -422,7 +422,7 @@ def from_csv(raw: bytes) -> Ground:
                     areas.append(area_of({**values, "sort": row["kind"], "corners": pairs}))
                 else:
                     raise InputError(
-                        "item", f"«{str(row['item'])[:20]}» is none of thing, height, area"
+                        "item", f"“{str(row['item'])[:20]}” is none of thing, height, area"
                     )
             except InputError as err:
                 raise InputError("file", f"line {line}: {err.field}: {err.message}") from None

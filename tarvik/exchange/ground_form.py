@@ -11,7 +11,6 @@ from tarvik.core.errors import InputError
 from tarvik.core.rig.supports import TRUNK_M
 from tarvik.core.site.hazards import TICKS
 from tarvik.core.site.reading import (
-    PACE_M,
     Bearing,
     Reading,
     Side,
@@ -22,6 +21,7 @@ from tarvik.core.site.reading import (
     tape,
 )
 from tarvik.core.site.things import LINES, Area, Health, Kind, Sort, SpotHeight, Thing
+from tarvik.core.units import PACE_M, Units, format_length, parse_length
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -30,6 +30,8 @@ NAME_MOST: Final = 40
 NOTE_MOST: Final = 400
 ITEM_KINDS: Final = ("thing", "area", "height", "reading", "check")
 READING_WAYS: Final = ("tape", "finder", "paces", "bearing", "offset", "side")
+TYPED_MOST_M: Final = 100_000.0
+"""Longest length read; what is too long for its field is said by who takes it."""
 LINE_WIDTH_M: Final = 1.0
 """Width of a path, stream or fence drawn as a line when nobody gives one."""
 
@@ -50,7 +52,7 @@ def _number(values: Mapping[str, Any], field: str, usual: float | None = None) -
     try:
         number = float(str(value).replace(",", "."))
     except ValueError:
-        raise InputError(field, f"«{str(value)[:30]}» is no number") from None
+        raise InputError(field, f"“{str(value)[:30]}” isn't a number") from None
     if not math.isfinite(number):
         raise InputError(field, "give a finite number")
     return number
@@ -63,7 +65,7 @@ def _one_of(
     try:
         return kinds(text)
     except ValueError:
-        raise InputError(field, f"«{text[:30]}» is none of {', '.join(kinds)}") from None
+        raise InputError(field, f"“{text[:30]}” is none of {', '.join(kinds)}") from None
 
 
 def thing_of(values: Mapping[str, Any]) -> Thing:
@@ -135,7 +137,7 @@ def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
         if values.get("hand") not in ("left", "right"):
             raise InputError("hand", "say left or right")
         return Side(start, end, _name(values, "point"), values["hand"] == "left")
-    raise InputError("way", f"«{way[:20]}» is none of {', '.join(READING_WAYS)}")
+    raise InputError("way", f"“{way[:20]}” is none of {', '.join(READING_WAYS)}")
 
 
 def _pace(values: Mapping[str, Any]) -> float:
@@ -184,7 +186,7 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
         if len(note) > NOTE_MOST:
             raise InputError("note", f"{len(note)} letters are too many; {NOTE_MOST} at most")
         return {"key": values["key"], "done": values.get("done") is True, "note": note}
-    raise InputError("item", f"«{kind[:20]}» is none of {', '.join(ITEM_KINDS)}")
+    raise InputError("item", f"“{kind[:20]}” is none of {', '.join(ITEM_KINDS)}")
 
 
 def _placed(values: Mapping[str, Any]) -> dict[str, Any]:
@@ -215,15 +217,47 @@ def area_values(area: Area) -> dict[str, Any]:
     }
 
 
-def reading_words(values: Mapping[str, Any]) -> str:
+def in_metres(values: Mapping[str, Any], units: Units) -> dict[str, Any]:
+    """Values of a form, lengths and places that were typed in it in metres: a bare number is in the
+    course's units. What is no length stays as it is, for who reads it; numbers are metres already.
+    """
+    lengths = {k for k in values if k.endswith("_m") or k in ("x", "y")}
+    out: dict[str, Any] = {k: _metres(v, units) if k in lengths else v for k, v in values.items()}
+    corners = out.get("corners")
+    if isinstance(corners, list):
+        out["corners"] = [
+            [_metres(c, units) for c in corner] if isinstance(corner, list) else corner
+            for corner in corners
+        ]
+    return out
+
+
+def _metres(value: object, units: Units) -> object:
+    """A typed length in metres, signed; anything else as it is."""
+    if not isinstance(value, str):
+        return value
+    clean = value.strip()
+    sign, size = (-1.0, clean[1:]) if clean.startswith("-") else (1.0, clean.removeprefix("+"))
+    try:
+        return sign * parse_length(size, units, most_m=TYPED_MOST_M)
+    except InputError:
+        return value
+
+
+def reading_words(values: Mapping[str, Any], units: Units = Units.METRIC) -> str:
     """A row of the field book in words."""
+
+    def told(name: str) -> str:
+        metres = abs(values[name])
+        return f"{metres:g} m" if units is Units.METRIC else format_length(metres, units)
+
     start, end = values["start"], values["end"]
     way = values["way"]
     if way == "offset":
         hand = "right" if values["right_m"] >= 0 else "left"
         return (
-            f"{values['point']}: {values['along_m']:g} m along {start}-{end}, "
-            f"{abs(values['right_m']):g} m to the {hand}"
+            f"{values['point']}: {told('along_m')} along {start}-{end}, "
+            f"{told('right_m')} to the {hand}"
         )
     if way == "side":
         return f"from {start} towards {end}, {values['point']} is on the {values['hand']}"
@@ -231,5 +265,7 @@ def reading_words(values: Mapping[str, Any]) -> str:
         return f"{start} to {end}: {values['bearing_deg']:g}°"
     if way == "paces":
         return f"{start} to {end}: {values['paces']:g} paces"
-    told = f"{start} to {end}: {values['length_m']:g} m"
-    return told + (f", {values['bearing_deg']:g}°" if values.get("bearing_deg") is not None else "")
+    length = f"{start} to {end}: {told('length_m')}"
+    return length + (
+        f", {values['bearing_deg']:g}°" if values.get("bearing_deg") is not None else ""
+    )

@@ -27,9 +27,11 @@ from tarvik.core.quantities import (
     format_speed,
     format_temperature,
     parse_bearing,
+    parse_degrees,
     parse_rain,
     parse_speed,
     parse_temperature,
+    parse_time,
 )
 from tarvik.core.rig.house import CHOICES as HOUSE_CHOICES
 from tarvik.core.rig.house import TITLES as HOUSE_TITLES
@@ -54,6 +56,16 @@ class Field:
     hint: str = ""
     choices: tuple[tuple[str, str], ...] = ()
 
+    def hint_in(self, units: str) -> str:
+        """What may be typed here, as an example in the units of a course."""
+        if units != Units.IMPERIAL or not self.hint:
+            return self.hint
+        try:
+            value = self.read(self.hint.split(",")[0], Units.METRIC, self.name)
+        except InputError:
+            return self.hint
+        return self.show(value, Units.IMPERIAL)
+
 
 class FieldError(Exception):
     """Everything that is wrong with a form, by field."""
@@ -76,7 +88,7 @@ def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str],
         try:
             value = float(clean)
         except ValueError:
-            raise InputError(field, f"«{text.strip()[:30]}» is no number") from None
+            raise InputError(field, f"“{text.strip()[:30]}” isn't a number") from None
         if not least <= value <= most:
             raise InputError(field, f"{value:g} is outside {least:g} to {most:g} {unit}".rstrip())
         return value
@@ -86,20 +98,12 @@ def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str],
 
 def _count(text: str, _: Units, field: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 4:
-        raise InputError(field, f"«{text.strip()[:20]}» is no whole number")
+        raise InputError(field, f"“{text.strip()[:20]}” isn't a whole number")
     return int(text)
 
 
 def _clock(text: str, _: Units, field: str) -> time:
-    clean = text.strip().lower().removesuffix("h").strip().replace(".", ":")
-    try:
-        return time.fromisoformat(clean if ":" in clean else f"{int(clean):02d}:00").replace(
-            second=0, microsecond=0, tzinfo=None
-        )
-    except ValueError:
-        raise InputError(
-            field, f"«{text.strip()[:20]}» is no time of day; write it like 21:00"
-        ) from None
+    return parse_time(text, field=field)
 
 
 def _choice(
@@ -127,6 +131,13 @@ def _show_yes(value: Any, _: Units) -> str:
 
 def _plain(value: Any, _: Units) -> str:
     return f"{value:g}"
+
+
+def _degrees(letters: str, most: float) -> Callable[[str, Units, str], float]:
+    def read(text: str, _: Units, field: str) -> float:
+        return parse_degrees(text, letters, most, field=field)
+
+    return read
 
 
 def _bearing(text: str, _: Units, field: str) -> float:
@@ -179,8 +190,8 @@ def _density(value: Any, _: Units) -> str:
 
 
 FIELDS: Final = (
-    Field("latitude", "Latitude", _number(-90, 90, "°"), _plain, "54.62"),
-    Field("longitude", "Longitude", _number(-180, 180, "°"), _plain, "-2.48"),
+    Field("latitude", "Latitude", _degrees("NS", 90), _plain, "54.62 or 54° 37' N"),
+    Field("longitude", "Longitude", _degrees("EW", 180), _plain, "-2.48 or 2° 29' W"),
     Field("zone", "Time zone", lambda t, _u, _f: t.strip(), _text, "UTC"),
     Field("surroundings", "Surroundings", _AROUND, _text, "", _AROUNDS),
     Field("lowest_c", "Lowest temperature", _temperature, format_temperature, "6 °C"),
@@ -191,7 +202,7 @@ FIELDS: Final = (
     Field("wind_m_s", "Mean wind", _speed, format_speed, "7 m/s, 25 km/h"),
     Field("gust_m_s", "Gusts", _speed, format_speed, "by rule"),
     Field("wind_from_deg", "Wind from", _bearing, _show_bearing, "WSW or 240"),
-    Field("spread_deg", "It swings by", _number(0, 90, "°"), lambda v, _u: f"{v:g}°", "15°"),
+    Field("spread_deg", "Wind may shift by", _number(0, 90, "°"), lambda v, _u: f"{v:g}°", "15°"),
     Field("humidity_pct", "Humidity", _number(1, 100, "%"), lambda v, _u: f"{v:g} %", "90 %"),
     Field("cloud_pct", "Cloud", _number(0, 100, "%"), lambda v, _u: f"{v:g} %", "50 %"),
     Field("insects", "Biting insects", _INSECT, _text, "", _INSECTS),
@@ -315,7 +326,7 @@ RULE_FIELDS: Final = (
     Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
     Field(
         "ground_fall_zone",
-        "From dead trees, in their heights",
+        "Distance from dead trees (× tree height)",
         _number(1, 3, "heights"),
         _plain,
         "1.5",
@@ -346,7 +357,7 @@ RULE_FIELDS: Final = (
     ),
     Field(
         "plan_earshot_m",
-        "Novices within so far of a leader",
+        "Keep novices within … of a leader",
         _length(0.0, 500.0),
         format_length,
         "20 m",
@@ -354,6 +365,9 @@ RULE_FIELDS: Final = (
     Field("plan_gap_m", "Walking gap between shelters", _length(0.0, 20.0), format_length, "0.8 m"),
     Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
+    Field(
+        "plan_join_sheets", "Two sheets may be joined to one shelter", _yes, _show_yes, "", _YES_NO
+    ),
     Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
     Field("plan_leaf_beds", "Beds are gathered of leaves", _yes, _show_yes, "", _YES_NO),
     Field("plan_school", "Who lies dry under their own sheet", _SCHOOL, _text, "", _SCHOOLS),
@@ -381,6 +395,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
     "plan_gap_m": GAP_M,
     "plan_spare_beds": "0",
     "plan_join_lines": True,
+    "plan_join_sheets": False,
     "plan_buttons": True,
     "plan_leaf_beds": False,
     "plan_school": OWN,
@@ -441,10 +456,11 @@ def may_cut(kept: Mapping[str, Any]) -> bool:
     return bool({**RULE_DEFAULTS, **kept}["may_cut"])
 
 
-def ground_rules_of(kept: Mapping[str, Any]) -> GroundRules:
-    """Distances the course keeps from what is dangerous or not its own."""
+def ground_rules_of(kept: Mapping[str, Any], units: Units = Units.METRIC) -> GroundRules:
+    """Distances the course keeps from what is dangerous or not its own, told in its units."""
     values = {**RULE_DEFAULTS, **kept}
-    return GroundRules(**{name: float(values[f"ground_{name}"]) for name in asdict(USUAL)})
+    names = [name for name in asdict(USUAL) if name != "units"]
+    return GroundRules(**{name: float(values[f"ground_{name}"]) for name in names}, units=units)
 
 
 def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
@@ -465,6 +481,7 @@ def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
         gap_m=values["plan_gap_m"],
         spare_beds=int(values["plan_spare_beds"]),
         join_lines=values["plan_join_lines"],
+        join_sheets=values["plan_join_sheets"],
         buttons=values["plan_buttons"],
         school=values["plan_school"],
         leaf_beds=values["plan_leaf_beds"],

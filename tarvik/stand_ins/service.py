@@ -32,13 +32,13 @@ FAULTS = ("slow", "down", "garbage", "cut", "gap", "twice", "fahrenheit", "kmh",
 FINDER_EVERY_S = 2.0
 """Time between two shots of the simulated range-and-bearing finder."""
 SLOW_S = 4.0
-"""How long the fault «slow» keeps one waiting: longer than anybody's patience."""
+"""How long the fault “slow” keeps one waiting: longer than anybody's patience."""
 
 
 def _form(story: str, seed: int, start: datetime) -> dict[str, Any]:
     hours = hours_of(story, seed, start)
     return as_form(
-        Forecast(tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast «{story}»")
+        Forecast(tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast “{story}”")
     )
 
 

@@ -63,7 +63,7 @@ def toggle_lock(session: Session, night_id: int, kind: str, number: int) -> bool
     Returns whether it is fixed.
     """
     if kind not in NO_LOCKS:
-        raise InputError("lock", f"«{kind[:20]}» is none of {', '.join(NO_LOCKS)}")
+        raise InputError("lock", f"“{kind[:20]}” is none of {', '.join(NO_LOCKS)}")
     row = locked_for_change(session, night_id)
     asked = asked_of(row)
     held = list(asked["locks"][kind])
@@ -187,9 +187,10 @@ def take_up(session: Session, night: Night, plan_id: int) -> None:
     choices = []
     for plain in row.shelters:
         there = [p for p in plain["people"] if p in people]
-        if plain["sheet_id"] in sheets and there:
-            choices.append(plans.choice_of({**plain, "people": there}))
-    plans.replace_all(session, night, choices, f"taking up «{row.name}»")
+        choice = plans.choice_of({**plain, "people": there})
+        if sheets.issuperset(choice.sheets) and there:
+            choices.append(choice)
+    plans.replace_all(session, night, choices, f"taking up “{row.name}”")
 
 
 def drop_named(session: Session, night_id: int, plan_id: int) -> None:
@@ -203,7 +204,7 @@ def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any])
     called off.
     """
     if kind not in KINDS:
-        raise InputError("kind", f"«{kind[:20]}» is none of {', '.join(KINDS)}")
+        raise InputError("kind", f"“{kind[:20]}” is none of {', '.join(KINDS)}")
     plans.lock(session, night)
     call_off_open(session, night.id, kind)
     job = PlanJob(

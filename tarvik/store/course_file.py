@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import select
@@ -127,9 +128,10 @@ def _shelters(
             settings=s["settings"],
             people=[p for p in s["people"] if p in here],
             spot=_spot(s["spot"]) if s.get("spot") else None,
+            joined=s.get("joined_id"),
         )
         for s in plain
-        if s["sheet_id"] in sheets
+        if {s["sheet_id"], s.get("joined_id") or s["sheet_id"]} <= sheets
     ]
 
 
@@ -240,7 +242,7 @@ def bring_in(
                 kind=i.kind,
                 data=_tried(
                     f"sites.{site.name}",
-                    lambda i=i: checked(i.kind, i.data),  # type: ignore[misc]
+                    partial(checked, i.kind, i.data),
                 ),
             )
             for i in site.items
@@ -287,21 +289,26 @@ def _bring_night(
     session.flush()
     _tried(where, lambda: nights.night_of(session, course, night))
 
+    def settings_of(shelter: ShelterIn) -> dict[str, float]:
+        return pitch_named(shelter.pitch).checked(shelter.settings)
+
     def choices(shelters: Sequence[ShelterIn]) -> list[plans.Choice]:
         return [
             plans.Choice(
                 _known(sheets, s.sheet, where),
                 s.pitch,
-                _tried(where, lambda s=s: pitch_named(s.pitch).checked(s.settings)),  # type: ignore[misc]
+                _tried(where, partial(settings_of, s)),
                 tuple(_known(people, p, where) for p in s.people),
                 s.spot.model_dump() if s.spot else None,
+                None if s.joined is None else _known(sheets, s.joined, where),
             )
             for s in shelters
         ]
 
     chosen = choices(told.shelters)
     beds = [p for c in chosen for p in c.people]
-    if len(set(beds)) < len(beds) or len({c.sheet_id for c in chosen}) < len(chosen):
+    used = [sheet for c in chosen for sheet in c.sheets]
+    if len(set(beds)) < len(beds) or len(set(used)) < len(used):
         raise InputError("file", f"at {where}.shelters: somebody, or a sheet, is in two shelters")
     if chosen:
         plans.replace_all(session, night, chosen, "the course file")
@@ -374,11 +381,11 @@ def _known(numbers: Mapping[int, int], key: int, where: str) -> int:
 def _whole(name: str, some: Sequence[Mapping[str, Any]]) -> None:
     needed = NEEDED.get(name)
     if needed is not None and any(k[needed] is None for k in some):
-        raise InputError("file", f"at {name}: «{needed}» is missing")
+        raise InputError("file", f"at {name}: “{needed}” is missing")
 
 
 def _tried(where: str, make: Callable[[], Any]) -> Any:
-    """What a reader makes of plain values; whatever they are unfit for is told with the place."""
+    """What a reader makes of plain values; whatever they are unfit for is named with its place."""
     try:
         return make()
     except InputError as err:

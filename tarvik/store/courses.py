@@ -174,4 +174,4 @@ def read_date(text: str) -> date | None:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
-        raise InputError("first", f"«{text[:20]}» is no date; write it like 2027-09-24") from None
+        raise InputError("first", f"“{text[:20]}” is no date; write it like 2027-09-24") from None

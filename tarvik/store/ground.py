@@ -183,7 +183,7 @@ def _name_free(session: Session, site_id: int, name: str, but: int = 0) -> None:
     for item in items(session, site_id):
         if item.kind == "thing" and item.id != but and item.data["name"] == name:
             raise InputError(
-                "name", f"there is a point «{name}» already; give this one another name"
+                "name", f"there is a point “{name}” already; give this one another name"
             )
 
 
@@ -208,7 +208,7 @@ def add(
                 if data["name"] in names:
                     raise InputError(
                         "name",
-                        f"there is a point «{data['name']}» already; give this one another name",
+                        f"there is a point “{data['name']}” already; give this one another name",
                     )
                 names.add(data["name"])
         except InputError as err:

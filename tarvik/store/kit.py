@@ -14,8 +14,9 @@ from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.loads.holding import Holding, StakeKind
 from tarvik.core.loads.stake_kinds import Stakes, sorted_stakes
+from tarvik.core.plan.party import Camper, Shares, Skill
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
-from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.sheet import Sheet, TieOuts, joined_sheet, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
@@ -48,7 +49,7 @@ class ConflictError(Exception):
     """Somebody else changed the same cell first. Both values, as text, are here."""
 
     def __init__(self, column: str, mine: str, theirs: str, version: int) -> None:
-        super().__init__(f"{column}: «{mine}» or «{theirs}»")
+        super().__init__(f"{column}: “{mine}” or “{theirs}”")
         self.column, self.mine, self.theirs, self.version = column, mine, theirs, version
 
 
@@ -203,10 +204,35 @@ def sheet_of(row: SheetRow) -> Sheet:
     return Sheet.rectangle(row.width_m, row.length_m, ties, hood, fabric)
 
 
+def cloth_of(sheet: SheetRow, joined: SheetRow | None) -> Sheet:
+    """What is pitched: a sheet, or it and another joined. Raises InputError for two that are not
+    joined along an edge.
+    """
+    cloth = sheet_of(sheet)
+    return cloth if joined is None else joined_sheet(cloth, sheet_of(joined))
+
+
 def body_of(person: Person | None) -> Body:
     """The body a row describes; the default person for nobody."""
 
     return ADULT if person is None else Body(person.stature_m, dict(person.measured or {}))
+
+
+def camper_of(person: Person) -> Camper:
+    """A person as the plan sees one."""
+    return Camper(
+        person.id,
+        person.name,
+        person.stature_m,
+        person.role == "leader",
+        person.age,
+        person.patrol,
+        person.quarters,
+        Shares(person.shares),
+        Skill(person.skill),
+        person.snores,
+        person.lends,
+    )
 
 
 def stake_kind(row: StakeRow, usual: Holding) -> StakeKind:

@@ -251,24 +251,35 @@ class StakeRow(Belonging, Owned, Base):
 
 
 class ShelterRow(Versioned, Base):
-    """A choice for a night: this sheet, pitched so. At most one a sheet and night."""
+    """A choice for a night: this sheet, or this and another joined to it, pitched so. At most one a
+    sheet and night.
+    """
 
     __tablename__ = "shelter"
     __table_args__ = (
         Index("one_shelter_a_sheet", "night_id", "sheet_id", unique=True),
+        Index("one_shelter_a_joined_sheet", "night_id", "joined_id", unique=True),
+        CheckConstraint("joined_id <> sheet_id", name="two_sheets"),
         CheckConstraint("pitch <> ''", name="pitch_named"),
     )
 
     night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
     sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
+    joined_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
     pitch: Mapped[str] = mapped_column(String(40))
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     spot: Mapped[dict[str, Any] | None] = mapped_column()
 
-    sheet: Mapped[SheetRow] = relationship(lazy="joined")
+    sheet: Mapped[SheetRow] = relationship(lazy="joined", foreign_keys=[sheet_id])
+    joined: Mapped[SheetRow | None] = relationship(lazy="joined", foreign_keys=[joined_id])
     members: Mapped[list[ShelterMember]] = relationship(
         lazy="selectin", cascade="all, delete-orphan", order_by="ShelterMember.person_id"
     )
+
+    @property
+    def sheets(self) -> tuple[SheetRow, ...]:
+        """The sheets it is made of: one, or two joined."""
+        return (self.sheet,) if self.joined is None else (self.sheet, self.joined)
 
 
 class ShelterMember(Base):
@@ -493,7 +504,7 @@ class Attempt(Base):
 
 
 class CardLink(Base):
-    """A participant's link to the own card."""
+    """A participant's link to their own card."""
 
     __tablename__ = "card_link"
 
@@ -507,7 +518,7 @@ class CardLink(Base):
 
 
 class Answer(Base):
-    """What a participant said on the own card: kit brought, or a stature or sheet to be confirmed
+    """What a participant said on their own card: kit brought, or a stature or sheet to be confirmed
     by a leader.
     """
 

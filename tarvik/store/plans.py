@@ -4,7 +4,7 @@ change of them, of the aims' order and of what is fixed can be undone, in one li
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import delete, select
@@ -27,13 +27,19 @@ KEPT = ("aims", "locks", "accepted")
 
 @dataclass(frozen=True)
 class Choice:
-    """A shelter to be: sheet and people by number."""
+    """A shelter to be: sheet and people by number; with `joined_id`, of two sheets joined."""
 
     sheet_id: int
     pitch: str
     settings: Mapping[str, float]
     people: tuple[int, ...]
     spot: Mapping[str, Any] | None = None
+    joined_id: int | None = None
+
+    @property
+    def sheets(self) -> tuple[int, ...]:
+        """Numbers of the sheets it is made of."""
+        return (self.sheet_id,) if self.joined_id is None else (self.sheet_id, self.joined_id)
 
 
 def choice_of(plain: Mapping[str, Any]) -> Choice:
@@ -44,6 +50,7 @@ def choice_of(plain: Mapping[str, Any]) -> Choice:
         plain["settings"],
         tuple(plain["people"]),
         plain.get("spot"),
+        plain.get("joined_id"),
     )
 
 
@@ -56,13 +63,17 @@ def plain_of(choice: Choice) -> dict[str, Any]:
         "settings": dict(choice.settings),
         "people": list(choice.people),
         "spot": spot,
+        "joined_id": choice.joined_id,
     }
 
 
 def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
-    """A night's shelters in the order they were chosen, without those whose sheet was deleted."""
+    """A night's shelters in the order they were chosen, without those of which a sheet was
+    deleted.
+    """
     query = select(ShelterRow).where(ShelterRow.night_id == night_id).order_by(ShelterRow.id)
-    return [row for row in session.scalars(query).unique() if row.sheet.deleted_at is None]
+    rows = session.scalars(query).unique()
+    return [row for row in rows if all(sheet.deleted_at is None for sheet in row.sheets)]
 
 
 def shelter(session: Session, night_id: int, shelter_id: int) -> ShelterRow:
@@ -86,12 +97,13 @@ def lock(session: Session, night: Night) -> None:
 def snapshot(session: Session, night: Night) -> list[Any]:
     """A night's choices as plain values."""
     query = select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
-    return [
-        plain_of(
-            Choice(s.sheet_id, s.pitch, s.settings, tuple(m.person_id for m in s.members), s.spot)
-        )
-        for s in session.scalars(query).unique()
-    ]
+    return [plain_of(as_choice(row)) for row in session.scalars(query).unique()]
+
+
+def as_choice(row: ShelterRow) -> Choice:
+    """A shelter that was chosen, as the choice that made it."""
+    people = tuple(member.person_id for member in row.members)
+    return Choice(row.sheet_id, row.pitch, row.settings, people, row.spot, row.joined_id)
 
 
 def _asked(session: Session, night: Night) -> dict[str, Any]:
@@ -156,6 +168,7 @@ def _put(session: Session, night: Night, choice: Choice) -> ShelterRow:
         pitch=choice.pitch,
         settings=dict(choice.settings),
         spot=dict(choice.spot) if choice.spot else None,
+        joined_id=choice.joined_id,
         members=[ShelterMember(person_id=p, night_id=night.id) for p in choice.people],
     )
     session.add(row)
@@ -164,33 +177,31 @@ def _put(session: Session, night: Night, choice: Choice) -> ShelterRow:
 
 
 def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
-    """Put people under a sheet in a pitch; they leave the shelters they were in, and the sheet its
-    former pitch.
+    """Put people under a sheet, or two joined, in a pitch; they leave the shelters they were in,
+    and the sheets their former pitches.
 
     Raises InputError for an unknown pitch, setting or nobody to sleep there; NotFoundError for a
     stranger's sheet.
     """
     settings = pitch_named(choice.pitch).checked(choice.settings)
-    one(session, night.course_id, "sheets", choice.sheet_id)
+    for sheet in choice.sheets:
+        one(session, night.course_id, "sheets", sheet)
     if not choice.people:
         raise InputError("people", "say who sleeps there: tick at least one person")
     for person in choice.people:
         one(session, night.course_id, "people", person)
     lock(session, night)
     remember(session, night, "choosing a shelter")
-    same = session.scalars(
-        select(ShelterRow).where(
-            ShelterRow.night_id == night.id, ShelterRow.sheet_id == choice.sheet_id
-        )
-    ).unique()
+    every = session.scalars(select(ShelterRow).where(ShelterRow.night_id == night.id)).unique()
     spot = choice.spot
-    for row in same:
-        spot = spot or row.spot
-        session.delete(row)
+    for row in every:
+        if set(as_choice(row).sheets) & set(choice.sheets):
+            spot = spot or row.spot
+            session.delete(row)
     session.flush()
     _clear_beds(session, night, choice.people)
     people = tuple(dict.fromkeys(choice.people))
-    return _put(session, night, Choice(choice.sheet_id, choice.pitch, settings, people, spot))
+    return _put(session, night, replace(choice, settings=settings, people=people, spot=spot))
 
 
 def remove(session: Session, night: Night, shelter_id: int) -> None:

@@ -82,7 +82,7 @@ def binaries() -> Path:
     if program:
         return Path(program).resolve().parent
     raise ServerError(
-        "PostgreSQL is not installed: run «apt-get install postgresql» as root, then start again"
+        "PostgreSQL is not installed: run “apt-get install postgresql” as root, then start again"
     )
 
 
@@ -134,7 +134,7 @@ class Server:
             account = pwd.getpwnam("postgres")
         except KeyError:
             raise ServerError(
-                "there is no user «postgres»: install Debian's postgresql package"
+                "there is no user “postgres”: install Debian's postgresql package"
             ) from None
         return {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": []}
 

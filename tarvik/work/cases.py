@@ -11,15 +11,15 @@ from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.make import Case
 from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool
-from tarvik.core.plan.party import Camper, Shares, Skill
 from tarvik.core.plan.question import Locks, Standing
 from tarvik.core.plan.stores import UNENDING
 from tarvik.core.rig.carried import CUT_MOST_M
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.site.hazards import hazards
+from tarvik.core.units import Units
 from tarvik.exchange.night_form import ground_rules_of, holding_of, may_cut, plan_rules_of
 from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans
-from tarvik.store.kit import STICK_LEAST_M, sheet_of
+from tarvik.store.kit import STICK_LEAST_M, camper_of, sheet_of
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -27,27 +27,10 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
     from tarvik.core.tonight import Night as CoreNight
-    from tarvik.store.models import Course, Night, Person
+    from tarvik.store.models import Course, Night
 
 NIGHT_RAIN_HOURS: Final = 10.0
 """Hours of the heaviest rain for which puddles are reckoned."""
-
-
-def camper_of(person: Person) -> Camper:
-    """A person as the plan sees one."""
-    return Camper(
-        person.id,
-        person.name,
-        person.stature_m,
-        person.role == "leader",
-        person.age,
-        person.patrol,
-        person.quarters,
-        Shares(person.shares),
-        Skill(person.skill),
-        person.snores,
-        person.lends,
-    )
 
 
 def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
@@ -90,7 +73,7 @@ def camp_of(
     known = ground.ground_of(ground.items(session, night.site_id)).ground
     if not known.things and not known.areas:
         return None
-    rules = ground_rules_of(course.rules or {})
+    rules = ground_rules_of(course.rules or {}, Units(course.units))
     needs = tonight.needs
     wind = needs.wind_from_deg if needs.wind_m_s else None
     found = hazards(known, rules, wind, (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS)
@@ -104,7 +87,7 @@ def standing_of(row: Any) -> Standing:
     """A shelter of the night as it stands."""
     spot = row.spot or {}
     return Standing(
-        (row.sheet_id,),
+        tuple(sheet.id for sheet in row.sheets),
         row.pitch,
         tuple(sorted((k, float(v)) for k, v in row.settings.items())),
         (spot["x"], spot["y"]) if spot else None,
@@ -161,7 +144,12 @@ def choices_of(
         if people:
             out.append(
                 plans.Choice(
-                    offer.sheets[0], offer.pitch, dict(offer.settings), people, spot_of(offer)
+                    offer.sheets[0],
+                    offer.pitch,
+                    dict(offer.settings),
+                    people,
+                    spot_of(offer),
+                    offer.sheets[1] if len(offer.sheets) > 1 else None,
                 )
             )
     return out

@@ -15,7 +15,7 @@ from tarvik.core.hang.room import measure_hung
 from tarvik.core.held import moved
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.tonight import judge
-from tarvik.work.hanging import can_hang
+from tarvik.work.hung_key import can_hang
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -321,7 +321,9 @@ class Planner:
         def better(model: PlanModel, chosen: Chosen) -> None:
             waiting = [names[p] for p, s in chosen.beds.items() if s is None and p in names]
             words = (
-                "everybody has a dry bed" if not waiting else f"no bed yet for {', '.join(waiting)}"
+                "everybody has a dry place to sleep"
+                if not waiting
+                else f"no place to sleep yet for {', '.join(waiting)}"
             )
             first = not so_far
             so_far.update(reached=told(chosen.reached), gap=chosen.gap)
@@ -337,7 +339,8 @@ class Planner:
             words = "no plan was found in the time a plan may take: ask for fewer people or sheets"
             return "failed", {"words": words}, None
         if not made.chosen.possible:
-            return "failed", {"words": "what is fixed cannot be kept: let go of a lock"}, None
+            words = "what is locked cannot be kept: unlock a person or a shelter"
+            return "failed", {"words": words}, None
         if report.wanted:
             report.say("looking how the sheets hang", at_once=True, **so_far)
             made, choices = self._true_to_hang(case, made, report)
@@ -396,7 +399,7 @@ class Planner:
         tall = {c.number: c.stature_m for c in case.bag.campers}
         out, short, stopped = [], {}, set()
         for choice in choices_of(made.offers, made.chosen.beds):
-            offer = next(o for o in made.offers if o.sheets[0] == choice.sheet_id)
+            offer = next(o for o in made.offers if o.sheets == choice.sheets)
             bodies = tuple(Body(tall[p]) for p in choice.people)
             asked = replace(
                 self._question(case, offer, len(bodies)),
@@ -689,7 +692,7 @@ class Planner:
         )
 
     def _question(self, case: Case, offer: Offer, people: int) -> Question:
-        sheet = next(b.sheet for b in case.bag.sheets if b.number == offer.sheets[0])
+        sheet = case.bag.cloth(offer.sheets)
         night = case.night
         wind = night.needs.wind_from_deg
         turned = offer.spot is not None and wind is not None

@@ -4,6 +4,7 @@ process that was to do it dies.
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -16,13 +17,19 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.units import Units
-from tarvik.work import hanging
-from tarvik.work.hanging import Hangings, can_hang, shape_key, told_key
+from tarvik.work import hanger, hanging
+from tarvik.work.hanger import Errand, Hanger
+from tarvik.work.hanging import Hangings, Wish
+from tarvik.work.hung_key import can_hang, shape_key, told_key
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 COARSE = Hanging(lines=7)
+
+
+def plainly(kept: object) -> str:
+    return json.dumps(kept, sort_keys=True)
 
 
 def refuse(*_: object) -> None:
@@ -37,7 +44,7 @@ def test_what_is_told_survives_being_kept() -> None:
     solution = shelter_of()
     assert solution.shelter and solution.figures and solution.assessment.rig
     told = tell(
-        hanging.hang(solution.shelter, solution.assessment.rig, COARSE),
+        hang(solution.shelter, solution.assessment.rig, COARSE),
         solution.figures,
         solution.question.body,
     )
@@ -79,7 +86,7 @@ def test_a_shape_once_solved_is_never_solved_again(
 ) -> None:
     first, hung = Hangings(database).now(shelter_of(), COARSE)
 
-    monkeypatch.setattr(hanging, "hang", refuse)
+    monkeypatch.setattr(hanger, "hang", refuse)
     later = Hangings(database)  # another process, or the same after a restart
     again, same = later.now(shelter_of(), COARSE)
     assert again == first
@@ -104,7 +111,7 @@ def test_another_wind_over_the_same_shape_hangs_no_sheet_anew(
         times.append(1)
         return hang(*asked)
 
-    monkeypatch.setattr(hanging, "hang", counted)
+    monkeypatch.setattr(hanger, "hang", counted)
     one = shelter_of()
     other = replace(
         one, question=replace(one.question, body=replace(one.question.body, stature_m=1.9))
@@ -122,7 +129,7 @@ def test_a_board_is_hung_by_processes_and_even_when_one_dies(
     alone = Hangings(database).told(wishes)
     hangings = Hangings(database).start()
     try:
-        monkeypatch.setattr(hangings, "_here", refuse)
+        monkeypatch.setattr(Hanger, "answer", refuse)
         assert hangings.told(wishes) == alone  # from the database
         more = [(shelter_of(h), COARSE) for h in (1.4, 1.5, 1.6)]
         assert None not in hangings.told(more)
@@ -147,3 +154,36 @@ def test_who_waits_too_long_hangs_the_sheet_alone(
         assert None not in hangings.told([(shelter_of(h), COARSE) for h in (1.0, 1.1, 1.2)])
     finally:
         hangings.stop()
+
+
+@pytest.mark.database
+def test_a_single_sheet_is_hung_before_those_of_a_board(database: Database) -> None:
+    hangings = Hangings(database)
+    board = [Wish(str(h), shelter_of(h), Errand("told", COARSE)) for h in (1.0, 1.1, 1.2)]
+    one = Wish("one", shelter_of(1.3), Errand("told", COARSE))
+    for wish in board:
+        hangings._ask(wish, soon=False)
+    hangings._ask(one, soon=True)
+    assert next(iter(hangings._waiting.values())) == one
+    hangings._ask(board[1], soon=True)  # somebody looks at just this one meanwhile
+    assert next(iter(hangings._waiting.values())) == board[1]
+    assert len(hangings._waiting) == 4
+
+
+@pytest.mark.database
+def test_advice_is_the_same_from_a_process_and_from_memory(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = shelter_of(), COARSE, 40.0, 200.0
+    hangings = Hangings(database).start()
+    try:
+        by_hand = hangings.advice(*asked)
+    finally:
+        hangings.stop()
+    monkeypatch.setattr(Hanger, "answer", refuse)
+    assert plainly(Hangings(database).advice(*asked)) == plainly(by_hand)
+    monkeypatch.undo()
+    again = Hangings(database).advice(asked[0], COARSE, 60.0, 200.0)
+    assert again["tauter"] == by_hand["tauter"]
+    harder = [n for _, _, n, _ in again["gust"]], [n for _, _, n, _ in by_hand["gust"]]
+    assert max(harder[0]) > max(harder[1]) > 0
