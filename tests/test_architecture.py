@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import ast
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
@@ -62,12 +64,27 @@ def test_stores_and_exchange_know_nothing_of_the_web() -> None:
             }
 
 
+def test_the_web_process_loads_no_solver_of_plans() -> None:
+    """The worker makes the plans; its solver and what that loads weigh 50 MB."""
+    script = """
+import sys
+import tarvik.commands.serve, tarvik.web.serving
+print(*{name.split(".")[0] for name in sys.modules})
+"""
+    out = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True, cwd=ROOT
+    )
+    loaded = set(out.stdout.split())
+    assert "fastapi" in loaded
+    assert not loaded & {"ortools", "pandas"}
+
+
 def test_nothing_is_fetched_from_outside() -> None:
     """No page, style or script of ours names another host; fonts and scripts lie in the
     repository.
     """
     for path in [
-        *(ROOT / "tarvik" / "web" / "templates").glob("*"),
+        *(ROOT / "tarvik" / "web").rglob("*.html"),
         *(ROOT / "tarvik" / "web" / "static" / "app").glob("*"),
     ]:
         hosts = re.findall(r"https?://([\w.]+)", path.read_text())

@@ -219,6 +219,21 @@ async def permit(connection: HTTPConnection, access: Access) -> Scope | None:
 class GuardedRoute(APIRoute):
     """A route that is asked only once it is known that the asker may."""
 
+    def __init__(
+        self,
+        path: str,
+        endpoint: Callable[..., Any],
+        *,
+        include_in_schema: bool = True,
+        response_model: Any = None,
+        **given: Any,
+    ) -> None:
+        # What a page's route returns is what is sent; only the published contract names its shapes.
+        model = response_model if include_in_schema else None
+        super().__init__(
+            path, endpoint, include_in_schema=include_in_schema, response_model=model, **given
+        )
+
     async def handle(self, scope: AsgiScope, receive: Receive, send: Send) -> None:
         """Decide, then answer. A route that says nothing of itself is never reached: the
         application does not start with one.

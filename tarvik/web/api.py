@@ -12,6 +12,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Sought
 from tarvik.exchange.solve_request import Problem, SolveIn
 from tarvik.web.access import for_anyone, guarded_router
+from tarvik.web.deps import page
 from tarvik.web.limits import refusal
 from tarvik.work.solve_pool import BrokenError, BusyError, GoneError, TooDearError
 
@@ -25,7 +26,7 @@ _PROBLEMS: dict[int | str, dict[str, Any]] = {
 _SOLVING: dict[int | str, dict[str, Any]] = {
     **_PROBLEMS,
     200: {"content": {"application/json": {"schema": {"type": "object"}}}},
-    503: {"model": Problem, "description": "Busy: ask again after so many seconds"},
+    503: {"model": Problem, "description": "Busy: Retry-After says when to ask again"},
 }
 
 
@@ -40,10 +41,11 @@ async def healthz() -> dict[str, str]:
 @router.get(
     "/readyz",
     tags=["running it"],
+    response_model=None,
     responses={503: {"model": Problem, "description": "The database does not answer"}},
 )
 @for_anyone
-async def readyz(request: Request) -> Any:
+async def readyz(request: Request) -> Response | dict[str, object]:
     """Answers 200 while the database answers too, else 503. It was asked in the last two seconds:
     nobody waits for it here.
     """
@@ -54,7 +56,7 @@ async def readyz(request: Request) -> Any:
 
 @router.get("/docs", include_in_schema=False)
 @for_anyone
-def docs(request: Request) -> Any:
+def docs(request: Request) -> Response:
     """The OpenAPI document as a page: read with no network, like every page."""
     document = request.app.openapi()
     calls = [
@@ -62,12 +64,13 @@ def docs(request: Request) -> Any:
         for path, methods in document["paths"].items()
         for method, call in methods.items()
     ]
-    context = {
-        "calls": calls,
-        "models": document["components"]["schemas"],
-        "title": document["info"]["title"],
-    }
-    return request.app.state.tarvik.pages.TemplateResponse(request, "docs.html", context)
+    return page(
+        request,
+        "docs.html",
+        calls=calls,
+        models=document["components"]["schemas"],
+        title=document["info"]["title"],
+    )
 
 
 @router.get("/api/pitches", tags=["pitches"])

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from contextlib import asynccontextmanager
-from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fastapi import FastAPI
-from fastapi.staticfiles import StaticFiles
 
 from tarvik import __version__
 from tarvik.exchange.feed import Feed
@@ -17,68 +14,21 @@ from tarvik.store.watch import DatabaseWatch
 from tarvik.web import api, problems
 from tarvik.web.access import check_routes, cookie_name
 from tarvik.web.limits import Limits
-from tarvik.web.pages import (
-    account,
-    bench,
-    board,
-    camp,
-    card,
-    choosing,
-    compare,
-    course_file,
-    ground,
-    history,
-    home,
-    hung,
-    kit,
-    night,
-    person,
-    plan,
-    plan_jobs,
-    plan_repair,
-    provider,
-    rules,
-    team,
-    ways,
-)
+from tarvik.web.navigation import routers
 from tarvik.web.polling import Poller
-from tarvik.web.rendering import make_templates
-from tarvik.web.tries import Tries
+from tarvik.web.shared.rendering import make_templates
+from tarvik.web.shipped import ship
+from tarvik.web.state import WEB, Parts
 from tarvik.work.hanging import Hangings
 from tarvik.work.queue import Queue
-from tarvik.work.solve_pool import SolvePool
 from tarvik.work.solving import Solver
 from tarvik.work.tidying import Tidying
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator
 
-    from fastapi.templating import Jinja2Templates
-
     from tarvik.store.database import Database
     from tarvik.work.searching import Searcher
-
-HERE = Path(__file__).parent
-
-
-@dataclass
-class Tarvik:
-    """What every request needs."""
-
-    database: Database
-    solver: Solver
-    pages: Jinja2Templates
-    queue: Queue
-    hangings: Hangings
-    settings: Settings
-    watch: DatabaseWatch
-    feed: Feed | None = None
-    stand_ins: str | None = None
-    demo: bool = False
-    pool: SolvePool = field(default_factory=SolvePool)
-    tries: Tries = field(default_factory=Tries)
-    browsers_key: bytes = b""
-    """Key of the marks by which browsers are known; empty until it is first needed."""
 
 
 def create_app(
@@ -99,10 +49,10 @@ def create_app(
     queue = Queue(database.url)
     feed = Feed(f"{stand_ins}/forecast") if stand_ins else None
     poller = Poller(database, feed) if feed else None
-    parts = Tarvik(
+    parts = Parts(
         database,
         solver,
-        make_templates(HERE / "templates"),
+        make_templates(WEB / "screens", WEB / "shared"),
         queue,
         hangings or Hangings(database),
         settings,
@@ -137,34 +87,11 @@ def create_app(
         description="Which pitch each sheet can form, what room it gives. Lengths in metres.",
     )
     app.state.tarvik = parts
+    ship(app)
     app.add_middleware(Limits, settings=settings, cookie=cookie_name(settings.tls))
     problems.install(app)
-    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for part in (
-        api,
-        account,
-        provider,
-        team,
-        card,
-        history,
-        course_file,
-        home,
-        kit,
-        night,
-        ground,
-        plan,
-        plan_jobs,
-        plan_repair,
-        rules,
-        board,
-        choosing,
-        compare,
-        person,
-        ways,
-        bench,
-        hung,
-        camp,
-    ):
-        app.include_router(part.router)
+    app.include_router(api.router)
+    for router in routers():
+        app.include_router(router)
     check_routes(app)
     return app

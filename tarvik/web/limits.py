@@ -241,7 +241,7 @@ class Limits:
         caller = self.rate.caller(connection.cookies.get(self.cookie, ""), address)
         wait = self.rate.wait_s(caller, time.monotonic())
         if wait:
-            words = "so many requests at once; wait a few seconds"
+            words = "too many requests at once; wait a few seconds"
             return refusal(429, "Too often", words, {"Retry-After": str(int(wait) + 1)})
         scope["state"]["charge"] = lambda cost: self.rate.charge(caller, time.monotonic(), cost)
         return None

@@ -111,7 +111,7 @@ def sign_in_page(request: Request, status: int = 200, **more: Any) -> Response:
     parts = request.app.state.tarvik
     blank = {"back": "/", "typed": {}, "fault": None, "demo": parts.demo}
     return parts.pages.TemplateResponse(  # type: ignore[no-any-return]
-        request, "sign_in.html", {**blank, **more}, status_code=status
+        request, "account/sign_in.html", {**blank, **more}, status_code=status
     )
 
 
@@ -185,7 +185,7 @@ def install(app: FastAPI) -> None:
         return problem(
             request,
             409,
-            f"You wrote «{err.mine}»; meanwhile somebody wrote «{err.theirs}».",
+            f"You wrote “{err.mine}”; meanwhile somebody wrote “{err.theirs}”.",
             err.column,
             mine=err.mine,
             theirs=err.theirs,

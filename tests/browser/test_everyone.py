@@ -112,7 +112,19 @@ def press_to(page: Page, words: str, most: int = 160) -> None:
             .replace(/\\s+/g, ' ').trim() }""")
         if words in told:
             return
-    raise AssertionError(f"the Tab key does not lead to «{words}»")
+    raise AssertionError(f"the Tab key does not lead to “{words}”")
+
+
+def arrow_to(page: Page, words: str) -> None:
+    """All pitches of the first sheet asked for; then with the arrow keys to the one so called."""
+    press_to(page, "All 27 pitches")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".is-whole .cell-link:focus")
+    for _ in range(27):
+        if words in page.evaluate("document.activeElement.getAttribute('aria-label')"):
+            return
+        page.keyboard.press("ArrowRight")
+    raise AssertionError(f"the arrow keys do not lead to “{words}”")
 
 
 def type_kit(page: Page) -> None:
@@ -158,7 +170,7 @@ def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> No
     press_to(page, "Pitch board")
     page.keyboard.press("Enter")
     page.wait_for_selector("[data-done]")
-    press_to(page, "Lean-to with awning", most=400)  # every cell is a stop on the way
+    arrow_to(page, "Lean-to with awning")
     page.keyboard.press("Enter")
     page.wait_for_selector("html[data-ready] h1:has-text('Lean-to with awning')")
     press_to(page, "Choose this…")
@@ -172,6 +184,8 @@ def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> No
     page.wait_for_url("**/camp")
     expect(page.locator(".setup-card h2")).to_contain_text("Lean-to with awning")
     expect(page.locator(".setup-card header")).to_contain_text("Kim B")
+    press_to(page, "Demo leader")
+    page.keyboard.press("Enter")
     press_to(page, "Sign out")
     page.keyboard.press("Enter")
     page.wait_for_selector("h1:has-text('Sign in')")

@@ -85,7 +85,7 @@ def test_the_field_book_takes_readings_and_names_the_slip(page: Page, bed: Testb
     form.locator("[name=end]").fill("New post")
     form.locator("[name=length_m]").fill("x")
     page.keyboard.press("Enter")
-    expect(form.locator(".cell-fault")).to_contain_text("no number")
+    expect(form.locator(".cell-fault")).to_contain_text("isn't a number")
     assert form.locator("[name=end]").input_value() == "New post"
     form.locator("[name=length_m]").fill("4.2")
     page.keyboard.press("Enter")

@@ -40,7 +40,7 @@ def at_the_bench(page: Page, bed: Testbed, owner: str, pitch: str, there: str, p
     page.goto(
         f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/bench/{bed.sheets[owner]}/{pitch}"
     )
-    page.wait_for_selector(there)
+    page.wait_for_selector(there, state="attached")
     page.evaluate(HOLD, part)
 
 
@@ -81,7 +81,7 @@ def test_a_late_answer_of_the_night_is_not_shown(page: Page, bed: Testbed) -> No
 
 
 def test_a_lift_made_while_the_last_is_worked_out_stays(page: Page, bed: Testbed) -> None:
-    at_the_bench(page, bed, "Faro T", "plow-point?height=1.2", "#hung .hung-how", "/hung?")
+    at_the_bench(page, bed, "Faro T", "plow-point?height=1.2#hung", "#hung .hung-how", "/hung?")
     handle = page.locator("#hung [data-lift]").last
     handle.focus()
     page.keyboard.press("ArrowUp")

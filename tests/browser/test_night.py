@@ -39,7 +39,7 @@ def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
     lowest = page.locator("[data-column=lowest_c]")
     lowest.fill("freezing")
     lowest.press("Tab")
-    expect(page.locator(".cell-fault")).to_contain_text("no number")
+    expect(page.locator(".cell-fault")).to_contain_text("isn't a number")
     expect(lowest).to_have_value("freezing")
     lowest.fill("-2")
     lowest.press("Tab")
@@ -49,7 +49,7 @@ def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
     expect(page.locator(".night-figures details[open] .explained")).to_contain_text(
         "Joint Action Group"
     )
-    page.click("text=Undo «Lowest temperature»")
+    page.click("text=Undo “Lowest temperature”")
     expect(page.locator("[data-column=lowest_c]")).to_have_value("")
 
 
@@ -101,6 +101,7 @@ def test_the_wind_turned_on_the_bench_shrinks_the_dry_ground(page: Page, bed: Te
     back = float(figure.inner_text().split()[0])
     slider = page.locator("input[name=from]")
     expect(page.locator("[data-side]")).to_have_text("the back")
+    page.click("text=Wind and pull")
     expect(page.locator("#more svg.rose")).to_be_visible()
     slider.focus()
     for _ in range(12):

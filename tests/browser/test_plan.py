@@ -48,7 +48,7 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     chip = rows.nth(0).locator("[data-person]").first
     person = chip.get_attribute("data-person")
     with page.expect_response(f"**/people/{person}"):
-        chip.locator(".chip-name").drag_to(rows.nth(1).locator(".shelter-row"))
+        chip.locator(".chip-name").drag_to(rows.nth(1).locator(".shelter-name"))
     page.wait_for_selector(".map-lists:not([aria-busy])")
     assert (
         page.locator("li[data-row-shelter]")
@@ -72,7 +72,7 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     with page.expect_response("**/locks"):
         lock.click()
     page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
-    page.click("text=Change as little as needed")
+    page.click("text=Re-plan, keeping what stands")
     page.wait_for_selector(".plan[data-ended='plan done']")
     page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
     page.click("[data-fold=evening] > summary")

@@ -24,18 +24,18 @@ def night_of(bed: Testbed) -> str:
     return f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}"
 
 
-def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
+def test_the_board_shows_the_best_and_compares(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/board")
     page.wait_for_selector("[data-done]")
-    heads = page.locator("thead th[data-pitch]")
-    assert heads.count() == 27
-    first = heads.first.get_attribute("data-pitch")
-    page.select_option("[data-order]", "best")
-    assert page.locator("tbody tr").first.locator("td.cell").first.get_attribute(
-        "data-pitch"
-    ) == heads.first.get_attribute("data-pitch")
-    page.select_option("[data-order]", "family")
-    assert heads.first.get_attribute("data-pitch") == first
+    first = page.locator(".sheet-row").first
+    assert first.locator(".cell").count() == 6
+    assert first.locator(".cell").first.get_attribute("data-suggested") == "1"
+    assert page.locator(".cell.cannot").count() == 0  # what won't work is not there
+    first.locator("[data-all]").click()
+    expect(page.locator(".sheet-row").first.locator(".cell")).to_have_count(27)
+    page.select_option("[name=show]", "works")
+    page.wait_for_selector("[data-done]")
+    assert 6 < page.locator(".sheet-row").first.locator(".cell").count() < 27
     ticks = page.locator("input[data-compare]:visible")
     ticks.nth(0).check()
     expect(page.locator("[data-compare-now]")).to_be_disabled()
@@ -50,7 +50,7 @@ def test_the_board_orders_hides_and_compares(page: Page, bed: Testbed) -> None:
 
 
 def test_the_curve_sets_the_bench(page: Page, bed: Testbed) -> None:
-    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point")
+    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point#ways")
     page.wait_for_selector("#ways[aria-busy=false]")
     before = page.locator("input[name=height]").input_value()
     dots = page.locator(".curve [data-settings]")
@@ -59,7 +59,10 @@ def test_the_curve_sets_the_bench(page: Page, bed: Testbed) -> None:
     page.keyboard.press("Enter")
     expect(page.locator("input[name=height]")).not_to_have_value(before)
     page.wait_for_selector(".bench-view[aria-busy=false]")
+    page.click("text=Wind and pull")
     expect(page.locator("#ways .moves, #ways .empty").first).to_be_visible()
+    expect(page.locator("#ways .knots figure").first).to_be_hidden()
+    page.click("text=Set it up")
     expect(page.locator("#ways .knots figure").first).to_be_visible()
     expect(page.locator("#ways .setup li").first).to_be_visible()
 
@@ -73,7 +76,7 @@ def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: T
     page.locator(".orbit").focus()
     page.keyboard.press("ArrowLeft")
     assert canvas.evaluate("c => c.toDataURL()") != picture
-    context = patient_context(page.context.browser, java_script_enabled=False)  # type: ignore[arg-type]
+    context = patient_context(page.context.browser, java_script_enabled=False)
     let_in(context, bed)
     plain = context.new_page()
     plain.goto(path)
@@ -92,7 +95,7 @@ def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
 
 
 def test_the_hung_sheet_is_lifted_by_a_handle_and_by_keys(page: Page, bed: Testbed) -> None:
-    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point?height=1.2")
+    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/plow-point?height=1.2#hung")
     page.wait_for_selector("#hung .hung-how")
     handle = page.locator("#hung [data-lift]").last
     name = handle.get_attribute("data-lift")

@@ -19,11 +19,11 @@ from tarvik.core.units import Units
 from tarvik.core.weather.needs import Insects, NightNeeds
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.models import Provider
-from tarvik.web.judged import Judge
+from tarvik.web.shared.judged import Judge
 from tarvik.work.hanging import Hangings
 from tarvik.work.solving import Solver
 from tests.small_course import work_off
-from tests.web.test_one_judgement import judgements
+from tests.web.shared.test_judged import judgements
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient

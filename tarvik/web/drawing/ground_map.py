@@ -13,6 +13,7 @@ from shapely import Polygon
 
 from tarvik.core.finding import Level
 from tarvik.core.site.things import Health, Kind, Sort
+from tarvik.core.units import FOOT_M, Units, format_depth, format_way
 from tarvik.web.drawing.svg import PX_PER_M, Paper
 
 if TYPE_CHECKING:
@@ -44,6 +45,8 @@ HAZARD_CSS = {
 }
 NAME_PX = 55
 EVERY_M = (1, 2, 5, 10, 20, 50, 100, 200, 500)
+EVERY_FT = (3, 6, 15, 30, 60, 150, 300, 600, 1500)
+"""Steps of the map's grid."""
 
 
 def _rings(shape: BaseGeometry) -> list[list[XY]]:
@@ -67,6 +70,7 @@ def ground_map(
     pairs: Sequence[TreePair] = (),
     wind_from_deg: float | None = None,
     surveyed: frozenset[str] = frozenset(),
+    units: Units = Units.METRIC,
 ) -> str:
     """The whole map. `ids`: item numbers by name, for the page's script; `shelters`: (number,
     label, placed, troubled).
@@ -78,7 +82,7 @@ def ground_map(
         x0, y0, x1, y1 = min(x0, a), min(y0, b), max(x1, c), max(y1, d)
     low, high = (x0 - 2, y0 - 2), (x1 + 2, y1 + 2)
     paper.grow(low, high)
-    _grid(paper, low, high)
+    _grid(paper, low, high, units)
     for area in ground.areas:
         number = ids.get(f"area {area.name}", 0)
         before = len(paper.parts)
@@ -102,7 +106,7 @@ def ground_map(
         parts = paper.parts[before:]
         del paper.parts[before:]
         told = f"{thing.kind} {thing.name}" + (
-            f", ± {thing.error_m * 100:.0f} cm" if 0 < thing.error_m < 99 else ""
+            f", ± {format_depth(thing.error_m, units)}" if 0 < thing.error_m < 99 else ""
         )
         fixed = "survey" if thing.name in surveyed else "free"
         _group(
@@ -116,7 +120,7 @@ def ground_map(
     for number, label, placed, troubled in shelters:
         paper.raw(shelter_group(number, label, placed, troubled=troubled))
     paper.raw(_badge((low[0], high[1]), wind_from_deg))
-    paper.raw(_bar(low))
+    paper.raw(_bar(low, units))
     return _at_home(
         paper.svg(),
         [t.at for t in ground.things]
@@ -137,16 +141,18 @@ def _at_home(svg: str, places: Sequence[XY]) -> str:
     )
 
 
-def _grid(paper: Paper, low: XY, high: XY) -> None:
+def _grid(paper: Paper, low: XY, high: XY, units: Units) -> None:
     wide = max(high[0] - low[0], high[1] - low[1])
-    step = next(e for e in EVERY_M if wide / e <= 26 or e == EVERY_M[-1])
+    metric = units is Units.METRIC
+    every = EVERY_M if metric else tuple(feet * FOOT_M for feet in EVERY_FT)
+    step = next(e for e in every if wide / e <= 26 or e == every[-1])
     for axis in (0, 1):
         at = math.ceil(low[axis] / step) * step
         while at <= high[axis]:
             a, b = ((at, low[1]), (at, high[1])) if axis == 0 else ((low[0], at), (high[0], at))
             paper.line(a, b, "g-axis" if at == 0 else "g-grid")
             at += step
-    paper.text((high[0], low[1] + 0.3), f"grid {step} m", "t spot-t", "end", 40)
+    paper.text((high[0], low[1] + 0.3), f"grid {format_way(step, units)}", "t spot-t", "end", 40)
 
 
 def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
@@ -256,13 +262,15 @@ def _badge(at: XY, wind_from_deg: float | None) -> str:
     return _fixed("badge", at, paper)
 
 
-def _bar(at: XY) -> str:
+def _bar(at: XY, units: Units) -> str:
     paper = Paper("", "")
-    paper.line((0.4, 0.5), (5.4, 0.5), "bar")
+    each = 1.0 if units is Units.METRIC else 3 * FOOT_M
+    paper.line((0.4, 0.5), (0.4 + 5 * each, 0.5), "bar")
     for k in range(6):
         reach = 0.2 if k in (0, 5) else 0.1
-        paper.line((0.4 + k, 0.5 - reach), (0.4 + k, 0.5 + reach), "bar")
-    paper.text((5.6, 0.5), "5 m", "t name-t", "start", NAME_PX)
+        x = 0.4 + k * each
+        paper.line((x, 0.5 - reach), (x, 0.5 + reach), "bar")
+    paper.text((0.6 + 5 * each, 0.5), format_way(5 * each, units), "t name-t", "start", NAME_PX)
     return _fixed("scale-bar", at, paper)
 
 

@@ -10,10 +10,11 @@ import numpy as np
 
 from tarvik.core.cards import marks
 from tarvik.core.fold.pattern import Role
+from tarvik.core.hang.advice import handles
 from tarvik.core.measure.mats import Mat
 from tarvik.core.measure.section import section
 from tarvik.core.shelter import Face
-from tarvik.core.units import Units, format_length
+from tarvik.core.units import Units, format_force, format_length
 from tarvik.web.drawing.solid import AZIMUTH_DEG, ELEVATION_DEG, fine, view_of
 from tarvik.web.drawing.svg import Paper, scale_bar
 from tarvik.web.drawing.views import room_wanted
@@ -77,7 +78,7 @@ def plan(hung: Hung, told: Told, figures: Figures, units: Units, lift: str | Non
                 names.get(force.name, force.name),
                 "mark high" if force.kind in ("support", "cord") else "mark",
             )
-            paper.text((x, y - 0.24), f"{force.newtons:.0f} N", "t h-n", size=17)
+            paper.text((x, y - 0.24), format_force(force.newtons, units), "t h-n", size=17)
     for name, uv in handles(hung).items():
         node = hung.mesh.node_at(uv)
         x, y, z = (float(v) for v in hung.xyz[node])
@@ -109,30 +110,6 @@ def _hatch(paper: Paper, ring: Sequence[tuple[float, float]], state: str) -> Non
                     cut.append((p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])))
             if len(cut) == 2:
                 paper.line(cut[0], cut[1], f"h-hatch-{state}")
-
-
-def handles(hung: Hung) -> dict[str, tuple[float, float]]:
-    """Places of the sheet by which it can be lifted: tie-outs and buttons that nothing holds, and
-    its middle.
-    """
-    held = {tie.node for tie in hung.ties if tie.kind != "cord"}
-    out: dict[str, tuple[float, float]] = {}
-    places = list(hung.shelter.sheet.tie_outs or ())
-    corners = np.array(hung.shelter.sheet.outline)
-    middle = tuple(float(v) for v in (corners.min(axis=0) + corners.max(axis=0)) / 2)
-    for u, v in [*places, (middle[0], middle[1])]:
-        node = hung.mesh.node_at((u, v))
-        near = float(np.hypot(*(hung.mesh.uv[node] - np.array([u, v]))))
-        floor = hung.mesh.xyz[node, 2] < 0.05
-        if (
-            node in held
-            or floor
-            or near > 0.35
-            or any(np.hypot(u - a, v - b) < 0.05 for a, b in out.values())
-        ):
-            continue
-        out[f"{u:.2f}_{v:.2f}"] = (u, v)
-    return out
 
 
 def cut(hung: Hung, figures: Figures, units: Units) -> str:

@@ -10,12 +10,14 @@ from typing import TYPE_CHECKING, Any, Final
 import numpy as np
 
 from tarvik.core.fold.pattern import Role
+from tarvik.core.units import Units, format_length
 from tarvik.core.weather.rain import fall_directions
 from tarvik.web.drawing.svg import Paper
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
+    from tarvik.core.measure.mats import Mat
     from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
 
@@ -67,17 +69,41 @@ def fine(p: Floats) -> list[float]:
     return [round(float(c), 3) for c in p]
 
 
-def mesh(shelter: Shelter, figures: Figures, rig: Rig | None) -> dict[str, Any]:
-    """Everything the turning view draws, in metres: faces with roles, mats, lines, supports,
-    stakes, the fall of the rain.
+HEAD_M = 0.12
+"""Half of a head's height, and so the radius it is drawn with."""
+SHOULDERS_M = 0.30
+"""From the end of the mat at the head to the shoulders of who lies on it."""
+
+
+def lying(mat: Mat) -> dict[str, Any]:
+    """Who lies on a mat, as the turning view draws them: the head, and a line from shoulders to
+    feet.
+    """
+    left, right, foot_right, foot_left = mat.corners()
+    top, end = (left + right) / 2, (foot_left + foot_right) / 2
+    down = (end - top) / mat.length_m
+    return {
+        "head": [*fine(top + 1.4 * HEAD_M * down), HEAD_M],
+        "radius": HEAD_M,
+        "body": [[*fine(top + SHOULDERS_M * down), HEAD_M], [*fine(end - HEAD_M * down), HEAD_M]],
+    }
+
+
+def mesh(
+    shelter: Shelter, figures: Figures, rig: Rig | None, units: Units = Units.METRIC
+) -> dict[str, Any]:
+    """Everything the turning view draws, in metres: faces with roles, mats and who lies on them,
+    lines, supports, stakes, the height of the peak, the fall of the rain.
     """
     falls = fall_directions(figures.weather)
     fall = falls[len(falls) // 2 + 1] if len(falls) > 1 else falls[0]
-
     lines = [x for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points]
+    top = shelter.xyz[int(shelter.xyz[:, 2].argmax())]
     return {
         "faces": [{"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()],
         "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
+        "people": [lying(mat) for mat in figures.mats],
+        "peak": {"at": fine(top), "words": format_length(float(top[2]), units)},
         "lines": [[fine(shelter.at(x.start)), fine(np.array(x.to))] for x in lines],
         "supports": [
             [*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())

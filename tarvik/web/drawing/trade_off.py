@@ -8,7 +8,7 @@ import json
 from html import escape
 from typing import TYPE_CHECKING, Final
 
-from tarvik.core.units import Units, format_length
+from tarvik.core.units import Units, format_area, format_length
 
 if TYPE_CHECKING:
     from tarvik.core.trade_off import Curve, Point
@@ -88,7 +88,7 @@ def _words(p: Point, curve: Curve, units: Units) -> str:
     """What a point says when it is read or hovered over."""
     return (
         f"{curve.setting.shown(p.value, units)}: peak {format_length(p.peak_m, units)}, "
-        f"{p.dry_m2:.1f} m² dry, "
+        f"{format_area(p.dry_m2, units)} dry, "
         f"{p.open_to_wind:.0%} open to the wind, {p.sleepers} "
         f"{'sleeps' if p.sleepers == 1 else 'sleep'}"
     )

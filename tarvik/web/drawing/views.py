@@ -288,6 +288,12 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
         if count > 1:
             a, b = tuple(key)
             paper.line(shelter.sheet_at(a), shelter.sheet_at(b), "crease")
+    lap = shelter.sheet.lap
+    if lap is not None:
+        across = max(u for u, _ in shelter.sheet.outline)
+        for along in (lap.start_m, lap.start_m + lap.deep_m):
+            paper.line((0.0, along), (across, along), "lap")
+        paper.text((across / 2, lap.start_m + lap.deep_m / 2), "joined here", "t")
     for u, v in shelter.sheet.tie_outs or ():
         paper.circle((u, v), 0.035, "tie-out")
     if shelter.sheet.hood:

@@ -1,41 +1,60 @@
-// The board: fetches the solved rows, filters them, opens the choice.
+// The board: fetches the solved rows, filters them, moves among them, opens the choice.
 import { ask, toast } from "./talk.js";
+import { atOnce } from "./rows.js";
+
+const MOST_COMPARED = 4;
 
 export const board = () => ({
-  init() { this.load(); },
+  init() {
+    this.load();
+  },
+
+  at(name) {
+    return this.$root.querySelector(`[data-filter="${name}"]`);
+  },
+
+  cells() {
+    return [...this.$refs.rows.querySelectorAll(".cell")];
+  },
+
+  sheetRows() {
+    return [...this.$refs.rows.querySelectorAll(".sheet-row")];
+  },
+
+  address(sheet, show) {
+    const wanted = this.$root.querySelector("[name=wanted]").value;
+    return `${this.$root.dataset.url}?wanted=${wanted}&show=${show}&sheets=${sheet}`;
+  },
 
   // Row by row, two at a time: what is done is there to be read.
   async load() {
     const rows = this.$refs.rows;
     const turn = (this.turn = (this.turn || 0) + 1);
+    const show = this.$root.querySelector("[name=show]").value;
+    const order = this.$root.dataset.sheets.split(",");
+    const working = rows.querySelector(".working");
     rows.setAttribute("aria-busy", "true");
     delete this.$root.dataset.done;
-    const wanted = this.$root.querySelector("[name=wanted]").value;
-    const waiting = this.$root.dataset.sheets.split(",");
-    const order = [...waiting];
+    if (!working) rows.replaceChildren();
     let done = 0;
-    const working = rows.querySelector(".working")?.closest("tr") ?? null;
-    if (!working) rows.innerHTML = "";
-    const worker = async () => {
-      for (let sheet = waiting.shift(); sheet; sheet = waiting.shift()) {
-        const html = await ask(`${this.$root.dataset.url}?wanted=${wanted}&sheets=${sheet}`);
-        if (turn !== this.turn) return;
-        const made = document.createElement("tbody");
-        made.innerHTML = html;
-        const row = made.querySelector("tr");
-        if (!row) continue;
-        row.dataset.place = order.indexOf(sheet);
-        const next = [...rows.querySelectorAll("tr[data-place]")].find((r) => Number(r.dataset.place) > Number(row.dataset.place));
-        rows.insertBefore(row, next ?? (working?.isConnected ? working : null));
-        done += 1;
-        this.tell(done, order.length);
-      }
+    const put = (sheet, row) => {
+      row.dataset.place = order.indexOf(sheet);
+      const later = (other) => Number(other.dataset.place) > Number(row.dataset.place);
+      rows.insertBefore(
+        row,
+        this.sheetRows().find(later) ?? (working?.isConnected ? working : null),
+      );
+      done += 1;
+      this.tell(done, order.length);
+      this.pick();
     };
     try {
-      await Promise.all([worker(), worker()]);
+      await atOnce(order, 2, async (sheet) => {
+        const row = this.made(await ask(this.address(sheet, show)));
+        if (turn === this.turn && row) put(sheet, row);
+      });
       if (turn !== this.turn) return;
       working?.remove();
-      this.order();
       this.filter();
       this.$root.dataset.done = "yes";
     } catch (error) {
@@ -45,71 +64,136 @@ export const board = () => ({
     if (turn === this.turn) this.$refs.hanging.hidden = true;
   },
 
-  tell(done, all) {
-    this.$refs.hanging.hidden = done === all;
-    this.$refs.hanging.textContent = `Hanging the sheets: ${done} of ${all} done.`;
+  made(html) {
+    const made = document.createElement("div");
+    made.innerHTML = html;
+    return made.querySelector(".sheet-row");
   },
 
-  // Columns by family, or the pitches that serve most sheets best tonight first.
-  order() {
-    const best = this.$root.querySelector("[data-order]").value === "best";
-    const heads = [...this.$root.querySelectorAll("thead th[data-pitch]")];
-    heads.forEach((h, i) => { h.dataset.home ??= i; });
-    const worth = Object.fromEntries(heads.map((h) => [h.dataset.pitch, 0]));
-    for (const cell of this.$refs.rows.querySelectorAll("td.cell")) worth[cell.dataset.pitch] += Math.max(0, Number(cell.dataset.worth));
-    heads.sort((a, b) => (best ? worth[b.dataset.pitch] - worth[a.dataset.pitch] : 0) || a.dataset.home - b.dataset.home);
-    for (const row of [this.$root.querySelector("thead tr"), ...this.$refs.rows.querySelectorAll("tr[data-owner]")]) {
-      for (const head of heads) row.append(row.querySelector(`[data-pitch="${head.dataset.pitch}"]`));
+  tell(done, all) {
+    this.$refs.hanging.hidden = done === all;
+    this.$refs.hanging.textContent = `Working out how each sheet sags: ${done} of ${all}`;
+  },
+
+  // On a phone one sheet is shown at a time: the one picked, else the first.
+  pick(step = 0) {
+    const select = this.$root.querySelector("[data-pick]");
+    const last = select.options.length - 1;
+    if (step) select.selectedIndex = Math.min(Math.max(select.selectedIndex + step, 0), last);
+    for (const row of this.sheetRows()) {
+      row.classList.toggle("is-picked", row.dataset.sheet === select.value);
     }
   },
 
+  // Filters look at every pitch of a sheet, not at the best alone.
   filter(event) {
-    if (event?.target?.matches?.("[data-order]")) this.order();
-    const at = (name) => this.$root.querySelector(`[data-filter="${name}"]`);
-    const owner = at("owner").value.trim().toLowerCase();
-    const [verdict, sleepers, family] = [at("verdict").value, Number(at("sleepers").value) || 0, at("family").value];
-    const sit = at("sit").checked;
+    if (event?.target?.matches?.("[data-pick]")) {
+      this.pick();
+      return;
+    }
+    const shown = this.$root.querySelector("[name=show]");
+    const [verdict, family] = [this.at("verdict").value, this.at("family").value];
+    const [sleepers, sit] = [Number(this.at("sleepers").value) || 0, this.at("sit").checked];
+    const wanted = verdict === "cannot" ? "all" : "works";
+    if ((verdict || family || sleepers || sit) && shown.value !== "all" && shown.value !== wanted) {
+      shown.value = wanted;
+      this.load();
+      return;
+    }
+    const owner = this.at("owner").value.trim().toLowerCase();
     let left = 0;
-    const can = new Set([...this.$refs.rows.querySelectorAll('td.cell:not([data-verdict="cannot"])')].map((c) => c.dataset.pitch));
-    const possible = at("possible").checked && can.size > 0;
-    const away = (part) => (Boolean(family) && part.dataset.family !== family) || (possible && !can.has(part.dataset.pitch));
-    for (const head of this.$root.querySelectorAll("thead th[data-family]")) head.hidden = away(head);
-    for (const row of this.$refs.rows.querySelectorAll("tr[data-owner]")) {
-      let shown = 0;
-      for (const cell of row.querySelectorAll("td.cell")) {
-        cell.hidden = away(cell);
-        const passes = (!verdict || cell.dataset.verdict === verdict) && Number(cell.dataset.sleepers) >= sleepers
-          && (!sit || cell.dataset.sit === "1");
-        cell.classList.toggle("filtered", !passes);
-        if (passes && !cell.hidden) shown += 1;
+    for (const row of this.sheetRows()) {
+      let passing = 0;
+      for (const cell of row.querySelectorAll(".cell")) {
+        const told = cell.dataset;
+        cell.hidden = !(
+          (!verdict || told.verdict === verdict) &&
+          (!family || told.family === family) &&
+          Number(told.sleepers) >= sleepers &&
+          (!sit || told.sit === "1")
+        );
+        if (!cell.hidden) passing += 1;
       }
-      row.hidden = !row.dataset.owner.includes(owner) || shown === 0;
+      row.hidden = !row.dataset.owner.includes(owner) || passing === 0;
       if (!row.hidden) left += 1;
     }
     this.$refs.none.hidden = left > 0;
+    this.rove(this.cells().find((cell) => cell.querySelector("[tabindex='0']")));
+  },
+
+  // One cell of the grid is a stop of the tab key: the one last moved to, else the first.
+  rove(to) {
+    const open = this.cells().filter((cell) => !cell.hidden && !cell.parentElement.hidden);
+    const here = open.includes(to) ? to : open[0];
+    for (const part of this.$refs.rows.querySelectorAll(".cell [tabindex]")) {
+      part.tabIndex = here?.contains(part) ? 0 : -1;
+    }
+  },
+
+  focused(event) {
+    const cell = event.target.closest(".cell");
+    if (cell) this.rove(cell);
+  },
+
+  keys(event) {
+    const cell = event.target.closest(".cell");
+    const moves = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] };
+    const move = moves[event.key];
+    if (!cell || !move) return;
+    event.preventDefault();
+    const rows = this.sheetRows().filter((row) => !row.hidden && row.offsetParent);
+    const open = (row) => [...row.querySelectorAll(".cell:not([hidden])")];
+    const at = rows.indexOf(cell.parentElement);
+    const column = open(cell.parentElement).indexOf(cell);
+    const row = open(rows[Math.min(Math.max(at + move[1], 0), rows.length - 1)]);
+    const next = row[Math.min(Math.max(column + move[0], 0), row.length - 1)];
+    next.querySelector(".cell-link").focus();
+  },
+
+  compared() {
+    return [...this.$refs.rows.querySelectorAll("[data-compare]:checked")];
+  },
+
+  tick(box) {
+    if (this.compared().length > MOST_COMPARED) box.checked = false;
+    const count = this.compared().length;
+    const button = this.$root.querySelector("[data-compare-now]");
+    button.disabled = count < 2;
+    button.textContent = count < 2 ? "Compare (tick 2 to 4)" : `Compare ${count} side by side`;
+  },
+
+  async all(button) {
+    const old = button.closest(".sheet-row");
+    const row = this.made(await ask(this.address(button.dataset.all, "all")));
+    if (!row) return;
+    row.dataset.place = old.dataset.place;
+    row.classList.add("is-whole");
+    old.replaceWith(row);
+    this.pick();
+    this.filter();
+    row.querySelector(".cell-link").focus();
   },
 
   async clicked(event) {
-    if (event.target.closest("[data-compare-now]")) {
-      const picked = [...this.$refs.rows.querySelectorAll("[data-compare]:checked")].map((c) => `c=${c.dataset.compare}`);
-      location.href = `${this.$root.dataset.compare}?${picked.join("&")}`;
-      return;
-    }
-    if (event.target.matches("[data-compare]")) {
-      const picked = [...this.$refs.rows.querySelectorAll("[data-compare]:checked")];
-      if (picked.length > 4) event.target.checked = false;
-      const count = Math.min(picked.length, 4);
-      const button = this.$root.querySelector("[data-compare-now]");
-      button.disabled = count < 2;
-      button.textContent = count < 2 ? "Compare (tick 2 to 4)" : `Compare ${count} side by side`;
-      return;
-    }
-    const choose = event.target.closest("[data-choose]");
-    if (event.target.closest("[data-close]")) { this.$refs.dialog.close(); return; }
-    if (!choose) return;
+    const on = (selector) => event.target.closest(selector);
     try {
-      this.$refs.dialog.innerHTML = await ask(choose.dataset.choose);
-      this.$refs.dialog.showModal();
-    } catch (error) { toast(error.message); }
+      if (on("[data-compare-now]")) {
+        const picked = this.compared().map((box) => `c=${box.dataset.compare}`);
+        location.href = `${this.$root.dataset.compare}?${picked.join("&")}`;
+      } else if (event.target.matches("[data-compare]")) {
+        this.tick(event.target);
+      } else if (on("[data-step]")) {
+        this.pick(Number(on("[data-step]").dataset.step));
+      } else if (on("[data-all]")) {
+        await this.all(on("[data-all]"));
+      } else if (on("[data-close]")) {
+        this.$refs.dialog.close();
+      } else if (on("[data-choose]")) {
+        this.$refs.dialog.innerHTML = await ask(on("[data-choose]").dataset.choose);
+        this.$refs.dialog.showModal();
+      }
+    } catch (error) {
+      toast(error.message);
+    }
   },
 });

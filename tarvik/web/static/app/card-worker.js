@@ -1,4 +1,5 @@
-// Keeps the card and what it needs: from the network while there is one, else as it was at the last visit.
+// Keeps the card and what it needs: from the network while there is one, else as it was at the last
+// visit.
 const STORE = "tarvik-card-1";
 
 self.addEventListener("install", () => self.skipWaiting());
@@ -16,18 +17,30 @@ async function keep(request, response) {
 
 self.addEventListener("message", (event) => {
   if (!event.data?.keep) return;
-  event.waitUntil((async () => {
-    for (const part of [event.data.keep, ...event.data.parts]) {
-      await fetch(part).then((response) => keep(part, response)).catch(() => {});
-    }
-    event.source?.postMessage({ kept: true });
-  })());
+  event.waitUntil(
+    (async () => {
+      for (const part of [event.data.keep, ...event.data.parts]) {
+        await fetch(part)
+          .then((response) => keep(part, response))
+          .catch(() => {});
+      }
+      event.source?.postMessage({ kept: true });
+    })(),
+  );
 });
 
 self.addEventListener("fetch", (event) => {
   if (event.request.method !== "GET") return;
-  event.respondWith(fetch(event.request).then((response) => keep(event.request, response)).catch(async () => {
-    const store = await caches.open(STORE);
-    return (await store.match(event.request)) || (await store.match(event.request, { ignoreSearch: true })) || Response.error();
-  }));
+  event.respondWith(
+    fetch(event.request)
+      .then((response) => keep(event.request, response))
+      .catch(async () => {
+        const store = await caches.open(STORE);
+        return (
+          (await store.match(event.request)) ||
+          (await store.match(event.request, { ignoreSearch: true })) ||
+          Response.error()
+        );
+      }),
+  );
 });

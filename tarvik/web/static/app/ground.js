@@ -1,4 +1,5 @@
-// The ground: shows and moves the map, sends every change, puts shelters on it. All figures come from the server.
+// The ground: shows and moves the map, sends every change, puts shelters on it. All figures come
+// from the server.
 import { ask, fault, swap, toast } from "./talk.js";
 
 const PX = 100; // of the drawing to a metre
@@ -10,11 +11,23 @@ export const ground = () => ({
     this.frame = null;
     this.take(this.$refs.lists);
     const map = this.$refs.map;
-    map.addEventListener("wheel", (e) => { e.preventDefault(); this.zoom(e.deltaY > 0 ? 1.15 : 1 / 1.15, this.at(e)); }, { passive: false });
+    map.addEventListener(
+      "wheel",
+      (e) => {
+        e.preventDefault();
+        this.zoom(e.deltaY > 0 ? 1.15 : 1 / 1.15, this.at(e));
+      },
+      { passive: false },
+    );
     map.addEventListener("pointerdown", (e) => this.grip(e));
     map.addEventListener("keydown", (e) => this.key(e));
     this.$root.addEventListener("click", (e) => this.act(e));
-    this.$root.addEventListener("submit", (e) => { if (e.target.dataset.add) { e.preventDefault(); this.add(e.target); } });
+    this.$root.addEventListener("submit", (e) => {
+      if (e.target.dataset.add) {
+        e.preventDefault();
+        this.add(e.target);
+      }
+    });
     this.$root.addEventListener("change", (e) => {
       if (e.target.matches("[data-import]")) e.target.form.submit();
       if (e.target.name === "way") this.ways(e.target.form);
@@ -24,7 +37,8 @@ export const ground = () => ({
     this.$root.dataset.done = "yes";
   },
 
-  // A fresh view: the lists are in place, the map comes in a template beside them. What was unfolded stays so.
+  // A fresh view: the lists are in place, the map comes in a template beside them. What was
+  // unfolded stays so.
   take(holder) {
     const svg = holder.querySelector("[data-map]").content.querySelector("svg");
     const box = this.$refs.map;
@@ -34,10 +48,14 @@ export const ground = () => ({
     this.whole = svg.getAttribute("viewBox").split(" ").map(Number);
     this.set(old ?? (svg.dataset.home ? svg.dataset.home.split(" ").map(Number) : this.whole));
     for (const form of holder.querySelectorAll("[data-add=reading]")) this.ways(form);
-    this.$root.querySelector("[data-undo]").textContent = holder.querySelector("[data-undo-words]").textContent;
-    this.$root.querySelector("[data-redo]").textContent = holder.querySelector("[data-redo-words]").textContent;
-    this.$root.querySelector("[data-act=undo]").disabled = !holder.querySelector("[data-undo-words]").textContent;
-    this.$root.querySelector("[data-act=redo]").disabled = !holder.querySelector("[data-redo-words]").textContent;
+    this.$root.querySelector("[data-undo]").textContent =
+      holder.querySelector("[data-undo-words]").textContent;
+    this.$root.querySelector("[data-redo]").textContent =
+      holder.querySelector("[data-redo-words]").textContent;
+    this.$root.querySelector("[data-act=undo]").disabled =
+      !holder.querySelector("[data-undo-words]").textContent;
+    this.$root.querySelector("[data-act=redo]").disabled =
+      !holder.querySelector("[data-redo-words]").textContent;
   },
 
   async send(url, options) {
@@ -47,10 +65,15 @@ export const ground = () => ({
     try {
       swap(lists, await ask(this.url + url, options), "details[data-fold]");
       this.take(lists);
-      if (chosen?.shelter) this.choose(this.svg.querySelector(`[data-shelter="${chosen.shelter}"]`));
+      if (chosen?.shelter)
+        this.choose(this.svg.querySelector(`[data-shelter="${chosen.shelter}"]`));
       return true;
     } catch (error) {
-      toast(error.status === 409 ? "Somebody else changed this meanwhile; the map now shows theirs." : error.message);
+      toast(
+        error.status === 409
+          ? "Somebody else changed this meanwhile; the map now shows theirs."
+          : error.message,
+      );
       if (error.status === 409) this.send("/view");
       return false;
     } finally {
@@ -67,10 +90,20 @@ export const ground = () => ({
     }
   },
 
+  metric() {
+    return this.$root.dataset.units === "metric";
+  },
+
+  // Metres as one types them here: a bare number in the course's units.
+  typed(metres) {
+    return (this.metric() ? metres : metres / 0.3048).toFixed(2);
+  },
+
   async add(form) {
     const values = Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== ""));
     for (const input of form.elements) if (input.name) fault(input, "");
-    if (typeof values.corners === "string") values.corners = values.corners.split(",").map((c) => c.trim().split(/\s+/));
+    if (typeof values.corners === "string")
+      values.corners = values.corners.split(",").map((c) => c.trim().split(/\s+/));
     try {
       await ask(`${this.url}/items`, { method: "POST", json: { kind: form.dataset.add, values } });
     } catch (error) {
@@ -80,7 +113,8 @@ export const ground = () => ({
       return;
     }
     const kind = form.dataset.add;
-    const keep = kind === "reading" ? { way: form.elements.way.value, start: form.elements.start.value } : {};
+    const keep =
+      kind === "reading" ? { way: form.elements.way.value, start: form.elements.start.value } : {};
     await this.send("/view");
     const again = this.$refs.lists.querySelector(`[data-add="${kind}"]`);
     for (const [name, value] of Object.entries(keep)) again.elements[name].value = value;
@@ -89,8 +123,16 @@ export const ground = () => ({
   },
 
   tick(box) {
-    const values = { key: box.dataset.check, done: box.querySelector("[data-tick]").checked, note: box.querySelector("[data-note]").value };
-    if (box.dataset.item) this.send(`/items/${box.dataset.item}`, { method: "PATCH", json: { values, version: Number(box.dataset.version) } });
+    const values = {
+      key: box.dataset.check,
+      done: box.querySelector("[data-tick]").checked,
+      note: box.querySelector("[data-note]").value,
+    };
+    if (box.dataset.item)
+      this.send(`/items/${box.dataset.item}`, {
+        method: "PATCH",
+        json: { values, version: Number(box.dataset.version) },
+      });
     else this.send("/items", { method: "POST", json: { kind: "check", values } });
   },
 
@@ -99,22 +141,48 @@ export const ground = () => ({
     if (!button) return;
     const { act, shelter, item } = button.dataset;
     const middle = () => [this.view[0] + this.view[2] / 2, this.view[1] + this.view[3] / 2];
-    if (act === "undo" || act === "redo") this.send(`/undo?redo=${act === "redo"}`, { method: "POST" });
+    if (act === "undo" || act === "redo")
+      this.send(`/undo?redo=${act === "redo"}`, { method: "POST" });
     else if (act === "in" || act === "out") this.zoom(act === "in" ? 1 / 1.4 : 1.4, middle());
     else if (act === "whole") this.set(this.whole);
-    else if (act === "remove") { if (await this.send(`/items/${item}`, { method: "DELETE" })) toast("Taken away.", () => this.send("/undo", { method: "POST" })); }
-    else if (act === "off") this.send(`/shelters/${shelter}/spot`, { method: "DELETE" });
-    else if (act === "put") { const [x, y] = middle(); this.send(`/shelters/${shelter}/spot`, { method: "POST", json: { x: x / PX, y: -y / PX, front_deg: 0 } }); }
-    else if (act === "spots") this.spots(button, shelter);
+    else if (act === "remove") {
+      if (await this.send(`/items/${item}`, { method: "DELETE" }))
+        toast("Taken away.", () => this.send("/undo", { method: "POST" }));
+    } else if (act === "off") this.send(`/shelters/${shelter}/spot`, { method: "DELETE" });
+    else if (act === "put") {
+      const [x, y] = middle();
+      this.send(`/shelters/${shelter}/spot`, {
+        method: "POST",
+        json: { x: x / PX, y: -y / PX, front_deg: 0 },
+      });
+    } else if (act === "spots") this.spots(button, shelter);
     else if (act === "listen") this.listen(button);
     else if (act === "draw") this.draw(button.form);
     else if (act === "pick") {
       this.say("Click the place on the map.");
-      this.$refs.map.addEventListener("click", (e) => { const [x, y] = this.at(e); button.form.elements.x.value = (x / PX).toFixed(2); button.form.elements.y.value = (-y / PX).toFixed(2); this.say(""); button.form.elements.name.focus(); }, { once: true });
-    }
-    else if (act === "take") {
+      this.$refs.map.addEventListener(
+        "click",
+        (e) => {
+          const [x, y] = this.at(e);
+          button.form.elements.x.value = this.typed(x / PX);
+          button.form.elements.y.value = this.typed(-y / PX);
+          this.say("");
+          button.form.elements.name.focus();
+        },
+        { once: true },
+      );
+    } else if (act === "take") {
       const { x, y, front, anchor, trees } = button.dataset;
-      this.send(`/shelters/${shelter}/spot`, { method: "POST", json: { x: Number(x), y: Number(y), front_deg: Number(front), anchor: anchor.split(",").map(Number), trees: trees ? trees.split("|") : [] } });
+      this.send(`/shelters/${shelter}/spot`, {
+        method: "POST",
+        json: {
+          x: Number(x),
+          y: Number(y),
+          front_deg: Number(front),
+          anchor: anchor.split(",").map(Number),
+          trees: trees ? trees.split("|") : [],
+        },
+      });
     }
   },
 
@@ -123,15 +191,23 @@ export const ground = () => ({
     button.textContent = "Looking…";
     button.setAttribute("aria-busy", "true");
     try {
-      this.$refs.lists.querySelector(`[data-spots="${shelter}"]`).innerHTML = await ask(`${this.url}/shelters/${shelter}/spots`);
-    } catch (error) { toast(error.message); }
+      this.$refs.lists.querySelector(`[data-spots="${shelter}"]`).innerHTML = await ask(
+        `${this.url}/shelters/${shelter}/spots`,
+      );
+    } catch (error) {
+      toast(error.message);
+    }
     button.textContent = words;
     button.removeAttribute("aria-busy");
   },
 
-  // The range finder's shots come in live; the last one stands in the fields until it is written down.
+  // The range finder's shots come in live; the last one stands in the fields until it is written
+  // down.
   listen(button) {
-    if (this.finder) { this.finder.close(); return; }
+    if (this.finder) {
+      this.finder.close();
+      return;
+    }
     const form = () => this.$refs.lists.querySelector("[data-add=reading]");
     this.finder = new WebSocket(`${location.origin.replace(/^http/, "ws")}${this.url}/finder`);
     button.textContent = "Stop listening";
@@ -139,15 +215,17 @@ export const ground = () => ({
       const { shot, range_m, bearing_deg } = JSON.parse(e.data);
       const at = form();
       if (!at || at.elements.way.value !== "finder") return;
-      at.elements.length_m.value = range_m;
+      at.elements.length_m.value = this.typed(range_m);
       at.elements.bearing_deg.value = bearing_deg;
-      at.querySelector("[data-shot]").textContent = `shot ${shot}: ${range_m} m, ${bearing_deg}°`;
+      at.querySelector("[data-shot]").textContent =
+        `shot ${shot}: ${this.typed(range_m)} ${this.metric() ? "m" : "ft"}, ${bearing_deg}°`;
     });
     this.finder.addEventListener("close", (e) => {
       this.finder = null;
       const again = this.$refs.lists.querySelector("[data-act=listen]");
       if (again) again.textContent = "Listen to the finder";
-      if (e.code === 1011 || e.code === 1008) toast("The range finder does not answer; type what it shows.");
+      if (e.code === 1011 || e.code === 1008)
+        toast("The range finder does not answer; type what it shows.");
     });
   },
 
@@ -157,27 +235,40 @@ export const ground = () => ({
     const map = this.$refs.map;
     this.say("Click the corners on the map; press Enter when done, Escape to stop.");
     map.focus();
-    const put = (e) => { const [x, y] = this.at(e); corners.push(`${(x / PX).toFixed(2)} ${(-y / PX).toFixed(2)}`); form.elements.corners.value = corners.join(", "); this.say(`${corners.length} corners`); };
+    const put = (e) => {
+      const [x, y] = this.at(e);
+      corners.push(`${this.typed(x / PX)} ${this.typed(-y / PX)}`);
+      form.elements.corners.value = corners.join(", ");
+      this.say(`${corners.length} corners`);
+    };
     const end = (e) => {
       if (!["Enter", "Escape"].includes(e.key)) return;
       e.preventDefault();
       map.removeEventListener("click", put);
       map.removeEventListener("keydown", end);
       if (e.key === "Enter" && form.elements.name.value) form.requestSubmit();
-      else { this.say(""); form.elements.name.focus(); }
+      else {
+        this.say("");
+        form.elements.name.focus();
+      }
     };
     map.addEventListener("click", put);
     map.addEventListener("keydown", end);
   },
 
-  say(words) { this.$refs.told.textContent = words; },
+  say(words) {
+    this.$refs.told.textContent = words;
+  },
 
   at(event) {
     const box = this.svg.getBoundingClientRect();
     const share = Math.min(box.width / this.view[2], box.height / this.view[3]);
     const left = box.left + (box.width - this.view[2] * share) / 2;
     const top = box.top + (box.height - this.view[3] * share) / 2;
-    return [this.view[0] + (event.clientX - left) / share, this.view[1] + (event.clientY - top) / share];
+    return [
+      this.view[0] + (event.clientX - left) / share,
+      this.view[1] + (event.clientY - top) / share,
+    ];
   },
 
   // Names keep their size on the screen; heights are shown once there is room for them.
@@ -191,10 +282,15 @@ export const ground = () => ({
     this.svg.classList.toggle("near", share * PX > 32);
     this.svg.classList.toggle("far", share * PX < 11);
     // North, wind and scale stay in the corners of what is seen.
-    const wide = box.width / share, tall = box.height / share;
+    const wide = box.width / share,
+      tall = box.height / share;
     const [left, top] = [view[0] + (view[2] - wide) / 2, view[1] + (view[3] - tall) / 2];
-    this.svg.querySelector(".badge")?.setAttribute("transform", `translate(${left} ${top}) scale(${0.32 / share})`);
-    this.svg.querySelector(".scale-bar")?.setAttribute("transform", `translate(${left} ${top + tall})`);
+    this.svg
+      .querySelector(".badge")
+      ?.setAttribute("transform", `translate(${left} ${top}) scale(${0.32 / share})`);
+    this.svg
+      .querySelector(".scale-bar")
+      ?.setAttribute("transform", `translate(${left} ${top + tall})`);
   },
 
   zoom(by, [x, y]) {
@@ -210,14 +306,20 @@ export const ground = () => ({
     group?.classList.add("chosen");
   },
 
-  // Dragging: the ground under the pointer, a point placed by hand, or a shelter, which is solved anew as it moves.
+  // Dragging: the ground under the pointer, a point placed by hand, or a shelter, which is solved
+  // anew as it moves.
   grip(event) {
     this.fingers ??= new Map();
     this.fingers.set(event.pointerId, event);
-    const lift = (e) => { this.fingers.delete(e.pointerId); };
+    const lift = (e) => {
+      this.fingers.delete(e.pointerId);
+    };
     window.addEventListener("pointerup", lift, { once: true });
     window.addEventListener("pointercancel", lift, { once: true });
-    if (this.fingers.size === 2) { this.pinch(); return; }
+    if (this.fingers.size === 2) {
+      this.pinch();
+      return;
+    }
     const group = event.target.closest("[data-shelter], [data-place=free]");
     const start = this.at(event);
     const view = [...this.view];
@@ -231,7 +333,17 @@ export const ground = () => ({
       const by = [now[0] - start[0], now[1] - start[1]];
       if (Math.hypot(...by) > this.view[2] / 200) moved = true;
       if (!moved) return;
-      if (!group) { const box = this.svg.getBoundingClientRect(); const k = view[2] / box.width; this.set([view[0] - (e.clientX - event.clientX) * k, view[1] - (e.clientY - event.clientY) * k, view[2], view[3]]); return; }
+      if (!group) {
+        const box = this.svg.getBoundingClientRect();
+        const k = view[2] / box.width;
+        this.set([
+          view[0] - (e.clientX - event.clientX) * k,
+          view[1] - (e.clientY - event.clientY) * k,
+          view[2],
+          view[3],
+        ]);
+        return;
+      }
       if (group.dataset.shelter) this.trying(group, by[0] / PX, -by[1] / PX, 0);
       else group.setAttribute("transform", `translate(${by[0]} ${by[1]})`);
     };
@@ -250,15 +362,24 @@ export const ground = () => ({
 
   // Two fingers zoom about their middle.
   pinch() {
-    const apart = () => { const [a, b] = [...this.fingers.values()]; return Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY); };
+    const apart = () => {
+      const [a, b] = [...this.fingers.values()];
+      return Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY);
+    };
     let last = apart();
     const move = (e) => {
-      if (this.fingers.size < 2) { window.removeEventListener("pointermove", move); return; }
+      if (this.fingers.size < 2) {
+        window.removeEventListener("pointermove", move);
+        return;
+      }
       if (!this.fingers.has(e.pointerId)) return;
       this.fingers.set(e.pointerId, e);
       const [a, b] = [...this.fingers.values()];
       const now = apart();
-      this.zoom(last / Math.max(now, 1), this.at({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 }));
+      this.zoom(
+        last / Math.max(now, 1),
+        this.at({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2 }),
+      );
       last = now;
     };
     window.addEventListener("pointermove", move);
@@ -267,16 +388,35 @@ export const ground = () => ({
   async shiftThing(item, dx, dy) {
     const row = this.$refs.lists.querySelector(`[data-thing="${item}"]`);
     const now = await ask(`${this.url}/items/${item}`).catch(() => null);
-    if (!now) { toast("This point is no longer there."); return this.send("/view"); }
-    const values = { x: Math.round((now.values.x + dx) * 1000) / 1000, y: Math.round((now.values.y + dy) * 1000) / 1000 };
-    this.send(`/items/${item}`, { method: "PATCH", json: { values, version: Number(row.dataset.version), was: now.values } });
+    if (!now) {
+      toast("This point is no longer there.");
+      return this.send("/view");
+    }
+    const values = {
+      x: Math.round((now.values.x + dx) * 1000) / 1000,
+      y: Math.round((now.values.y + dy) * 1000) / 1000,
+    };
+    this.send(`/items/${item}`, {
+      method: "PATCH",
+      json: { values, version: Number(row.dataset.version), was: now.values },
+    });
   },
 
   // Dragged near trees it takes them; nudged by keys it goes where it is told.
   spotOf(group, dx, dy, turn, snap) {
     const d = group.dataset;
-    const [x, y, front] = [Number(d.x) + dx, Number(d.y) + dy, (Number(d.front) + turn + 360) % 360];
-    return { x, y, front_deg: front, anchor: d.anchor ? d.anchor.split(",").map(Number) : null, snap };
+    const [x, y, front] = [
+      Number(d.x) + dx,
+      Number(d.y) + dy,
+      (Number(d.front) + turn + 360) % 360,
+    ];
+    return {
+      x,
+      y,
+      front_deg: front,
+      anchor: d.anchor ? d.anchor.split(",").map(Number) : null,
+      snap,
+    };
   },
 
   // One question at a time; the newest place waits its turn.
@@ -290,7 +430,10 @@ export const ground = () => ({
       const svg = this.svg;
       const drag = this.drags ?? 0;
       try {
-        const told = await ask(`${this.url}/shelters/${g.dataset.shelter}/try`, { method: "POST", json: this.spotOf(g, x, y, t, true) });
+        const told = await ask(`${this.url}/shelters/${g.dataset.shelter}/try`, {
+          method: "POST",
+          json: this.spotOf(g, x, y, t, true),
+        });
         if (drag !== (this.drags ?? 0) || svg !== this.svg) continue; // dropped meanwhile
         this.ghost?.remove();
         const made = document.createElementNS("http://www.w3.org/2000/svg", "g");
@@ -299,8 +442,15 @@ export const ground = () => ({
         this.ghost = made;
         this.svg.append(made);
         const held = told.trees.length ? `On ${told.trees.join(" and ")}. ` : "";
-        this.say(held + (told.findings.map((f) => `${["Note", "Caution", "Stop"][f.level]}: ${f.words}`).join(". ") || "Stands well here."));
-      } catch (error) { this.say(error.message); }
+        this.say(
+          held +
+            (told.findings
+              .map((f) => `${["Note", "Caution", "Stop"][f.level]}: ${f.words}`)
+              .join(". ") || "Stands well here."),
+        );
+      } catch (error) {
+        this.say(error.message);
+      }
     }
     this.asking = false;
   },
@@ -310,22 +460,38 @@ export const ground = () => ({
     this.drags = (this.drags ?? 0) + 1;
     this.choose(group);
     this.ghost?.remove();
-    return this.send(`/shelters/${group.dataset.shelter}/spot`, { method: "POST", json: this.spotOf(group, dx, dy, turn, snap) });
+    return this.send(`/shelters/${group.dataset.shelter}/spot`, {
+      method: "POST",
+      json: this.spotOf(group, dx, dy, turn, snap),
+    });
   },
 
   key(event) {
-    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
+      event.key
+    ];
     const focus = document.activeElement?.closest?.(".item");
     if (focus && this.svg.contains(focus)) this.choose(focus);
     const shelter = this.chosen?.dataset.shelter ? this.chosen : null;
     const size = event.shiftKey ? 10 * NUDGE : NUDGE;
-    if (event.key === "+" || event.key === "=") this.zoom(1 / 1.3, [this.view[0] + this.view[2] / 2, this.view[1] + this.view[3] / 2]);
-    else if (event.key === "-") this.zoom(1.3, [this.view[0] + this.view[2] / 2, this.view[1] + this.view[3] / 2]);
+    if (event.key === "+" || event.key === "=")
+      this.zoom(1 / 1.3, [this.view[0] + this.view[2] / 2, this.view[1] + this.view[3] / 2]);
+    else if (event.key === "-")
+      this.zoom(1.3, [this.view[0] + this.view[2] / 2, this.view[1] + this.view[3] / 2]);
     else if (event.key === "0") this.set(this.whole);
-    else if (event.key === "Escape") { this.choose(null); this.say(""); }
-    else if (shelter && step) this.keep(shelter, step[0] * size, step[1] * size, 0);
-    else if (shelter && (event.key === "[" || event.key === "]")) this.keep(shelter, 0, 0, event.key === "]" ? 5 : -5);
-    else if (step) this.set([this.view[0] + step[0] * this.view[2] / 12, this.view[1] - step[1] * this.view[3] / 12, this.view[2], this.view[3]]);
+    else if (event.key === "Escape") {
+      this.choose(null);
+      this.say("");
+    } else if (shelter && step) this.keep(shelter, step[0] * size, step[1] * size, 0);
+    else if (shelter && (event.key === "[" || event.key === "]"))
+      this.keep(shelter, 0, 0, event.key === "]" ? 5 : -5);
+    else if (step)
+      this.set([
+        this.view[0] + (step[0] * this.view[2]) / 12,
+        this.view[1] - (step[1] * this.view[3]) / 12,
+        this.view[2],
+        this.view[3],
+      ]);
     else return;
     event.preventDefault();
   },

@@ -1,54 +1,82 @@
-// The hung sheet on the bench: follows the sliders once they rest; a point taken hold of is lifted by the drag.
+// The hung sheet on the bench: follows the sliders once they rest; a point taken hold of is lifted
+// by the drag.
+import { shown } from "./lengths.js";
 import { orbit } from "./orbit.js";
 import { ask } from "./talk.js";
 
 const STEP = 0.05;
 
 export const hung = () => ({
-  turn: 0, // goes up with every change: what was asked before is not shown any more, it would put the handle back
+  // Goes up with every change: what was asked before is not shown any more, it would put the
+  // handle back.
+  turn: 0,
   timer: 0,
 
   init() {
     this.box = this.$root;
-    this.box.addEventListener("input", (event) => { if (event.target.name?.startsWith("hang_")) this.soon(); });
+    this.box.addEventListener("input", (event) => {
+      if (event.target.name?.startsWith("hang_")) this.soon();
+    });
     this.box.addEventListener("pointerdown", (event) => this.take(event));
     this.box.addEventListener("keydown", (event) => this.keys(event));
     addEventListener("bench-moved", () => this.soon());
     this.load();
   },
 
-  soon() { this.turn += 1; clearTimeout(this.timer); this.timer = setTimeout(() => this.load(), 350); },
+  soon() {
+    this.turn += 1;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.load(), 350);
+  },
 
   own() {
     const own = new URLSearchParams();
     for (const input of this.box.querySelectorAll("[name^=hang_]")) {
-      if (input.type === "checkbox" ? input.checked : input.value !== "") own.set(input.name, input.value);
+      if (input.type === "checkbox" ? input.checked : input.value !== "")
+        own.set(input.name, input.value);
     }
     return own;
   },
 
   async load() {
     const turn = (this.turn += 1);
-    const settings = new URLSearchParams(document.querySelector(".bench")?.dataset.query ?? location.search);
-    const own = this.box.querySelector("[name^=hang_]") ? this.own() : new URLSearchParams(location.search);
+    const settings = new URLSearchParams(
+      document.querySelector(".bench")?.dataset.query ?? location.search,
+    );
+    const own = this.box.querySelector("[name^=hang_]")
+      ? this.own()
+      : new URLSearchParams(location.search);
     for (const [name, value] of own) if (name.startsWith("hang_")) settings.set(name, value);
     this.box.setAttribute("aria-busy", "true");
-    const focus = document.activeElement?.closest?.("#hung")?.contains(document.activeElement) ? document.activeElement : null;
-    const mark = focus?.name ? `[name="${focus.name}"]` : focus?.dataset?.lift ? `[data-lift="${focus.dataset.lift}"]` : "";
+    const focus = document.activeElement?.closest?.("#hung")?.contains(document.activeElement)
+      ? document.activeElement
+      : null;
+    const mark = focus?.name
+      ? `[name="${focus.name}"]`
+      : focus?.dataset?.lift
+        ? `[data-lift="${focus.dataset.lift}"]`
+        : "";
     try {
       const html = await ask(`${this.box.dataset.url}?${settings}`);
       if (turn !== this.turn) return;
       this.box.innerHTML = html;
       for (const solid of this.box.querySelectorAll(".orbit")) orbit(solid);
       if (mark) this.box.querySelector(mark)?.focus({ preventScroll: true });
-    } catch (error) { if (turn === this.turn) this.box.textContent = error.message; }
+    } catch (error) {
+      if (turn === this.turn) this.box.textContent = error.message;
+    }
     this.box.setAttribute("aria-busy", "false");
     const advice = this.box.querySelector("#hung-advice");
     if (!advice) return;
     try {
       const html = await ask(`${this.box.dataset.url}/advice?${settings}`);
-      if (turn === this.turn) { advice.innerHTML = html; advice.setAttribute("aria-busy", "false"); }
-    } catch (error) { if (turn === this.turn) advice.textContent = error.message; }
+      if (turn === this.turn) {
+        advice.innerHTML = html;
+        advice.setAttribute("aria-busy", "false");
+      }
+    } catch (error) {
+      if (turn === this.turn) advice.textContent = error.message;
+    }
   },
 
   lift(name, by) {
@@ -57,11 +85,16 @@ export const hung = () => ({
     this.turn += 1;
     at.value = name;
     range.value = by;
-    range.previousElementSibling.textContent = `${Number(range.value).toFixed(2)} m`;
-    for (const handle of this.box.querySelectorAll("[data-lift]")) handle.classList.toggle("is-chosen", handle.dataset.lift === name);
+    range.previousElementSibling.textContent = shown(Number(range.value), range.dataset.units, "m");
+    for (const handle of this.box.querySelectorAll("[data-lift]"))
+      handle.classList.toggle("is-chosen", handle.dataset.lift === name);
   },
 
-  by(name) { return this.box.querySelector("[name=hang_at]").value === name ? Number(this.box.querySelector("[name=hang_by]").value) : 0; },
+  by(name) {
+    return this.box.querySelector("[name=hang_at]").value === name
+      ? Number(this.box.querySelector("[name=hang_by]").value)
+      : 0;
+  },
 
   // Up with the pointer lifts the cloth: a hundred pixels are half a metre.
   take(event) {

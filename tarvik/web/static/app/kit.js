@@ -1,12 +1,18 @@
-// A kit table: cells save on leaving, Enter goes down, Esc puts back, several pasted rows open the import preview.
+// A kit table: cells save on leaving, Enter goes down, Esc puts back, several pasted rows open the
+// import preview.
 import { ask, clear, fault, saveField, toast } from "./talk.js";
 
 export const kitTable = () => ({
-  get url() { return this.$root.dataset.url; },
+  get url() {
+    return this.$root.dataset.url;
+  },
 
   changed(event) {
     const input = event.target;
-    if (input.matches("[data-file]")) { this.previewFile(input); return; }
+    if (input.matches("[data-file]")) {
+      this.previewFile(input);
+      return;
+    }
     const row = input.closest("tr[data-id]");
     if (row && input.dataset.column) saveField(input, `${this.url}/${row.dataset.id}`, row);
   },
@@ -15,10 +21,16 @@ export const kitTable = () => ({
     const input = event.target;
     const row = input.closest("tr");
     if (!row || !input.dataset.column) return;
-    if (event.key === "Escape" && input.dataset.was !== undefined) { input.value = input.dataset.was; clear(input); }
+    if (event.key === "Escape" && input.dataset.was !== undefined) {
+      input.value = input.dataset.was;
+      clear(input);
+    }
     if (event.key !== "Enter" || event.isComposing) return;
     event.preventDefault();
-    if (row.dataset.new !== undefined) { this.add(row); return; }
+    if (row.dataset.new !== undefined) {
+      this.add(row);
+      return;
+    }
     const down = event.shiftKey ? row.previousElementSibling : row.nextElementSibling;
     input.blur();
     down?.querySelector(`[data-column="${input.dataset.column}"]`)?.focus();
@@ -29,10 +41,23 @@ export const kitTable = () => ({
     if (hit("data-delete")) this.remove(event.target.closest("tr"));
     else if (hit("data-add")) this.add(event.target.closest("tr"));
     else if (hit("data-restore")) this.bringBack(hit("data-restore"));
+    else if (hit("data-columns")) this.columns(hit("data-columns"));
+    else if (hit("data-more")) this.whole(hit("data-more"));
     else if (hit("data-import")) this.open("");
     else if (hit("data-close")) this.dialog().close();
     else if (hit("data-preview")) this.preview();
     else if (hit("data-import-now")) this.importNow();
+  },
+
+  // Columns that most groups never need are folded away; on a phone a row shows its first cells.
+  columns(button) {
+    const shown = this.$root.classList.toggle("has-rare");
+    button.setAttribute("aria-pressed", String(shown));
+  },
+
+  whole(button) {
+    const open = button.closest("tr").classList.toggle("is-open");
+    button.setAttribute("aria-expanded", String(open));
   },
 
   pasted(event) {
@@ -43,9 +68,15 @@ export const kitTable = () => ({
     this.preview();
   },
 
-  dialog() { return this.$root.querySelector("dialog"); },
-  area() { return this.$root.querySelector("[data-paste-text]"); },
-  out() { return this.$root.querySelector("[data-preview-out]"); },
+  dialog() {
+    return this.$root.querySelector("dialog");
+  },
+  area() {
+    return this.$root.querySelector("[data-paste-text]");
+  },
+  out() {
+    return this.$root.querySelector("[data-preview-out]");
+  },
 
   open(text) {
     this.area().value = text || this.area().value;
@@ -56,8 +87,13 @@ export const kitTable = () => ({
 
   async preview() {
     try {
-      this.out().innerHTML = await ask(`${this.url}/preview`, { method: "POST", json: { text: this.area().value } });
-    } catch (error) { this.say(error.message); }
+      this.out().innerHTML = await ask(`${this.url}/preview`, {
+        method: "POST",
+        json: { text: this.area().value },
+      });
+    } catch (error) {
+      this.say(error.message);
+    }
   },
 
   async previewFile(input) {
@@ -67,7 +103,9 @@ export const kitTable = () => ({
     try {
       this.area().value = await input.files[0].text();
       this.out().innerHTML = await ask(`${this.url}/preview-file`, { method: "POST", form });
-    } catch (error) { this.say(error.message); }
+    } catch (error) {
+      this.say(error.message);
+    }
     input.value = "";
   },
 
@@ -83,7 +121,9 @@ export const kitTable = () => ({
     try {
       await ask(`${this.url}/import`, { method: "POST", json: { text: this.area().value } });
       location.reload();
-    } catch (error) { this.say(error.message); }
+    } catch (error) {
+      this.say(error.message);
+    }
   },
 
   async add(row) {
@@ -94,15 +134,22 @@ export const kitTable = () => ({
       cells[input.dataset.column] = input.value;
       if (input.dataset.needed !== undefined && !input.value.trim()) missing ||= input;
     }
-    if (missing) { fault(missing, "fill this in first"); missing.focus(); return; }
+    if (missing) {
+      fault(missing, "fill this in first");
+      missing.focus();
+      return;
+    }
     try {
       const { html } = await ask(this.url, { method: "POST", json: { cells } });
       row.insertAdjacentHTML("beforebegin", html);
       this.$root.querySelector("[data-empty]")?.remove();
-      for (const input of row.querySelectorAll("input")) input.value = input.dataset.column === "count" ? "1" : "";
+      for (const input of row.querySelectorAll("input"))
+        input.value = input.dataset.column === "count" ? "1" : "";
       row.querySelector("[data-column]").focus();
     } catch (error) {
-      const bad = row.querySelector(`[data-column="${error.problem?.field}"]`) || row.querySelector("[data-column]");
+      const bad =
+        row.querySelector(`[data-column="${error.problem?.field}"]`) ||
+        row.querySelector("[data-column]");
       fault(bad, error.message);
       bad.focus();
     }
@@ -110,10 +157,14 @@ export const kitTable = () => ({
 
   async bringBack(button) {
     try {
-      const { html } = await ask(`${this.url}/${button.dataset.restore}/restore`, { method: "POST" });
+      const { html } = await ask(`${this.url}/${button.dataset.restore}/restore`, {
+        method: "POST",
+      });
       this.$root.querySelector("[data-new]").insertAdjacentHTML("beforebegin", html);
       button.closest("li").remove();
-    } catch (error) { toast(error.message); }
+    } catch (error) {
+      toast(error.message);
+    }
   },
 
   async remove(row) {
@@ -127,6 +178,8 @@ export const kitTable = () => ({
         const { html } = await ask(`${this.url}/${id}/restore`, { method: "POST" });
         next.insertAdjacentHTML("beforebegin", html);
       });
-    } catch (error) { toast(error.message); }
+    } catch (error) {
+      toast(error.message);
+    }
   },
 });

@@ -1,6 +1,6 @@
 // Starts the page: every component registers itself, then Alpine takes over.
 import Alpine from "../vendor/alpine.min.js";
-import { again, autoSubmit, fields, goTo, printer, savedFields, slow } from "./small.js";
+import { again, autoSubmit, fields, goTo, menus, printer, savedFields, slow } from "./small.js";
 import { bench } from "./bench.js";
 import { board } from "./board.js";
 import { ground } from "./ground.js";
@@ -9,7 +9,23 @@ import { kitTable } from "./kit.js";
 import { night } from "./night.js";
 import { plan } from "./plan.js";
 
-for (const [name, component] of Object.entries({ again, autoSubmit, bench, board, fields, goTo, ground, hung, kitTable, night, plan, printer, savedFields, slow })) {
+for (const [name, component] of Object.entries({
+  again,
+  autoSubmit,
+  bench,
+  board,
+  fields,
+  goTo,
+  ground,
+  hung,
+  kitTable,
+  menus,
+  night,
+  plan,
+  printer,
+  savedFields,
+  slow,
+})) {
   Alpine.data(name, component);
 }
 // A button that starts something longer says so until the next page is there.

@@ -1,4 +1,5 @@
-// The night: fields save themselves, what follows is fetched anew; forecasts are looked at before they are kept.
+// The night: fields save themselves, what follows is fetched anew; forecasts are looked at before
+// they are kept.
 import { ask, saveField, swap, toast } from "./talk.js";
 
 const READINGS = 12;
@@ -9,7 +10,10 @@ export const night = () => ({
 
   save(event) {
     const input = event.target;
-    if (input === this.$refs.file) { this.readFile(input); return; }
+    if (input === this.$refs.file) {
+      this.readFile(input);
+      return;
+    }
     if (!input.dataset.column) return;
     saveField(input, this.$root.dataset.url, this.$root, () => this.refresh());
   },
@@ -19,13 +23,18 @@ export const night = () => ({
     try {
       const html = await ask(`${this.$root.dataset.url}/outcome`);
       if (turn === this.turn) swap(this.$refs.outcome, html);
-    } catch (error) { toast(error.message); }
+    } catch (error) {
+      toast(error.message);
+    }
   },
 
   async readFile(input) {
     const [file] = input.files;
     if (!file) return;
-    if (file.size > 400000) { toast("This file is too large for a forecast: 400,000 letters at most."); return; }
+    if (file.size > 400000) {
+      toast("This file is too large for a forecast: 400,000 letters at most.");
+      return;
+    }
     this.$refs.text.value = await file.text();
     this.preview();
   },
@@ -38,7 +47,10 @@ export const night = () => ({
 
   async preview() {
     try {
-      this.$refs.preview.innerHTML = await ask(`${this.$root.dataset.url}/import/preview`, { method: "POST", form: this.form() });
+      this.$refs.preview.innerHTML = await ask(`${this.$root.dataset.url}/import/preview`, {
+        method: "POST",
+        form: this.form(),
+      });
     } catch (error) {
       this.$refs.preview.textContent = "";
       const note = document.createElement("p");
@@ -54,7 +66,9 @@ export const night = () => ({
       try {
         await ask(`${this.$root.dataset.url}/import`, { method: "POST", form: this.form() });
         location.reload();
-      } catch (error) { toast(error.message); }
+      } catch (error) {
+        toast(error.message);
+      }
     }
     if (event.target.closest("[data-meter]") && !this.measuring) this.measure();
   },
@@ -67,10 +81,16 @@ export const night = () => ({
       while (readings.length < READINGS) {
         const reading = await ask(`${this.$root.dataset.url}/meter`);
         readings.push(reading.wind_m_s);
-        said.textContent = `${reading.shown} · ${readings.length} of ${READINGS} readings, hold it up at head height`;
-        await new Promise((done) => { setTimeout(done, 1000); });
+        const far = `${readings.length} of ${READINGS} readings`;
+        said.textContent = `${reading.shown} · ${far}, hold it up at head height`;
+        await new Promise((done) => {
+          setTimeout(done, 1000);
+        });
       }
-      await ask(`${this.$root.dataset.url}/measured`, { method: "POST", json: { wind_m_s: readings } });
+      await ask(`${this.$root.dataset.url}/measured`, {
+        method: "POST",
+        json: { wind_m_s: readings },
+      });
       location.reload();
     } catch (error) {
       said.textContent = error.message;

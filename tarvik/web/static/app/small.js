@@ -19,20 +19,32 @@ export const savedFields = () => ({
 });
 
 export const autoSubmit = () => ({
-  send() { this.$root.requestSubmit(); },
+  send() {
+    this.$root.requestSubmit();
+  },
 });
 
 export const printer = () => ({
-  print() { window.print(); },
+  print() {
+    window.print();
+  },
 });
 
 // A select that leads to another page.
-export const goTo = () => ({ go(event) { location.href = event.target.value; } });
+export const goTo = () => ({
+  go(event) {
+    location.href = event.target.value;
+  },
+});
 
 // A part of a page that takes longer: fetched when the page is there.
 export const slow = () => ({
   async init() {
-    try { this.$root.innerHTML = await ask(this.$root.dataset.url); } catch (error) { this.$root.textContent = error.message; }
+    try {
+      this.$root.innerHTML = await ask(this.$root.dataset.url);
+    } catch (error) {
+      this.$root.textContent = error.message;
+    }
     this.$root.dataset.done = "yes";
   },
 });
@@ -41,10 +53,46 @@ export const slow = () => ({
 export const again = () => ({
   init() {
     const look = async () => {
-      const ready = await fetch("/readyz", { cache: "no-store" }).then((answer) => answer.ok, () => false);
+      const ready = await fetch("/readyz", { cache: "no-store" }).then(
+        (answer) => answer.ok,
+        () => false,
+      );
       if (ready) this.$root.requestSubmit();
       else setTimeout(look, 2000);
     };
     setTimeout(look, 2000);
+  },
+});
+
+// Menus of the frame: one open at a time; Escape and a click elsewhere close them.
+export const menus = () => ({
+  init() {
+    const all = () => [...document.querySelectorAll("details.menu[open]")];
+    this.$root.addEventListener(
+      "toggle",
+      (event) => {
+        if (event.target.open)
+          all()
+            .filter((menu) => menu !== event.target)
+            .forEach((menu) => {
+              menu.open = false;
+            });
+      },
+      true,
+    );
+    document.addEventListener("click", (event) =>
+      all()
+        .filter((menu) => !menu.contains(event.target))
+        .forEach((menu) => {
+          menu.open = false;
+        }),
+    );
+    document.addEventListener("keydown", (event) => {
+      if (event.key !== "Escape") return;
+      for (const menu of all()) {
+        menu.open = false;
+        menu.querySelector("summary").focus();
+      }
+    });
   },
 });

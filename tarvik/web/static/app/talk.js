@@ -1,13 +1,16 @@
 // Talking with the server, and with the person.
 
-// What is written goes on its way even if the page is left meanwhile; browsers carry about 60 kB so.
+// What is written goes on its way even if the page is left meanwhile; browsers carry about 60 kB
+// so.
 const CARRIED = 16000; // letters, of up to three bytes
 
 // A change that could not be kept is sent again by itself, so often and so long.
 const AGAIN_EVERY = 2000; // milliseconds
 const AGAIN_FOR = 20 * 60 * 1000;
 let waiting = 0;
-addEventListener("beforeunload", (event) => { if (waiting) event.preventDefault(); });
+addEventListener("beforeunload", (event) => {
+  if (waiting) event.preventDefault();
+});
 
 const pause = (ms) => new Promise((go) => setTimeout(go, ms));
 
@@ -21,12 +24,16 @@ async function reach(url, options) {
   }
 }
 
-// The answer to a change. While the server says that it cannot keep anything just now (503: it kept nothing of this
-// one), the change waits and is sent again.
+// The answer to a change. While the server says that it cannot keep anything just now (503: it kept
+// nothing of this one), the change waits and is sent again.
 async function change(url, options) {
   let response = await reach(url, options);
   if (response.status !== 503) return response;
-  const note = toast("Not saved yet: the server cannot save just now. It is sent again by itself.", undefined, true);
+  const note = toast(
+    "Not saved yet: the server cannot save just now. It is sent again by itself.",
+    undefined,
+    true,
+  );
   waiting += 1;
   try {
     const end = Date.now() + AGAIN_FOR;
@@ -52,13 +59,15 @@ export async function ask(url, { method = "GET", json, form, signal } = {}) {
   const kind = response.headers.get("content-type") || "";
   const content = kind.includes("json") ? await response.json() : await response.text();
   if (!response.ok) {
-    const words = content.errors?.[0]?.message || content.detail || "Something went wrong; try again.";
+    const words =
+      content.errors?.[0]?.message || content.detail || "Something went wrong; try again.";
     throw Object.assign(new Error(words), { status: response.status, problem: content });
   }
   return content;
 }
 
-// Put a fresh answer into a box; what is unfolded there when it comes stays so. A fold is known by its name, else by its place.
+// Put a fresh answer into a box; what is unfolded there when it comes stays so. A fold is known by
+// its name, else by its place.
 export function swap(box, html, folds = "details") {
   const names = () => [...box.querySelectorAll(folds)].map((d, i) => [d.dataset.fold ?? i, d]);
   const open = new Map(names().map(([name, d]) => [name, d.open]));
@@ -75,7 +84,10 @@ export function toast(words, undo, stays = false) {
     made.type = "button";
     made.className = "btn btn-sm btn-light";
     made.textContent = label;
-    made.addEventListener("click", () => { box.remove(); action?.(); });
+    made.addEventListener("click", () => {
+      box.remove();
+      action?.();
+    });
     box.append(made, " ");
   };
   if (undo) button("Undo", undo);
@@ -115,7 +127,10 @@ export function conflict(input, problem, keepTheirs, useMine) {
     made.type = "button";
     made.className = "btn btn-sm btn-outline-primary";
     made.textContent = label;
-    made.addEventListener("click", () => { clear(input); action(); });
+    made.addEventListener("click", () => {
+      clear(input);
+      action();
+    });
     note.append(" ", made);
   };
   choose(`Keep theirs: ${problem.theirs || "(empty)"}`, keepTheirs);
@@ -125,7 +140,12 @@ export function conflict(input, problem, keepTheirs, useMine) {
 // Save one field on leaving it. `holder` carries data-version.
 export async function saveField(input, url, holder, saved) {
   clear(input);
-  const body = { column: input.dataset.column, text: input.value, version: Number(holder.dataset.version), was: input.dataset.was };
+  const body = {
+    column: input.dataset.column,
+    text: input.value,
+    version: Number(holder.dataset.version),
+    was: input.dataset.was,
+  };
   if (body.text === body.was) return;
   input.classList.add("saving");
   try {
@@ -144,14 +164,19 @@ export async function saveField(input, url, holder, saved) {
       saved?.({ version: error.problem.version, text: body.text });
     } else if (error.status === 409) {
       const { theirs, version } = error.problem;
-      conflict(input, error.problem, () => {
-        holder.dataset.version = version;
-        input.value = input.dataset.was = theirs;
-      }, () => {
-        holder.dataset.version = version;
-        input.dataset.was = theirs;
-        saveField(input, url, holder, saved);
-      });
+      conflict(
+        input,
+        error.problem,
+        () => {
+          holder.dataset.version = version;
+          input.value = input.dataset.was = theirs;
+        },
+        () => {
+          holder.dataset.version = version;
+          input.dataset.was = theirs;
+          saveField(input, url, holder, saved);
+        },
+      );
     } else {
       fault(input, error.message);
     }

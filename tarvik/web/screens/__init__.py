@@ -1,0 +1,1 @@
+"""A folder a screen: its routes, what they show, and its templates."""

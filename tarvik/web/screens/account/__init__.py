@@ -1,0 +1,1 @@
+"""Signing in and out, passwords, letters of invitation, one's own account."""

@@ -1,0 +1,1 @@
+"""One sheet in one pitch, with everything about it."""

@@ -1,0 +1,1 @@
+"""The pitch board: what each sheet can do tonight."""

@@ -1,0 +1,1 @@
+"""The camp sheet, on screen, on paper and as files."""

@@ -1,0 +1,1 @@
+"""Participants' cards: the links, and the card itself."""

@@ -1,0 +1,1 @@
+"""Choosing a shelter for a sheet."""

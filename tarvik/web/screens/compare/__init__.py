@@ -1,0 +1,1 @@
+"""Several shelters side by side."""

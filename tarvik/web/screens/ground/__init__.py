@@ -1,0 +1,1 @@
+"""The night's ground: survey, hazards, places for shelters."""

@@ -1,0 +1,1 @@
+"""What was changed in a course, by whom, and bringing it back."""

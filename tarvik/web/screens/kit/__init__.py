@@ -1,0 +1,1 @@
+"""The group and its kit: people, sheets, poles, lines, stakes."""

@@ -1,0 +1,184 @@
+"""Group and kit: five tables that save as they are typed, paste and CSV with a preview, undo for
+deletions.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import Request, UploadFile
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from tarvik.core.errors import InputError
+from tarvik.exchange.columns import Context, Table, table_named
+from tarvik.exchange.grid import MOST_BYTES, MOST_CELL, Grid, csv_text, decode, read_grid
+from tarvik.store import courses, kit
+from tarvik.store.accounts import Role
+from tarvik.web.access import for_role, guarded_router
+from tarvik.web.deps import CourseHere, Db, page, part
+from tarvik.web.screens.course.routes import FieldChange
+from tarvik.web.screens.kit.view import row_html, row_name, tables_shown
+from tarvik.web.state import parts_of
+
+router = guarded_router("/courses/{course_id:number}/kit")
+Text = Annotated[str, Field(max_length=MOST_CELL)]
+
+
+class NewRow(BaseModel):
+    """A new row's cells as typed, by column."""
+
+    cells: dict[str, Text]
+
+
+class Pasted(BaseModel):
+    """Text from a spreadsheet."""
+
+    text: Annotated[str, Field(max_length=MOST_BYTES)]
+
+
+@router.get("")
+@for_role(Role.VIEWER)
+def show(request: Request, session: Db, course: CourseHere, course_id: int) -> Response:
+    """All tables."""
+    tables = tables_shown(session, course)
+    names = sorted(p.name for p in kit.rows(session, course_id, "people"))
+    return page(
+        request,
+        "kit/kit.html",
+        course=course,
+        tables=tables,
+        names=names,
+        tab="kit",
+    )
+
+
+@router.post("/{table}")
+@for_role(Role.LEADER)
+def add(
+    request: Request, session: Db, course: CourseHere, table: str, body: NewRow
+) -> dict[str, Any]:
+    """Add one row. Every bad cell is named at once, and nothing is added then."""
+    kind = table_named(table)
+    told = kit.context(session, course)
+    values: dict[str, Any] = {}
+    for column in kind.columns:
+        text = body.cells.get(column.key, "")
+        if not column.import_only and (text.strip() or column.needed):
+            values.update(_read(kind, column.key, text, told))
+    if table == "sheets":
+        values.setdefault("tie_outs", ["corners"])
+    row = kit.add(session, course.id, table, [values])[0]
+    told = kit.context(session, course)
+    session.refresh(row)
+    html = row_html(request, course, kind, row, told)
+    return {"html": html}
+
+
+def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
+    try:
+        return kind.column(column).read(text, told)
+    except InputError as err:
+        raise InputError(column, err.message) from err
+
+
+@router.patch("/{table}/{row_id:number}")
+@for_role(Role.LEADER)
+def change(
+    session: Db, course: CourseHere, table: str, row_id: int, body: FieldChange
+) -> dict[str, Any]:
+    """Save one cell."""
+    kind = table_named(table)
+    if len(body.text) > MOST_CELL:
+        raise InputError(body.column, f"{len(body.text)} letters are too many; at most {MOST_CELL}")
+    row = kit.change(session, course, table, row_id, body.column, body.text, body.version, body.was)
+    cells = kit.cells(row, kind, kit.context(session, course))
+    return {"version": cells.version, "text": cells.text[body.column]}
+
+
+@router.delete("/{table}/{row_id:number}")
+@for_role(Role.LEADER)
+def delete(
+    session: Db, course: CourseHere, course_id: int, table: str, row_id: int
+) -> dict[str, Any]:
+    """Delete a row; `restore` brings it back."""
+    kind = table_named(table)
+    row = kit.delete(session, course_id, table, row_id)
+    return {"what": row_name(row, kind, kit.context(session, course))}
+
+
+@router.post("/{table}/{row_id:number}/restore")
+@for_role(Role.LEADER)
+def restore(
+    request: Request, session: Db, course: CourseHere, course_id: int, table: str, row_id: int
+) -> dict[str, Any]:
+    """Undo a deletion."""
+    kind = table_named(table)
+    row = kit.restore(session, course_id, table, row_id)
+    html = row_html(request, course, kind, row, kit.context(session, course))
+    return {"html": html}
+
+
+def _preview(request: Request, course: Any, grid: Grid, table: Table, text: str) -> Response:
+    return part(request, "kit/preview.html", course=course, grid=grid, table=table, text=text)
+
+
+@router.post("/{table}/preview")
+@for_role(Role.LEADER)
+def preview(
+    request: Request, session: Db, course: CourseHere, table: str, body: Pasted
+) -> Response:
+    """What a paste would add, with every bad cell named by row and column. Nothing is stored."""
+    kind = table_named(table)
+    grid = read_grid(kind, body.text, kit.context(session, course))
+    return _preview(request, course, grid, kind, body.text)
+
+
+@router.post("/{table}/preview-file")
+@for_role(Role.LEADER)
+def preview_file(
+    request: Request, session: Db, course: CourseHere, table: str, file: UploadFile
+) -> Response:
+    """The same for an uploaded CSV file."""
+    kind = table_named(table)
+    text = decode(file.file.read(MOST_BYTES + 1))
+    grid = read_grid(kind, text, kit.context(session, course))
+    return _preview(request, course, grid, kind, text)
+
+
+@router.post("/{table}/import")
+@for_role(Role.LEADER)
+def import_rows(session: Db, course: CourseHere, table: str, body: Pasted) -> dict[str, Any]:
+    """Add all rows of a paste, or none. Raises InputError naming the first bad cell."""
+    kind = table_named(table)
+    grid = read_grid(kind, body.text, kit.context(session, course))
+    if not grid.good:
+        raise InputError("text", "; ".join(grid.faults[:3]) or "there are no rows")
+    made = kit.add(
+        session, course.id, table, [_complete(kind, dict(row.values)) for row in grid.rows]
+    )
+    return {"added": len(made)}
+
+
+def _complete(kind: Table, values: dict[str, Any]) -> dict[str, Any]:
+    if kind.key == "sheets":
+        values.setdefault("tie_outs", ["corners"])
+    return values
+
+
+@router.get("/{table}.csv")
+@for_role(Role.VIEWER)
+def download(request: Request, course_id: int, table: str) -> Response:
+    """The table as CSV."""
+    kind = table_named(table)
+    with parts_of(request).database.session() as session:
+        course = courses.course(session, course_id)
+        told = kit.context(session, course)
+        rows = [kit.cells(row, kind, told).text for row in kit.rows(session, course_id, table)]
+    columns = [c for c in kind.columns if not c.import_only]
+    text = csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in rows])
+    return Response(
+        text,
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{table}.csv"'},
+    )

@@ -1,0 +1,1 @@
+"""Every knot the pitches want."""

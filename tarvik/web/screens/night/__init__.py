@@ -1,0 +1,1 @@
+"""A night's weather and needs, and what they lead to."""

@@ -1,0 +1,1 @@
+"""One person's bed for the night."""

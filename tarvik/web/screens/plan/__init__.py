@@ -1,0 +1,1 @@
+"""The group's plan for a night."""

@@ -1,0 +1,1 @@
+"""What the provider's owners see: people, invitations, the outbox."""

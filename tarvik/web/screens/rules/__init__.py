@@ -1,0 +1,1 @@
+"""House rules and sites of a course."""

@@ -1,0 +1,1 @@
+"""Who leads a course, and in which role."""

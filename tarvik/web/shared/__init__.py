@@ -1,0 +1,1 @@
+"""What several screens share: questions, shelters as they stand and hang, words, parts of pages."""
