@@ -8,7 +8,8 @@ import json
 import statistics
 import time
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from functools import partial
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 import shapely
@@ -40,9 +41,11 @@ from tarvik.core.tonight import Night, judge
 from tarvik.core.weather.rain import Weather, fall_directions
 from tarvik.store import courses, kit, nights
 from tarvik.store.server import Server, default_folder
-from tarvik.web.pages.common import question
+from tarvik.web.shared.questions import question
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver
+
+Timed = TypeVar("Timed")
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -100,6 +103,11 @@ def seconds(action: Callable[[], object], times: int) -> float:
     return statistics.median(taken)
 
 
+def each_takes(things: Iterable[Timed], action: Callable[[Timed], object], times: int) -> float:
+    """Median over some things of the time that an action takes on one, in seconds."""
+    return statistics.median(seconds(partial(action, one), times) for one in things)
+
+
 def bench_solve() -> list[Figure]:
     """One solve with measures: settings searched, and settings given."""
     questions = [
@@ -108,8 +116,8 @@ def bench_solve() -> list[Figure]:
         for pitch in (PITCHES[slug] for slug in FIRST_FIVE)
     ]
     given = [Question(q.sheet, q.pitch, solve(q).settings) for q in questions]
-    searched = statistics.median(seconds(lambda q=q: solve(q), 3) for q in questions)  # type: ignore[misc]
-    fixed = statistics.median(seconds(lambda q=q: solve(q), 5) for q in given)  # type: ignore[misc]
+    searched = each_takes(questions, solve, 3)
+    fixed = each_takes(given, solve, 5)
     return [
         Figure("solve_with_search_ms", searched * 1e3, "ms", "lower", 20),
         Figure("solve_given_settings_ms", fixed * 1e3, "ms", "lower", 20),
@@ -240,13 +248,14 @@ def bench_measures() -> list[Figure]:
         figures = measure(fresh, ADULT, weather)
         return figures.packs, figures.open_to_wind, figures.least_slope_deg, figures.open_area_m2
 
-    def reference(roof: Roof) -> object:
+    def reference(shelter: Shelter) -> object:
+        roof = Roof.over(shelter.faces())
         return grid_measures(roof, 0.96, 1.8), grid_dry(roof, weather), grid_sleeper(roof)
 
-    taken = statistics.median(seconds(lambda s=s: ours(s), 3) for s in shelters)  # type: ignore[misc]
+    taken = each_takes(shelters, ours, 3)
     some = shelters[:: max(len(shelters) // 10, 1)]
-    grid = statistics.median(seconds(lambda s=s: reference(Roof.over(s.faces())), 1) for s in some)  # type: ignore[misc]
-    turned = statistics.median(seconds(lambda s=s: rose(s, weather), 1) for s in shelters)  # type: ignore[misc]
+    grid = each_takes(some, reference, 1)
+    turned = each_takes(shelters, lambda shelter: rose(shelter, weather), 1)
     return [
         Figure("measures_ms", taken * 1e3, "ms", "lower", 15, grid * 1e3),
         Figure("dry_ground_ms", *_dry(shelters, weather)),
@@ -259,8 +268,8 @@ def _dry(shelters: list[Shelter], weather: Weather) -> tuple[float, str, str, fl
     time.
     """
     roofs = [Roof.over(s.faces()) for s in shelters]
-    ours = statistics.median(seconds(lambda r=r: dry_ground(r, weather), 5) for r in roofs)  # type: ignore[misc]
-    grid = statistics.median(seconds(lambda r=r: grid_dry(r, weather), 1) for r in roofs)  # type: ignore[misc]
+    ours = each_takes(roofs, lambda roof: dry_ground(roof, weather), 5)
+    grid = each_takes(roofs, lambda roof: grid_dry(roof, weather), 1)
     return ours * 1e3, "ms", "lower", grid * 1e3 / 50, grid * 1e3
 
 
@@ -370,9 +379,7 @@ def bench_web(checkout: Path) -> list[Figure]:
                 ]
             )
             every = [
-                (sheet, question(sheet, pitch, night, supports))
-                for sheet in sheets
-                for pitch in PITCHES
+                question(sheet, pitch, night, supports) for sheet in sheets for pitch in PITCHES
             ]
             figures += paced(lambda: [Figure(*told) for told in bench_hang.measured()])
             figures += paced(

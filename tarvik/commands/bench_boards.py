@@ -19,7 +19,7 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.tonight import Night
 from tarvik.store import courses, kit, nights
 from tarvik.store.database import Database
-from tarvik.web.pages.common import question
+from tarvik.web.shared.questions import question
 from tarvik.work.pipes import answer, send, start
 from tarvik.work.searching import Searcher
 from tarvik.work.solving import Solver

@@ -17,7 +17,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.units import Units
-from tarvik.web.pages.board import judged_board
+from tarvik.web.screens.board.view import judged_board
 from tarvik.work.solving import Solver
 
 if TYPE_CHECKING:
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
     from tarvik.core.tonight import Night
-    from tarvik.store.models import SheetRow
     from tarvik.work.hanging import Hangings
     from tarvik.work.searching import Searcher
 
@@ -99,7 +98,7 @@ def measured() -> list[Measured]:
 def board(
     hangings: Hangings,
     searcher: Searcher,
-    asked: Sequence[tuple[SheetRow, Question]],
+    asked: Sequence[Question],
     night: Night,
 ) -> list[Measured]:
     """The demo's board from nothing, searched, hung and judged; then once more with one sheet of
@@ -107,15 +106,14 @@ def board(
     """
     solver = Solver(searcher)
 
-    def taken(asked: Sequence[tuple[SheetRow, Question]]) -> float:
+    def taken(asked: Sequence[Question]) -> float:
         start = time.perf_counter()
         judged_board(solver, hangings, asked, night, 1, Units.METRIC)
         return time.perf_counter() - start
 
     cold = taken(asked)
-    first = asked[0][0].id
     other = Sheet.rectangle(2.83, 3.17)
-    changed = [(s, replace(q, sheet=other) if s.id == first else q) for s, q in asked]
+    changed = [replace(q, sheet=other) if n < len(PITCHES) else q for n, q in enumerate(asked)]
     return [
         ("board_16_all_hung_cold_s", cold, "s", "lower", 6.0, None),
         ("board_one_sheet_changed_hung_s", taken(changed), "s", "lower", 0.6, None),

@@ -16,6 +16,7 @@ the other core.
 STEPS = (
     ("ruff (lint)", ["-m", "ruff", "check", "."]),
     ("ruff (format)", ["-m", "ruff", "format", "--check", "."]),
+    ("djlint", ["-m", "djlint", "tarvik/web", "--lint", "--quiet"]),
     ("mypy", ["-m", "mypy"]),
 )
 WHOLE = ("-q", "-n", "2", "--dist", "worksteal")

@@ -16,7 +16,7 @@ from tarvik.core.sheet import Sheet
 from tarvik.core.solve import ADULT, Question, solve
 from tarvik.core.units import Units
 from tarvik.web.drawing import solid, views
-from tarvik.web.pdf import with_drawing_styles
+from tarvik.web.shared.pdf import with_drawing_styles
 
 if TYPE_CHECKING:
     from pathlib import Path

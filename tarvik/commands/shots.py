@@ -6,6 +6,7 @@ import shutil
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from tarvik.commands.screens import SLOWEST_MS, write_screens
 from tarvik.commands.testbed import CHROMIUM_ARGS, Testbed, let_in, testbed
 from tarvik.commands.warm import warm
 from tarvik.store.server import Server, default_folder
@@ -17,7 +18,6 @@ if TYPE_CHECKING:
 
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
-SLOWEST_MS = 600_000
 
 
 @dataclass(frozen=True)
@@ -41,19 +41,18 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("group-and-kit", f"{course}/kit", DESK),
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
-        Shot("bench-hung", bench, DESK, "#hung-advice[aria-busy=false]", scroll="#hung"),
+        Shot("bench-hung", f"{bench}#hung", DESK, "#hung-advice[aria-busy=false]", scroll="#hung"),
         Shot(
             "bench-ways",
-            bench.replace("plow-point", "lean-to"),
+            bench.replace("plow-point", "lean-to") + "#ways",
             DESK,
             "#ways[aria-busy=false]",
             scroll="#ways",
         ),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
-        Shot("knots", "/knots", DESK),
         Shot(
             "bench-wind",
-            bench.replace("plow-point", "lean-to"),
+            bench.replace("plow-point", "lean-to") + "#more",
             DESK,
             "#more[aria-busy=false]",
             scroll="#more",
@@ -68,6 +67,7 @@ def _shots(bed: Testbed) -> list[Shot]:
         ),
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
+        Shot("phone-bench", bench, PHONE),
         Shot("cards", f"{course}/cards", DESK),
         Shot("sign-in", "/sign-in", DESK),
     ]
@@ -123,12 +123,11 @@ def shots(checkout: Path) -> int:
             page = context.new_page()
             page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[0]}/board")
             page.wait_for_selector("[data-done]", timeout=SLOWEST_MS)
-            page.wait_for_selector("[x-ref=hanging]:not([hidden])", timeout=SLOWEST_MS)
-            page.wait_for_selector("[x-ref=hanging]", state="hidden", timeout=SLOWEST_MS)
             settle(page, bed)
             for shot in _shots(bed):
                 take(page, bed, shot, folder)
                 print(f"tarvik: {folder / (shot.name + '.png')}", flush=True)
+            write_screens(page, bed, checkout)
             browser.close()
     finally:
         server.stop()
