@@ -93,8 +93,8 @@ class SiteIn(_Part):
 
     key: Key
     name: Short
-    latitude: Annotated[FiniteFloat, Field(ge=-90, le=90)]
-    longitude: Annotated[FiniteFloat, Field(ge=-180, le=180)]
+    latitude: Annotated[FiniteFloat, Field(ge=-90, le=90)] | None = None
+    longitude: Annotated[FiniteFloat, Field(ge=-180, le=180)] | None = None
     zone: Annotated[str, Field(max_length=60)] = "UTC"
     surroundings: SurroundingsText = "open"
     ground: Annotated[str, Field(max_length=20)] = "turf"

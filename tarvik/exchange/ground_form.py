@@ -190,8 +190,17 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _placed(values: Mapping[str, Any]) -> dict[str, Any]:
-    """Whether a point's place was given, or waits for the survey."""
-    return {} if values.get("x") not in (None, "") else {"x": None, "y": None}
+    """Whether a point's place was given, or waits for the survey. Raises InputError for half of
+    one.
+    """
+    given = [axis for axis in ("x", "y") if values.get(axis) not in (None, "")]
+    if len(given) == 1:
+        have, lacks = ("east", "north") if given == ["x"] else ("north", "east")
+        raise InputError(
+            "y" if given == ["x"] else "x",
+            f"how far {lacks}? Give it beside how far {have}, or leave both to the survey",
+        )
+    return {} if given else {"x": None, "y": None}
 
 
 def thing_values(thing: Thing) -> dict[str, Any]:

@@ -242,6 +242,14 @@ def latest_job(session: Session, night_id: int, kind: str) -> PlanJob | None:
     return session.scalars(query.order_by(PlanJob.id.desc()).limit(1)).first()
 
 
+def running_job(session: Session, night_id: int) -> PlanJob | None:
+    """The newest job of a night that is not done yet."""
+    query = select(PlanJob).where(
+        PlanJob.night_id == night_id, PlanJob.state.in_(OPEN), PlanJob.wanted
+    )
+    return session.scalars(query.order_by(PlanJob.id.desc()).limit(1)).first()
+
+
 def call_off(session: Session, night_id: int, job_id: int) -> PlanJob:
     """Nobody wants the job any more; a plan found so far is kept in its result."""
     job = one_job(session, night_id, job_id)

@@ -225,6 +225,29 @@ def add(
     return made
 
 
+def add_reading(
+    session: Session, site_id: int, values: Mapping[str, Any], kind: str
+) -> list[GroundItem]:
+    """Write a reading down, in one step with the points that it names first: they are of `kind`
+    and stand where the survey puts them. Raises InputError.
+    """
+    _lock(session, site_id)
+    data = checked("reading", values)
+    there = items(session, site_id)
+    known = {i.data["name"] for i in there if i.kind == "thing"}
+    named = dict.fromkeys(str(data[key]) for key in ("start", "end", "point") if data.get(key))
+    new = [("thing", checked("thing", {"name": n, "kind": kind})) for n in named if n not in known]
+    for sort, more in (("thing", len(new)), ("reading", 1)):
+        if sum(i.kind == sort for i in there) + more > MOST_ITEMS[sort]:
+            raise InputError("item", f"a site holds at most {MOST_ITEMS[sort]} of these")
+    made = [GroundItem(site_id=site_id, kind=k, data=d) for k, d in [*new, ("reading", data)]]
+    session.add_all(made)
+    session.flush()
+    changes = [{"id": i.id, "before": None, "after": i.data} for i in made]
+    _remember(session, site_id, "adding a reading", changes)
+    return made
+
+
 def _called(kind: str, data: Mapping[str, Any]) -> str:
     return str(
         data.get("name")

@@ -115,15 +115,15 @@ class Owned(Versioned):
 
 
 class Site(Owned, Base):
-    """A place where the course spends nights: where on the earth, what grows round it, which
-    ground, which way is uphill.
+    """A place where the course spends nights: where on the earth (nobody need know), what grows
+    round it, which ground, which way is uphill.
     """
 
     __tablename__ = "site"
 
     name: Mapped[str] = mapped_column(String(120))
-    latitude: Mapped[float] = mapped_column()
-    longitude: Mapped[float] = mapped_column()
+    latitude: Mapped[float | None] = mapped_column()
+    longitude: Mapped[float | None] = mapped_column()
     zone: Mapped[str] = mapped_column(String(60), default="UTC")
     surroundings: Mapped[str] = mapped_column("terrain", String(20), default="open")
     ground: Mapped[str] = mapped_column(String(20), default="turf")

@@ -136,9 +136,9 @@ def use_site(session: Session, night: Night, site_id: int | None) -> Night:
     row.site_id = site.id if site else None
     if site:
         kept = dict(row.needs or {})
+        located = {"latitude": site.latitude, "longitude": site.longitude}
+        kept |= {k: v for k, v in located.items() if v is not None}
         kept |= {
-            "latitude": site.latitude,
-            "longitude": site.longitude,
             "zone": site.zone,
             "surroundings": site.surroundings,
         }
@@ -191,8 +191,9 @@ def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Sit
     if not 1 <= len(name) <= 120:
         raise InputError("name", "give the site a name of at most 120 letters")
     latitude, longitude = values.get("latitude"), values.get("longitude")
-    if latitude is None or longitude is None:
-        raise InputError("latitude", "give the site's latitude and longitude")
+    if (latitude is None) != (longitude is None):
+        missing = "latitude" if latitude is None else "longitude"
+        raise InputError(missing, "give the site's latitude and longitude, or neither")
     NightNeeds(latitude=latitude, longitude=longitude)  # its ranges are checked there
     zone_named(str(values.get("zone") or "UTC"))
     around = surroundings_named(str(values.get("surroundings") or "open"))

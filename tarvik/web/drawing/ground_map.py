@@ -14,6 +14,7 @@ from shapely import Polygon
 from tarvik.core.finding import Level
 from tarvik.core.site.things import Health, Kind, Sort
 from tarvik.core.units import FOOT_M, Units, format_depth, format_way
+from tarvik.web.drawing.names import NAME_PX, Name, alone, lettered, slot
 from tarvik.web.drawing.svg import PX_PER_M, Paper
 
 if TYPE_CHECKING:
@@ -43,7 +44,10 @@ HAZARD_CSS = {
     "drainage": "h-wet",
     "puddle": "h-wet",
 }
-NAME_PX = 55
+THING_LEAST_M = 0.12
+"""A point is drawn with at least this radius."""
+LOOSE_M = 99.0
+"""A point that the survey does not hold has at least this error."""
 EVERY_M = (1, 2, 5, 10, 20, 50, 100, 200, 500)
 EVERY_FT = (3, 6, 15, 30, 60, 150, 300, 600, 1500)
 """Steps of the map's grid."""
@@ -81,6 +85,7 @@ def ground_map(
         a, b, c, d = placed.taken.bounds
         x0, y0, x1, y1 = min(x0, a), min(y0, b), max(x1, c), max(y1, d)
     low, high = (x0 - 2, y0 - 2), (x1 + 2, y1 + 2)
+    names: list[Name] = []
     paper.grow(low, high)
     _grid(paper, low, high, units)
     for area in ground.areas:
@@ -88,7 +93,9 @@ def ground_map(
         before = len(paper.parts)
         paper.region(_rings(area.shape()), SORT_CSS[area.sort])
         x, y = area.shape().representative_point().coords[0]
-        paper.text((x, y), area.name, "t area-t", size=NAME_PX)
+        names.append(Name((x, y), 0.0, area.name, "t area-t", rank=2))
+        paper.grow((x, y))
+        paper.raw(slot(len(names)))
         parts = paper.parts[before:]
         del paper.parts[before:]
         _group(paper, f'class="item area" data-item="{number}" data-kind="area"', parts)
@@ -102,11 +109,13 @@ def ground_map(
         paper.line(pair.one.at, pair.two.at, "g-pair")
     for thing in ground.things:
         before = len(paper.parts)
-        _thing(paper, thing, loose=thing.error_m >= 99)
+        _thing(paper, thing, loose=thing.error_m >= LOOSE_M)
+        names.append(_name_of(thing))
+        paper.raw(slot(len(names)))
         parts = paper.parts[before:]
         del paper.parts[before:]
         told = f"{thing.kind} {thing.name}" + (
-            f", ± {format_depth(thing.error_m, units)}" if 0 < thing.error_m < 99 else ""
+            f", ± {format_depth(thing.error_m, units)}" if 0 < thing.error_m < LOOSE_M else ""
         )
         fixed = "survey" if thing.name in surveyed else "free"
         _group(
@@ -122,7 +131,7 @@ def ground_map(
     paper.raw(_badge((low[0], high[1]), wind_from_deg))
     paper.raw(_bar(low, units))
     return _at_home(
-        paper.svg(),
+        lettered(paper.svg(), names, [s[2].cloth for s in shelters]),
         [t.at for t in ground.things]
         + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
     )
@@ -155,10 +164,21 @@ def _grid(paper: Paper, low: XY, high: XY, units: Units) -> None:
     paper.text((high[0], low[1] + 0.3), f"grid {format_way(step, units)}", "t spot-t", "end", 40)
 
 
+def _radius(thing: Thing) -> float:
+    return max(thing.across_m / 2, THING_LEAST_M)
+
+
+def _name_of(thing: Thing) -> Name:
+    """Its name beside it; what carries a shelter or must be kept clear of comes before the rest."""
+    loose = "?" if thing.error_m >= LOOSE_M else ""
+    rank = 1 if thing.kind in (Kind.FIRE, Kind.BOAT, Kind.VEHICLE) or thing.error_m > 0 else 3
+    return Name(thing.at, _radius(thing), thing.name + loose, "t name-t", rank)
+
+
 def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
     x, y = thing.at
-    radius = max(thing.across_m / 2, 0.12)
-    if 0.02 < thing.error_m < 99:
+    radius = _radius(thing)
+    if 0.02 < thing.error_m < LOOSE_M:
         paper.circle(thing.at, thing.error_m, "g-error")
     if thing.kind is Kind.TREE:
         paper.circle(thing.at, radius, "g-tree" if thing.health is Health.SOUND else "g-tree sick")
@@ -192,13 +212,6 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
         )
     if loose:
         paper.circle(thing.at, radius + 0.5, "g-loose")
-    paper.text(
-        (x + radius + 0.08, y + 0.25),
-        thing.name + ("?" if loose else ""),
-        "t name-t",
-        "start",
-        NAME_PX,
-    )
 
 
 def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) -> str:
@@ -222,7 +235,7 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
     x, y = placed.cloth.centroid.coords[0]
     tip = (x + 1.1 * math.sin(front), y + 1.1 * math.cos(front))
     paper.line((x, y), tip, "g-front")
-    paper.text((x, y - 0.1), label, "t shelter-t", size=NAME_PX)
+    paper.raw(alone(Name((x, y), 0.0, label, "t shelter-t", rank=0)))
     spot = placed.spot
     trouble = ", something is wrong here" if troubled else ""
     return (

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import cache
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Annotated, Any, Final
 
-from fastapi import Depends, Request, UploadFile, WebSocket, WebSocketDisconnect
+from fastapi import Depends, Form, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel
 from websockets.asyncio.client import connect
@@ -14,12 +14,16 @@ from websockets.exceptions import WebSocketException
 
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
+from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.site.hazards import Hazard
 from tarvik.core.site.spots import best_spots
+from tarvik.core.site.things import Kind
 from tarvik.core.units import Units
+from tarvik.core.weather.surroundings import SURROUNDINGS
+from tarvik.exchange.columns import whole_number
 from tarvik.exchange.ground_files import MOST_BYTES, READERS, WRITERS
 from tarvik.exchange.ground_form import in_metres
-from tarvik.store import courses, plans
+from tarvik.store import courses, nights, plans
 from tarvik.store import ground as store
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
@@ -40,6 +44,8 @@ from tarvik.web.shared.standing import (
 
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
+
+    from tarvik.store.models import Course, Night, Site
 
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/ground")
@@ -74,9 +80,61 @@ def show(
 ) -> Response:
     """The page."""
     if night.site_id is None:
-        return page(request, "ground/none.html", course=course, night=night, tab="ground")
+        return page(request, "ground/none.html", **_unmapped(session, course, night))
     scene = scene_of(session, course_id, night_id)
     return page(request, "ground/ground.html", **fields_of(ground_view(request, session, scene)))
+
+
+def _unmapped(session: Session, course: Course, night: Night) -> dict[str, Any]:
+    """What the screen shows of a night that has no site yet."""
+    return {
+        "course": course,
+        "night": night,
+        "sites": nights.sites(session, course.id),
+        "surroundings": SURROUNDINGS,
+        "grounds": GROUNDS,
+        "tab": "ground",
+    }
+
+
+@router.post("/start")
+@for_role(Role.ASSISTANT)
+def start(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    night: NightHere,
+    name: Annotated[str, Form()] = "",
+    surroundings: Annotated[str, Form()] = "open",
+    ground: Annotated[str, Form()] = "turf",
+    site: Annotated[str, Form()] = "",
+) -> Response:
+    """Give the night its site: one of the course's, or a new one that nobody need have located."""
+    if site and whole_number(site) < 0:
+        raise InputError("site", "choose one of the course's sites")
+    try:
+        with session.begin_nested():
+            kept = int(site) if site else _new_site(session, night, name, surroundings, ground).id
+            nights.use_site(session, night, kept)
+    except InputError as err:
+        typed = {"called": name, "around": surroundings, "on": ground, "fault": err.message}
+        shown = _unmapped(session, course, night) | typed
+        return page(request, "ground/none.html", status=422, **shown)
+    return RedirectResponse(f"/courses/{course.id}/nights/{night.id}/ground", status_code=303)
+
+
+def _new_site(session: Session, night: Night, name: str, surroundings: str, ground: str) -> Site:
+    """A site where the night's weather is for, if that is known. Raises InputError."""
+    needs = nights.needs_of(night)
+    values = {
+        "name": name,
+        "surroundings": surroundings,
+        "ground": ground,
+        "latitude": needs.latitude,
+        "longitude": needs.longitude,
+        "zone": needs.zone,
+    }
+    return nights.add_site(session, night.course_id, values)
 
 
 def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Response:
@@ -108,7 +166,11 @@ def add(
     """Put something on the ground."""
     site = _site_id(session, course_id, night_id)
     values = in_metres(new.values, Units(course.units))
-    store.add(session, site, new.kind, [values])
+    if new.kind == "reading":
+        kind = str(values.pop("new_kind", Kind.TREE))
+        store.add_reading(session, site, values, kind)
+    else:
+        store.add(session, site, new.kind, [values])
     return _refreshed(request, session, course_id, night_id)
 
 
@@ -293,9 +355,24 @@ def bring_in(
         raise InputError("file", "choose a file that ends in .gpx, .geojson or .csv")
     raw = file.file.read(MOST_BYTES + 1)
     site = site_of(session, course_id, night)
-    read = READERS[kind](raw, (site.latitude, site.longitude))
+    read = READERS[kind](raw, _origin(site, kind))
     store.put_in(session, site.id, read, f"bringing in {(file.filename or '')[:60]}")
     return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/ground", status_code=303)
+
+
+def _origin(site: Site, kind: str) -> tuple[float, float]:
+    """Where the map's origin is on the earth, which a table of metres need not know. Raises
+    InputError.
+    """
+    if site.latitude is not None and site.longitude is not None:
+        return site.latitude, site.longitude
+    if kind == "csv":
+        return 0.0, 0.0
+    raise InputError(
+        "file",
+        f"a {kind} file tells places by latitude and longitude, and nobody has said yet where "
+        f"“{site.name}” is: keep the site anew with both on the rules page, or use a CSV table",
+    )
 
 
 MEDIA = {
@@ -312,9 +389,7 @@ def take_out(session: Db, course_id: int, night_id: int, kind: str) -> Response:
     if kind not in WRITERS:
         raise NotFoundError("there are .gpx, .geojson and .csv")
     scene = scene_of(session, course_id, night_id)
-    text = WRITERS[kind](
-        scene.known.ground, (scene.site.latitude, scene.site.longitude), scene.site.name
-    )
+    text = WRITERS[kind](scene.known.ground, _origin(scene.site, kind), scene.site.name)
     return Response(
         text,
         media_type=MEDIA[kind],

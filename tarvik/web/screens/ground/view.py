@@ -11,8 +11,9 @@ from fastapi import Request
 from tarvik.core.finding import Finding
 from tarvik.core.site.hazards import TICKS
 from tarvik.core.site.pairs import tree_pairs
-from tarvik.core.site.survey import Checked, Next, Survey, next_tapes
+from tarvik.core.site.survey import Checked, Survey
 from tarvik.core.site.things import Health, Kind, Sort
+from tarvik.core.site.walk import Step, steps
 from tarvik.core.units import Units, format_depth, format_way
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
 from tarvik.store import ground as store
@@ -40,7 +41,7 @@ PAIRS_LISTED = 12
 
 @dataclass(frozen=True, slots=True)
 class PairShown:
-    """Two trees a ridge may be strung in_the_way, on_map, StandingShelter, in metres."""
+    """Two trees a ridge may be strung between, in metres."""
 
     one: str
     two: str
@@ -82,8 +83,9 @@ class BookRow:
 
 @dataclass(frozen=True, slots=True)
 class GroundView:
-    """The ground screen. `ticks` to `heights` are what the leader wrote down, `survey` to `next`
-    what the survey makes of it; `fault` says why there is none.
+    """The ground screen. `ticks` to `heights` are what the leader wrote down, `survey` to `steps`
+    what the survey makes of it; `fault` says why there is none. `first`: the part that is shown
+    when the page opens.
     """
 
     course: Course
@@ -100,12 +102,13 @@ class GroundView:
     survey: Survey | None
     fault: str
     unplaced: tuple[str, ...]
-    next: list[Next]
+    steps: list[Step]
     things: list[ThingShown]
     areas: list[GroundItem]
     heights: list[GroundItem]
     undo: str | None
     redo: str | None
+    first: str
     tab: str = "ground"
     scales: tuple[int, ...] = SCALES
     kinds: tuple[str, ...] = tuple(str(k) for k in Kind)
@@ -148,12 +151,13 @@ def ground_view(request: Request, session: Session, scene: Scene) -> GroundView:
         survey=known.survey,
         fault=known.fault,
         unplaced=known.unplaced,
-        next=next_tapes(known.survey, known.readings) if known.survey else [],
+        steps=steps(known.survey, known.readings),
         things=[ThingShown(i, _where(known, i, units)) for i in those("thing")],
         areas=those("area"),
         heights=those("height"),
         undo=done.what if done else None,
         redo=undone.what if undone else None,
+        first="shelters" if shelters else "survey" if not known.ground.things else "points",
     )
 
 

@@ -13,19 +13,17 @@ from fastapi.responses import RedirectResponse, Response, StreamingResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from tarvik.core.plan.aims import aim_named
 from tarvik.core.units import Units
 from tarvik.store import asks, courses
 from tarvik.store.accounts import Role
 from tarvik.web.access import RefusedError, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db
+from tarvik.web.screens.plan.job_view import shown
 from tarvik.web.state import parts_of
 from tarvik.work.queue import QueueError
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator
-
-    from tarvik.store.models import PlanJob
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan/jobs")
 LOOK_EVERY_S: Final = 0.2
@@ -41,28 +39,6 @@ class JobIn(BaseModel):
     kind: str = "plan"
     few_moves: bool = False
     hurt: int | None = None
-
-
-def shown(job: PlanJob, units: Units) -> dict[str, Any]:
-    """A job as the page hears of it, what it has reached in words."""
-    result, progress = job.result or {}, dict(job.progress or {})
-    if "reached" in progress:
-        progress["reached"] = [_reached(row, units) for row in progress["reached"]]
-    return {
-        "id": job.id,
-        "kind": job.kind,
-        "state": job.state,
-        "progress": progress,
-        "words": result.get("words", ""),
-        "applied": result.get("applied"),
-        "open": job.state in asks.OPEN,
-    }
-
-
-def _reached(row: dict[str, Any], units: Units) -> dict[str, Any]:
-    """What was reached of an aim, its name and value in words."""
-    aim = aim_named(row["aim"])
-    return {**row, "name": aim.heading, "told": aim.told(row["value"], units)}
 
 
 def ask(

@@ -19,6 +19,7 @@ from tarvik.exchange.night_form import plan_rules_of
 from tarvik.store import asks, kit, night_plan, nights, plans
 from tarvik.store.models import Course, NamedPlan, Night, Person, PlanJob, SheetRow, now
 from tarvik.web.drawing.lanes import lanes
+from tarvik.web.screens.plan.job_view import shown
 from tarvik.web.shared.night_words import OfThePlace, of_the_place, weather_words
 from tarvik.web.shared.questions import owner_name
 from tarvik.web.shared.repairs import for_leaders
@@ -89,6 +90,7 @@ class PlanView:
     found: Mapping[str, Kept]
     totals: list[Total]
     job: PlanJob | None
+    running: Kept | None
     kept: PlanWaiting | None
     named: Sequence[NamedPlan]
     undo: str | None
@@ -135,6 +137,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         found=found,
         totals=totals(camp.rigs, at_hand(session, course.id, night.site_id)),
         job=(job := asks.latest_job(session, night.id, "plan")),
+        running=None if (now := asks.running_job(session, night.id)) is None else shown(now, units),
         kept=_waiting(job),
         named=asks.named(session, night.id),
         undo=before.what if before else None,

@@ -1,251 +1,173 @@
-// The plan: asks for jobs and shows how far they are, moves people and shelters, fixes what is to
-// stay. All figures come from the server; the map is the ground's.
-import { ground } from "./ground.js";
+// The plan: makes it, moves people and shelters, fixes what is to stay. All figures come from the
+// server; the map is the ground's.
+import { dragging } from "./map-drag.js";
+import { shelters } from "./map-shelters.js";
+import { mapView } from "./map-view.js";
+import { jobs } from "./plan-jobs.js";
+import { people } from "./plan-people.js";
 import { ask, fault, swap, toast } from "./talk.js";
 
-export const plan = () => {
-  const map = ground();
-  return {
-    ...map,
+const UNMAPPED =
+  '<p class="empty">Nothing is mapped at this site. The plan counts trees instead; ' +
+  "survey the ground and it places every shelter.</p>";
 
-    init() {
-      this.planUrl = this.$root.dataset.plan;
-      map.init.call(this);
-      const root = this.$root;
-      root.addEventListener("click", (e) => this.press(e));
-      root.addEventListener("change", (e) => {
-        if (e.target.dataset.personTo) this.bed(e.target.dataset.personTo, e.target.value);
-      });
-      root.addEventListener("submit", (e) => this.form(e));
-      root.addEventListener("dragstart", (e) => {
-        const chip = e.target.closest?.("[data-person]");
-        if (chip) e.dataTransfer.setData("text/plain", chip.dataset.person);
-      });
-      root.addEventListener("dragover", (e) => {
-        const box = e.target.closest("[data-drop]");
-        if (box) {
-          e.preventDefault();
-          this.over(box);
-        }
-      });
-      root.addEventListener("dragleave", () => this.over(null));
-      root.addEventListener("drop", (e) => {
-        const box = e.target.closest("[data-drop]");
-        this.over(null);
-        if (!box) return;
-        e.preventDefault();
-        this.bed(e.dataTransfer.getData("text/plain"), box.dataset.drop);
-      });
-    },
+export const plan = () => ({
+  init() {
+    const root = this.$root;
+    this.url = root.dataset.plan;
+    const ground = root.dataset.url;
+    const show = (path, options) => this.show(path, options);
+    const map = (this.map = mapView(this.$refs.map, this.$refs.told));
+    this.shelters = shelters(map, ground, (path, options) => this.moved(ground + path, options));
+    this.jobs = jobs(this.url, this.$refs.job, async (told) => {
+      await this.show("/view");
+      root.dataset.ended = `${told.kind} ${told.state}`;
+    });
+    people(root, this.url, show, (html) => this.shown(html));
+    const keep = (group, ...by) => this.keep(group, ...by);
+    dragging(map, {
+      rests: () => false,
+      taken: (target) => target.closest("[data-shelter]"),
+      taps: () => {},
+      moves: (group, dx, dy) => this.shelters.moves(group, dx, dy),
+      drops: (group, dx, dy) => keep(group, dx, dy, 0, true),
+    });
+    map.box.addEventListener("keydown", (event) => {
+      if (!map.svg) return;
+      const focus = document.activeElement?.closest?.(".item");
+      if (focus && map.svg.contains(focus)) map.choose(focus);
+      if (this.shelters.key(event, keep) || map.key(event.key)) event.preventDefault();
+    });
+    root.addEventListener("click", (event) => this.press(event));
+    root.addEventListener("submit", (event) => this.form(event));
+    this.fresh();
+    const { running } = this.$refs.job.dataset;
+    if (running) this.jobs.follow(JSON.parse(running));
+    root.dataset.done = "yes";
+  },
 
-    over(box) {
-      this.$root.querySelector(".drop-here")?.classList.remove("drop-here");
-      box?.classList.add("drop-here");
-    },
+  // A site without a map leaves the box empty and says so.
+  fresh() {
+    const lists = this.$refs.lists;
+    const svg = lists.querySelector("[data-map]").content.querySelector("svg");
+    if (svg) this.map.show(svg);
+    else this.$refs.map.innerHTML = UNMAPPED;
+    for (const which of ["undo", "redo"]) {
+      const words = lists.querySelector(`[data-${which}-words]`).textContent;
+      const button = this.$root.querySelector(`[data-act=${which}]`);
+      button.querySelector("span").textContent = words;
+      button.disabled = !words;
+    }
+  },
 
-    // A site without a map leaves the box empty and says so.
-    take(holder) {
-      const made = holder.querySelector("[data-map]");
-      if (made.content.querySelector("svg")) {
-        map.take.call(this, holder);
-        return;
-      }
-      this.$refs.map.innerHTML =
-        '<p class="empty">Nothing is mapped at this site. The plan counts trees instead; ' +
-          "survey the ground and it places every shelter.</p>";
-      for (const which of ["undo", "redo"]) {
-        const words = holder.querySelector(`[data-${which}-words]`).textContent;
-        this.$root.querySelector(`[data-${which}]`).textContent = words;
-        this.$root.querySelector(`[data-act=${which}]`).disabled = !words;
-      }
-    },
-    set(view) {
-      if (this.svg) map.set.call(this, view);
-    },
+  shown(html) {
+    const chosen = this.map.chosen?.dataset.shelter;
+    swap(this.$refs.lists, html, "details[data-fold]");
+    this.fresh();
+    if (chosen) this.map.choose(this.map.svg?.querySelector(`[data-shelter="${chosen}"]`) ?? null);
+  },
 
-    // Whatever the ground's answer shows, this page shows the plan.
-    async send(url, options) {
-      try {
-        await ask(url === "/view" ? `${this.planUrl}/view` : this.url + url, options);
-      } catch (error) {
-        toast(error.message);
-        return false;
-      }
-      return this.show("/view");
-    },
+  async show(path, options) {
+    const lists = this.$refs.lists;
+    lists.setAttribute("aria-busy", "true");
+    try {
+      this.shown(await ask(this.url + path, options));
+      return true;
+    } catch (error) {
+      toast(error.message);
+      return false;
+    } finally {
+      lists.removeAttribute("aria-busy");
+    }
+  },
 
-    async show(url, options) {
-      const lists = this.$refs.lists;
-      lists.setAttribute("aria-busy", "true");
-      try {
-        this.showText(await ask(this.planUrl + url, options));
-        return true;
-      } catch (error) {
-        toast(error.message);
-        return false;
-      } finally {
-        lists.removeAttribute("aria-busy");
-      }
-    },
+  begin(wanted) {
+    delete this.$root.dataset.ended;
+    this.jobs.start(wanted);
+  },
 
-    post(url, json) {
-      return this.show(url, { method: "POST", json });
-    },
+  post(path, json) {
+    return this.show(path, { method: "POST", json });
+  },
 
-    // The rule that a choice breaks is named before the choice is made, which is only knowingly.
-    async bed(person, shelter) {
-      const to = { shelter: shelter ? Number(shelter) : null };
-      try {
-        this.showText(await ask(`${this.planUrl}/people/${person}`, { method: "POST", json: to }));
-      } catch (error) {
-        if (error.status !== 409) {
-          toast(error.message);
-          return this.show("/view");
-        }
-        const knowing = confirm(
-          `This breaks a rule of the course: ${error.message}.\n\n` +
-              "Do it all the same? It stays marked until it is changed or accepted.",
-        );
-        return knowing ? this.post(`/people/${person}`, { ...to, knowing }) : this.show("/view");
-      }
-    },
+  // Whatever the ground's answer shows, this page shows the plan.
+  async moved(url, options) {
+    try {
+      await ask(url, options);
+    } catch (error) {
+      toast(error.message);
+      return false;
+    }
+    return this.show("/view");
+  },
 
-    showText(html) {
-      swap(this.$refs.lists, html, "details[data-fold]");
-      this.take(this.$refs.lists);
-    },
+  // Put down by hand: fixed there, the rest is planned round it on demand.
+  async keep(group, ...by) {
+    const id = group.dataset.shelter;
+    await this.shelters.keep(group, ...by);
+    const lock = this.$refs.lists.querySelector(
+      `[data-row-shelter="${id}"] [data-lock=standing][aria-pressed=false]`,
+    );
+    if (lock) await this.post("/locks", { kind: "standing", number: Number(lock.dataset.number) });
+  },
 
-    async press(event) {
-      const fold = event.target.closest('a[href^="#"]');
-      if (fold) document.querySelector(fold.hash).open = true;
-      const button = event.target.closest("button");
-      if (!button) return;
-      const d = button.dataset;
-      if (d.job) this.job({ kind: d.job, few_moves: d.few === "yes" });
-      else if (d.act === "cancel" && this.running)
-        ask(`${this.planUrl}/jobs/${this.running}/cancel`, { method: "POST" }).catch((e) =>
-          toast(e.message),
-        );
-      else if (d.lock) this.post("/locks", { kind: d.lock, number: Number(d.number) });
-      else if (d.accept) this.post("/accept", { shelter: Number(d.in), rule: d.accept });
-      else if (d.use) this.post(`/use/${d.use}`);
-      else if (d.take) this.post(`/named/${d.take}/take`);
-      else if (d.dropNamed) this.show(`/named/${d.dropNamed}`, { method: "DELETE" });
-      else if (d.unpair)
-        this.post("/pairs", { kind: d.unpair, one: Number(d.one), two: Number(d.two) });
-      else if (d.repair) {
-        if (await this.post("/repair", JSON.parse(d.repair))) this.job({ kind: "plan" });
-      } else if (d.aim) this.rank(d.aim, Number(d.by));
-    },
+  async press(event) {
+    const fold = event.target.closest('a[href^="#"]');
+    if (fold) document.querySelector(fold.hash).open = true;
+    const button = event.target.closest("button");
+    if (!button) return;
+    const d = button.dataset;
+    if (d.job) this.begin({ kind: d.job, few_moves: d.few === "yes" });
+    else if (d.act === "cancel") this.jobs.stop();
+    else if (d.act === "undo" || d.act === "redo")
+      this.show(`/undo?redo=${d.act === "redo"}`, { method: "POST" });
+    else if (d.act) this.map.button(d.act);
+    else if (d.lock) this.post("/locks", { kind: d.lock, number: Number(d.number) });
+    else if (d.accept) this.post("/accept", { shelter: Number(d.in), rule: d.accept });
+    else if (d.use) this.post(`/use/${d.use}`);
+    else if (d.take) this.post(`/named/${d.take}/take`);
+    else if (d.dropNamed) this.show(`/named/${d.dropNamed}`, { method: "DELETE" });
+    else if (d.unpair)
+      this.post("/pairs", { kind: d.unpair, one: Number(d.one), two: Number(d.two) });
+    else if (d.repair) {
+      if (await this.post("/repair", JSON.parse(d.repair))) this.begin({ kind: "plan" });
+    } else if (d.aim) this.rank(d.aim, Number(d.by));
+  },
 
-    // Undo and redo are the plan's own here.
-    async act(event) {
-      const which = event.target.closest("[data-act]")?.dataset.act;
-      if (which === "undo" || which === "redo")
-        this.show(`/undo?redo=${which === "redo"}`, { method: "POST" });
-      else if (which !== "cancel") map.act.call(this, event);
-    },
+  // What was moved keeps the focus.
+  async rank(aim, by) {
+    const order = [...this.$refs.lists.querySelectorAll('[data-aim][data-by="1"]')].map(
+      (button) => button.dataset.aim,
+    );
+    const at = order.indexOf(aim);
+    [order[at], order[at + by]] = [order[at + by], order[at]];
+    await this.post("/aims", { aims: order });
+    const pair = [...this.$refs.lists.querySelectorAll(`[data-aim="${aim}"]`)];
+    (pair.find((b) => Number(b.dataset.by) === by && !b.disabled) ??
+      pair.find((b) => !b.disabled))?.focus();
+  },
 
-    rank(aim, by) {
-      const order = [...this.$refs.lists.querySelectorAll('[data-aim][data-by="1"]')].map(
-        (b) => b.dataset.aim,
-      );
-      const at = order.indexOf(aim);
-      [order[at], order[at + by]] = [order[at + by], order[at]];
-      this.post("/aims", { aims: order });
-    },
+  async form(event) {
+    const form = event.target;
+    const values = Object.fromEntries(new FormData(form));
+    const kind = ["keep", "pair", "evening", "hurt"].find((name) => form.matches(`[data-${name}]`));
+    if (!kind) return;
+    event.preventDefault();
+    if (kind === "keep") this.keepNamed(form, values.name);
+    else if (kind === "pair")
+      this.post("/pairs", { kind: values.kind, one: Number(values.one), two: Number(values.two) });
+    else if (kind === "hurt") this.begin({ kind: "mishap", hurt: Number(values.hurt) });
+    else if (await this.post("/evening", eveningOf(values))) this.begin({ kind: "evening" });
+  },
 
-    async form(event) {
-      const form = event.target;
-      const values = Object.fromEntries(new FormData(form));
-      if (form.matches("[data-keep]")) {
-        event.preventDefault();
-        if (!values.name.trim()) {
-          fault(form.elements.name, "give the plan a name");
-          return;
-        }
-        this.show("/named", { method: "POST", form: new FormData(form) });
-      } else if (form.matches("[data-pair]")) {
-        event.preventDefault();
-        this.post("/pairs", {
-          kind: values.kind,
-          one: Number(values.one),
-          two: Number(values.two),
-        });
-      } else if (form.matches("[data-evening]")) {
-        event.preventDefault();
-        const late = values.person
-          ? { person: Number(values.person), late_min: Number(values.late_min || 0) }
-          : {};
-        if (
-          await this.post("/evening", {
-            arrival: values.arrival || null,
-            mallets: Number(values.mallets) || null,
-            ...late,
-          })
-        )
-          this.job({ kind: "evening" });
-      } else if (form.matches("[data-hurt]")) {
-        event.preventDefault();
-        this.job({ kind: "mishap", hurt: Number(values.hurt) });
-      }
-    },
+  keepNamed(form, name) {
+    if (name.trim()) this.show("/named", { method: "POST", form: new FormData(form) });
+    else fault(form.elements.name, "give the plan a name");
+  },
+});
 
-    // A job: its news come as they happen, until it ends.
-    async job(wanted) {
-      let job;
-      delete this.$root.dataset.ended;
-      try {
-        job = await ask(`${this.planUrl}/jobs`, { method: "POST", json: wanted });
-      } catch (error) {
-        toast(error.message);
-        return;
-      }
-      this.running = job.id;
-      this.news?.close();
-      this.tell(job);
-      this.news = new EventSource(`${this.planUrl}/jobs/${job.id}/events`);
-      this.news.onmessage = (e) => {
-        const told = JSON.parse(e.data);
-        this.tell(told);
-        if (told.open) return;
-        this.news.close();
-        this.running = null;
-        this.$refs.job.hidden = true;
-        if (told.state === "failed") toast(told.words);
-        this.show("/view").then(() => {
-          this.$root.dataset.ended = `${told.kind} ${told.state}`;
-        });
-      };
-      this.news.onerror = () => {
-        if (this.running) this.say("The worker's news are interrupted; trying again.");
-      };
-    },
-
-    tell(job) {
-      const box = this.$refs.job;
-      box.hidden = false;
-      const seconds = job.progress.seconds ? ` (${Math.round(job.progress.seconds)} s)` : "";
-      box.querySelector("[data-words]").textContent =
-        (job.progress.words || "Waiting for a worker") + seconds;
-      box.querySelector("[data-reached]").replaceChildren(
-        ...(job.progress.reached ?? []).map((r) => {
-          const item = document.createElement("li");
-          item.textContent = `${r.name}: ${r.told}${r.value <= r.bound ? " (proved)" : ""}`;
-          return item;
-        }),
-      );
-    },
-
-    // Put down by hand: fixed there, the rest is planned round it on demand.
-    async keep(group, dx, dy, turn, snap = false) {
-      const id = group.dataset.shelter;
-      await map.keep.call(this, group, dx, dy, turn, snap);
-      const lock = this.$refs.lists.querySelector(
-        `[data-row-shelter="${id}"] [data-lock=standing][aria-pressed=false]`,
-      );
-      if (lock)
-        await this.post("/locks", { kind: "standing", number: Number(lock.dataset.number) });
-    },
-  };
-};
+const eveningOf = ({ arrival, mallets, person, late_min }) => ({
+  arrival: arrival || null,
+  mallets: Number(mallets) || null,
+  ...(person ? { person: Number(person), late_min: Number(late_min || 0) } : {}),
+});

@@ -350,16 +350,74 @@ def test_a_shelter_is_put_on_a_best_spot(
     assert client.delete(f"{base}/shelters/{shelter}/spot").status_code == 200
 
 
-def test_a_night_without_a_site_says_where_to_choose_one(
-    client: TestClient, database: Database
-) -> None:
+@pytest.fixture
+def bare(database: Database) -> tuple[int, str]:
+    """A course whose night has no site, and the address of its ground."""
     with database.session() as session:
         first = session.scalars(select(Provider.id)).first()
         course = courses.new_course(session, "C", "", "metric", 1, None, first)
         night = courses.nights(session, course.id)[0]
-        path = f"/courses/{course.id}/nights/{night.id}/ground"
-    assert "no site yet" in client.get(path).text
+        return course.id, f"/courses/{course.id}/nights/{night.id}/ground"
+
+
+def test_a_site_is_begun_from_the_ground_and_surveyed_from_the_first_tape(
+    client: TestClient, bare: tuple[int, str]
+) -> None:
+    """Nobody need know where on the earth it is; a reading's new names are points of the map."""
+    path = bare[1]
+    assert "Start its map" in client.get(path).text
     assert client.post(f"{path}/undo").status_code == 404
+    nameless = client.post(f"{path}/start", data={"name": " ", "surroundings": "closed-wood"})
+    assert nameless.status_code == 422
+    assert "give the site a name" in nameless.text
+    assert re.search(r'value="closed-wood"\s+selected', nameless.text)
+    begun = client.post(f"{path}/start", data={"name": "Beck glade"})
+    assert begun.status_code == 200
+    assert "between two points" in begun.text
+    for start, end, length in (
+        ("Oak 1", "Oak 2", "6 m"),
+        ("Oak 2", "Ash 1", "5"),
+        ("Ash 1", "Oak 1", "16 ft"),
+    ):
+        values = {"way": "tape", "start": start, "end": end, "length_m": length}
+        shown = client.post(f"{path}/items", json={"kind": "reading", "values": values})
+        assert shown.status_code == 200, shown.text
+    assert 'aria-label="tree Ash 1' in shown.text
+    values = {"way": "tape", "start": "Oak 1", "end": "Stone", "length_m": "3"}
+    shown = client.post(
+        f"{path}/items", json={"kind": "reading", "values": values | {"new_kind": "rock"}}
+    )
+    assert 'aria-label="rock Stone' in shown.text
+    undone = client.post(f"{path}/undo").text  # the reading and its new point, in one step
+    assert "Stone" not in undone
+    assert client.get(f"{path}/site.csv").status_code == 200
+    refused = client.get(f"{path}/site.gpx")
+    assert refused.status_code == 422
+    assert "nobody has said yet where" in refused.text
+
+
+def test_a_night_takes_a_site_that_its_course_has(
+    client: TestClient, database: Database, bare: tuple[int, str]
+) -> None:
+    course, path = bare
+    with database.session() as session:
+        kept = nights.add_site(session, course, {"name": "Hag end"}).id
+    assert "Hag end" in client.get(path).text
+    for wrong in ("999999", "x", "-1"):
+        assert client.post(f"{path}/start", data={"site": wrong}).status_code in (404, 422)
+    assert "Hag end" in client.post(f"{path}/start", data={"site": str(kept)}).text
+
+
+def test_half_a_place_is_refused(client: TestClient, demo: tuple[int, int, int]) -> None:
+    """East without north was north 0 once."""
+    base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
+    for axis, lacks in (("x", "north"), ("y", "east")):
+        answer = client.post(
+            f"{base}/items",
+            json={"kind": "thing", "values": {"name": "Post H", "kind": "post", axis: "3"}},
+        )
+        assert answer.status_code == 422
+        assert f"how far {lacks}?" in answer.json()["errors"][0]["message"]
 
 
 JSONS = st.recursive(

@@ -7,6 +7,7 @@ from __future__ import annotations
 import itertools
 import json
 from dataclasses import replace
+from html import unescape
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -53,6 +54,19 @@ def run(client: TestClient, database: Database, url: str, **wanted: Any) -> dict
     told: dict[str, Any] = json.loads(last.removeprefix("data: "))
     assert not told["open"]
     return told
+
+
+def test_a_page_opened_meanwhile_follows_the_job(
+    client: TestClient, database: Database, place: tuple[str, int, int]
+) -> None:
+    """A reload during planning keeps the progress: the page is told of the job that runs."""
+    assert "data-running" not in client.get(place[0]).text
+    job = client.post(f"{place[0]}/jobs", json={}).json()
+    shown = client.get(place[0]).text
+    told = json.loads(unescape(shown.split('data-running="', 1)[1].split('"', 1)[0]))
+    assert (told["id"], told["open"]) == (job["id"], True)
+    work_off(database)
+    assert "data-running" not in client.get(place[0]).text
 
 
 def test_an_empty_night_says_what_to_do(client: TestClient, place: tuple[str, int, int]) -> None:
