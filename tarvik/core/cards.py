@@ -47,6 +47,16 @@ CAUTIONS: Final = (
     "judgement come first.",
 )
 
+SHORT_CAUTIONS: Final = (
+    "Falling wood: look up, never under dead trees or branches. No sheet is a storm shelter.",
+    "Water: off hollows, drainage lines, low banks. Fire: three long steps from cloth that melts.",
+    "No stove or fire under a closed sheet. Lines marked where people walk.",
+    "Insulation and dry clothes keep people warm; a sheet does not.",
+    "Figures are estimates: the land manager's and the provider's rules and qualified leaders come "
+    "first.",
+)
+"""The cautions in five lines, for the page that a leader carries."""
+
 WALK_ROUND: Final = (
     "Is the ridge or the high edge drum-tight?",
     "Any slack panel, or a place where a pool could gather?",
@@ -119,6 +129,34 @@ def measured(metres: float, units: Units, body: Body | None) -> str:
         f"{text} ({shown} {'step' if shown == '1' else 'steps'}, "
         f"{metres / body.height('span'):.1f} spans)"
     )
+
+
+def taped(metres: float, units: Units, body: Body) -> str:
+    """A distance on a drawing: tape, then steps of the person.
+
+    >>> from tarvik.core.body import Body
+    >>> taped(2.9, Units.METRIC, Body(1.75))
+    '2.90 m, 4 steps'
+    """
+    text = format_length(metres, units)
+    steps = metres / body.height("step")
+    if steps < 1:
+        return text
+    shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
+    return f"{text}, {shown} {'step' if shown == '1' else 'steps'}"
+
+
+STEPS_MOST: Final = 7
+"""A card has no more steps: more are not kept in mind."""
+
+
+def in_few(found: list[CardStep], most: int = STEPS_MOST) -> list[CardStep]:
+    """The same steps, the shortest neighbours told together where there are more than `most`."""
+    texts = [step.text for step in found]
+    while len(texts) > most:
+        at = min(range(len(texts) - 1), key=lambda n: len(texts[n]) + len(texts[n + 1]))
+        texts[at : at + 2] = [f"{texts[at]} {texts[at + 1]}"]
+    return [CardStep(text) for text in texts]
 
 
 def _ground(shelter: Shelter, a: str, b: str) -> float:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tarvik.core.constant import constant_record
+from tarvik.core.loads.gale import MOST_FORCE
 from tarvik.core.loads.holding import BROMS_CLAY, EN_564
 from tarvik.core.loads.pressure import CANOPY, ROOF
 from tarvik.core.measure.figures import Figures, kneeling_height, sitting_height, standing_height
@@ -31,8 +32,6 @@ if TYPE_CHECKING:
     from tarvik.core.body import Body
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.tonight import Tonight
-
-MOST_FORCE = 12
 
 
 @dataclass(frozen=True, slots=True)

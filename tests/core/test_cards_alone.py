@@ -10,7 +10,16 @@ import numpy as np
 import pytest
 
 from tarvik.core.body import Body
-from tarvik.core.cards import marks, measured, minutes, stake_marks, stake_out, steps
+from tarvik.core.cards import (
+    CardStep,
+    in_few,
+    marks,
+    measured,
+    minutes,
+    stake_marks,
+    stake_out,
+    steps,
+)
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.supports import Carrier, Pole, Supports, Tree
@@ -190,3 +199,11 @@ def test_steps_and_arm_spans_are_the_bodys_own() -> None:
             )
             assert abs(walked - metres) <= body.height("step") / 2 + 1e-9
             assert abs(spanned - metres) <= body.height("span") / 20 + 1e-9
+
+
+def test_a_card_has_seven_steps_at_most_and_loses_no_word() -> None:
+    told = [CardStep(f"Step {n} says {'more ' * n}.") for n in range(11)]
+    few = in_few(told)
+    assert len(few) == 7
+    assert " ".join(s.text for s in few) == " ".join(s.text for s in told)
+    assert in_few(told[:3]) == told[:3]

@@ -116,6 +116,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_PLAN}/jobs",
         f"POST {_PLAN}/jobs/begin",
         f"POST {_PLAN}/jobs/{{job_id}}/cancel",
+        f"POST {_GROUND}/start",
         f"POST {_GROUND}/items",
         f"PATCH {_GROUND}/items/{{item_id}}",
         f"DELETE {_GROUND}/items/{{item_id}}",

@@ -66,6 +66,10 @@ GUSTS: Final = "in tonight's gusts"
 SNOW: Final = "under tonight's snow"
 
 
+MOST_FORCE: Final = 12
+"""The strongest wind of Beaufort's scale: a shelter that is changed at it holds in all others."""
+
+
 @dataclass(frozen=True, slots=True)
 class Reaction:
     """What one holder gives to the sheet, N (3,), and where (3,). `kind`: stake, guy, pole, tree,

@@ -5,6 +5,7 @@ is up.
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from html import escape
 from typing import TYPE_CHECKING
 
@@ -46,11 +47,25 @@ HAZARD_CSS = {
 }
 THING_LEAST_M = 0.12
 """A point is drawn with at least this radius."""
+NAMED_SHARE = 0.3
+"""An area of which less is seen is not named."""
 LOOSE_M = 99.0
 """A point that the survey does not hold has at least this error."""
 EVERY_M = (1, 2, 5, 10, 20, 50, 100, 200, 500)
 EVERY_FT = (3, 6, 15, 30, 60, 150, 300, 600, 1500)
 """Steps of the map's grid."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """What is cut out of a map for paper: its south-west and north-east corners (m), how large its
+    letters are, and which points are named even where names grow thick.
+    """
+
+    low: XY
+    high: XY
+    letter_px: float
+    needed: frozenset[str] = frozenset()
 
 
 def _rings(shape: BaseGeometry) -> list[list[XY]]:
@@ -75,27 +90,29 @@ def ground_map(
     wind_from_deg: float | None = None,
     surveyed: frozenset[str] = frozenset(),
     units: Units = Units.METRIC,
+    cut: Cut | None = None,
 ) -> str:
-    """The whole map. `ids`: item numbers by name, for the page's script; `shelters`: (number,
-    label, placed, troubled).
+    """The whole map, or what is `cut` out of it. `ids`: item numbers by name, for the page's
+    script; `shelters`: (number, label, placed, troubled).
     """
-    paper = Paper("Map of the site, north up", "ground-map", margin=2.0)
-    x0, y0, x1, y1 = ground.bounds()
-    for _, _, placed, _ in shelters:
-        a, b, c, d = placed.taken.bounds
-        x0, y0, x1, y1 = min(x0, a), min(y0, b), max(x1, c), max(y1, d)
-    low, high = (x0 - 2, y0 - 2), (x1 + 2, y1 + 2)
+    css = "ground-map for-paper" if cut else "ground-map"
+    paper = Paper("Map of the site, north up", css, margin=0.0 if cut else 2.0)
+    low, high = (cut.low, cut.high) if cut else _corners(ground, shelters)
+    frame, size = shapely.box(*low, *high), cut.letter_px if cut else NAME_PX
     names: list[Name] = []
     paper.grow(low, high)
-    _grid(paper, low, high, units)
+    _grid(paper, low, high, units, told=cut is None)
     for area in ground.areas:
+        shape = shapely.intersection(area.shape(), frame)
+        if shape.is_empty:
+            continue
         number = ids.get(f"area {area.name}", 0)
         before = len(paper.parts)
-        paper.region(_rings(area.shape()), SORT_CSS[area.sort])
-        x, y = area.shape().representative_point().coords[0]
-        names.append(Name((x, y), 0.0, area.name, "t area-t", rank=2))
-        paper.grow((x, y))
-        paper.raw(slot(len(names)))
+        paper.region(_rings(shape), SORT_CSS[area.sort])
+        x, y = shape.representative_point().coords[0]
+        if shape.area >= NAMED_SHARE * area.shape().area:
+            names.append(Name((x, y), 0.0, area.name, "t area-t", 2, size))
+            paper.raw("" if cut else slot(len(names)))
         parts = paper.parts[before:]
         del paper.parts[before:]
         _group(paper, f'class="item area" data-item="{number}" data-kind="area"', parts)
@@ -104,14 +121,17 @@ def ground_map(
         if code in ("in_water", "on_path", "hollow", "thicket", "no_go", "fence"):
             continue
         css = HAZARD_CSS.get(code, "h-stop" if hazard.finding.level is Level.STOPS else "h-far")
-        paper.region(_rings(shapely.intersection(hazard.shape, shapely.box(*low, *high))), css)
+        paper.region(_rings(shapely.intersection(hazard.shape, frame)), css)
     for pair in pairs:
         paper.line(pair.one.at, pair.two.at, "g-pair")
     for thing in ground.things:
+        if not frame.covers(shapely.Point(thing.at)):
+            continue
         before = len(paper.parts)
         _thing(paper, thing, loose=thing.error_m >= LOOSE_M)
-        names.append(_name_of(thing))
-        paper.raw(slot(len(names)))
+        rank = 1 if cut and thing.name in cut.needed else None
+        names.append(_name_of(thing, rank, size))
+        paper.raw("" if cut else slot(len(names)))
         parts = paper.parts[before:]
         del paper.parts[before:]
         told = f"{thing.kind} {thing.name}" + (
@@ -125,16 +145,37 @@ def ground_map(
             parts,
         )
     for spot in ground.heights:
-        paper.text(spot.at, f"{spot.height_m:.1f}", "t spot-t", size=34)
+        if not cut:
+            paper.text(spot.at, f"{spot.height_m:.1f}", "t spot-t", size=34)
     for number, label, placed, troubled in shelters:
-        paper.raw(shelter_group(number, label, placed, troubled=troubled))
+        paper.raw(shelter_group(number, label, placed, troubled=troubled, size=size))
+    if cut:  # on paper names lie over the shelters
+        paper.parts += [slot(n) for n in range(1, len(names) + 1)]
     paper.raw(_badge((low[0], high[1]), wind_from_deg))
     paper.raw(_bar(low, units))
+    drawn = lettered(
+        paper.svg(),
+        names,
+        [s[2].cloth for s in shelters],
+        needed=2 if cut else None,
+        within=(low, high) if cut else None,
+    )
+    if cut:
+        return drawn
     return _at_home(
-        lettered(paper.svg(), names, [s[2].cloth for s in shelters]),
+        drawn,
         [t.at for t in ground.things]
         + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
     )
+
+
+def _corners(ground: Ground, shelters: Sequence[tuple[int, str, Placed, bool]]) -> tuple[XY, XY]:
+    """South-west and north-east of all there is, a little beyond."""
+    x0, y0, x1, y1 = ground.bounds()
+    for _, _, placed, _ in shelters:
+        a, b, c, d = placed.taken.bounds
+        x0, y0, x1, y1 = min(x0, a), min(y0, b), max(x1, c), max(y1, d)
+    return (x0 - 2, y0 - 2), (x1 + 2, y1 + 2)
 
 
 def _at_home(svg: str, places: Sequence[XY]) -> str:
@@ -150,7 +191,7 @@ def _at_home(svg: str, places: Sequence[XY]) -> str:
     )
 
 
-def _grid(paper: Paper, low: XY, high: XY, units: Units) -> None:
+def _grid(paper: Paper, low: XY, high: XY, units: Units, *, told: bool) -> None:
     wide = max(high[0] - low[0], high[1] - low[1])
     metric = units is Units.METRIC
     every = EVERY_M if metric else tuple(feet * FOOT_M for feet in EVERY_FT)
@@ -161,18 +202,21 @@ def _grid(paper: Paper, low: XY, high: XY, units: Units) -> None:
             a, b = ((at, low[1]), (at, high[1])) if axis == 0 else ((low[0], at), (high[0], at))
             paper.line(a, b, "g-axis" if at == 0 else "g-grid")
             at += step
-    paper.text((high[0], low[1] + 0.3), f"grid {format_way(step, units)}", "t spot-t", "end", 40)
+    if told:
+        paper.text(
+            (high[0], low[1] + 0.3), f"grid {format_way(step, units)}", "t spot-t", "end", 40
+        )
 
 
 def _radius(thing: Thing) -> float:
     return max(thing.across_m / 2, THING_LEAST_M)
 
 
-def _name_of(thing: Thing) -> Name:
-    """Its name beside it; what carries a shelter or must be kept clear of comes before the rest."""
+def _name_of(thing: Thing, rank: int | None, size: float) -> Name:
+    """Its name beside it; the fire, boats and vehicles come before trees."""
     loose = "?" if thing.error_m >= LOOSE_M else ""
-    rank = 1 if thing.kind in (Kind.FIRE, Kind.BOAT, Kind.VEHICLE) or thing.error_m > 0 else 3
-    return Name(thing.at, _radius(thing), thing.name + loose, "t name-t", rank)
+    usual = 1 if thing.kind in (Kind.FIRE, Kind.BOAT, Kind.VEHICLE) else 3
+    return Name(thing.at, _radius(thing), thing.name + loose, "t name-t", rank or usual, size)
 
 
 def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
@@ -214,7 +258,9 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
         paper.circle(thing.at, radius + 0.5, "g-loose")
 
 
-def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) -> str:
+def shelter_group(
+    number: int, label: str, placed: Placed, *, troubled: bool, size: float = NAME_PX
+) -> str:
     """One shelter as it stands, as a group of its own that a script may replace while it is
     dragged.
     """
@@ -235,7 +281,7 @@ def shelter_group(number: int, label: str, placed: Placed, *, troubled: bool) ->
     x, y = placed.cloth.centroid.coords[0]
     tip = (x + 1.1 * math.sin(front), y + 1.1 * math.cos(front))
     paper.line((x, y), tip, "g-front")
-    paper.raw(alone(Name((x, y), 0.0, label, "t shelter-t", rank=0)))
+    paper.raw(alone(Name((x, y), 0.0, label, "t shelter-t", 0, size)))
     spot = placed.spot
     trouble = ", something is wrong here" if troubled else ""
     return (
@@ -294,12 +340,20 @@ def _fixed(css: str, at: XY, paper: Paper) -> str:
     )
 
 
-def fitting_scale(svg: str, wide_mm: float, scales: Sequence[int]) -> int:
-    """The largest of the scales at which the drawing is no wider than the paper; the smallest when
-    none is.
+def fitting_scale(
+    wide_m: float, tall_m: float, wide_mm: float, tall_mm: float, scales: Sequence[int]
+) -> int:
+    """The largest of the scales at which so much ground is no larger than the paper; the smallest
+    when none is.
     """
-    across_m = float(svg.split('viewBox="', 1)[1].split('"', 1)[0].split()[2]) / PX_PER_M
-    return next((s for s in sorted(scales) if across_m * 1000 / s <= wide_mm), max(scales))
+    return next(
+        (
+            s
+            for s in sorted(scales)
+            if wide_m * 1000 / s <= wide_mm and tall_m * 1000 / s <= tall_mm
+        ),
+        max(scales),
+    )
 
 
 def ruled_mm(svg: str, scale: int) -> str:

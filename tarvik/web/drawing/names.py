@@ -8,7 +8,10 @@ from dataclasses import dataclass
 from html import escape
 from typing import TYPE_CHECKING, Final
 
-from tarvik.web.drawing.svg import PX_PER_M
+import shapely
+import shapely.affinity
+
+from tarvik.web.drawing.svg import LETTER, PX_PER_M
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -19,8 +22,6 @@ if TYPE_CHECKING:
 
 NAME_PX: Final = 55
 """Size of names on a map that is printed."""
-LETTER: Final = 0.55
-"""How wide letters are, as a share of their height."""
 LINE: Final = 1.15
 GAP_PX: Final = 8
 ON_A_SHELTER: Final = 4.0
@@ -32,7 +33,7 @@ _Box = tuple[float, float, float, float]
 @dataclass(frozen=True, slots=True)
 class Name:
     """Words at a place (m), outside of a mark of that radius (m), centred where there is none.
-    Those of a lower `rank` are placed first.
+    Those of a lower `rank` are placed first. `size`: of the letters, in pixels of the drawing.
     """
 
     at: XY
@@ -40,6 +41,7 @@ class Name:
     words: str
     css: str
     rank: int = 3
+    size: float = NAME_PX
 
 
 def slot(number: int) -> str:
@@ -47,25 +49,39 @@ def slot(number: int) -> str:
     return f"<!--name {number}-->"
 
 
-def lettered(svg: str, names: Sequence[Name], shelters: Sequence[BaseGeometry] = ()) -> str:
+def lettered(
+    svg: str,
+    names: Sequence[Name],
+    shelters: Sequence[BaseGeometry] = (),
+    needed: int | None = None,
+    within: tuple[XY, XY] | None = None,
+) -> str:
     """The drawing with its names in their slots, each where it covers no other name, and as few
-    points and shelters as may be.
+    points and shelters as may be, and `within` two corners (m). Those of a rank above `needed` are
+    left out where they find no room.
     """
     taken: list[_Box] = []
     marks = [_mark(name) for name in names if name.radius_m]
-    cloths = [_cloth(one) for one in shelters]
+    cloths = [shapely.affinity.scale(s, PX_PER_M, -PX_PER_M, origin=(0, 0)) for s in shelters]
+    shapely.prepare(cloths)
+    frame = None if within is None else _frame(*within)
     order = sorted(range(len(names)), key=lambda n: names[n].rank)
     for n in order:
         name = names[n]
 
         def cost(box: _Box) -> tuple[float, float]:
             over = sum(_overlap(box, one) for one in taken)
+            if frame is not None:
+                over += (box[2] - box[0]) * (box[3] - box[1]) - _overlap(box, frame)
             beside = sum(_overlap(box, one) for one in marks)
-            return over, beside + ON_A_SHELTER * sum(_overlap(box, one) for one in cloths)
+            covered = shapely.area(shapely.intersection(shapely.box(*box), cloths)).sum()
+            return over, beside + ON_A_SHELTER * float(covered)
 
-        box = min(_places(name), key=cost)
-        taken.append(box)
-        svg = svg.replace(slot(n + 1), _text(name, box), 1)
+        box = min(_places(name, frame), key=cost)
+        spare = needed is not None and name.rank > needed and sum(cost(box)) > 0
+        if not spare:
+            taken.append(box)
+        svg = svg.replace(slot(n + 1), "" if spare else _text(name, box), 1)
     return svg
 
 
@@ -79,9 +95,8 @@ def _mark(name: Name) -> _Box:
     return x - r, y - r, x + r, y + r
 
 
-def _cloth(shape: BaseGeometry) -> _Box:
-    x0, y0, x1, y1 = (v * PX_PER_M for v in shape.bounds)
-    return x0, -y1, x1, -y0
+def _frame(low: XY, high: XY) -> _Box:
+    return low[0] * PX_PER_M, -high[1] * PX_PER_M, high[0] * PX_PER_M, -low[1] * PX_PER_M
 
 
 def _overlap(a: _Box, b: _Box) -> float:
@@ -90,16 +105,20 @@ def _overlap(a: _Box, b: _Box) -> float:
     return wide * tall if wide > 0 and tall > 0 else 0.0
 
 
-def _places(name: Name) -> Iterator[_Box]:
+def _places(name: Name, frame: _Box | None = None) -> Iterator[_Box]:
     """Where a name may go, the likeliest first: right of its mark, left, below, above, at its
-    corners, then farther off.
+    corners, then farther off; about its middle, inside of the frame, where it has no mark.
     """
     x, y = name.at[0] * PX_PER_M, -name.at[1] * PX_PER_M
-    wide, tall = len(name.words) * NAME_PX * LETTER, NAME_PX * LINE
+    wide, tall = len(name.words) * name.size * LETTER, name.size * LINE
     if not name.radius_m:
-        for step in (0.0, -1.0, 1.0, -2.0, 2.0):
-            top = y - tall / 2 + step * tall * 0.6
-            yield x - wide / 2, top, x + wide / 2, top + tall
+        for aside in (0.0, -0.6, 0.6):
+            left = x - wide / 2 + aside * wide
+            if frame is not None:
+                left = min(max(left, frame[0]), frame[2] - wide)
+            for step in (0.0, -1.0, 1.0, -2.0, 2.0):
+                top = y - tall / 2 + step * tall * 0.6
+                yield left, top, left + wide, top + tall
         return
     for farther in (0.0, 0.6 * tall):
         far = name.radius_m * PX_PER_M + GAP_PX + farther
@@ -122,7 +141,7 @@ def _text(name: Name, box: _Box) -> str:
     x, y, r = name.at[0] * PX_PER_M, -name.at[1] * PX_PER_M, name.radius_m * PX_PER_M
     middle = "" if name.radius_m else " data-middle"
     return (
-        f'<text class="{name.css}" x="{box[0]:.1f}" y="{box[1] + NAME_PX * 0.9:.1f}" '
-        f'font-size="{NAME_PX}" text-anchor="start" data-label="{x:.0f} {y:.0f} {r:.0f}" '
+        f'<text class="{name.css}" x="{box[0]:.1f}" y="{box[1] + name.size * 0.9:.1f}" '
+        f'font-size="{name.size:.0f}" text-anchor="start" data-label="{x:.0f} {y:.0f} {r:.0f}" '
         f'data-rank="{name.rank}"{middle}>{escape(name.words)}</text>'
     )

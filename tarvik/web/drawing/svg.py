@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
 PX_PER_M = 100.0
+LETTER = 0.55
+"""How wide letters are, as a share of their height."""
 XY = tuple[float, float]
 
 
@@ -77,6 +79,15 @@ class Paper:
             f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" font-size="{size:.0f}" '
             f'text-anchor="{anchor}">{escape(words)}</text>'
         )
+
+    def words(
+        self, p: XY, words: str, css: str = "t", anchor: str = "middle", size: float = 21
+    ) -> None:
+        """Words at a place, the drawing as large as they need: they are whole on paper too."""
+        wide, tall = len(words) * size * LETTER / PX_PER_M, size / PX_PER_M
+        left = {"start": 0.0, "middle": -wide / 2, "end": -wide}[anchor]
+        self.grow((p[0] + left, p[1] - tall), (p[0] + left + wide, p[1] + tall))
+        self.text(p, words, css, anchor, size)
 
     def mark(self, p: XY, name: str, css: str = "mark") -> None:
         """A numbered or lettered mark: a disc with its name."""

@@ -311,6 +311,6 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
         max(u for u, _ in shelter.sheet.outline),
         max(v for _, v in shelter.sheet.outline),
     )
-    paper.text((width / 2, -0.32), format_length(width, units), "t")
-    paper.text((-0.24, length / 2), format_length(length, units), "t", "end")
+    paper.words((width / 2, -0.32), format_length(width, units), "t")
+    paper.words((-0.24, length / 2), format_length(length, units), "t", "end")
     return paper.svg()

@@ -10,15 +10,22 @@ from typing import Any
 
 from tarvik.web.state import STATIC
 
+FONT = "text { font-family: 'Atkinson Hyperlegible Next'; }"
+"""Drawings are lettered as the page is."""
 logging.getLogger("weasyprint").setLevel(logging.ERROR)
 logging.getLogger("fontTools").setLevel(logging.ERROR)
 
 
 def with_drawing_styles(html: str) -> str:
     """Put the drawings' styles into every drawing: WeasyPrint gives an SVG no styles of the page
-    around it.
+    around it, and knows no variables there: letters have the size that the drawing gives them,
+    all else its fallback. It draws a letter's outline over the letter, so that there is none.
     """
     rules = (STATIC / "app" / "drawing.css").read_text().replace(".drawing ", "")
+    rules = re.sub(r"font-size: [^;}]*var\([^;}]+[;}]", lambda found: found[0][-1], rules)
+    rules = re.sub(r"paint-order: stroke; stroke: [^;}]+; stroke-width: [^;}]+;?", "", rules)
+    rules = re.sub(r"var\(--[a-z-]+, *([^()]+)\)", r"\1", rules)
+    rules += FONT
     return re.sub(r"(<svg [^>]*>)", lambda found: f"{found[1]}<style>{rules}</style>", html)
 
 

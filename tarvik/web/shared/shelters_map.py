@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
+
+import shapely
 
 from tarvik.core.rig.carried import Rig
+from tarvik.core.site.things import Kind
 from tarvik.core.units import Units
 from tarvik.store import nights, plans
-from tarvik.web.drawing.ground_map import ground_map
+from tarvik.web.drawing.ground_map import Cut, fitting_scale, ground_map, ruled_mm
+from tarvik.web.drawing.svg import PX_PER_M
 from tarvik.web.shared.standing import (
+    Scene,
     StandingShelter,
     in_the_way,
     judge_of,
@@ -23,6 +28,16 @@ if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
     from tarvik.store.models import Course, Night
+    from tarvik.web.drawing.svg import XY
+
+    Bounds = tuple[float, float, float, float]
+
+
+EDGE_M: Final = 1.5
+"""Ground that is printed round the shelters and the fire."""
+LETTER_MM: Final = 3.0
+"""Height of names on a printed map, at any scale: about 8.5 points."""
+MAP_SCALES: Final = (50, 75, 100, 150, 200, 250, 300, 400, 500, 1000)
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +46,44 @@ class Camp:
 
     shelters: list[StandingShelter]
     map: str | None
+    scene: Scene | None = None
+
+    def paper_map(self, wide_mm: float, tall_mm: float) -> tuple[str, int] | None:
+        """The map of the shelters and the fire for paper of that size, and its scale; None where
+        nothing is on the map.
+        """
+        placed = [s.placed for s in self.shelters if s.placed is not None]
+        if self.scene is None or self.map is None or not placed:
+            return None
+        ground = self.scene.known.ground
+        fires = [shapely.Point(t.at) for t in ground.things if t.kind is Kind.FIRE]
+        x0, y0, x1, y1 = shapely.union_all([*(p.taken for p in placed), *fires]).bounds
+        low, high = (x0 - EDGE_M, y0 - EDGE_M), (x1 + EDGE_M, y1 + EDGE_M)
+        scale = fitting_scale(high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES)
+        low, high = _filled(low, high, ground.bounds(), (wide_mm * scale, tall_mm * scale))
+        letter_px = LETTER_MM * scale / 1000 * PX_PER_M
+        used = frozenset(
+            name for s in self.shelters for name in (s.row.spot or {}).get("trees", ())
+        )
+        cut = Cut(low, high, letter_px, used)
+        return ruled_mm(_drawn(self.scene, self.shelters, cut), scale), scale
 
     @property
     def rigs(self) -> list[Rig]:
         """What those on the map take of the kit."""
         placed = (s.placed for s in self.shelters if s.placed is not None)
         return [p.rig for p in placed if p.rig is not None]
+
+
+def _filled(low: XY, high: XY, ground: Bounds, paper_mm: XY) -> tuple[XY, XY]:
+    """The frame made as large as the paper is, as far as there is ground on the map."""
+    out: list[tuple[float, float]] = []
+    for axis in (0, 1):
+        spare = max(paper_mm[axis] / 1000 - (high[axis] - low[axis]), 0.0)
+        below = min(max(low[axis] - ground[axis], 0.0), spare / 2)
+        above = min(max(ground[axis + 2] - high[axis], 0.0), spare - below)
+        out.append((low[axis] - below, high[axis] + above))
+    return (out[0][0], out[1][0]), (out[0][1], out[1][1])
 
 
 def camp_of(request: Request, session: Session, course: Course, night: Night) -> Camp:
@@ -53,9 +100,21 @@ def camp_of(request: Request, session: Session, course: Course, night: Night) ->
         )
     scene = scene_of(session, course.id, night.id)
     shelters = in_the_way(standing_of(request, session, scene))
-    ground, needs = scene.known.ground, scene.tonight.needs
+    ground = scene.known.ground
     if not (ground.things or ground.areas):
         return Camp(shelters, None)
-    wind = needs.wind_from_deg if needs.wind_m_s else None
-    drawing = ground_map(ground, {}, scene.found, on_map(shelters), (), wind, units=units)
-    return Camp(shelters, drawing)
+    return Camp(shelters, _drawn(scene, shelters), scene)
+
+
+def _drawn(scene: Scene, shelters: list[StandingShelter], cut: Cut | None = None) -> str:
+    needs = scene.tonight.needs
+    return ground_map(
+        scene.known.ground,
+        {},
+        scene.found,
+        on_map(shelters),
+        (),
+        needs.wind_from_deg if needs.wind_m_s else None,
+        units=Units(scene.course.units),
+        cut=cut,
+    )

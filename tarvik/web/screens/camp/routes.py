@@ -7,12 +7,16 @@ from __future__ import annotations
 from fastapi import Request
 from fastapi.responses import Response
 
+from tarvik.core.errors import InputError
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page
-from tarvik.web.screens.camp.view import camp_view
+from tarvik.web.screens.camp.view import Paper, camp_view
 from tarvik.web.state import parts_of
 
+SIZES = {"a4": "A4", "letter": "letter"}
+"""Pages that people print on, as styles name them."""
+PARTS = ("all", "glance", "cards", "pocket")
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
@@ -26,11 +30,23 @@ def show(request: Request, session: Db, course: CourseHere, night: NightHere) ->
 
 @router.get("/camp.pdf")
 @for_role(Role.VIEWER)
-def pdf(request: Request, session: Db, course: CourseHere, night: NightHere) -> Response:
-    """The same as PDF."""
+def pdf(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    night: NightHere,
+    paper: str = "a4",
+    part: str = "all",
+    large: str = "",
+    only: int = 0,
+) -> Response:
+    """The same as PDF: all of it, the first page or the cards alone, one shelter's card, or cards
+    for the pocket.
+    """
     from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415
 
-    view = camp_view(request, session, course, night)
+    wanted = _paper(paper, part, large == "yes", only)
+    view = camp_view(request, session, course, night, wanted)
     template = parts_of(request).pages.get_template("camp/print.html")
     html = with_drawing_styles(template.render(**fields_of(view)))
     name = f"camp-sheet-night-{night.position}.pdf"
@@ -38,4 +54,21 @@ def pdf(request: Request, session: Db, course: CourseHere, night: NightHere) -> 
         to_pdf(html),
         media_type="application/pdf",
         headers={"Content-Disposition": f'inline; filename="{name}"'},
+    )
+
+
+def _paper(size: str, part: str, large: bool, only: int) -> Paper:
+    """What is asked for in an address. Raises InputError."""
+    if size not in SIZES:
+        raise InputError("paper", f"“{size[:20]}” is none of {', '.join(SIZES)}")
+    if part not in PARTS:
+        raise InputError("part", f"“{part[:20]}” is none of {', '.join(PARTS)}")
+    pocket = part == "pocket"
+    return Paper(
+        size="A6" if pocket else SIZES[size],
+        large=large,
+        glance=part in ("all", "glance") and not only,
+        cards=part != "glance" or bool(only),
+        pocket=pocket,
+        only=frozenset({only} if only else ()),
     )

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from fastapi import Request
 from sqlalchemy.orm import Session
 
 from tarvik.core import cards
-from tarvik.core.cards import CAUTIONS, WALK_ROUND
+from tarvik.core.cards import CAUTIONS, SHORT_CAUTIONS, WALK_ROUND
 from tarvik.core.finding import Finding, Level
-from tarvik.core.loads.gale import Gale
+from tarvik.core.loads.gale import MOST_FORCE, Gale
 from tarvik.core.measure.figures import Figures
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
+from tarvik.core.pitches.move import Move
 from tarvik.core.plan.kit_use import Total, left_after, totals
 from tarvik.core.rig.carried import Line, Rig
 from tarvik.core.rig.supports import Supports
@@ -24,26 +25,30 @@ from tarvik.core.solve import Solution
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import Proposal, propose
 from tarvik.core.weather.sun import Evening
-from tarvik.store import kit, nights, plans
+from tarvik.store import kit, night_plan, nights, plans
 from tarvik.store.models import Course, Night, Person, ShelterRow
 from tarvik.web.drawing import views
-from tarvik.web.drawing.ground_map import fitting_scale, ruled_mm
+from tarvik.web.drawing.lanes import clock
 from tarvik.web.drawing.rose import side_words
+from tarvik.web.drawing.stake_out import from_above, standing
 from tarvik.web.shared.judged import Judge, Judged, carried_so
 from tarvik.web.shared.night_words import OfThePlace, of_the_place, weather_words
 from tarvik.web.shared.questions import cloth_words, front_to
 from tarvik.web.shared.shelters_map import camp_of
 from tarvik.web.shared.standing import at_hand, ground_of, judge_of
 
-PAPER_MM = 178.0
-"""Width of a page between its margins."""
-MAP_SCALES = (50, 100, 200, 500, 1000)
+MAP_MM = (108.0, 112.0)
+"""How wide and high the camp's map may be on its page, beside the beds."""
+LARGE_MAP_MM = (179.0, 150.0)
+"""The same where no tasks of the evening stand under it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Pitched:
     """What a card tells of a shelter that folds. `front_to`: bearing of its front, `side` onto
-    which the wind then comes; `mats`: who lies on which; `verdict` with the kit that is left.
+    which the wind then comes; `mats`: who lies on which; `verdict` with the kit that is left;
+    `stands`, `above`, `flat`: drawings of it standing, staked out and laid flat; `storm`: what it
+    is turned into when the wind rises.
     """
 
     figures: Figures
@@ -60,6 +65,15 @@ class Pitched:
     where: str
     mats: list[tuple[int, str]]
     lines: list[tuple[str, Line]]
+    stands: str
+    above: str
+    storm: Move | None
+
+    @property
+    def other_lines(self) -> list[tuple[str, Line]]:
+        """Cords that the step about the supports does not tell."""
+        told = {s.point for s in self.rig.supports} if self.rig is not None else set()
+        return [(mark, line) for mark, line in self.lines if line.start not in told]
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,6 +144,12 @@ def _card(judge: Judge, judged: Judged, left: Supports, ground: Ground | None) -
     own = figures.weather.wind_from_deg
     asked = solution.question.supports
     names = cards.marks(shelter)
+    mats = [
+        (number, people[who].name.split()[0])
+        for number, who in enumerate(figures.who, start=1)
+        if who < len(people)
+    ]
+    trees = _trees(row, rig)
     pitched = Pitched(
         figures=figures,
         rig=rig,
@@ -141,66 +161,133 @@ def _card(judge: Judge, judged: Judged, left: Supports, ground: Ground | None) -
         gale=judged.tonight.gale,
         plan=views.plan(shelter, figures, rig, body, units, asked.in_the_way),
         flat=views.flat_sheet(shelter, rig, units),
-        steps=cards.steps(shelter, rig, units, body, asked.house, judged.whose),
+        steps=cards.in_few(cards.steps(shelter, rig, units, body, asked.house, judged.whose)),
         where=judged.where(ground),
-        mats=[
-            (number, people[who].name.split()[0])
-            for number, who in enumerate(figures.who, start=1)
-            if who < len(people)
-        ],
+        mats=mats,
+        stands=standing(shelter, figures, rig),
+        above=from_above(shelter, figures, rig, body, units, trees, mats),
+        storm=solution.question.pitch.moves[0] if solution.question.pitch.moves else None,
         lines=[(names.get(x.start, x.start), x) for x in rig.lines] if rig else [],
     )
     return SetUpCard(judged, people, cloth, reasons, pitched)
 
 
+def _trees(row: ShelterRow, rig: Rig | None) -> dict[str, str]:
+    """Names of the trees that carry a shelter, by the point each carries: in the order in which
+    they were given to it.
+    """
+    names = list((row.spot or {}).get("trees", ()))
+    carried = [s.point for s in rig.supports if s.kind == "tree"] if rig is not None else []
+    return dict(zip(carried, names, strict=False))
+
+
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """What is printed, and how: the page's size as styles name it, its letters, whether the page
+    with the whole evening and the cards are on it, and which shelters' cards: all where `only` is
+    empty. `pocket`: small cards, each a page by itself.
+    """
+
+    size: str = "A4"
+    large: bool = False
+    glance: bool = True
+    cards: bool = True
+    pocket: bool = False
+    only: frozenset[int] = frozenset()
+
+
+USUAL_PAPER = Paper()
+
+
+@dataclass(frozen=True, slots=True)
+class Doing:
+    """A task of the evening: when, which shelter, what, and who does it."""
+
+    at: str
+    shelter: int
+    what: str
+    who: str
+
+
 @dataclass(frozen=True, slots=True)
 class CampView:
     """The camp sheet. `seen`: the night's last change, so that a removal is of what was seen;
-    `map` is drawn at 1:`scale`.
+    `map` is drawn at 1:`scale`; `doings` is empty where no evening was planned; `unplaced` have no
+    shelter; `change_at`: the force at which the first shelter must be changed.
     """
 
     course: Course
     night: Night
     place: OfThePlace
     cards: list[SetUpCard]
-    people: list[tuple[Person, SetUpCard | None]]
+    unplaced: list[Person]
     totals: list[Total]
     map: str | None
     scale: int
+    doings: list[Doing]
+    change_at: int
     weather: str
     evening: Evening | None
     proposal: Proposal
     undo: str | None
     seen: int
+    paper: Paper
     tab: str = "camp"
+    short_cautions: Sequence[str] = SHORT_CAUTIONS
     cautions: Sequence[str] = CAUTIONS
     walk_round: Sequence[str] = WALK_ROUND
 
 
-def camp_view(request: Request, session: Session, course: Course, night: Night) -> CampView:
+def camp_view(
+    request: Request, session: Session, course: Course, night: Night, paper: Paper = USUAL_PAPER
+) -> CampView:
     """Everything on the camp sheet."""
     units, tonight = Units(course.units), nights.night_of(session, course, night)
     judge = judge_of(request, session, course, tonight)
     rows = list(plans.shelters(session, night.id))
     made = shelter_cards(judge, judge.each(rows), ground_of(session, night.site_id))
     placed = any(row.spot for row in rows)
-    drawing = camp_of(request, session, course, night).map if placed else None
-    scale = fitting_scale(drawing, PAPER_MM, MAP_SCALES) if drawing else 0
-    where = {p.id: card for card in made for p in card.people}
+    people = list(kit.rows(session, course.id, "people"))
+    slept = {p.id for card in made for p in card.people}
     rigs = [c.pitched.rig for c in made if c.pitched is not None and c.pitched.rig is not None]
+    gales = [c.pitched.gale.move_at_force for c in made if c.pitched and c.pitched.gale]
     step = plans.last_step(session, night)
+    doings = _doings(session, night, {p.id: p.name for p in people})
+    drawn = None
+    if placed:
+        room = MAP_MM if doings else LARGE_MAP_MM
+        drawn = camp_of(request, session, course, night).paper_map(*room)
     return CampView(
         course=course,
         night=night,
         place=of_the_place(tonight.needs, units),
         cards=made,
-        people=[(p, where.get(p.id)) for p in kit.rows(session, course.id, "people")],
+        unplaced=[p for p in people if p.id not in slept],
         totals=totals(rigs, at_hand(session, course.id, night.site_id)),
-        map=ruled_mm(drawing, scale) if drawing else None,
-        scale=scale,
+        map=drawn[0] if drawn else None,
+        scale=drawn[1] if drawn else 0,
+        doings=doings,
+        change_at=min(gales, default=MOST_FORCE),
         weather=weather_words(tonight.needs, units),
         evening=tonight.needs.evening,
         proposal=propose(tonight.needs, units),
         undo=step.what if step else None,
         seen=step.id if step else 0,
+        paper=paper,
     )
+
+
+def _doings(session: Session, night: Night, names: Mapping[int, str]) -> list[Doing]:
+    """The evening's tasks in their order, where one was planned for the shelters that are."""
+    found = (night_plan.of_night(session, night.id).found or {}).get("evening")
+    if not found or found.get("step") != plans.current_step(session, night):
+        return []
+    return [
+        Doing(
+            clock(found["on"], task["start"]),
+            task["shelter"],
+            task["stage"],
+            ", ".join(names.get(p, "?").split()[0] for p in task["who"]),
+        )
+        for task in sorted(found["tasks"], key=lambda t: (t["start"], t["shelter"]))
+    ]

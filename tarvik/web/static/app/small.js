@@ -30,6 +30,15 @@ export const printer = () => ({
   },
 });
 
+// What is folded away on the screen is printed all the same.
+export const printed = () => ({
+  init() {
+    addEventListener("beforeprint", () => {
+      this.$root.open = true;
+    });
+  },
+});
+
 // A select that leads to another page.
 export const goTo = () => ({
   go(event) {
