@@ -76,28 +76,31 @@ def let_in(context: BrowserContext, bed: Testbed) -> None:
 
 
 @contextmanager
-def testbed(server: Server, name: str, *, worker: bool = True) -> Iterator[Testbed]:
+def testbed(
+    server: Server, name: str, *, worker: bool = True, demo: bool = True
+) -> Iterator[Testbed]:
     """Serve the demo from a fresh database `name` on a started server, with a worker for plans
-    unless told otherwise.
+    unless told otherwise; without the demo an empty one, its token the first owner's link.
     """
     database = Database(server.fresh_database(name))
     database.migrate()
+    course, nights, sheets = 0, tuple[int, ...](), dict[str, int]()
     with database.session() as session:
-        ensure_demo(session)
-        token = accounts.sign_in(session, demo_leader(session), "a browser of the tests")
-        course = session.scalars(select(Course).where(Course.demo)).one().id
-        nights = tuple(
-            session.scalars(
-                select(Night.id).where(Night.course_id == course).order_by(Night.position)
-            )
-        )
-        owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
-        sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
+        if demo:
+            ensure_demo(session)
+            token = accounts.sign_in(session, demo_leader(session), "a browser of the tests")
+            course = session.scalars(select(Course).where(Course.demo)).one().id
+            ordered = select(Night.id).where(Night.course_id == course).order_by(Night.position)
+            nights = tuple(session.scalars(ordered))
+            owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
+            sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
+        else:
+            token = accounts.setup_token(session) or ""
     stand_ins, stop = start_service(free_port())
     port = free_port()
     searcher = Searcher().start()
     hangings = Hangings(database).start()
-    app = create_app(database, stand_ins, searcher, demo=True, hangings=hangings)
+    app = create_app(database, stand_ins, searcher, demo=demo, hangings=hangings)
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
     web = uvicorn.Server(

@@ -106,7 +106,7 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     expect(page.locator(".chosen")).to_contain_text("Willa Z, Xaver Y")
     page.click("main >> text=Camp sheet")
     expect(page.locator(".setup-card")).to_have_count(1)
-    expect(page.locator(".setup-card h2")).to_contain_text("Plow point")
+    expect(page.locator(".setup-card h3")).to_contain_text("Plow point")
     expect(page.locator(".setup-card")).to_contain_text(shown)
     answer = page.request.get(page.url + ".pdf")
     assert answer.body().startswith(b"%PDF")

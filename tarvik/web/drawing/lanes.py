@@ -23,14 +23,16 @@ STAGE_CSS = {
     "beds": "l-beds",
     "walk round": "l-round",
 }
-STAGE_MARK = {
-    "clear the ground": "C",
-    "ridge or peak": "R",
-    "stakes and lines": "S",
-    "gather leaves": "L",
-    "beds": "B",
-    "walk round": "W",
+STAGE_WORD = {
+    "clear the ground": "clear",
+    "ridge or peak": "ridge",
+    "stakes and lines": "stakes",
+    "gather leaves": "leaves",
+    "beds": "beds",
+    "walk round": "walk",
 }
+"""What a bar says where there is room; its shelter's number alone where there is less."""
+LETTER_PX = 6.6
 TICK_MIN = 10
 
 
@@ -82,10 +84,13 @@ def _bar(task: Mapping[str, Any], y: int, evening: Mapping[str, Any]) -> str:
         f"shelter {task['shelter']}: {task['stage']}, {clock(evening['on'], task['start'])} to "
         f"{clock(evening['on'], task['end'])}{', with a mallet' if task['mallet'] else ''}"
     )
+    said = f"{task['shelter']} {STAGE_WORD[task['stage']]}"
+    if len(said) * LETTER_PX > wide - 6:
+        said = str(task["shelter"])
     return (
         f'<g class="l-bar {STAGE_CSS[task["stage"]]}{late}"><title>{escape(words)}</title>'
         f'<rect x="{x + 0.5}" y="{y + 3}" width="{max(wide - 1, 2)}" height="{LANE - 6}" rx="2"/>'
-        f'<text x="{x + 4}" y="{y + 18}">{task["shelter"]}{STAGE_MARK[task["stage"]]}</text></g>'
+        f'<text x="{x + 4}" y="{y + 18}">{said}</text></g>'
     )
 
 

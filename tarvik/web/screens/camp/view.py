@@ -59,7 +59,6 @@ class Pitched:
     side: str
     front_to: float | None
     gale: Gale | None
-    plan: str
     flat: str
     steps: list[cards.CardStep]
     where: str
@@ -159,7 +158,6 @@ def _card(judge: Judge, judged: Judged, left: Supports, ground: Ground | None) -
         side=side_words(own),
         front_to=front_to(judge.night, own),
         gale=judged.tonight.gale,
-        plan=views.plan(shelter, figures, rig, body, units, asked.in_the_way),
         flat=views.flat_sheet(shelter, rig, units),
         steps=cards.in_few(cards.steps(shelter, rig, units, body, asked.house, judged.whose)),
         where=judged.where(ground),

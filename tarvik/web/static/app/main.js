@@ -1,6 +1,16 @@
 // Starts the page: every component registers itself, then Alpine takes over.
 import Alpine from "../vendor/alpine.min.js";
-import { again, autoSubmit, fields, goTo, menus, printed, printer, savedFields, slow } from "./small.js";
+import {
+  again,
+  autoSubmit,
+  fields,
+  goTo,
+  menus,
+  printed,
+  printer,
+  savedFields,
+  slow,
+} from "./small.js";
 import { bench } from "./bench.js";
 import { board } from "./board.js";
 import { ground } from "./ground.js";
