@@ -7,6 +7,7 @@ hour.
 
 from __future__ import annotations
 
+import math
 import re
 from datetime import time
 from typing import Final
@@ -261,3 +262,53 @@ def format_rain(mm_h: float, units: Units = Units.METRIC) -> str:
     if units is Units.IMPERIAL:
         return f"{mm_h / RAINS['in/h']:.2f} in/h"
     return f"{mm_h:.1f} mm/h"
+
+
+MM_IN: Final = INCH_M * 1000
+PARTS_IN: Final = 32
+"""Thin things are told in 32nds of an inch, as rulers and cord sellers do (common practice)."""
+
+
+def format_thickness(mm: float, units: Units = Units.METRIC) -> str:
+    """Show how thick a cord or wide a stake is: whole or half millimetres, or parts of an inch.
+
+    >>> format_thickness(3), format_thickness(3, Units.IMPERIAL), format_thickness(12.5)
+    ('3 mm', '1/8 in', '12.5 mm')
+    """
+    if units is Units.METRIC:
+        return f"{mm:g} mm"
+    parts = max(round(mm / MM_IN * PARTS_IN), 1)
+    whole, rest = divmod(parts, PARTS_IN)
+    shared = math.gcd(rest, PARTS_IN)
+    said = [str(whole)] if whole else []
+    said += [f"{rest // shared}/{PARTS_IN // shared}"] if rest else []
+    return f"{' '.join(said)} in"
+
+
+def parse_thickness(
+    text: str, units: Units = Units.METRIC, *, field: str, least_mm: float, most_mm: float
+) -> float:
+    """Read how thick something is, in millimetres: `3`, `3 mm`, `1/8 in`, `0.12"`, `1 1/4 in`. A
+    bare number is in millimetres, in a feet course in inches. Raises InputError.
+    """
+    clean = text.strip().lower().replace(",", ".")
+    found = _THICK.fullmatch(clean)
+    if not found or not clean:
+        raise InputError(field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in")
+    whole, over, under, unit = found.groups()
+    if under is not None and not float(under):
+        raise InputError(field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in")
+    value = float(whole or 0) + (float(over) / float(under) if over is not None else 0.0)
+    inches = unit in ("in", "inch", "inches", '"') or (not unit and units is Units.IMPERIAL)
+    mm = value * MM_IN if inches else value
+    if not least_mm <= mm <= most_mm:
+        least, most = (format_thickness(v, units) for v in (least_mm, most_mm))
+        raise InputError(
+            field, f"“{text.strip()[:30]}” is {format_thickness(mm, units)}; give {least} to {most}"
+        )
+    return mm
+
+
+_THICK: Final = re.compile(
+    r"""(?:(\d{1,4}(?:\.\d{1,4})?)(?![\d/]))?(?:\s*\b(\d{1,3})/(\d{1,3}))?\s*(mm|in|inch|inches|")?"""
+)

@@ -26,11 +26,13 @@ from tarvik.core.quantities import (
     format_rain,
     format_speed,
     format_temperature,
+    format_thickness,
     parse_bearing,
     parse_degrees,
     parse_rain,
     parse_speed,
     parse_temperature,
+    parse_thickness,
     parse_time,
 )
 from tarvik.core.rig.house import CHOICES as HOUSE_CHOICES
@@ -38,7 +40,7 @@ from tarvik.core.rig.house import TITLES as HOUSE_TITLES
 from tarvik.core.rig.house import House
 from tarvik.core.site.hazards import USUAL, GroundRules
 from tarvik.core.units import Units, format_length, parse_length
-from tarvik.core.weather.needs import Insects, NightNeeds, Stay
+from tarvik.core.weather.needs import SPANS, Insects, NightNeeds, Stay
 from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
 
 if TYPE_CHECKING:
@@ -92,6 +94,13 @@ def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str],
         if not least <= value <= most:
             raise InputError(field, f"{value:g} is outside {least:g} to {most:g} {unit}".rstrip())
         return value
+
+    return read
+
+
+def _thick(least_mm: float, most_mm: float) -> Callable[[str, Units, str], float]:
+    def read(text: str, units: Units, field: str) -> float:
+        return parse_thickness(text, units, field=field, least_mm=least_mm, most_mm=most_mm)
 
     return read
 
@@ -244,6 +253,7 @@ def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> Ni
             changed[name] = (
                 None if not text.strip() and not field.choices else field.read(text, units, name)
             )
+            _within(field, changed[name], units)
         except InputError as err:
             errors[name] = err.message
     default = NightNeeds()
@@ -259,6 +269,16 @@ def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> Ni
     if errors:
         raise FieldError(errors)
     return made
+
+
+def _within(field: Field, value: Any, units: Units) -> None:
+    """Raises InputError, in the course's units, for a value outside of what its field takes."""
+    if value is None or field.name not in SPANS:
+        return
+    least, most, _ = SPANS[field.name]
+    if not least <= value <= most:
+        shown = [field.show(v, units) for v in (value, least, most)]
+        raise InputError(field.name, f"{shown[0]} is outside {shown[1]} to {shown[2]}")
 
 
 def to_plain(needs: NightNeeds) -> dict[str, Any]:
@@ -316,9 +336,9 @@ RULE_FIELDS: Final = (
     Field("gear_in", "Packs under the roof", _yes, _show_yes, "", _YES_NO),
     Field("ground", "Ground for stakes", _GROUND, _text, "", _GROUNDS),
     Field("stake_depth_m", "Stakes driven", _length(0.05, 1.0), format_length, "0.20 m"),
-    Field("stake_width_mm", "Stakes, width in mm", _number(3, 200, "mm"), _plain, "12"),
-    Field("guy_mm", "Guys, thickness in mm", _number(1, 12, "mm"), _plain, "3"),
-    Field("ridge_mm", "Ridge lines, thickness in mm", _number(1, 16, "mm"), _plain, "6"),
+    Field("stake_width_mm", "Stakes are wide", _thick(3, 200), format_thickness, "12 mm"),
+    Field("guy_mm", "Guys are thick", _thick(1, 12), format_thickness, "3 mm"),
+    Field("ridge_mm", "Ridge lines are thick", _thick(1, 16), format_thickness, "6 mm"),
     *(
         Field(f"house_{name}", HOUSE_TITLES[name], _house(name), _text, "", choices)
         for name, choices in HOUSE_CHOICES.items()
@@ -326,7 +346,7 @@ RULE_FIELDS: Final = (
     Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
     Field(
         "ground_fall_zone",
-        "Distance from dead trees (× tree height)",
+        "From dead trees, in heights of the tree",
         _number(1, 3, "heights"),
         _plain,
         "1.5",

@@ -53,6 +53,24 @@ def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
     expect(page.locator("[data-column=lowest_c]")).to_have_value("")
 
 
+def test_wind_and_gusts_are_put_right_one_after_the_other(page: Page, bed: Testbed) -> None:
+    """The wind typed first is above the gusts that are kept; it waits, and both are saved."""
+    open_night(page, bed, 3)
+    wind, gust = (page.locator(f"[data-column={name}]") for name in ("wind_m_s", "gust_m_s"))
+    for field, text in ((wind, "6"), (gust, "9")):
+        field.fill(text)
+        field.press("Tab")
+        expect(field).to_have_value(f"{text} m/s")
+    wind.fill("14")
+    wind.press("Tab")
+    expect(page.locator(".cell-fault")).to_contain_text("put both right")
+    gust.fill("21")
+    gust.press("Tab")
+    expect(gust).to_have_value("21 m/s")
+    expect(wind).to_have_value("14 m/s")
+    expect(page.locator(".cell-fault")).to_have_count(0)
+
+
 def test_a_forecast_is_asked_for_and_used(page: Page, bed: Testbed) -> None:
     open_night(page, bed, 2)
     page.select_option("select[name=story]", "gale")

@@ -13,10 +13,12 @@ from tarvik.core.errors import InputError
 from tarvik.core.quantities import (
     POINTS,
     SPEEDS,
+    format_thickness,
     parse_bearing,
     parse_degrees,
     parse_speed,
     parse_temperature,
+    parse_thickness,
     parse_time,
 )
 from tarvik.core.units import Units, parse_length
@@ -144,3 +146,36 @@ def test_degrees_in_words_and_lengths_in_paces() -> None:
     assert parse_temperature("45 degrees F") == pytest.approx(7.222, abs=1e-3)
     assert parse_temperature("45 degrees", FT) == pytest.approx(7.222, abs=1e-3)
     assert parse_length("6 paces") == parse_length("6 steps", FT) == pytest.approx(4.5)
+
+
+@pytest.mark.parametrize(
+    ("text", "units", "mm"),
+    [
+        ("3", Units.METRIC, 3.0),
+        ("3mm", Units.IMPERIAL, 3.0),
+        ("1/8 in", Units.METRIC, 3.175),
+        ("1/8", Units.IMPERIAL, 3.175),
+        ('0.5"', Units.METRIC, 12.7),
+        ("1 1/4 in", Units.IMPERIAL, 31.75),
+        ("2,5 mm", Units.METRIC, 2.5),
+    ],
+)
+def test_thin_things_are_read_in_both_systems(text: str, units: Units, mm: float) -> None:
+    """An inch is 25.4 mm (International Yard and Pound Agreement, 1959)."""
+    read = parse_thickness(text, units, field="guy", least_mm=1, most_mm=100)
+    assert read == pytest.approx(mm)
+
+
+@pytest.mark.parametrize("text", ["", "thick", "/", "1/0 in", "3", "400 mm", "1/8/8 in"])
+def test_what_is_no_thickness_is_told_so(text: str) -> None:
+    """Three inches of cord in a feet course is a slip, told with what would be right."""
+    with pytest.raises(InputError, match=r"isn't a thickness|give 1/32 in to"):
+        parse_thickness(text, Units.IMPERIAL, field="guy", least_mm=1, most_mm=12)
+
+
+@given(st.floats(1.0, 200.0))
+def test_a_thickness_shown_is_read_again_within_a_sixty_fourth(mm: float) -> None:
+    for units in Units:
+        shown = format_thickness(mm if units is Units.IMPERIAL else round(mm, 1), units)
+        read = parse_thickness(shown, units, field="guy", least_mm=0.5, most_mm=201)
+        assert read == pytest.approx(mm, abs=25.4 / 64 + 1e-6)

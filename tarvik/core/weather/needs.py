@@ -110,7 +110,7 @@ def zone_named(name: str) -> ZoneInfo:
         ) from None
 
 
-_SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
+SPANS: Final[Mapping[str, tuple[float, float, str]]] = {
     "latitude": (-90.0, 90.0, "degrees north"),
     "longitude": (-180.0, 180.0, "degrees east"),
     "lowest_c": (-60.0, 50.0, "°C"),
@@ -167,7 +167,7 @@ class NightNeeds:
     overhead_checked: bool = False
 
     def __post_init__(self) -> None:
-        for name, (least, most, unit) in _SPANS.items():
+        for name, (least, most, unit) in SPANS.items():
             value = getattr(self, name)
             if value is not None and not (math.isfinite(value) and least <= value <= most):
                 raise InputError(name, f"{value:g} is outside {least:g} to {most:g} {unit}")
@@ -180,16 +180,14 @@ class NightNeeds:
         ):
             raise InputError(
                 "gust_m_s",
-                f"a gust of {self.gust_m_s:g} m/s is below the mean wind of {self.wind_m_s:g} m/s",
+                "gusts can't be below the wind, whose strongest moments they are: put both right",
             )
         if (
             self.highest_c is not None
             and self.lowest_c is not None
             and self.highest_c < self.lowest_c
         ):
-            raise InputError(
-                "highest_c", f"{self.highest_c:g} °C is below the lowest, {self.lowest_c:g} °C"
-            )
+            raise InputError("highest_c", "the highest can't be below the lowest: put both right")
         if self.intent is not None and self.intent not in INTENTS:
             raise InputError(
                 "intent", f"no intent “{self.intent[:40]}”; there are {', '.join(INTENTS)}"

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import httpx2
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from tarvik.core.errors import InputError
 from tarvik.core.quantities import format_speed
@@ -21,7 +21,7 @@ from tarvik.core.weather.needs import NightNeeds, needs_from, zone_named
 from tarvik.core.weather.wind import forecast_from_hand
 from tarvik.exchange.columns import whole_number
 from tarvik.exchange.forecast import as_form, read_any, write_csv
-from tarvik.exchange.night_form import FIELDS, FieldError, read_needs, shown, to_plain
+from tarvik.exchange.night_form import BY_NAME, FIELDS, FieldError, read_needs, shown, to_plain
 from tarvik.stand_ins.stories import STORIES
 from tarvik.store import courses, kit, nights
 from tarvik.store.accounts import Role
@@ -44,12 +44,15 @@ METER_TIMEOUT_S = 2.0
 
 
 class Change(BaseModel):
-    """One field as typed, with what was seen before."""
+    """One field as typed, with what was seen before; `also`: another that belongs with it and was
+    not kept yet, as gusts and the wind.
+    """
 
     column: str
     text: str
     version: int
     was: str = ""
+    also: dict[str, str] = Field(default={}, max_length=1)
 
 
 def _both(session: Session, course_id: int, night_id: int) -> tuple[Course, Night]:
@@ -94,19 +97,25 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
     course, night = _both(session, course_id, night_id)
     units = Units(course.units)
     before = nights.needs_of(night)
-    if change.column not in {f.name for f in FIELDS}:
-        raise InputError(change.column[:40], "there is no such field")
+    typed = {**change.also, change.column: change.text}
+    if unknown := next((name for name in typed if name not in BY_NAME), None):
+        raise InputError(unknown[:40], "there is no such field")
     theirs = shown(before, units)[change.column]
     if night.version != change.version and theirs != change.was:
         raise ConflictError(change.column, change.text, theirs, night.version)
     try:
-        after = read_needs({change.column: change.text}, before, units)
+        after = read_needs(typed, before, units)
     except FieldError as err:
         field, message = next(iter(err.errors.items()))
         raise InputError(field, message) from err
     title = next(f.title for f in FIELDS if f.name == change.column)
     row = nights.set_needs(session, night, after, f"“{title}”", seen=night.version)
-    return {"version": row.version, "text": shown(after, units)[change.column]}
+    told = shown(after, units)
+    return {
+        "version": row.version,
+        "text": told[change.column],
+        "also": {name: told[name] for name in change.also},
+    }
 
 
 def _back(course_id: int, night_id: int) -> RedirectResponse:

@@ -11,12 +11,13 @@ from tarvik.core.errors import InputError
 from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.units import Units
 from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
-from tarvik.exchange.night_form import BY_NAME, RULE_FIELDS, rules_shown
+from tarvik.exchange.night_form import BY_NAME, rules_shown
 from tarvik.store import courses, nights
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, page
 from tarvik.web.screens.course.routes import FieldChange
+from tarvik.web.screens.rules.view import QUESTIONS
 from tarvik.web.state import parts_of
 
 router = guarded_router("/courses/{course_id:number}/rules")
@@ -32,7 +33,7 @@ def _shown(request: Request, course_id: int, status: int = 200, **more: Any) -> 
             status,
             course=course,
             tab="rules",
-            fields=RULE_FIELDS,
+            questions=QUESTIONS,
             text=rules_shown(course.rules or {}, Units(course.units)),
             sites=nights.sites(session, course_id),
             surroundings=SURROUNDINGS,

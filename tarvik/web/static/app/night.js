@@ -3,6 +3,12 @@
 import { ask, saveField, swap, toast } from "./talk.js";
 
 const READINGS = 12;
+// Fields that refuse each other while only one is right.
+const PAIRS = [
+  ["wind_m_s", "gust_m_s"],
+  ["lowest_c", "highest_c"],
+  ["latitude", "longitude"],
+];
 
 export const night = () => ({
   measuring: false,
@@ -14,8 +20,11 @@ export const night = () => ({
       this.readFile(input);
       return;
     }
-    if (!input.dataset.column) return;
-    saveField(input, this.$root.dataset.url, this.$root, () => this.refresh());
+    const { column } = input.dataset;
+    if (!column) return;
+    const other = PAIRS.find((pair) => pair.includes(column))?.find((name) => name !== column);
+    const partner = other ? this.$root.querySelector(`[data-column=${other}]`) : null;
+    saveField(input, this.$root.dataset.url, this.$root, () => this.refresh(), partner);
   },
 
   async refresh() {

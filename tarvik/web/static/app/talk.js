@@ -137,8 +137,9 @@ export function conflict(input, problem, keepTheirs, useMine) {
   choose(`Use mine: ${problem.mine || "(empty)"}`, useMine);
 }
 
-// Save one field on leaving it. `holder` carries data-version.
-export async function saveField(input, url, holder, saved) {
+// Save one field on leaving it. `holder` carries data-version; `partner` is a field that belongs with
+// it: what was typed there and not kept goes along.
+export async function saveField(input, url, holder, saved, partner = null) {
   clear(input);
   const body = {
     column: input.dataset.column,
@@ -147,12 +148,18 @@ export async function saveField(input, url, holder, saved) {
     was: input.dataset.was,
   };
   if (body.text === body.was) return;
+  const waits = partner && partner.value !== partner.dataset.was;
+  if (waits) body.also = { [partner.dataset.column]: partner.value };
   input.classList.add("saving");
   try {
     const answer = await ask(url, { method: "PATCH", json: body });
     holder.dataset.version = answer.version;
     input.dataset.was = answer.text;
     input.value = answer.text;
+    if (waits) {
+      clear(partner);
+      partner.value = partner.dataset.was = answer.also[partner.dataset.column];
+    }
     input.classList.add("saved");
     setTimeout(() => input.classList.remove("saved"), 1200);
     saved?.(answer);
@@ -174,7 +181,7 @@ export async function saveField(input, url, holder, saved) {
         () => {
           holder.dataset.version = version;
           input.dataset.was = theirs;
-          saveField(input, url, holder, saved);
+          saveField(input, url, holder, saved, partner);
         },
       );
     } else {

@@ -88,11 +88,55 @@ def test_a_field_is_read_in_any_unit_and_shown_in_the_courses(
 ) -> None:
     at = version(database, demo[1][1])
     answer = patch(client, where(demo), "wind_m_s", "36 km/h", version=at)
-    assert answer.json() == {"version": at + 1, "text": "10 m/s"}
+    assert answer.json() == {"version": at + 1, "text": "10 m/s", "also": {}}
     assert patch(client, where(demo), "lowest_c", "41 F", version=at + 1).json()["text"] == "5 °C"
     page = client.get(where(demo), headers=HTML).text
     assert "force 5, fresh breeze" in page
     assert 'value="10 m/s"' in page
+
+
+def test_wind_and_gusts_that_belong_together_are_saved_together(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
+    """A wind above the kept gusts is refused alone, and taken with the gusts put right."""
+    at = version(database, demo[1][1])
+    patch(client, where(demo), "wind_m_s", "8", version=at)
+    patch(client, where(demo), "gust_m_s", "12", version=at + 1)
+    alone = patch(client, where(demo), "wind_m_s", "15", version=at + 2, was="8 m/s")
+    assert alone.status_code == 422
+    assert "put both right" in alone.json()["errors"][0]["message"]
+    both = client.patch(
+        where(demo),
+        json={
+            "column": "gust_m_s",
+            "text": "22",
+            "version": at + 2,
+            "was": "12 m/s",
+            "also": {"wind_m_s": "15"},
+        },
+    )
+    assert both.json() == {"version": at + 3, "text": "22 m/s", "also": {"wind_m_s": "15 m/s"}}
+    wrong = {"column": "gust_m_s", "text": "23", "version": at + 3, "also": {"nothing": "1"}}
+    assert client.patch(where(demo), json=wrong).status_code == 422
+
+
+def test_errors_speak_the_courses_units(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
+    with database.session() as session:
+        courses.course(session, demo[0]).units = "imperial"
+    at = version(database, demo[1][1])
+    for column, text, said in (
+        ("wind_m_s", "400 mph", "mph is outside 0 mph to"),
+        ("lowest_c", "200", "°F is outside -76 °F to"),
+        ("rain_mm_h", "90 in/h", "in/h"),
+    ):
+        answer = patch(client, where(demo), column, text, version=at)
+        assert answer.status_code == 422
+        message = answer.json()["errors"][0]["message"]
+        assert said in message, message
+        assert "m/s" not in message
+        assert "°C" not in message
 
 
 def test_a_place_is_typed_one_field_after_the_other(
