@@ -4,10 +4,13 @@ alone.
 
 from __future__ import annotations
 
+import io
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
 import pytest
 from axe_playwright_python.sync_playwright import Axe
+from PIL import Image
 from playwright.sync_api import expect
 
 from tarvik.store import kit, links, plans
@@ -190,3 +193,23 @@ def test_the_leaders_job_by_keyboard_alone(browser: Browser, bed: Testbed) -> No
     page.keyboard.press("Enter")
     page.wait_for_selector("h1:has-text('Sign in')")
     context.close()
+
+
+def test_the_screen_is_made_for_the_sun_or_for_the_dark(page: Page, bed: Testbed) -> None:
+    """Chosen once, kept by the browser; in red light nothing on the screen is blue or green."""
+    page.goto(f"{bed.url}/courses/{bed.course}")
+    page.wait_for_selector("html[data-ready]")
+    page.click(".me > summary")
+    page.click(".looks [data-look=sun]")
+    assert page.evaluate("getComputedStyle(document.body).color") == "rgb(0, 0, 0)"
+    page.click(".looks [data-look=red]")
+    page.reload()
+    page.wait_for_selector("html[data-look=red][data-ready]")
+    seen = np.asarray(Image.open(io.BytesIO(page.screenshot())).convert("RGB")).astype(int)
+    assert seen[..., 1:].max() < 40
+    assert seen[..., 0].max() > 150  # letters are read
+    assert seen[..., 0].mean() < 90  # on a dark ground
+    page.click(".me > summary")
+    page.click(".looks [data-look='']")
+    page.reload()
+    assert page.locator("html[data-look]").count() == 0

@@ -142,6 +142,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
     "leader": (
         f"PATCH {_COURSE}",
         f"POST {_COURSE}/nights",
+        f"POST {_NIGHT}/copy",
         f"POST {_NIGHT}/delete",
         f"POST {_PLAN}/accept",
         f"POST {_COURSE}/deleted/{{kind}}/{{row_id}}",

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
-from tarvik.store import accounts, courses, deleted, erasing, kit, provider_people
+from tarvik.store import accounts, courses, deleted, erasing, kit, night_copy, provider_people
 from tarvik.store.accounts import Role
 from tarvik.store.models import Account
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
@@ -140,6 +140,15 @@ def add_night(session: Db, course_id: int) -> Response:
     """One night more."""
     courses.course(session, course_id)
     courses.add_night(session, course_id)
+    return RedirectResponse(f"/courses/{course_id}", status_code=303)
+
+
+@router.post("/courses/{course_id:number}/nights/{night_id:number}/copy")
+@for_role(Role.LEADER)
+def copy_night(session: Db, course_id: int, night_id: int) -> Response:
+    """A night again, with the same place, weather and shelters."""
+    courses.course(session, course_id)
+    night_copy.copied(session, course_id, night_id)
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
 
 

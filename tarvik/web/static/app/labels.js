@@ -37,9 +37,9 @@ const places = ({ x, y, reach, words, size, middle }) => {
 
 /**
  * The box of each label, in their order, the first ones placed first; null where a name finds no
- * room. `labels`: {x, y, reach, words, size, middle}.
+ * room. `labels`: {x, y, reach, words, size, middle}; `covered`: boxes that lie over names.
  */
-export const placed = (labels) => {
+export const placed = (labels, covered = []) => {
   const taken = [];
   const dots = labels
     .filter((label) => !label.middle)
@@ -53,7 +53,8 @@ export const placed = (labels) => {
     const free = places(label).filter((box) => taken.every((other) => !overlap(box, other)));
     if (!free.length) return null;
     // Of the places that cover no name the one that covers the least of any point.
-    const cost = (box) => dots.reduce((sum, dot) => sum + overlap(box, dot), 0);
+    const over = (box, others) => others.reduce((sum, other) => sum + overlap(box, other), 0);
+    const cost = (box) => over(box, dots) + over(box, covered);
     const best = free.reduce((least, box) => (cost(box) < cost(least) - 0.5 ? box : least));
     taken.push(best);
     return best;

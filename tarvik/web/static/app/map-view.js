@@ -43,7 +43,17 @@ export const mapView = (box, told) => {
         middle: text.dataset.middle !== undefined,
       };
     });
-    placed(labels).forEach((at, n) => {
+    const frame = box.getBoundingClientRect();
+    const cloths = [...map.svg.querySelectorAll(".shelter .g-cloth")].map((cloth) => {
+      const at = cloth.getBoundingClientRect();
+      return {
+        left: at.left - frame.left,
+        right: at.right - frame.left,
+        top: at.top - frame.top,
+        bottom: at.bottom - frame.top,
+      };
+    });
+    placed(labels, cloths).forEach((at, n) => {
       const text = texts[n];
       text.classList.toggle("crowded", !at);
       if (!at) return;

@@ -73,6 +73,28 @@ export const again = () => ({
   },
 });
 
+// How the screen looks: as usual, with hard contrasts for the sun, or red for eyes used to the dark.
+// Kept by this browser alone.
+const LOOK_KEPT_S = 365 * 24 * 3600;
+
+export const look = () => ({
+  init() {
+    this.tell();
+  },
+  choose(event) {
+    const wanted = event.target.closest("[data-look]")?.dataset.look;
+    if (wanted === undefined) return;
+    document.documentElement.dataset.look = wanted;
+    document.cookie = `tarvik-look=${wanted}; path=/; max-age=${LOOK_KEPT_S}; samesite=lax`;
+    this.tell();
+  },
+  tell() {
+    const now = document.documentElement.dataset.look ?? "";
+    for (const button of this.$root.querySelectorAll("[data-look]"))
+      button.setAttribute("aria-pressed", String(button.dataset.look === now));
+  },
+});
+
 // Menus of the frame: one open at a time; Escape and a click elsewhere close them.
 export const menus = () => ({
   init() {
