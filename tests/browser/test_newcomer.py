@@ -151,6 +151,8 @@ def equipped(hands: Hands) -> None:
         ("lines", {"length": "10 ft", "count": "30"}),
         ("stakes", {"count": "80"}),
     ):
+        if hands.way == "touch" and not page.locator(f"#{table} [data-new]").is_visible():
+            hands.press(page.locator(f".jump a[href='#{table}']"))
         before = page.locator(f"#{table} tr[data-id]").count()
         for column, text in cells.items():
             hands.write(page.locator(f"#{table} [data-new] [data-column={column}]"), text)

@@ -2,6 +2,25 @@
 // import preview.
 import { ask, clear, fault, saveField, toast } from "./talk.js";
 
+// On a phone one table is shown at a time; the styles decide where.
+export const kitPage = () => ({
+  init() {
+    this.show(location.hash.slice(1) || this.$root.querySelector(".kit-section").id);
+  },
+  choose(event) {
+    const link = event.target.closest(".jump a");
+    if (link) this.show(link.hash.slice(1));
+  },
+  show(table) {
+    const sections = [...this.$root.querySelectorAll(".kit-section")];
+    if (!sections.some((section) => section.id === table)) return;
+    for (const section of sections) section.classList.toggle("is-shut", section.id !== table);
+    for (const link of this.$root.querySelectorAll(".jump a"))
+      if (link.hash.slice(1) === table) link.setAttribute("aria-current", "true");
+      else link.removeAttribute("aria-current");
+  },
+});
+
 export const kitTable = () => ({
   get url() {
     return this.$root.dataset.url;

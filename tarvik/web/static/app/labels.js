@@ -37,7 +37,8 @@ const places = ({ x, y, reach, words, size, middle }) => {
 
 /**
  * The box of each label, in their order, the first ones placed first; null where a name finds no
- * room. `labels`: {x, y, reach, words, size, middle}; `covered`: boxes that lie over names.
+ * room. `labels`: {x, y, reach, words, size, middle, above}; `covered`: boxes that lie over
+ * all names but those `above`.
  */
 export const placed = (labels, covered = []) => {
   const taken = [];
@@ -54,7 +55,7 @@ export const placed = (labels, covered = []) => {
     if (!free.length) return null;
     // Of the places that cover no name the one that covers the least of any point.
     const over = (box, others) => others.reduce((sum, other) => sum + overlap(box, other), 0);
-    const cost = (box) => over(box, dots) + over(box, covered);
+    const cost = (box) => over(box, dots) + (label.above ? 0 : over(box, covered));
     const best = free.reduce((least, box) => (cost(box) < cost(least) - 0.5 ? box : least));
     taken.push(best);
     return best;

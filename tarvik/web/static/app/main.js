@@ -16,7 +16,7 @@ import { bench } from "./bench.js";
 import { board } from "./board.js";
 import { ground } from "./ground.js";
 import { hung } from "./hung.js";
-import { kitTable } from "./kit.js";
+import { kitPage, kitTable } from "./kit.js";
 import { night } from "./night.js";
 import { plan } from "./plan.js";
 
@@ -29,6 +29,7 @@ for (const [name, component] of Object.entries({
   goTo,
   ground,
   hung,
+  kitPage,
   kitTable,
   look,
   menus,

@@ -41,6 +41,7 @@ export const mapView = (box, told) => {
         words: text.textContent,
         size,
         middle: text.dataset.middle !== undefined,
+        above: text.classList.contains("shelter-t"),
       };
     });
     const frame = box.getBoundingClientRect();

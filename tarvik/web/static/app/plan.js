@@ -41,6 +41,7 @@ export const plan = () => ({
     root.addEventListener("click", (event) => this.press(event));
     root.addEventListener("submit", (event) => this.form(event));
     this.fresh();
+    this.fold();
     const { running } = this.$refs.job.dataset;
     if (running) this.jobs.follow(JSON.parse(running));
     root.dataset.done = "yes";
@@ -60,9 +61,17 @@ export const plan = () => ({
     }
   },
 
+  // On a phone a card is its name and its people; the rest is a tap away.
+  fold() {
+    if (!matchMedia("(max-width: 520px)").matches) return;
+    for (const more of this.$refs.lists.querySelectorAll(".card-more")) more.open = false;
+  },
+
   shown(html) {
     const chosen = this.map.chosen?.dataset.shelter;
+    const cards = this.$refs.lists.querySelectorAll(".card-more").length;
     swap(this.$refs.lists, html, "details[data-fold]");
+    if (!cards) this.fold();
     this.fresh();
     if (chosen) this.map.choose(this.map.svg?.querySelector(`[data-shelter="${chosen}"]`) ?? null);
   },

@@ -73,7 +73,7 @@ export const again = () => ({
   },
 });
 
-// How the screen looks: as usual, with hard contrasts for the sun, or red for eyes used to the dark.
+// How the screen looks: as usual, hard contrasts for the sun, or red for eyes used to the dark.
 // Kept by this browser alone.
 const LOOK_KEPT_S = 365 * 24 * 3600;
 

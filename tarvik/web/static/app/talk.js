@@ -137,8 +137,8 @@ export function conflict(input, problem, keepTheirs, useMine) {
   choose(`Use mine: ${problem.mine || "(empty)"}`, useMine);
 }
 
-// Save one field on leaving it. `holder` carries data-version; `partner` is a field that belongs with
-// it: what was typed there and not kept goes along.
+// Save one field on leaving it. `holder` carries data-version; `partner` is a field that belongs
+// with it: what was typed there and not kept goes along.
 export async function saveField(input, url, holder, saved, partner = null) {
   clear(input);
   const body = {
