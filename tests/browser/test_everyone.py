@@ -103,6 +103,55 @@ def test_a_card_opens_without_network_after_the_first_visit(
     context.close()
 
 
+def test_each_night_without_network_is_itself(browser: Browser, bed: Testbed, token: str) -> None:
+    """All nights are kept at the first visit, each under its own address; a night that is not there
+    is told so, and never another in its place.
+    """
+    context = patient_context(browser, viewport={"width": 390, "height": 844})
+    page = context.new_page()
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    page.wait_for_selector("html[data-kept]", state="attached")
+    told = {}
+    for night in (1, 2, 3):
+        page.goto(f"{bed.url}/card/{token}?night={night}")
+        told[night] = page.locator(".camp-night").inner_text()
+    assert len(set(told.values())) == 3
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    context.set_offline(True)
+    for night in (1, 2, 3):
+        page.goto(f"{bed.url}/card/{token}?night={night}")
+        assert page.locator(".camp-night").inner_text() == told[night]
+        assert page.locator(".tabs [aria-current]").inner_text() == f"Night {night}"
+    page.goto(f"{bed.url}/card/{token}?night=9")
+    expect(page.locator("body")).to_contain_text("was not kept on this phone")
+    context.close()
+
+
+def test_a_card_goes_one_step_at_a_time(browser: Browser, bed: Testbed, token: str) -> None:
+    context = patient_context(browser, viewport={"width": 390, "height": 844}, has_touch=True)
+    page = context.new_page()
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    steps = page.locator(".setup-card .steps li").all_inner_texts()
+    page.get_by_role("button", name="One step at a time").tap()
+    large = page.locator("#large")
+    for number, step in enumerate(steps, start=1):
+        expect(large).to_contain_text(f"Step {number} of {len(steps)}")
+        expect(large.locator("[data-body]")).to_have_text(" ".join(step.split()))
+        if number < len(steps):
+            large.get_by_role("button", name="Next").tap()
+    expect(large.get_by_role("button", name="Next")).to_be_disabled()
+    letters = large.locator("[data-body]").evaluate("e => parseFloat(getComputedStyle(e).fontSize)")
+    assert letters >= 24
+    large.get_by_role("button", name="Close").tap()
+    page.locator(".card-drawings .above").get_by_role("button", name="Larger").tap()
+    least = large.locator("svg").evaluate(
+        """svg => Math.min(...[...svg.querySelectorAll('text')]
+          .map((text) => text.getBoundingClientRect().height / 1.3))"""
+    )
+    assert least >= 11
+    context.close()
+
+
 def press_to(page: Page, words: str, most: int = 160) -> None:
     """Go on with the Tab key until the focused control is called so."""
     for _ in range(most):

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-PX_MIN = 11
+PX_MIN = 24
 LANE = 26
 LEFT = 118
 TOP = 30
@@ -32,8 +32,8 @@ STAGE_WORD = {
     "walk round": "walk",
 }
 """What a bar says where there is room; its shelter's number alone where there is less."""
-LETTER_PX = 6.6
-TICK_MIN = 10
+LETTER_PX = 6.0
+TICK_MIN = 5
 
 
 def clock(on: str | None, minutes: int) -> str:

@@ -16,10 +16,10 @@ async function keep(request, response) {
 }
 
 self.addEventListener("message", (event) => {
-  if (!event.data?.keep) return;
+  if (!event.data?.pages) return;
   event.waitUntil(
     (async () => {
-      for (const part of [event.data.keep, ...event.data.parts]) {
+      for (const part of [...event.data.pages, ...event.data.parts]) {
         await fetch(part)
           .then((response) => keep(part, response))
           .catch(() => {});
@@ -29,18 +29,27 @@ self.addEventListener("message", (event) => {
   );
 });
 
+const NOT_KEPT = `<!doctype html><html lang="en"><meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1"><title>Not kept</title>
+<body><h1>No network</h1><p>This night was not kept on this phone. Go back to a night that was, or
+ask your leader.</p></body></html>`;
+
+// Each night is kept under its own address, and no night stands in for another.
+async function kept(request) {
+  const store = await caches.open(STORE);
+  const exact = await store.match(request);
+  if (exact) return exact;
+  if (request.mode !== "navigate") return Response.error();
+  if (new URL(request.url).searchParams.has("night"))
+    return new Response(NOT_KEPT, { headers: { "Content-Type": "text/html; charset=utf-8" } });
+  return (await store.match(request, { ignoreSearch: true })) || Response.error();
+}
+
 self.addEventListener("fetch", (event) => {
   if (event.request.method !== "GET") return;
   event.respondWith(
     fetch(event.request)
       .then((response) => keep(event.request, response))
-      .catch(async () => {
-        const store = await caches.open(STORE);
-        return (
-          (await store.match(event.request)) ||
-          (await store.match(event.request, { ignoreSearch: true })) ||
-          Response.error()
-        );
-      }),
+      .catch(() => kept(event.request)),
   );
 });
