@@ -116,3 +116,41 @@ def test_a_spreadsheet_takes_no_formula_from_us() -> None:
         "'@x",
         "Ada",
     ]
+
+
+def test_lists_of_the_office_are_read_as_they_are() -> None:
+    """A title over the headings, given and family names apart, the office's word for a leader."""
+    text = (
+        "Reed week, roster\n\nSurname,First name,Height,Role\n"
+        'Zoller,Willa,168,Instructor\nYates,Xaver,"5\'11""",pupil\n'
+    )
+    grid = read_grid(TABLES["people"], text, Context())
+    assert grid.good
+    assert grid.above == ("Reed week, roster",)
+    assert [row.values["name"] for row in grid.rows] == ["Willa Zoller", "Xaver Yates"]
+    assert [row.values["role"] for row in grid.rows] == ["leader", "student"]
+
+
+def test_each_cell_shows_how_it_was_read() -> None:
+    grid = read_grid(TABLES["people"], "Name,Height\nUna,5'11\"\nTove,1.68 m\n", Context())
+    told = [[cell.read for cell in row.cells] for row in grid.rows]
+    assert told == [["", "1.80 m"], ["", ""]]
+
+
+def test_an_odd_heading_is_asked_about() -> None:
+    """Said once what it is, the column is read."""
+    text = "Name,Ht\nUna,172\n"
+    alone = read_grid(TABLES["people"], text, Context())
+    assert alone.ignored == ("Ht",)
+    told = read_grid(TABLES["people"], text, Context(), {"Ht": "stature"})
+    assert not told.ignored
+    assert told.rows[0].values["stature_m"] == pytest.approx(1.72)
+
+
+def test_bad_rows_can_be_left_out() -> None:
+    text = "Name,Height\nUna,172\nTove,tall\n,160\nSilas,180\n"
+    grid = read_grid(TABLES["people"], text, Context())
+    assert not grid.good
+    assert [row.values["name"] for row in grid.sound] == ["Una", "Silas"]
+    lacking = read_grid(TABLES["sheets"], "Owner,Note\n,old\n,new\n", Context())
+    assert lacking.sound == ()

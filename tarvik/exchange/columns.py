@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.body import RATIOS, STATURE_LEAST_M, STATURE_MOST_M
 from tarvik.core.errors import InputError
+from tarvik.core.quantities import format_thickness, parse_thickness
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.sheet import SIDE_LEAST_M, SIDE_MOST_M, TieOuts
 from tarvik.core.units import Units, format_length, format_size, parse_length, parse_size
@@ -137,11 +138,19 @@ def _show_measured(row: Mapping[str, Any], context: Context) -> str:
     )
 
 
+_STUDENTS: Final = frozenset(
+    ("", "s", "student", "participant", "pupil", "trainee", "learner", "cadet", "guest", "member")
+)
+_LEADERS: Final = frozenset(
+    ("l", "leader", "assistant leader", "staff", "instructor", "guide", "teacher", "tutor")
+)
+
+
 def _role(text: str, _: Context) -> Values:
-    clean = text.strip().lower()
-    if clean in ("", "s", "student", "participant"):
+    clean = " ".join(text.lower().split())
+    if clean in _STUDENTS:
         return {"role": "student"}
-    if clean in ("l", "leader", "assistant leader", "staff"):
+    if clean in _LEADERS:
         return {"role": "leader"}
     raise InputError("role", f"“{text.strip()[:40]}” is neither leader nor student")
 
@@ -301,16 +310,16 @@ def _stake_length(text: str, context: Context) -> Values:
     }
 
 
-def _stake_width(text: str, _: Context) -> Values:
-    clean = text.strip().removesuffix("mm").strip()
-    if not clean:
+def _stake_width(text: str, context: Context) -> Values:
+    if not text.strip():
         return {"width_m": None}
     least, most = STAKE_WIDTHS_MM
-    if not least <= whole_number(clean) <= most:
-        raise InputError(
-            "width", f"“{clean[:20]}” isn't a width; give whole millimetres, {least} to {most}"
-        )
-    return {"width_m": int(clean) / 1000}
+    mm = parse_thickness(text, context.units, field="width", least_mm=least, most_mm=most)
+    return {"width_m": mm / 1000}
+
+
+def _show_stake_width(row: Mapping[str, Any], context: Context) -> str:
+    return format_thickness(1000 * row["width_m"], context.units) if row.get("width_m") else ""
 
 
 def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Context], Values]:
@@ -639,10 +648,12 @@ TABLES: Final = {
                 ),
                 Column(
                     "width",
-                    "Width, mm",
-                    "12, or empty",
+                    "Width",
+                    "12 mm, or empty",
                     _stake_width,
-                    lambda row, _: f"{1000 * row['width_m']:.0f}" if row.get("width_m") else "",
+                    _show_stake_width,
+                    hint_feet="1/2 in, or empty",
+                    aliases=("width, mm", "width mm"),
                 ),
                 _NOTE,
                 _OWNER,

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.errors import InputError
@@ -25,10 +25,13 @@ FORMULA_STARTS: Final = ("=", "+", "-", "@", "\t", "\r")
 
 @dataclass(frozen=True)
 class Cell:
-    """One cell as typed, and what is wrong with it ("" when nothing is)."""
+    """One cell as typed, what is wrong with it, and how it was read where that looks otherwise
+    ("" when nothing is, or it does not).
+    """
 
     text: str
     fault: str = ""
+    read: str = ""
 
 
 @dataclass(frozen=True)
@@ -38,21 +41,37 @@ class GridRow:
     line: int
     cells: tuple[Cell, ...]
     values: Mapping[str, Any]
+    whole: bool = True
+
+    @property
+    def good(self) -> bool:
+        """Whether nothing is wrong with it."""
+        return self.whole and not any(cell.fault for cell in self.cells)
 
 
 @dataclass(frozen=True)
 class Grid:
-    """A whole paste. `faults` are sentences with row and column; importing needs none of them."""
+    """A whole paste. `faults` are sentences with row and column; importing needs none of them, or
+    none but those of rows that are left out. `ignored`: headings that are no column's, `above`:
+    lines over the heading.
+    """
 
     columns: tuple[Column, ...]
     rows: tuple[GridRow, ...]
     faults: tuple[str, ...]
     ignored: tuple[str, ...] = ()
+    above: tuple[str, ...] = ()
+    lacking: bool = False
 
     @property
     def good(self) -> bool:
         """Whether all of it can be imported."""
         return bool(self.rows) and not self.faults
+
+    @property
+    def sound(self) -> tuple[GridRow, ...]:
+        """The rows that can be imported where those with a fault are left out."""
+        return () if self.lacking else tuple(row for row in self.rows if row.good)
 
 
 def decode(raw: bytes) -> str:
@@ -103,24 +122,80 @@ def _split(text: str) -> list[list[str]]:
     return lines
 
 
-def _header(table: Table, cells: list[str]) -> dict[int, Column] | None:
-    """Column at each place when the row is a header, else None."""
+def _word(cell: str) -> str:
+    return " ".join(cell.lower().replace("_", " ").split())
+
+
+def _header(
+    table: Table, cells: list[str], headings: Mapping[str, str]
+) -> dict[int, Column] | None:
+    """Column at each place when the row is a header, else None. `headings`: column keys by headings
+    that somebody said what they are.
+    """
     found: dict[int, Column] = {}
+    by_key = {column.key: column for column in table.columns}
     for place, cell in enumerate(cells):
-        word = " ".join(cell.lower().replace("_", " ").split())
+        word = _word(cell)
+        told = by_key.get(headings.get(cell.strip(), ""))
+        if word and told is not None:
+            found[place] = told
+            continue
         for column in table.columns:
-            if word and word in (
-                column.key.replace("_", " "),
-                column.title.lower(),
-                *column.aliases,
-            ):
+            words = (column.key.replace("_", " "), column.title.lower(), *column.aliases)
+            if word and word in words:
                 found[place] = column
-    return found if len(found) >= max(1, min(2, sum(c.needed for c in table.columns))) else None
+    enough = max(1, min(2, sum(c.needed for c in table.columns)))
+    wordy = not any(letter.isdigit() for cell in cells for letter in cell)
+    if len(found) >= enough or (found and wordy and len(cells) > 1):
+        return found
+    return None
 
 
-def read_grid(table: Table, text: str, context: Context) -> Grid:
+GIVEN: Final = frozenset(("first name", "given name", "forename", "first"))
+FAMILY: Final = frozenset(("surname", "last name", "family name", "last"))
+ABOVE_MOST: Final = 5
+"""So many lines may stand over the heading: a title, a date, who made the list."""
+
+_Lines = list[tuple[int, list[str]]]
+
+
+def _one_name(lines: _Lines) -> _Lines:
+    """A given name and a family name in two columns made one, headed Name, where they are."""
+    words = [_word(cell) for cell in lines[0][1]]
+    given = next((i for i, word in enumerate(words) if word in GIVEN), None)
+    family = next((i for i, word in enumerate(words) if word in FAMILY), None)
+    if given is None or family is None or "name" in words:
+        return lines
+    out: _Lines = []
+    for number, line in lines:
+        cells = [*line, *[""] * (len(words) - len(line))]
+        both = " ".join(part for part in (cells[given].strip(), cells[family].strip()) if part)
+        cells[given] = "Name" if not out else both
+        del cells[family]
+        out.append((number, cells))
+    return out
+
+
+def _under_titles(
+    table: Table, filled: _Lines, headings: Mapping[str, str]
+) -> tuple[_Lines, dict[int, Column] | None, tuple[str, ...]]:
+    """The rows under the heading, the columns it names, and the lines over it; all rows and no
+    columns where there is no heading.
+    """
+    for at in range(min(ABOVE_MOST + 1, len(filled))):
+        lines = _one_name(filled[at:])
+        header = _header(table, lines[0][1], headings)
+        if header is not None:
+            above = (", ".join(c.strip() for c in line if c.strip()) for _, line in filled[:at])
+            return lines, header, tuple(above)
+    return filled, None, ()
+
+
+def read_grid(
+    table: Table, text: str, context: Context, headings: Mapping[str, str] | None = None
+) -> Grid:
     """Read pasted or uploaded text for a table, with or without a header row; tabs, semicolons or
-    commas.
+    commas. `headings`: columns by headings that are none of the table's own.
 
     Raises InputError when the text as a whole cannot be read (too long, no rows); faults of cells
     are in the result.
@@ -136,7 +211,7 @@ def read_grid(table: Table, text: str, context: Context) -> Grid:
             "text",
             f"there are no rows; paste one {table.what} a row, columns parted by tabs or commas",
         )
-    header = _header(table, filled[0][1])
+    filled, header, above = _under_titles(table, filled, headings or {})
     ignored: list[str] = []
     if header is not None:
         ignored = [c.strip() for i, c in enumerate(filled[0][1]) if c.strip() and i not in header]
@@ -149,11 +224,12 @@ def read_grid(table: Table, text: str, context: Context) -> Grid:
     faults = [f"there is no column “{title}”" for title in missing]
     rows = [_row(number, line, by_place, context, faults) for number, line in filled]
     if header is None:
-        for number, line in filled:
+        for n, (number, line) in enumerate(filled):
             extra = sum(bool(cell.strip()) for cell in line[len(table.columns) :])
             if extra:
                 faults.append(f"row {number}: {extra} more cells than there are columns")
-    return Grid(columns, tuple(rows), tuple(faults), tuple(ignored))
+                rows[n] = replace(rows[n], whole=False)
+    return Grid(columns, tuple(rows), tuple(faults), tuple(ignored), above, bool(missing))
 
 
 def _row(
@@ -173,9 +249,10 @@ def _row(
                 raise InputError(
                     column.key, f"{len(text)} letters are too many; at most {MOST_CELL}"
                 )
-            if text or column.needed:
-                values.update(column.read(text, context))
-            cells.append(Cell(text[:MOST_CELL]))
+            read = column.read(text, context) if text or column.needed else {}
+            values.update(read)
+            shown = column.show(read, context) if read else ""
+            cells.append(Cell(text[:MOST_CELL], "", shown if shown != text else ""))
         except InputError as err:
             cells.append(Cell(text[:MOST_CELL], err.message))
             faults.append(f"row {number}, column “{column.title}”: {err.message}")

@@ -60,9 +60,14 @@ def paste_the_group(page: Page) -> None:
     page.fill("#people [data-paste-text]", ROSTER.replace("168", "tall"))
     page.click("#people [data-preview]")
     expect(page.locator("#people .fault")).to_contain_text("row 2, column “Height”")
-    expect(page.locator("#people [data-import-now]")).to_have_count(0)
-    page.fill("#people [data-paste-text]", ROSTER)
+    expect(page.locator("#people [data-import-now]")).to_have_text(
+        "Add the 1 good row, leave out 1"
+    )
+    page.fill("#people [data-paste-text]", ROSTER.replace("Role", "Job"))
     page.click("#people [data-preview]")
+    page.select_option("#people [data-heading=Job]", "role")  # an odd heading is asked about
+    expect(page.locator("#people .preview th")).to_contain_text(["Row", "Name", "Height", "Role"])
+    expect(page.locator("#people .preview")).to_contain_text("read as 1.68 m")
     page.click("#people [data-import-now]")
     expect(page.locator("#people tr[data-id]")).to_have_count(2)
     expect(page.locator("#sheets tr[data-id]")).to_have_count(2)

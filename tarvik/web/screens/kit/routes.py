@@ -12,7 +12,15 @@ from pydantic import BaseModel, Field
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import Context, Table, table_named
-from tarvik.exchange.grid import MOST_BYTES, MOST_CELL, Grid, csv_text, decode, read_grid
+from tarvik.exchange.grid import (
+    MOST_BYTES,
+    MOST_CELL,
+    MOST_COLUMNS,
+    Grid,
+    csv_text,
+    decode,
+    read_grid,
+)
 from tarvik.store import courses, kit
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
@@ -32,9 +40,13 @@ class NewRow(BaseModel):
 
 
 class Pasted(BaseModel):
-    """Text from a spreadsheet."""
+    """Text from a spreadsheet. `headings`: columns by headings that are none of the table's own;
+    `skip`: rows with a fault are left out.
+    """
 
     text: Annotated[str, Field(max_length=MOST_BYTES)]
+    headings: dict[Text, Text] = Field(default={}, max_length=MOST_COLUMNS)
+    skip: bool = False
 
 
 @router.get("")
@@ -119,8 +131,23 @@ def restore(
     return {"html": html}
 
 
-def _preview(request: Request, course: Any, grid: Grid, table: Table, text: str) -> Response:
-    return part(request, "kit/preview.html", course=course, grid=grid, table=table, text=text)
+def _preview(
+    request: Request,
+    course: Any,
+    grid: Grid,
+    table: Table,
+    text: str,
+    headings: dict[str, str] | None = None,
+) -> Response:
+    return part(
+        request,
+        "kit/preview.html",
+        course=course,
+        grid=grid,
+        table=table,
+        text=text,
+        headings=headings or {},
+    )
 
 
 @router.post("/{table}/preview")
@@ -130,8 +157,8 @@ def preview(
 ) -> Response:
     """What a paste would add, with every bad cell named by row and column. Nothing is stored."""
     kind = table_named(table)
-    grid = read_grid(kind, body.text, kit.context(session, course))
-    return _preview(request, course, grid, kind, body.text)
+    grid = read_grid(kind, body.text, kit.context(session, course), body.headings)
+    return _preview(request, course, grid, kind, body.text, body.headings)
 
 
 @router.post("/{table}/preview-file")
@@ -149,14 +176,15 @@ def preview_file(
 @router.post("/{table}/import")
 @for_role(Role.LEADER)
 def import_rows(session: Db, course: CourseHere, table: str, body: Pasted) -> dict[str, Any]:
-    """Add all rows of a paste, or none. Raises InputError naming the first bad cell."""
+    """Add all rows of a paste, or those with no fault where that is wanted, or none. Raises
+    InputError naming the first bad cell.
+    """
     kind = table_named(table)
-    grid = read_grid(kind, body.text, kit.context(session, course))
-    if not grid.good:
+    grid = read_grid(kind, body.text, kit.context(session, course), body.headings)
+    rows = grid.sound if body.skip else grid.rows
+    if not rows or not (grid.good or body.skip):
         raise InputError("text", "; ".join(grid.faults[:3]) or "there are no rows")
-    made = kit.add(
-        session, course.id, table, [_complete(kind, dict(row.values)) for row in grid.rows]
-    )
+    made = kit.add(session, course.id, table, [_complete(kind, dict(row.values)) for row in rows])
     return {"added": len(made)}
 
 

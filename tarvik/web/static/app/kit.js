@@ -28,6 +28,10 @@ export const kitTable = () => ({
 
   changed(event) {
     const input = event.target;
+    if (input.matches("[data-heading]")) {
+      this.preview();
+      return;
+    }
     if (input.matches("[data-file]")) {
       this.previewFile(input);
       return;
@@ -65,7 +69,7 @@ export const kitTable = () => ({
     else if (hit("data-import")) this.open("");
     else if (hit("data-close")) this.dialog().close();
     else if (hit("data-preview")) this.preview();
-    else if (hit("data-import-now")) this.importNow();
+    else if (hit("data-import-now")) this.importNow(hit("data-import-now").dataset.importNow);
   },
 
   // Columns that most groups never need are folded away; on a phone a row shows its first cells.
@@ -104,11 +108,17 @@ export const kitTable = () => ({
     this.area().focus();
   },
 
+  // What somebody said of headings that are none of the table's own.
+  headings() {
+    const told = [...this.out().querySelectorAll("[data-heading]")].filter((each) => each.value);
+    return Object.fromEntries(told.map((each) => [each.dataset.heading, each.value]));
+  },
+
   async preview() {
     try {
       this.out().innerHTML = await ask(`${this.url}/preview`, {
         method: "POST",
-        json: { text: this.area().value },
+        json: { text: this.area().value, headings: this.headings() },
       });
     } catch (error) {
       this.say(error.message);
@@ -136,9 +146,10 @@ export const kitTable = () => ({
     this.out().replaceChildren(p);
   },
 
-  async importNow() {
+  async importNow(how) {
+    const json = { text: this.area().value, headings: this.headings(), skip: how === "skip" };
     try {
-      await ask(`${this.url}/import`, { method: "POST", json: { text: this.area().value } });
+      await ask(`${this.url}/import`, { method: "POST", json });
       location.reload();
     } catch (error) {
       this.say(error.message);
