@@ -139,6 +139,13 @@ def test_the_wind_meter_is_read(page: Page, bed: Testbed) -> None:
       new MutationObserver(() => heard(meter.textContent))
         .observe(meter, {childList: true, characterData: true}); }""")
     page.click("text=Measure the wind here")
+    meter = page.locator("output.meter")
+    expect(meter).to_contain_text("at head height here (")
+    expect(meter).to_contain_text("at 10 m over open ground")
+    assert page.locator("[data-column=wind_m_s]").input_value() == wind  # nothing is taken yet
+    meter.get_by_role("button", name="It was taken on open ground").click()
+    expect(meter).to_contain_text("at head height on open ground")
+    meter.get_by_role("button", name="Take it as tonight's wind").click()
     expect(page.locator("[data-column=wind_m_s]")).not_to_have_value(wind)
     assert [s for s in said if "1 of 12 readings" in s]
     assert [s for s in said if "11 of 12 readings" in s]

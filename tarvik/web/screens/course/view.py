@@ -94,5 +94,12 @@ def first_steps(
             "Weather & needs",
             bool(nights[0].weather),
         ),
+        Step(
+            "Is there time to measure the ground? A few tapes between trees, and every shelter has "
+            "its place. Without, the plan counts trees and poles.",
+            f"{at_night}/ground",
+            "Start a map",
+            night.site_id is not None,
+        ),
         Step("Then let Tarvik make the plan.", f"{at_night}/plan", "Plan", False),
     ]

@@ -18,6 +18,7 @@ from tarvik.core.quantities import format_speed
 from tarvik.core.units import Units
 from tarvik.core.weather.forecast import Forecast, outlook
 from tarvik.core.weather.needs import NightNeeds, needs_from, zone_named
+from tarvik.core.weather.surroundings import SURROUNDINGS
 from tarvik.core.weather.wind import forecast_from_hand
 from tarvik.exchange.columns import whole_number
 from tarvik.exchange.forecast import as_form, read_any, write_csv
@@ -31,7 +32,7 @@ from tarvik.web.access import for_role, guarded_router, safe_back
 from tarvik.web.deps import Db, fields_of, page, part
 from tarvik.web.drawing.strip import hour_rows
 from tarvik.web.polling import fetch_for
-from tarvik.web.screens.night.view import outcome_of
+from tarvik.web.screens.night.view import measured_words, outcome_of
 from tarvik.web.state import parts_of
 
 if TYPE_CHECKING:
@@ -41,6 +42,7 @@ router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/we
 METER_HEIGHT_M = 1.5
 """Height at which a wind meter is held up."""
 METER_TIMEOUT_S = 2.0
+LEAST_READINGS = 5
 
 
 class Change(BaseModel):
@@ -336,26 +338,34 @@ def meter(request: Request, course_id: int, night_id: int) -> dict[str, object]:
 
 
 class Readings(BaseModel):
-    """Readings of the wind meter, one a second."""
+    """Readings of the wind meter, one a second; `open`: taken on open ground near by, not here.
+    `keep`: take them as tonight's wind, else only tell what they mean.
+    """
 
     wind_m_s: list[float]
+    open: bool = False
+    keep: bool = True
 
 
 @router.post("/measured")
 @for_role(Role.ASSISTANT)
 def measured(session: Db, course_id: int, night_id: int, readings: Readings) -> dict[str, object]:
-    """Take a minute's readings as tonight's wind: mean and strongest, brought up to 10 m over open
-    ground.
+    """What a minute's readings mean as tonight's wind, and take them as that: mean and strongest,
+    brought up to 10 m over open ground from where they were taken.
     """
     values = [v for v in readings.wind_m_s if 0 <= v <= 60][:600]
-    if len(values) < 5:
+    if len(values) < LEAST_READINGS:
         raise InputError("wind_m_s", "hold the meter up for at least five readings")
-    _, night = _both(session, course_id, night_id)
-    needs = nights.needs_of(night)
-    mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, needs.around)
-    gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, needs.around), mean)
+    course, night = _both(session, course_id, night_id)
+    needs, units = nights.needs_of(night), Units(course.units)
+    around = SURROUNDINGS["open"] if readings.open else needs.around
+    mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, around)
+    gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, around), mean)
     after = replace(
         needs, wind_m_s=round(min(mean, 60.0), 1), gust_m_s=round(min(max(gust, mean), 90.0), 1)
     )
+    told = measured_words(sum(values) / len(values), needs, after, units, over_open=readings.open)
+    if not readings.keep:
+        return {"told": told}
     row = nights.set_needs(session, night, after, "the measured wind")
-    return {"version": row.version}
+    return {"version": row.version, "told": told}

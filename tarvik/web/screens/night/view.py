@@ -10,10 +10,12 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.explain import Explained
 from tarvik.core.finding import Finding, Level
 from tarvik.core.intent import INTENTS, Intent
+from tarvik.core.quantities import format_speed
 from tarvik.core.solve import ADULT, DEFAULT_CLEARANCE
 from tarvik.core.units import Units
 from tarvik.core.weather.forecast import Forecast, Outlook, age_finding, age_words, outlook
 from tarvik.core.weather.needs import NightNeeds, Proposal, needs_from, propose
+from tarvik.core.weather.wind import beaufort
 from tarvik.exchange.night_form import FIELDS, to_plain
 from tarvik.stand_ins.stories import STORIES
 from tarvik.store import nights
@@ -45,6 +47,27 @@ class ForecastShown:
     outlook: Outlook | None = None
     findings: tuple[Finding, ...] = ()
     changes: tuple[str, ...] = ()
+
+
+def measured_words(
+    mean_m_s: float, before: NightNeeds, after: NightNeeds, units: Units, *, over_open: bool
+) -> str:
+    """What a wind meter's reading was taken for and what it changes, in words. `mean_m_s`: as read
+    at head height; `after`: the needs with the wind that it means.
+    """
+    place = "on open ground" if over_open else f"here ({before.around.name[0].lower()}"
+    place += "" if over_open else f"{before.around.name[1:]})"
+    wind = after.wind_m_s or 0.0
+    said = (
+        f"{format_speed(mean_m_s, units)} at head height {place} is a wind of "
+        f"{format_speed(wind, units)} (force {beaufort(wind)}) at 10 m over open ground."
+    )
+    if before.wind_m_s is not None:
+        said += f" Until now: {format_speed(before.wind_m_s, units)}."
+    was, now_wanted = propose(before, units).intent, propose(after, units).intent
+    if was.slug != now_wanted.slug:
+        said += f" It makes the night “{now_wanted.name}” in place of “{was.name}”."
+    return said
 
 
 def forecast_shown(row: ForecastRow | None, needs: NightNeeds, at: datetime) -> ForecastShown:

@@ -96,15 +96,42 @@ export const night = () => ({
           setTimeout(done, 1000);
         });
       }
-      await ask(`${this.$root.dataset.url}/measured`, {
-        method: "POST",
-        json: { wind_m_s: readings },
-      });
-      location.reload();
+      await this.meant(readings, false);
     } catch (error) {
       said.textContent = error.message;
     } finally {
       this.measuring = false;
     }
+  },
+
+  // What the readings mean, taken for here or for open ground; kept only when somebody says so.
+  async meant(readings, open) {
+    const said = this.$refs.meter;
+    const post = (keep) =>
+      ask(`${this.$root.dataset.url}/measured`, {
+        method: "POST",
+        json: { wind_m_s: readings, open, keep },
+      });
+    const { told } = await post(false);
+    const button = (words, action) => {
+      const made = document.createElement("button");
+      made.type = "button";
+      made.className = "btn btn-sm btn-outline-primary";
+      made.textContent = words;
+      made.addEventListener("click", action);
+      return made;
+    };
+    const fail = (error) => toast(error.message);
+    said.replaceChildren(
+      told,
+      " ",
+      button("Take it as tonight's wind", () => post(true).then(() => location.reload(), fail)),
+      " ",
+      button(open ? "It was taken here" : "It was taken on open ground", () =>
+        this.meant(readings, !open).catch(fail),
+      ),
+      " ",
+      button("Leave it", () => said.replaceChildren()),
+    );
   },
 });

@@ -449,6 +449,26 @@ def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
     assert max(readings) > 4.8
 
 
+def test_a_reading_says_what_it_was_taken_for_and_what_it_changes(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
+    """In a wood a breeze is a storm over open ground: said before it is taken."""
+    path = where(demo, 0)
+    with database.session() as session:
+        before = nights.needs_of(session.get_one(Night, demo[1][0]))
+    readings = {"wind_m_s": [2.7] * 12, "keep": False}
+    here = client.post(path + "/measured", json=readings).json()["told"]
+    assert "here (inside a closed wood)" in here
+    assert "Until now: " in here
+    there = client.post(path + "/measured", json=readings | {"open": True}).json()["told"]
+    assert "on open ground" in there
+    assert float(here.split("wind of ")[1].split()[0]) > 3 * float(
+        there.split("wind of ")[1].split()[0]
+    )
+    with database.session() as session:
+        assert nights.needs_of(session.get_one(Night, demo[1][0])) == before
+
+
 def test_measured_wind_is_brought_up_to_ten_metres(
     client: TestClient, demo: tuple[int, list[int]], database: Database
 ) -> None:
