@@ -346,7 +346,7 @@ RULE_FIELDS: Final = (
     Field("may_cut", "Sticks may be cut here", _yes, _show_yes, "", _YES_NO),
     Field(
         "ground_fall_zone",
-        "From dead trees, in heights of the tree",
+        "Clear of dead trees, by tree heights",
         _number(1, 3, "heights"),
         _plain,
         "1.5",

@@ -1,47 +1,27 @@
-// Starts the page: every component registers itself, then Alpine takes over.
+// Starts the page: the components that it names are fetched and registered, then Alpine takes over.
 import Alpine from "../vendor/alpine.min.js";
-import {
-  again,
-  autoSubmit,
-  fields,
-  goTo,
-  look,
-  menus,
-  printed,
-  printer,
-  savedFields,
-  slow,
-} from "./small.js";
-import { bench } from "./bench.js";
-import { board } from "./board.js";
-import { ground } from "./ground.js";
-import { hung } from "./hung.js";
-import { kitPage, kitTable } from "./kit.js";
-import { night } from "./night.js";
-import { plan } from "./plan.js";
+import * as small from "./small.js";
 
-for (const [name, component] of Object.entries({
-  again,
-  autoSubmit,
-  bench,
-  board,
-  fields,
-  goTo,
-  ground,
-  hung,
-  kitPage,
-  kitTable,
-  look,
-  menus,
-  night,
-  plan,
-  printed,
-  printer,
-  savedFields,
-  slow,
-})) {
-  Alpine.data(name, component);
-}
+// Larger components and the scripts they live in: a page fetches those that are on it.
+const FETCHED = {
+  bench: () => import("./bench.js"),
+  board: () => import("./board.js"),
+  ground: () => import("./ground.js"),
+  hung: () => import("./hung.js"),
+  kitPage: () => import("./kit.js"),
+  kitTable: () => import("./kit.js"),
+  night: () => import("./night.js"),
+  plan: () => import("./plan.js"),
+};
+
+const boxes = [...document.querySelectorAll("[x-data]")];
+const named = new Set(boxes.map((box) => box.getAttribute("x-data")));
+for (const [name, component] of Object.entries(small)) Alpine.data(name, component);
+await Promise.all(
+  [...named]
+    .filter((name) => name in FETCHED)
+    .map(async (name) => Alpine.data(name, (await FETCHED[name]())[name])),
+);
 // A button that starts something longer says so until the next page is there.
 document.addEventListener("submit", (event) => {
   const button = event.submitter;
