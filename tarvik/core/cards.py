@@ -123,12 +123,14 @@ def measured(metres: float, units: Units, body: Body | None) -> str:
     text = format_length(metres, units)
     if body is None or metres < 0.3:
         return text
+    return f"{text} ({_in_steps(metres, body)}, {metres / body.height('span'):.1f} spans)"
+
+
+def _in_steps(metres: float, body: Body) -> str:
+    """A distance in steps of the person, tenths where they are few."""
     steps = metres / body.height("step")
     shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
-    return (
-        f"{text} ({shown} {'step' if shown == '1' else 'steps'}, "
-        f"{metres / body.height('span'):.1f} spans)"
-    )
+    return f"{shown} {'step' if shown == '1' else 'steps'}"
 
 
 def taped(metres: float, units: Units, body: Body) -> str:
@@ -139,11 +141,7 @@ def taped(metres: float, units: Units, body: Body) -> str:
     '2.90 m, 4 steps'
     """
     text = format_length(metres, units)
-    steps = metres / body.height("step")
-    if steps < 1:
-        return text
-    shown = f"{steps:.0f}" if steps >= 3 else f"{steps:.1f}".removesuffix(".0")
-    return f"{text}, {shown} {'step' if shown == '1' else 'steps'}"
+    return text if metres < body.height("step") else f"{text}, {_in_steps(metres, body)}"
 
 
 STEPS_MOST: Final = 7

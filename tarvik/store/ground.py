@@ -216,12 +216,18 @@ def add(
                 err.field, err.message if len(values) == 1 else f"item {number}: {err.message}"
             ) from None
         made.append(GroundItem(site_id=site_id, kind=kind, data=data))
+    said = (what or f"adding {_called(kind, made[0].data)}") if made else ""
+    return _put_down(session, site_id, made, said)
+
+
+def _put_down(
+    session: Session, site_id: int, made: list[GroundItem], what: str
+) -> list[GroundItem]:
+    """New items on the ground as one step that undo takes back."""
     session.add_all(made)
     session.flush()
     changes = [{"id": i.id, "before": None, "after": i.data} for i in made]
-    _remember(
-        session, site_id, what or f"adding {_called(kind, made[0].data)}" if made else "", changes
-    )
+    _remember(session, site_id, what, changes)
     return made
 
 
@@ -241,11 +247,7 @@ def add_reading(
         if sum(i.kind == sort for i in there) + more > MOST_ITEMS[sort]:
             raise InputError("item", f"a site holds at most {MOST_ITEMS[sort]} of these")
     made = [GroundItem(site_id=site_id, kind=k, data=d) for k, d in [*new, ("reading", data)]]
-    session.add_all(made)
-    session.flush()
-    changes = [{"id": i.id, "before": None, "after": i.data} for i in made]
-    _remember(session, site_id, "adding a reading", changes)
-    return made
+    return _put_down(session, site_id, made, f"adding {_called('reading', data)}")
 
 
 def _called(kind: str, data: Mapping[str, Any]) -> str:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Final
 import shapely
 import shapely.affinity
 
+from tarvik.web.drawing.boxes import LINE, overlap
 from tarvik.web.drawing.svg import LETTER, PX_PER_M
 
 if TYPE_CHECKING:
@@ -18,16 +19,14 @@ if TYPE_CHECKING:
 
     from shapely.geometry.base import BaseGeometry
 
+    from tarvik.web.drawing.boxes import Box
     from tarvik.web.drawing.svg import XY
 
 NAME_PX: Final = 55
 """Size of names on a map that is printed."""
-LINE: Final = 1.15
 GAP_PX: Final = 8
 ON_A_SHELTER: Final = 4.0
 """A name over a shelter is as bad as one over so many points."""
-
-_Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +59,7 @@ def lettered(
     points and shelters as may be, and `within` two corners (m). Those of a rank above `needed` are
     left out where they find no room.
     """
-    taken: list[_Box] = []
+    taken: list[Box] = []
     marks = [_mark(name) for name in names if name.radius_m]
     cloths = [shapely.affinity.scale(s, PX_PER_M, -PX_PER_M, origin=(0, 0)) for s in shelters]
     shapely.prepare(cloths)
@@ -69,11 +68,11 @@ def lettered(
     for n in order:
         name = names[n]
 
-        def cost(box: _Box) -> tuple[float, float]:
-            over = sum(_overlap(box, one) for one in taken)
+        def cost(box: Box) -> tuple[float, float]:
+            over = sum(overlap(box, one) for one in taken)
             if frame is not None:
-                over += (box[2] - box[0]) * (box[3] - box[1]) - _overlap(box, frame)
-            beside = sum(_overlap(box, one) for one in marks)
+                over += (box[2] - box[0]) * (box[3] - box[1]) - overlap(box, frame)
+            beside = sum(overlap(box, one) for one in marks)
             covered = shapely.area(shapely.intersection(shapely.box(*box), cloths)).sum()
             return over, beside + ON_A_SHELTER * float(covered)
 
@@ -90,22 +89,16 @@ def alone(name: Name) -> str:
     return _text(name, next(_places(name)))
 
 
-def _mark(name: Name) -> _Box:
+def _mark(name: Name) -> Box:
     x, y, r = name.at[0] * PX_PER_M, -name.at[1] * PX_PER_M, name.radius_m * PX_PER_M
     return x - r, y - r, x + r, y + r
 
 
-def _frame(low: XY, high: XY) -> _Box:
+def _frame(low: XY, high: XY) -> Box:
     return low[0] * PX_PER_M, -high[1] * PX_PER_M, high[0] * PX_PER_M, -low[1] * PX_PER_M
 
 
-def _overlap(a: _Box, b: _Box) -> float:
-    wide = min(a[2], b[2]) - max(a[0], b[0])
-    tall = min(a[3], b[3]) - max(a[1], b[1])
-    return wide * tall if wide > 0 and tall > 0 else 0.0
-
-
-def _places(name: Name, frame: _Box | None = None) -> Iterator[_Box]:
+def _places(name: Name, frame: Box | None = None) -> Iterator[Box]:
     """Where a name may go, the likeliest first: right of its mark, left, below, above, at its
     corners, then farther off; about its middle, inside of the frame, where it has no mark.
     """
@@ -136,7 +129,7 @@ def _places(name: Name, frame: _Box | None = None) -> Iterator[_Box]:
             yield left, top, left + wide, top + tall
 
 
-def _text(name: Name, box: _Box) -> str:
+def _text(name: Name, box: Box) -> str:
     """The name where it goes, and where its mark is for the script that places it anew."""
     x, y, r = name.at[0] * PX_PER_M, -name.at[1] * PX_PER_M, name.radius_m * PX_PER_M
     middle = "" if name.radius_m else " data-middle"

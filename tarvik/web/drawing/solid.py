@@ -15,6 +15,8 @@ from tarvik.core.weather.rain import fall_directions
 from tarvik.web.drawing.svg import Paper
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.mats import Mat
@@ -35,25 +37,26 @@ def view_of(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, F
     return right, np.cross(eye, right), eye
 
 
-def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
-    """The shelter seen obliquely, far faces first; what a browser without scripts shows."""
+def draw_obliquely(
+    paper: Paper, shelter: Shelter, figures: Figures, rig: Rig | None, *, named: bool = False
+) -> Callable[[Floats], tuple[float, float]]:
+    """Draw the shelter as the eye sees it, far faces first, `named` with a title each; returns
+    where a place (3,) is on the drawing.
+    """
     right, up, eye = view_of(AZIMUTH_DEG, ELEVATION_DEG)
 
     def flat(p: Floats) -> tuple[float, float]:
         return float(p @ right), float(p @ up)
 
-    paper = Paper(f"{shelter.pitch.name} seen from the front left", "solid")
     for mat in figures.mats:
         paper.polygon([flat(np.array([x, y, 0.0])) for x, y in mat.corners()], "mat")
     for face in sorted(
         shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))
     ):
-        css = (
-            "cloth-floor"
-            if face.role is Role.FLOOR
-            else f"cloth see-through shade-{ROLE_SHADE[face.role]}"
-        )
-        paper.polygon([flat(p) for p in face.xyz], css, f"{face.id}: {face.role.value}")
+        shade = f"cloth see-through shade-{ROLE_SHADE[face.role]}"
+        css = "cloth-floor" if face.role is Role.FLOOR else shade
+        title = f"{face.id}: {face.role.value}" if named else ""
+        paper.polygon([flat(p) for p in face.xyz], css, title)
     if rig is not None:
         for line in rig.lines:
             if line.start in shelter.pattern.points:
@@ -61,6 +64,13 @@ def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
         for support in rig.supports:
             foot = np.array([*support.at, 0.0])
             paper.line(flat(foot), flat(foot + np.array([0, 0, support.height_m])), "pole")
+    return flat
+
+
+def oblique(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
+    """The shelter seen obliquely; what a browser without scripts shows."""
+    paper = Paper(f"{shelter.pitch.name} seen from the front left", "solid")
+    draw_obliquely(paper, shelter, figures, rig, named=True)
     return paper.svg()
 
 

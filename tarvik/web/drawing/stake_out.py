@@ -5,29 +5,31 @@ as on the laid-flat sheet, its distances on the lines, its trees by name, its pe
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
 from tarvik.core.cards import marks, stake_marks, stake_out, taped
 from tarvik.core.fold.pattern import Role
+from tarvik.web.drawing.boxes import LINE, overlap
 from tarvik.web.drawing.carriers import draw_carriers
-from tarvik.web.drawing.solid import AZIMUTH_DEG, ELEVATION_DEG, ROLE_SHADE, view_of
+from tarvik.web.drawing.solid import draw_obliquely
 from tarvik.web.drawing.svg import LETTER, PX_PER_M, Paper
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.body import Body
-    from tarvik.core.cards import Distance
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
     from tarvik.core.rig.carried import Rig
     from tarvik.core.shelter import Shelter
     from tarvik.core.units import Units
+    from tarvik.web.drawing.boxes import Box
     from tarvik.web.drawing.svg import XY
 
-    _Box = tuple[float, float, float, float]
+    _Stretch = tuple[Floats, Floats, float]
 
 LETTER_MM: Final = 3.2
 """Height of letters on paper: more than 9 points."""
@@ -36,7 +38,6 @@ STANDS_MM: Final = (56.0, 46.0)
 """How wide and high the drawings are printed."""
 FIRST_PX: Final = 20.0
 MOST_LETTER_PX: Final = 60.0
-LINE: Final = 1.15
 MARK_SHARE: Final = 0.75
 """Radius of a mark's disc, in heights of letters."""
 SIDE_LEAST_M: Final = 0.3
@@ -71,10 +72,42 @@ def from_above(
     counted from 1 and who lies there.
     """
 
+    measures = _measures(shelter)
+
     def drawn(size: float) -> Paper:
-        return _from_above(shelter, figures, rig, body, units, trees, sleepers, size)
+        return _from_above(shelter, figures, rig, body, units, trees, sleepers, measures, size)
 
     return _readable(drawn, CARD_MM)
+
+
+@dataclass(frozen=True, slots=True)
+class _Measures:
+    """What is measured on the ground: the sides between neighbours, and the longest diagonal, which
+    makes the plan square, where there is one. Each by its two ends (m) and its length.
+    """
+
+    sides: list[_Stretch]
+    across: _Stretch | None
+
+
+def _measures(shelter: Shelter) -> _Measures:
+    """The same, from the distances that stake the shelter out."""
+    at = {name: shelter.at(point)[:2] for point, name in marks(shelter).items()}
+    told = [d for d in stake_out(shelter) if d.a in at and d.b in at]
+    used = dict.fromkeys(name for d in told for name in (d.a, d.b))  # in order: sums are the same
+    if not used:
+        return _Measures([], None)
+    middle = np.mean([at[name] for name in used], axis=0)
+    ring = sorted(used, key=lambda n: math.atan2(*(at[n] - middle)[::-1]))
+    pairs = list(zip(ring, [*ring[1:], *ring[:1]], strict=True))
+    sides = [(at[a], at[b], float(math.dist(at[a], at[b]))) for a, b in pairs]
+    beside = {frozenset(pair) for pair in pairs}
+    rest = [d for d in told if frozenset((d.a, d.b)) not in beside]
+    longest = max(rest, key=lambda d: d.metres, default=None)
+    return _Measures(
+        [side for side in sides if side[2] > SIDE_LEAST_M],
+        None if longest is None else (at[longest.a], at[longest.b], longest.metres),
+    )
 
 
 def _from_above(
@@ -85,6 +118,7 @@ def _from_above(
     units: Units,
     trees: Mapping[str, str],
     sleepers: Sequence[tuple[int, str]],
+    measures: _Measures,
     size: float,
 ) -> Paper:
     paper = Paper(f"{shelter.pitch.name} staked out, seen from above", "card-plan", margin=0.15)
@@ -94,9 +128,8 @@ def _from_above(
     for mat in figures.mats:
         paper.polygon([(float(x), float(y)) for x, y in mat.corners()], "mat")
     words = _Words(paper, size)
-    across = _across(shelter)
-    if across is not None:
-        a, b = (shelter.at(point)[:2] for point in across)
+    if measures.across is not None:
+        a, b, _ = measures.across
         paper.line((float(a[0]), float(a[1])), (float(b[0]), float(b[1])), "diagonal")
     if rig is not None:
         _rigged(paper, shelter, rig, words)
@@ -112,12 +145,11 @@ def _from_above(
         words.beside(
             np.array(support.at), np.array(support.at) - middle, trees.get(support.point, "")
         )
-    for a, b, metres in _sides(shelter):
+    for a, b, metres in measures.sides:
         words.along(a, b, middle, taped(metres, units, body))
     under = ["\N{LEFTWARDS ARROW} front"]
-    if across is not None:
-        far = float(math.dist(*(shelter.at(point)[:2] for point in across)))
-        under.append(f"dashed {taped(far, units, body)}")
+    if measures.across is not None:
+        under.append(f"dashed {taped(measures.across[2], units, body)}")
     left, low = paper.low
     for row, line in enumerate(under, start=1):
         paper.words((left, low - 1.2 * row * words.high), line, "t", "start", size)
@@ -139,54 +171,13 @@ def _rigged(paper: Paper, shelter: Shelter, rig: Rig, words: _Words) -> None:
         words.mark(stake.at, name, "mark optional" if stake.optional else "mark")
 
 
-def _ring(shelter: Shelter) -> tuple[list[str], list[Distance]]:
-    """The marks that stand on the ground in the order of a walk round them, and the distances
-    between any two.
-    """
-    at = {name: shelter.at(point)[:2] for point, name in marks(shelter).items()}
-    told = [d for d in stake_out(shelter) if d.a in at and d.b in at]
-    used = {name for d in told for name in (d.a, d.b)}
-    if not used:
-        return [], []
-    middle = np.mean([at[name] for name in used], axis=0)
-    return sorted(used, key=lambda n: math.atan2(*(at[n] - middle)[::-1])), told
-
-
-def _sides(shelter: Shelter) -> list[tuple[Floats, Floats, float]]:
-    """The sides between neighbours on the ground (m), each with its length."""
-    ring, _ = _ring(shelter)
-    at = {name: shelter.at(point)[:2] for point, name in marks(shelter).items()}
-    pairs = zip(ring, [*ring[1:], *ring[:1]], strict=True) if len(ring) > 1 else ()
-    ends = [(at[a], at[b]) for a, b in pairs]
-    return [(a, b, float(math.dist(a, b))) for a, b in ends if math.dist(a, b) > SIDE_LEAST_M]
-
-
-def _across(shelter: Shelter) -> tuple[str, str] | None:
-    """The two points of the longest diagonal, which makes the plan square; None where there is
-    none.
-    """
-    ring, told = _ring(shelter)
-    sides = (
-        {frozenset(p) for p in zip(ring, [*ring[1:], *ring[:1]], strict=True)} if ring else set()
-    )
-    longest = max(
-        (d for d in told if frozenset((d.a, d.b)) not in sides),
-        key=lambda d: d.metres,
-        default=None,
-    )
-    if longest is None:
-        return None
-    points = {name: point for point, name in marks(shelter).items()}
-    return points[longest.a], points[longest.b]
-
-
 class _Words:
     """Puts words on a drawing where they cover the least of marks and of other words."""
 
     def __init__(self, paper: Paper, size: float) -> None:
         self.high = size / PX_PER_M
         self._paper, self._size = paper, size
-        self._taken: list[_Box] = []
+        self._taken: list[Box] = []
 
     def mark(self, at: XY, name: str, css: str) -> None:
         """A numbered disc, which words keep clear of."""
@@ -219,10 +210,7 @@ class _Words:
         out = out if float(out @ (half - middle)) >= 0 else -out
         upright = abs(out[0]) > 0.5
         anchor = ("start" if out[0] > 0 else "end") if upright else "middle"
-        lines = (
-            words.split(", ") if upright and long > SHORT_M else [words.split(", ", maxsplit=1)[0]]
-        )
-        lines = [words] if not upright else lines
+        lines = words.split(", ")[: 2 if long > SHORT_M else 1] if upright else [words]
         near = 0.4 if upright else 0.9
         places = [
             half + out * (near + away) * self.high + way * aside * long
@@ -235,7 +223,7 @@ class _Words:
         if not places[0][2][0]:
             return
         boxes = [self._box(*place) for place in places]
-        cost = [sum(_overlap(box, one) for one in self._taken) for box in boxes]
+        cost = [sum(overlap(box, one) for one in self._taken) for box in boxes]
         best = min(range(len(places)), key=lambda n: cost[n])
         at, anchor, lines = places[best]
         self._taken.append(boxes[best])
@@ -243,17 +231,11 @@ class _Words:
             y = float(at[1]) + ((len(lines) - 1) / 2 - row) * LINE * self.high
             self._paper.words((float(at[0]), y), line, "t measure-t", anchor, self._size)
 
-    def _box(self, at: Floats, anchor: str, lines: list[str]) -> _Box:
+    def _box(self, at: Floats, anchor: str, lines: list[str]) -> Box:
         wide = max(len(line) for line in lines) * LETTER * self.high
         tall = len(lines) * LINE * self.high
         left = float(at[0]) + {"start": 0.0, "middle": -wide / 2, "end": -wide}[anchor]
         return left, float(at[1]) - tall / 2, left + wide, float(at[1]) + tall / 2
-
-
-def _overlap(a: _Box, b: _Box) -> float:
-    wide = min(a[2], b[2]) - max(a[0], b[0])
-    tall = min(a[3], b[3]) - max(a[1], b[1])
-    return wide * tall if wide > 0 and tall > 0 else 0.0
 
 
 def _mark(paper: Paper, at: XY, name: str, css: str, size: float) -> None:
@@ -268,27 +250,8 @@ def standing(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:
 
 
 def _standing(shelter: Shelter, figures: Figures, rig: Rig | None, size: float) -> Paper:
-    right, up, eye = view_of(AZIMUTH_DEG, ELEVATION_DEG)
-
-    def flat(p: Floats) -> XY:
-        return float(p @ right), float(p @ up)
-
     paper = Paper(f"{shelter.pitch.name} as it stands", "card-stands", margin=0.2)
-    for mat in figures.mats:
-        paper.polygon([flat(np.array([x, y, 0.0])) for x, y in mat.corners()], "mat")
-    for face in sorted(
-        shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))
-    ):
-        shade = f"cloth see-through shade-{ROLE_SHADE[face.role]}"
-        css = "cloth-floor" if face.role is Role.FLOOR else shade
-        paper.polygon([flat(p) for p in face.xyz], css)
-    if rig is not None:
-        for line in rig.lines:
-            if line.start in shelter.pattern.points:
-                paper.line(flat(shelter.at(line.start)), flat(np.array(line.to)), "cord")
-        for support in rig.supports:
-            foot = np.array([*support.at, 0.0])
-            paper.line(flat(foot), flat(foot + np.array([0, 0, support.height_m])), "pole")
+    flat = draw_obliquely(paper, shelter, figures, rig)
     tops = shelter.pitch.high_points()
     for point, name in marks(shelter).items():
         css = "mark high" if point in tops else "mark"

@@ -42,18 +42,22 @@ MAP_SCALES: Final = (50, 75, 100, 150, 200, 250, 300, 400, 500, 1000)
 
 @dataclass(frozen=True, slots=True)
 class Camp:
-    """The night's shelters, and their map when the site has one."""
+    """The night's shelters, and the `scene` they stand in where the site is mapped."""
 
     shelters: list[StandingShelter]
-    map: str | None
     scene: Scene | None = None
+
+    @property
+    def map(self) -> str | None:
+        """The whole map, drawn when it is asked for."""
+        return None if self.scene is None else _drawn(self.scene, self.shelters)
 
     def paper_map(self, wide_mm: float, tall_mm: float) -> tuple[str, int] | None:
         """The map of the shelters and the fire for paper of that size, and its scale; None where
         nothing is on the map.
         """
         placed = [s.placed for s in self.shelters if s.placed is not None]
-        if self.scene is None or self.map is None or not placed:
+        if self.scene is None or not placed:
             return None
         ground = self.scene.known.ground
         fires = [shapely.Point(t.at) for t in ground.things if t.kind is Kind.FIRE]
@@ -95,15 +99,14 @@ def camp_of(request: Request, session: Session, course: Course, night: Night) ->
             [
                 StandingShelter(j.row, j.number, units, j, findings=tuple(j.warnings))
                 for j in judge.each(plans.shelters(session, night.id))
-            ],
-            None,
+            ]
         )
     scene = scene_of(session, course.id, night.id)
     shelters = in_the_way(standing_of(request, session, scene))
     ground = scene.known.ground
     if not (ground.things or ground.areas):
-        return Camp(shelters, None)
-    return Camp(shelters, _drawn(scene, shelters), scene)
+        return Camp(shelters)
+    return Camp(shelters, scene)
 
 
 def _drawn(scene: Scene, shelters: list[StandingShelter], cut: Cut | None = None) -> str:

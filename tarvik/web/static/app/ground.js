@@ -5,7 +5,7 @@ import { dragging } from "./map-drag.js";
 import { shelters } from "./map-shelters.js";
 import { PX, mapView } from "./map-view.js";
 import { added, finder, firstField, tick, ways } from "./survey.js";
-import { ask, swap, toast } from "./talk.js";
+import { ask, swap, tellUndo, toast } from "./talk.js";
 
 const FOOT_M = 0.3048;
 const MOST_CORNERS = 60;
@@ -20,7 +20,7 @@ export const ground = () => ({
     const map = (this.map = mapView(this.$refs.map, this.$refs.told));
     const stood = (this.shelters = shelters(map, this.url, send));
     const bar = root.querySelector("[data-collecting]");
-    const taken = (this.corners = corners(map, bar, MOST_CORNERS));
+    const taken = (this.corners = corners(map, bar));
     this.listen = finder(
       this.url,
       () => this.$refs.lists.querySelector(READING),
@@ -77,12 +77,7 @@ export const ground = () => ({
     const lists = this.$refs.lists;
     this.map.show(lists.querySelector("[data-map]").content.querySelector("svg"));
     for (const form of lists.querySelectorAll(READING)) ways(form);
-    for (const which of ["undo", "redo"]) {
-      const words = lists.querySelector(`[data-${which}-words]`).textContent;
-      const button = this.$root.querySelector(`[data-act=${which}]`);
-      button.querySelector("span").textContent = words;
-      button.disabled = !words;
-    }
+    tellUndo(this.$root, lists);
   },
 
   async send(path, options) {

@@ -1,10 +1,10 @@
 // Places taken from the map by clicks and taps: one for a point, several for an area or a path.
 
 /**
- * `bar`: the line over the map with its buttons; `typed`: how metres are written in the fields.
- * What is collected is told to `took(places)` as it grows, and `done(places)` at its end.
+ * `bar`: the line over the map with its buttons. `start({most, took, done})` collects so many
+ * places at most: `took(places)` hears of each, `done(places)` of the end.
  */
-export const corners = (map, bar, most) => {
+export const corners = (map, bar) => {
   const kept = { on: false, places: [] };
   const words = bar.querySelector("[data-words]");
   let asked = null;
@@ -75,7 +75,7 @@ export const corners = (map, bar, most) => {
     if (last && Math.hypot(at[0] - last[0], at[1] - last[1]) < near) return kept.finish();
     kept.places.push(at.map(Math.round));
     asked.took?.(kept.places);
-    if (kept.places.length === asked.most || kept.places.length >= most) return kept.finish();
+    if (kept.places.length === asked.most) return kept.finish();
     return tell();
   };
 

@@ -1,6 +1,6 @@
 // The night: fields save themselves, what follows is fetched anew; forecasts are looked at before
 // they are kept.
-import { ask, saveField, swap, toast } from "./talk.js";
+import { ask, button, saveField, swap, toast } from "./talk.js";
 
 const READINGS = 12;
 // Fields that refuse each other while only one is right.
@@ -113,14 +113,6 @@ export const night = () => ({
         json: { wind_m_s: readings, open, keep },
       });
     const { told } = await post(false);
-    const button = (words, action) => {
-      const made = document.createElement("button");
-      made.type = "button";
-      made.className = "btn btn-sm btn-outline-primary";
-      made.textContent = words;
-      made.addEventListener("click", action);
-      return made;
-    };
     const fail = (error) => toast(error.message);
     said.replaceChildren(
       told,

@@ -5,7 +5,7 @@ import { shelters } from "./map-shelters.js";
 import { mapView } from "./map-view.js";
 import { jobs } from "./plan-jobs.js";
 import { people } from "./plan-people.js";
-import { ask, fault, swap, toast } from "./talk.js";
+import { ask, fault, swap, tellUndo, toast } from "./talk.js";
 
 const UNMAPPED =
   '<p class="empty">Nothing is mapped at this site. The plan counts trees instead; ' +
@@ -53,12 +53,7 @@ export const plan = () => ({
     const svg = lists.querySelector("[data-map]").content.querySelector("svg");
     if (svg) this.map.show(svg);
     else this.$refs.map.innerHTML = UNMAPPED;
-    for (const which of ["undo", "redo"]) {
-      const words = lists.querySelector(`[data-${which}-words]`).textContent;
-      const button = this.$root.querySelector(`[data-act=${which}]`);
-      button.querySelector("span").textContent = words;
-      button.disabled = !words;
-    }
+    tellUndo(this.$root, lists);
   },
 
   // On a phone a card is its name and its people; the rest is a tap away.

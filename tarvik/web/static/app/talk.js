@@ -75,23 +75,39 @@ export function swap(box, html, folds = "details") {
   for (const [name, d] of names()) d.open = open.get(name) ?? d.open;
 }
 
+/** What undo and redo would do, told on their buttons as a fresh answer in `lists` says it. */
+export const tellUndo = (root, lists) => {
+  for (const which of ["undo", "redo"]) {
+    const words = lists.querySelector(`[data-${which}-words]`).textContent;
+    const told = root.querySelector(`[data-act=${which}]`);
+    told.querySelector("span").textContent = words;
+    told.disabled = !words;
+  }
+};
+
+/** A small button that does something. */
+export const button = (words, action, css = "btn-outline-primary") => {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.className = `btn btn-sm ${css}`;
+  made.textContent = words;
+  made.addEventListener("click", action);
+  return made;
+};
+
 export function toast(words, undo, stays = false) {
   const box = document.createElement("div");
   box.className = "toast-box";
   box.append(words, " ");
-  const button = (label, action) => {
-    const made = document.createElement("button");
-    made.type = "button";
-    made.className = "btn btn-sm btn-light";
-    made.textContent = label;
-    made.addEventListener("click", () => {
+  const choice = (label, action) => {
+    const close = () => {
       box.remove();
       action?.();
-    });
-    box.append(made, " ");
+    };
+    box.append(button(label, close, "btn-light"), " ");
   };
-  if (undo) button("Undo", undo);
-  button("Close");
+  if (undo) choice("Undo", undo);
+  choice("Close");
   document.getElementById("toasts").append(box);
   if (!undo && !stays) setTimeout(() => box.remove(), 8000);
   return box;
@@ -123,15 +139,11 @@ export function clear(input) {
 export function conflict(input, problem, keepTheirs, useMine) {
   const note = fault(input, "Somebody else changed this meanwhile.");
   const choose = (label, action) => {
-    const made = document.createElement("button");
-    made.type = "button";
-    made.className = "btn btn-sm btn-outline-primary";
-    made.textContent = label;
-    made.addEventListener("click", () => {
+    const settle = () => {
       clear(input);
       action();
-    });
-    note.append(" ", made);
+    };
+    note.append(" ", button(label, settle));
   };
   choose(`Keep theirs: ${problem.theirs || "(empty)"}`, keepTheirs);
   choose(`Use mine: ${problem.mine || "(empty)"}`, useMine);
