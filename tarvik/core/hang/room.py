@@ -4,6 +4,7 @@ the fold, but over the hung shape. Exact polygons over the mesh, no grid.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Final
@@ -13,15 +14,17 @@ import shapely
 from shapely import Polygon
 
 from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.hang.sides import EDGE_ON_M2, Cloth, Side, united
 from tarvik.core.measure.drips import splash_zones
+from tarvik.core.measure.dry import outer_first
 from tarvik.core.measure.figures import sitting_height, standing_height
 from tarvik.core.measure.ground import Ground
 from tarvik.core.measure.mates import lay_people
 from tarvik.core.measure.mats import Mat, lay_mats
 from tarvik.core.measure.outline import hull_and_pockets, ring_of
-from tarvik.core.measure.roof import GRID_M, Region, as_region, common, joined, without
+from tarvik.core.measure.roof import GRID_M, Region, as_region, common, without
 from tarvik.core.plane import shares_in, signed_area
-from tarvik.core.weather.rain import Weather, fall_directions, rain_slope
+from tarvik.core.weather.rain import SPREAD_STEP_DEG, Weather, fall_directions, rain_slope
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -41,8 +44,10 @@ EASE_M: Final = constant(
     ENGINEERING,
     "outlines of ground under a hung sheet are drawn in by this and made of fewer corners",
 )
-EDGE_ON_M2: Final = 5e-11
-"""A triangle that covers less ground is seen edge-on."""
+FINE_M: Final = constant(
+    "hung_dry_fine", 0.001, "m", ENGINEERING, "to which the dry ground under a hung sheet is told"
+)
+STRAIGHT_DOWN: Final = np.zeros(2)
 UPSIDE_DOWN: Final = np.array([1.0, 1.0, -1.0])
 HAIRLINE_M: Final = 1e-5
 """A gap in a region narrower than twice this is rounding."""
@@ -51,77 +56,10 @@ HEADINGS_STRIDE: Final = 3
 
 
 @dataclass(frozen=True, eq=False)
-class Layer:
-    """Some of a hung sheet's cells: those of equally many corners together (k, c, 3), triangles (m,
-    3, 3), and their rims (k, 3), the outer one first; no rims where they are not plain rings.
-    """
-
-    cells: tuple[Floats, ...]
-    triangles: Floats
-    rims: tuple[Floats, ...]
-
-    @classmethod
-    def of(cls, hung: Hung, kept: NDArray[np.bool_], whole: NDArray[np.bool_]) -> Layer:
-        """Those cells of which triangles are in the `whole` (m,), drawn by the triangles `kept`
-        (m,).
-        """
-        mesh, xyz = hung.mesh, hung.xyz
-        rings = [mesh.cells[cell] for cell in np.unique(mesh.cell[whole])]
-        by_size: dict[int, list[tuple[int, ...]]] = {}
-        for ring in rings:
-            by_size.setdefault(len(ring), []).append(ring)
-        return cls(
-            tuple(xyz[np.array(some)] for some in by_size.values()),
-            xyz[mesh.triangles[kept & whole]],
-            tuple(xyz[ring] for ring in _rims(rings)),
-        )
-
-    def outline(self, travel: Floats) -> Region | None:
-        """Ground that it shelters when rain moves `travel` (2,) sideways per metre of fall, where
-        no part of it laps over another as seen along the rain: then all of it is seen from one
-        side, and what its rims enclose is sheltered. None where it laps.
-        """
-        if not self.rims:
-            return None
-        area = signed_area(self.triangles[..., :2] + self.triangles[..., 2:] * travel)
-        if (area * np.sign(area.sum())).min(initial=0.0) < -EDGE_ON_M2:
-            return None
-        outer, *holes = (ring[:, :2] + ring[:, 2:] * travel for ring in self.rims)
-        region = Polygon(outer, holes)
-        return region if region.is_valid else None
-
-    def shadow(self, travel: Floats) -> Region:
-        """The same, lapped or not."""
-        plain = self.outline(travel)
-        if plain is not None:
-            return plain
-        rings = [rings[..., :2] + rings[..., 2:] * travel for rings in self.cells]
-        return _united([np.asarray(shapely.polygons(some)) for some in rings])
-
-    @cached_property
-    def unlapped(self) -> bool:
-        """Whether no cloth of it hangs over other cloth of it."""
-        return self.outline(np.zeros(2)) is not None
-
-    def below(self, height: float) -> Region:
-        """Ground over which its lowest cloth is lower than `height` metres."""
-        low = _parts_below(self.triangles, height)
-        return _side_by_side(low) if self.unlapped else _united(low)
-
-    def above(self, height: float) -> Region:
-        """Ground over which it hangs at least `height` metres up, where no cloth of it laps."""
-        # Turned upside down, what lies below is what hangs high enough.
-        return _side_by_side(_parts_below(self.triangles * UPSIDE_DOWN, -height))
-
-
-@dataclass(frozen=True, eq=False)
 class HungRoom:
-    """The roof of a hung sheet over the ground, floors left out: the `whole` of it, and its
-    `panels`.
-    """
+    """The roof of a hung sheet over the ground, floors left out."""
 
-    whole: Layer
-    panels: tuple[Layer, ...]
+    cloth: Cloth
 
     @classmethod
     def under(cls, hung: Hung) -> HungRoom:
@@ -132,36 +70,42 @@ class HungRoom:
         quad = np.array([len(ring) == 4 for ring in mesh.cells])[mesh.cell] & (
             np.bincount(mesh.cell)[mesh.cell] == 4
         )
-        kept = ~(quad & (rank >= 2))
-        whole = Layer.of(hung, kept, hung.roof)
-        if whole.unlapped:
-            return cls(whole, (whole,))
-        own = (hung.roof & (mesh.panel == panel) for panel in np.unique(mesh.panel[hung.roof]))
-        return cls(whole, tuple(Layer.of(hung, kept, one) for one in own))
+        kept = hung.roof & ~(quad & (rank >= 2))
+        return cls(Cloth.of(hung.xyz, mesh.triangles[kept]))
+
+    @cached_property
+    def _triangles(self) -> Floats:
+        """The cloth's triangles (m, 3, 3) as they hang."""
+        return self.cloth.corners
+
+    @cached_property
+    def _sides(self) -> list[Side]:
+        """The cloth as seen from straight above."""
+        return self.cloth.sides(STRAIGHT_DOWN)
+
+    @property
+    def unlapped(self) -> bool:
+        """Whether no cloth of it hangs over other cloth of it."""
+        return len(self._sides) == 1 and self._sides[0].whole
 
     @property
     def peak_m(self) -> float:
         """Height of the highest point."""
-        return float(self.whole.triangles[..., 2].max(initial=0.0))
+        return float(self._triangles[..., 2].max(initial=0.0))
 
     @cached_property
     def plan(self) -> Region:
         """Ground covered."""
-        return self._shadow(np.zeros(2))
-
-    def _shadow(self, travel: Floats) -> Region:
-        """Ground sheltered when rain moves `travel` (2,) sideways per metre of fall."""
-        plain = self.whole.outline(travel)
-        return plain if plain is not None else joined([p.shadow(travel) for p in self.panels])
+        return self.cloth.shadow(STRAIGHT_DOWN)
 
     def area_above(self, height: float) -> float:
         """Ground, m2, over which the lowest cloth is at least `height` metres up."""
         if self.peak_m < height:
             return 0.0
-        if not self.whole.unlapped:
+        if not self.unlapped:
             return float(self.above(height).area)
-        over = np.sort(self.whole.triangles[..., 2] - height, axis=1)
-        area = np.abs(signed_area(self.whole.triangles[..., :2]))
+        over = np.sort(self._triangles[..., 2] - height, axis=1)
+        area = np.abs(signed_area(self._triangles[..., :2]))
         low, middle, high = over.T
         with np.errstate(divide="ignore", invalid="ignore"):
             tip = high * high / ((high - middle) * (high - low))
@@ -171,26 +115,37 @@ class HungRoom:
 
     def above(self, height: float) -> Region:
         """Ground over which the lowest cloth is at least `height` metres up."""
-        z = self.whole.triangles[..., 2]
+        z = self._triangles[..., 2]
         if z.max(initial=0.0) < height:
             return Polygon()
         if z.min() >= height:
             return self.plan
-        if self.whole.unlapped:
-            return self.whole.above(height)
-        return without(self.plan, [panel.below(height) for panel in self.panels])
+        if self.unlapped:
+            # Turned upside down, what lies below is what hangs high enough.
+            return _side_by_side(_parts_below(self._triangles * UPSIDE_DOWN, -height))
+        return without(self.plan, [self._below(side, height) for side in self._sides])
+
+    def _below(self, side: Side, height: float) -> Region:
+        """Ground over which a side of the cloth hangs lower than `height` metres."""
+        low = _parts_below(self._triangles[side.triangles], height)
+        return _side_by_side(low) if side.whole else united(low)
 
     def dry(self, weather: Weather) -> Region:
         """Ground that no drop reaches, in calm air and under every wind of the spread."""
-        region = self.plan
-        if rain_slope(weather) > 0:
-            for travel in fall_directions(weather)[1:]:
-                region = common(region, self._shadow(travel))
+        region, slope = self.plan, rain_slope(weather)
+        if slope == 0:
+            return region
+        falls = fall_directions(weather, _step_deg(slope * self.peak_m))
+        for k in outer_first(len(falls) - 1):
+            shadow = self.cloth.shadow(falls[k])
+            shapely.prepare(shadow)
+            if not shadow.covers(region):
+                region = common(region, shadow)
         return region
 
     def height_at(self, xy: Floats) -> Floats:
         """Height of the lowest cloth over places (k, 2); NaN where there is none."""
-        flat = self.whole.triangles
+        flat = self._triangles
         flat = flat[np.abs(signed_area(flat)) > EDGE_ON_M2]
         shares, inside = shares_in(flat, xy)
         z = np.where(inside, (shares * flat[:, :, 2]).sum(axis=-1), np.inf).min(
@@ -199,62 +154,27 @@ class HungRoom:
         return np.where(np.isfinite(z), z, np.nan)
 
 
-def _rims(cells: Sequence[tuple[int, ...]]) -> list[list[int]]:
-    """The rims of cells that all turn the same way, each as a ring of nodes, the outer one first;
-    none where two of them touch or the cells lie in several parts.
+def _step_deg(travel_m: float) -> float:
+    """How far apart winds may be taken so that drops which travel so far sideways are told to
+    `FINE_M`: between two winds the place where a drop lands moves on an arc, and the chord of it is
+    drawn.
     """
-    sides = {side for ring in cells for side in zip(ring, (*ring[1:], ring[0]), strict=True)}
-    rim = [(a, b) for a, b in sides if (b, a) not in sides]
-    onward = dict(rim)
-    if len(onward) < len(rim):
-        return []
-    rings: list[list[int]] = []
-    while onward:
-        start, ring = next(iter(onward)), []
-        at = start
-        while at in onward:
-            ring.append(at)
-            at = onward.pop(at)
-        if at != start:
-            return []
-        rings.append(ring)
-    # A sheet in one part has one rim more than it has holes: nodes - sides + cells tells which.
-    nodes = {node for ring in cells for node in ring}
-    pairs = {frozenset(side) for side in sides}
-    if len(nodes) - len(pairs) + len(cells) != 2 - len(rings):
-        return []
-    return sorted(rings, key=len, reverse=True)
+    return max(
+        SPREAD_STEP_DEG, 2 * math.degrees(math.acos(max(1.0 - FINE_M / max(travel_m, FINE_M), 0.0)))
+    )
 
 
-def _side_by_side(shapes: Sequence[NDArray[np.object_]]) -> Region:
+def _side_by_side(parts: NDArray[np.object_]) -> Region:
     """Union of polygons that lie side by side and share whole sides."""
-    if not shapes:
+    if not len(parts):
         return Polygon()
-    parts = np.concatenate(shapes)
     try:
         return as_region(shapely.coverage_union_all(parts[shapely.area(parts) > GRID_M]))
     except shapely.errors.GEOSException:  # rounding put a corner beside a side, not on it
-        return _united(shapes)
+        return united(parts)
 
 
-def _united(shapes: Sequence[NDArray[np.object_]]) -> Region:
-    """Union of polygons; quickly when, as mostly, none laps over another."""
-    parts = (
-        np.concatenate([np.atleast_1d(s) for s in shapes])
-        if shapes
-        else np.zeros(0, dtype=np.object_)
-    )
-    parts = parts[shapely.area(parts) > GRID_M]
-    crossed = ~shapely.is_valid(parts)
-    parts[crossed] = shapely.buffer(parts[crossed], 0)
-    if not len(parts):
-        return Polygon()
-    if not crossed.any() and shapely.coverage_is_valid(parts):
-        return as_region(shapely.coverage_union_all(parts))
-    return as_region(shapely.union_all(parts, grid_size=GRID_M))
-
-
-def _parts_below(triangles: Floats, height: float) -> list[NDArray[np.object_]]:
+def _parts_below(triangles: Floats, height: float) -> NDArray[np.object_]:
     """The parts of triangles (m, 3, 3) below a height, in plan: whole, with one corner and with two
     corners below it.
     """
@@ -276,7 +196,7 @@ def _parts_below(triangles: Floats, height: float) -> list[NDArray[np.object_]]:
             cut.append(xy[:, low] + share * (xy[:, high] - xy[:, low]))
         ring = [xy[:, 0], *cut] if corners == 1 else [cut[0], xy[:, 1], xy[:, 2], cut[1]]
         out.append(shapely.polygons(np.stack(ring, axis=1)))
-    return [part for part in out if len(part)]
+    return np.concatenate(out)
 
 
 @dataclass(frozen=True, eq=False)

@@ -124,7 +124,7 @@ def dry_ground(roof: Roof, weather: Weather) -> DryGround:
     shadows, sizes = _cast(roof, falls)
     wets = np.zeros(len(shadows), dtype=np.bool_)
     size, points, ends = dry_under(
-        shadows, roof.corners, sizes, _outer_first(len(shadows) - 1), wets
+        shadows, roof.corners, sizes, outer_first(len(shadows) - 1), wets
     )
     if size < 0:
         wets[1:] = True  # the kernel had no room to tell which of them matter
@@ -156,7 +156,7 @@ def _united(shadow: Floats, corners: Ints, sizes: Floats) -> Region:
     )
 
 
-def _outer_first(count: int) -> Ints:
+def outer_first(count: int) -> Ints:
     """Numbers from 1 to `count`, the ends first, then ever finer between them: the outer falls wet
     most.
     """

@@ -133,21 +133,21 @@ def rain_slope(weather: Weather) -> float:
     return weather.wind_m_s / terminal_speed(drop_mm(weather.rain_mm_h, weather.finer_share))
 
 
-def fall_directions(weather: Weather) -> np.ndarray:
+def fall_directions(weather: Weather, step_deg: float = SPREAD_STEP_DEG) -> np.ndarray:
     """Horizontal travel (K, 2) per metre of fall, the calm case first, then winds across the
-    spread, every SPREAD_STEP_DEG or closer.
+    spread, every `step_deg` or closer.
 
     Wind from 0 degrees (+y) at slope 1 drives rain towards -y: (0, -1).
     """
-    return _falls(weather).copy()
+    return _falls(weather, step_deg).copy()
 
 
 @keep_last(512)
-def _falls(weather: Weather) -> np.ndarray:
+def _falls(weather: Weather, step_deg: float) -> np.ndarray:
     slope = rain_slope(weather)
     if slope == 0:
         return np.zeros((1, 2))
-    samples = 2 * max(math.ceil(weather.spread_deg / SPREAD_STEP_DEG), 1) + 1
+    samples = 2 * max(math.ceil(weather.spread_deg / step_deg), 1) + 1
     bearings = np.radians(
         weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
     )
