@@ -229,6 +229,21 @@ def parse_degrees(text: str, letters: str, most: float, *, field: str) -> float:
     return round(value, 6)
 
 
+def format_position(latitude: float, longitude: float) -> str:
+    """A place on the earth as it is read out to those who come to help: degrees and minutes to a
+    thousandth, about two metres.
+
+    >>> format_position(54.40512, -3.2)
+    "54° 24.307' N, 3° 12.000' W"
+    """
+    parts = []
+    for degrees, letters in ((latitude, "NS"), (longitude, "EW")):
+        thousandths = round(abs(degrees) * 60_000)
+        whole, rest = divmod(thousandths, 60_000)
+        parts.append(f"{whole}° {rest / 1000:06.3f}' {letters[degrees < 0]}")
+    return ", ".join(parts)
+
+
 def compass(bearing_deg: float) -> str:
     """The nearest of sixteen compass points.
 

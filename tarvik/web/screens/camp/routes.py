@@ -11,12 +11,13 @@ from tarvik.core.errors import InputError
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page
+from tarvik.web.screens.camp.practice import practice_view
 from tarvik.web.screens.camp.view import Paper, camp_view
 from tarvik.web.state import parts_of
 
 SIZES = {"a4": "A4", "letter": "letter"}
 """Pages that people print on, as styles name them."""
-PARTS = ("all", "glance", "cards", "pocket")
+PARTS = ("all", "glance", "cards", "pocket", "practice")
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
@@ -40,18 +41,23 @@ def pdf(
     large: str = "",
     only: int = 0,
 ) -> Response:
-    """The same as PDF: all of it, the first page or the cards alone, one shelter's card, or cards
-    for the pocket.
+    """The same as PDF: all of it, the first page or the cards alone, one shelter's card, cards
+    for the pocket, or the page of practice.
     """
     from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415
 
     wanted = _paper(paper, part, large == "yes", only)
     view = camp_view(request, session, course, night, wanted)
-    template = parts_of(request).pages.get_template("camp/print.html")
-    html = with_drawing_styles(template.render(**fields_of(view)))
-    name = f"camp-sheet-night-{night.position}.pdf"
+    pages = parts_of(request).pages
+    if part == "practice":
+        told = practice_view(session, view)
+        html = pages.get_template("camp/practice.html").render(**fields_of(told))
+        name = f"practice-night-{night.position}.pdf"
+    else:
+        html = pages.get_template("camp/print.html").render(**fields_of(view))
+        name = f"camp-sheet-night-{night.position}.pdf"
     return Response(
-        to_pdf(html),
+        to_pdf(with_drawing_styles(html)),
         media_type="application/pdf",
         headers={"Content-Disposition": f'inline; filename="{name}"'},
     )

@@ -108,6 +108,11 @@ class SetUpCard:
         return PITCHES[self.row.pitch]
 
     @property
+    def first_names(self) -> list[str]:
+        """First names of who sleeps there."""
+        return [person.name.split()[0] for person in self.people]
+
+    @property
     def whose(self) -> str:
         """Whose body its spans and heights are measured with."""
         return self.judged.whose

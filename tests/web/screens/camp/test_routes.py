@@ -97,3 +97,21 @@ def test_other_paper(client: TestClient, planned: str) -> None:
         answer = client.get(f"{planned}/camp.pdf?{wrong}")
         assert answer.status_code == 422
         assert "is none of" in answer.json()["errors"][0]["message"]
+
+
+def test_a_page_of_practice(client: TestClient, planned: str) -> None:
+    """Both sides of one sheet: knots, steps, what to do in foul weather and for somebody hurt, and
+    a line for each shelter's morning.
+    """
+    found = pages(client, f"{planned}/camp.pdf?part=practice")
+    assert len(found) == 2
+    front, back = words_of(found[:1]), words_of(found[1:])
+    assert "Tensioning hitch" in front
+    assert "Steps over a distance" in front
+    assert "If the weather turns foul" in back
+    assert "If somebody is hurt or ill" in back
+    assert "Where we are" in back
+    shown = client.get(f"{planned}/camp").text
+    for number, pitch in re.findall(r"<summary><h3>(\d+)\. ([^<]+) <", shown):
+        assert squeezed(f"{number}. {pitch}") in squeezed(back)
+        assert f"({pitch.lower()})" in back.lower()
