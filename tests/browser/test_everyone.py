@@ -127,6 +127,60 @@ def test_each_night_without_network_is_itself(browser: Browser, bed: Testbed, to
     context.close()
 
 
+def test_ticks_made_without_network_are_sent_later(
+    browser: Browser, bed: Testbed, token: str
+) -> None:
+    """Kept on the phone over a reload, sent once there is network, and never an error page."""
+    context = patient_context(browser, viewport={"width": 390, "height": 844})
+    page = context.new_page()
+    page.goto(f"{bed.url}/card/{token}?night=3")
+    page.wait_for_selector("html[data-kept]", state="attached")
+    page.reload()
+    context.set_offline(True)
+    lamp = page.get_by_label("head lamp")
+    lamp.check()
+    sent = page.locator("[data-sent]")
+    expect(sent).to_contain_text("sent when there is network")
+    page.reload()
+    expect(lamp).to_be_checked()
+    page.get_by_role("button", name="Keep the ticks").click()
+    expect(page.locator("h1")).to_have_text("Faro T")
+    context.set_offline(False)
+    expect(sent).to_have_text("Saved.")
+    page.reload()
+    expect(lamp).to_be_checked()
+    expect(sent).to_have_text("")
+    with bed.database.session() as session:
+        faro = next(p for p in kit.rows(session, bed.course, "people") if p.name == "Faro T")
+        assert "lamp" in links.ticked(session, faro.id)
+    context.close()
+
+
+def test_a_card_taken_back_wipes_itself_and_no_other(browser: Browser, bed: Testbed) -> None:
+    """Two cards on one phone; one is revoked."""
+    with bed.database.session() as session:
+        people = kit.rows(session, bed.course, "people")
+        ids = people[8].id, people[9].id
+        one, two = (links.token_of(session, links.make_link(session, bed.course, p)) for p in ids)
+    context = patient_context(browser, viewport={"width": 390, "height": 844})
+    page = context.new_page()
+    for card in (one, two):
+        page.goto(f"{bed.url}/card/{card}?night=1")
+        page.wait_for_selector("html[data-kept]", state="attached")
+    with bed.database.session() as session:
+        links.revoke(session, bed.course, ids[0])
+    page.goto(f"{bed.url}/card/{one}?night=1")
+    expect(page.locator("body")).to_contain_text("does not open anything any more")
+    context.set_offline(True)
+    page.goto(f"{bed.url}/card/{two}?night=1")
+    expect(page.locator("h1")).to_have_text(people[9].name)
+    kept = page.evaluate(
+        "async () => (await (await caches.open('tarvik-card-1')).keys()).map((r) => r.url)"
+    )
+    assert not [url for url in kept if one in url]
+    context.close()
+
+
 def test_a_card_goes_one_step_at_a_time(browser: Browser, bed: Testbed, token: str) -> None:
     context = patient_context(browser, viewport={"width": 390, "height": 844}, has_touch=True)
     page = context.new_page()

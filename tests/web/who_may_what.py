@@ -165,6 +165,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"GET {_COURSE}/erase/{{person_id}}.json",
         f"POST {_COURSE}/erase/{{person_id}}",
         f"GET {_COURSE}/cards",
+        f"GET {_COURSE}/cards/squares.pdf",
         f"POST {_COURSE}/cards/all",
         f"POST {_COURSE}/cards/{{person_id}}",
         f"POST {_COURSE}/cards/{{person_id}}/revoke",

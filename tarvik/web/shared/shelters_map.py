@@ -37,6 +37,8 @@ EDGE_M: Final = 1.5
 """Ground that is printed round the shelters and the fire."""
 LETTER_MM: Final = 3.0
 """Height of names on a printed map, at any scale: about 8.5 points."""
+PHONE_LETTER: Final = 1 / 28
+"""Height of names on a phone's map as a share of its longer side: 12 px of 340."""
 MAP_SCALES: Final = (50, 75, 100, 150, 200, 250, 300, 400, 500, 1000)
 
 
@@ -56,21 +58,47 @@ class Camp:
         """The map of the shelters and the fire for paper of that size, and its scale; None where
         nothing is on the map.
         """
+        if self.scene is None or (frame := self._frame()) is None:
+            return None
+        low, high = frame
+        scale = fitting_scale(high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES)
+        paper = (wide_mm * scale, tall_mm * scale)
+        low, high = _filled(low, high, self.scene.known.ground.bounds(), paper)
+        letter_px = LETTER_MM * scale / 1000 * PX_PER_M
+        cut = Cut(low, high, letter_px, self._used_trees)
+        return ruled_mm(_drawn(self.scene, self.shelters, cut), scale), scale
+
+    def phone_map(self, own: int) -> str | None:
+        """The same for a phone's screen, with "you" at the shelter of the row `own`; None where
+        that shelter is not on the map.
+        """
+        placed = {s.id for s in self.shelters if s.placed is not None}
+        if self.scene is None or own not in placed or (frame := self._frame()) is None:
+            return None
+        low, high = frame
+        across = max(high[0] - low[0], high[1] - low[1])
+        letter_px = across * PX_PER_M * PHONE_LETTER
+        cut = Cut(low, high, letter_px, self._used_trees)
+        return _drawn(self.scene, self.shelters, cut, own)
+
+    def _frame(self) -> tuple[XY, XY] | None:
+        """The corners of the ground that the shelters and the fire take; None where nothing is on
+        the map.
+        """
         placed = [s.placed for s in self.shelters if s.placed is not None]
         if self.scene is None or not placed:
             return None
-        ground = self.scene.known.ground
-        fires = [shapely.Point(t.at) for t in ground.things if t.kind is Kind.FIRE]
+        things = self.scene.known.ground.things
+        fires = [shapely.Point(t.at) for t in things if t.kind is Kind.FIRE]
         x0, y0, x1, y1 = shapely.union_all([*(p.taken for p in placed), *fires]).bounds
-        low, high = (x0 - EDGE_M, y0 - EDGE_M), (x1 + EDGE_M, y1 + EDGE_M)
-        scale = fitting_scale(high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES)
-        low, high = _filled(low, high, ground.bounds(), (wide_mm * scale, tall_mm * scale))
-        letter_px = LETTER_MM * scale / 1000 * PX_PER_M
-        used = frozenset(
+        return (x0 - EDGE_M, y0 - EDGE_M), (x1 + EDGE_M, y1 + EDGE_M)
+
+    @property
+    def _used_trees(self) -> frozenset[str]:
+        """Names of the trees that carry a shelter."""
+        return frozenset(
             name for s in self.shelters for name in (s.row.spot or {}).get("trees", ())
         )
-        cut = Cut(low, high, letter_px, used)
-        return ruled_mm(_drawn(self.scene, self.shelters, cut), scale), scale
 
     @property
     def rigs(self) -> list[Rig]:
@@ -109,13 +137,20 @@ def camp_of(request: Request, session: Session, course: Course, night: Night) ->
     return Camp(shelters, scene)
 
 
-def _drawn(scene: Scene, shelters: list[StandingShelter], cut: Cut | None = None) -> str:
+def _drawn(
+    scene: Scene, shelters: list[StandingShelter], cut: Cut | None = None, own: int | None = None
+) -> str:
+    """The map of a scene, cut to a frame; `own`: the row of the shelter at which "you" is."""
     needs = scene.tonight.needs
+    labelled = [
+        (row, f"{number} you" if row == own else number, placed, troubled)
+        for row, number, placed, troubled in on_map(shelters)
+    ]
     return ground_map(
         scene.known.ground,
         {},
         scene.found,
-        on_map(shelters),
+        labelled,
         (),
         needs.wind_from_deg if needs.wind_m_s else None,
         units=Units(scene.course.units),

@@ -7,6 +7,8 @@ links with their square codes, and answers to be confirmed.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Annotated, Any
 
 import segno
@@ -18,6 +20,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.units import Units, format_length, format_size
 from tarvik.store import courses, kit, links
 from tarvik.store.accounts import Role
+from tarvik.store.models import CardLink, Person
 from tarvik.store.scope import within
 from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, page, part
@@ -119,13 +122,23 @@ def worker() -> Response:
     )
 
 
-@router.get(LEADERS)
-@for_role(Role.LEADER)
-def leaders(request: Request, session: Db, course: CourseHere, course_id: int) -> Response:
-    """Every person's link with its square code, and the answers that wait."""
-    people = kit.rows(session, course_id, "people")
-    there = links.links(session, course_id)
-    names = {p.id: p.name for p in people}
+@dataclass(frozen=True, slots=True)
+class LinkOf:
+    """A person's link: its address and square code, empty where there is none, and how many things
+    they ticked.
+    """
+
+    person: Person
+    link: CardLink | None
+    url: str
+    code: str
+    ticked: int
+
+
+def _links_of(
+    request: Request, session: Db, people: Sequence[Person], there: Mapping[int, CardLink]
+) -> list[LinkOf]:
+    """The link of everybody."""
     shown = []
     for person in people:
         link = there.get(person.id)
@@ -135,15 +148,37 @@ def leaders(request: Request, session: Db, course: CourseHere, course_id: int) -
             if url
             else ""
         )
-        shown.append(
-            {
-                "person": person,
-                "link": link,
-                "url": url,
-                "code": code,
-                "ticked": len(links.ticked(session, person.id)),
-            }
-        )
+        shown.append(LinkOf(person, link, url, code, len(links.ticked(session, person.id))))
+    return shown
+
+
+@router.get(LEADERS + "/squares.pdf")
+@for_role(Role.LEADER)
+def squares(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
+    """The square codes on paper, each with its name, to be cut apart."""
+    from tarvik.web.shared.pdf import to_pdf  # noqa: PLC0415 - slow to load, and seldom wanted
+
+    people = kit.rows(session, course.id, "people")
+    shown = _links_of(request, session, people, links.links(session, course.id))
+    html = (
+        parts_of(request)
+        .pages.get_template("card/squares.html")
+        .render(course=course, people=[p for p in shown if p.link], letter=paper == "letter")
+    )
+    return Response(
+        to_pdf(html),
+        media_type="application/pdf",
+        headers={"Content-Disposition": 'inline; filename="square-codes.pdf"', **PRIVATE},
+    )
+
+
+@router.get(LEADERS)
+@for_role(Role.LEADER)
+def leaders(request: Request, session: Db, course: CourseHere, course_id: int) -> Response:
+    """Every person's link with its square code, and the answers that wait."""
+    people = kit.rows(session, course_id, "people")
+    names = {p.id: p.name for p in people}
+    shown = _links_of(request, session, people, links.links(session, course_id))
     waiting = [
         (a, names[a.person_id], said_by(a, Units(course.units)))
         for a in links.answers(session, course_id)

@@ -20,6 +20,7 @@ from tarvik.store.models import Answer, Course, Night, Person
 from tarvik.web.drawing.knots import knot_drawing
 from tarvik.web.screens.camp.view import SetUpCard, shelter_cards
 from tarvik.web.shared.night_words import weather_words
+from tarvik.web.shared.shelters_map import camp_of
 from tarvik.web.shared.standing import ground_of, judge_of
 from tarvik.web.state import parts_of
 
@@ -60,7 +61,7 @@ def own_kit(session: Session, course: Course, person: Person) -> list[tuple[str,
 @dataclass(frozen=True, slots=True)
 class Told:
     """What stands on one night's card; only what this person needs. `card` is None while they have
-    no shelter.
+    no shelter; `map` where the shelter is on the site's map.
     """
 
     night: Night
@@ -70,6 +71,7 @@ class Told:
     mates: tuple[str, ...] = ()
     moves: tuple[Outcome, ...] = ()
     knots: tuple[tuple[Knot, str], ...] = ()
+    map: str | None = None
 
 
 def card_of(
@@ -100,6 +102,7 @@ def card_of(
         mates=tuple(p.name.split()[0] for p in made.people if p.id != person.id),
         moves=tuple(islice(moves, 1)),
         knots=tuple((k, knot_drawing(k.slug)) for k in knots),
+        map=camp_of(request, session, course, night).phone_map(own[0][0].id),
     )
 
 

@@ -10,9 +10,16 @@ async function keep(request, response) {
     const store = await caches.open(STORE);
     await store.put(request, response.clone());
   } else if (response.status === 404) {
-    await caches.delete(STORE); // the link was taken back: nothing of it stays
+    await forget(new URL(response.url || request.url || request).pathname);
   }
   return response;
+}
+
+// The link was taken back: nothing of its card stays. Another card on the same phone does.
+async function forget(path) {
+  const store = await caches.open(STORE);
+  for (const each of await store.keys())
+    if (new URL(each.url).pathname === path) await store.delete(each);
 }
 
 self.addEventListener("message", (event) => {

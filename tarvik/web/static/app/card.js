@@ -1,3 +1,5 @@
+import { Waiting } from "./waiting.js";
+
 // A participant's card: kept for when there is no network, and says so when that is what is shown.
 if ("serviceWorker" in navigator) {
   navigator.serviceWorker.register("/card-worker.js", { scope: "/card/" }).catch(() => {});
@@ -25,7 +27,58 @@ const look = async () => {
     () => false,
   );
 };
-addEventListener("online", look);
+// What a participant ticks or puts right is sent at once, or waits on the phone until it can be.
+const card = location.pathname;
+const waiting = new Waiting(`waiting ${card}`);
+const brings = document.querySelector("#brings form");
+const said = document.querySelector("[data-sent]");
+const WAITS = "Kept on this phone; it is sent when there is network.";
+
+const ticks = () => new URLSearchParams(new FormData(brings)).toString();
+const post = async (entry) => {
+  const answer = await fetch(entry.action, {
+    method: "POST",
+    body: new URLSearchParams(entry.body),
+  });
+  if (answer.status >= 500) return false;
+  if (entry.replaces !== brings.action) show(answer.url, await answer.text());
+  return true;
+};
+// The answer to what was put right: thanks, or what is wrong with it, beside what was typed.
+const show = (url, html) => {
+  const told = new DOMParser().parseFromString(html, "text/html");
+  const words = told.querySelector("[role=alert], .notice[role=status]");
+  said.textContent = words ? words.textContent : "";
+};
+const sendAll = async () => {
+  if (!waiting.list().length) return;
+  const all = await waiting.send(post);
+  const last = all && !said.textContent;
+  if (!all) said.textContent = WAITS;
+  else if (last || said.textContent === WAITS) said.textContent = "Saved.";
+};
+const say = (form) => {
+  const body = form === brings ? ticks() : new URLSearchParams(new FormData(form)).toString();
+  said.textContent = "";
+  waiting.put({ action: form.action, body, replaces: form.action });
+  sendAll();
+};
+document.addEventListener("submit", (event) => {
+  if (event.target.method !== "post") return;
+  event.preventDefault();
+  say(event.target);
+});
+brings.addEventListener("change", () => say(brings));
+// A kept card shows the ticks as they were; what waits has the last word.
+for (const entry of waiting.list().filter((one) => one.action === brings.action)) {
+  const now = new URLSearchParams(entry.body);
+  for (const box of brings.querySelectorAll("[type=checkbox]")) box.checked = now.has(box.name);
+}
+sendAll();
+addEventListener("online", () => {
+  look();
+  sendAll();
+});
 addEventListener("offline", look);
 look();
 
@@ -36,6 +89,16 @@ const steps = [...document.querySelectorAll(".setup-card .steps li")].map(
 );
 let at = 0;
 let awake = null;
+
+// How long setting up has taken so far: from the first step on.
+const timer = large.querySelector("[data-timer]");
+let began = 0;
+let ticking = 0;
+const tick = () => {
+  const seconds = Math.floor((Date.now() - began) / 1000);
+  const rest = String(seconds % 60).padStart(2, "0");
+  timer.textContent = `${Math.floor(seconds / 60)}:${rest} since the first step`;
+};
 
 const stayAwake = async () => {
   awake = await navigator.wakeLock?.request("screen").catch(() => null);
@@ -61,6 +124,17 @@ document.querySelector("[data-stepwise]")?.addEventListener("click", () => {
   large.querySelector("[data-beside]").replaceChildren(above.cloneNode(true));
   showStep();
   stayAwake();
+  began ||= Date.now();
+  timer.hidden = false;
+  tick();
+  ticking = setInterval(tick, 1000);
+});
+document.querySelector("[data-larger-map]")?.addEventListener("click", () => {
+  open("Where you are in the camp", false);
+  large.querySelector("[data-beside]").replaceChildren();
+  large
+    .querySelector("[data-body]")
+    .replaceChildren(document.querySelector(".own-map svg").cloneNode(true));
 });
 for (const figure of document.querySelectorAll(".card-drawings figure")) {
   const button = document.createElement("button");
@@ -82,5 +156,7 @@ large?.addEventListener("click", (event) => {
 });
 large?.addEventListener("close", () => {
   awake?.release();
+  clearInterval(ticking);
+  timer.hidden = true;
   awake = null;
 });

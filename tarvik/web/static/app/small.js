@@ -39,6 +39,25 @@ export const printed = () => ({
   },
 });
 
+// A participant's link, to be copied or handed to whatever the device shares with.
+export const handOn = () => ({
+  share: "share" in navigator,
+  done: "",
+  get url() {
+    return this.$root.dataset.link;
+  },
+  async copy() {
+    const copied = await navigator.clipboard?.writeText(this.url).then(
+      () => true,
+      () => false,
+    );
+    this.done = copied ? "Copied." : "This browser does not copy: hold the link and copy it there.";
+  },
+  async hand() {
+    await navigator.share({ title: this.$root.dataset.title, url: this.url }).catch(() => {});
+  },
+});
+
 // A select that leads to another page.
 export const goTo = () => ({
   go(event) {

@@ -4,13 +4,15 @@ files on the screen.
 
 from __future__ import annotations
 
+import io
 import json
 import re
 from typing import TYPE_CHECKING
 
 import pytest
+from pypdf import PdfReader
 
-from tarvik.store import kit, links
+from tarvik.store import kit, links, plans
 from tests.conftest import client_of
 from tests.small_course import small_course
 from tests.store.test_keeping import put_up
@@ -182,3 +184,31 @@ def test_data_is_given_out_and_erased_by_the_screen(
         client.post(f"/courses/{wood[0]}/erase/{person}", data={"sure": "yes"}).status_code == 200
     )
     assert client.get(f"/courses/{wood[0]}/erase/{person}.json").status_code == 404
+
+
+def test_square_codes_on_paper(
+    database: Database, client: TestClient, wood: tuple[int, int]
+) -> None:
+    """A square with a name for everybody who has a link, and none for the others."""
+    token_for(database, wood[0], 0)
+    token_for(database, wood[0], 2)
+    got = client.get(f"/courses/{wood[0]}/cards/squares.pdf")
+    assert got.headers["content-type"] == "application/pdf"
+    text = "".join(page.extract_text() for page in PdfReader(io.BytesIO(got.content)).pages)
+    assert "Ada" in text
+    assert "Cy" in text
+    assert "Bo S" not in text
+
+
+def test_a_card_shows_where_its_shelter_stands(database: Database, wood: tuple[int, int]) -> None:
+    """On the camp's map, with numbers and no names of others; nothing while it has no place."""
+    token = token_for(database, wood[0], 0)
+    with client_of(database) as anyone:
+        assert "Where you are in the camp" not in anyone.get(f"/card/{token}").text
+    with database.session() as session:
+        (row,) = plans.shelters(session, wood[1])
+        row.spot = {"x": 5.0, "y": 4.0, "front_deg": 180.0, "trees": []}
+    with client_of(database) as anyone:
+        shown = anyone.get(f"/card/{token}").text
+    drawn = shown[shown.index("Where you are in the camp") :]
+    assert "1 you" in drawn[: drawn.index("</section>")]
