@@ -211,6 +211,11 @@ def schema() -> dict[str, Any]:
     }
 
 
+def schema_text() -> str:
+    """The same as a file."""
+    return json.dumps(schema(), indent=1, ensure_ascii=False)
+
+
 def _deep(value: Any, left: int = MOST_DEPTH) -> bool:
     if left == 0:
         return True

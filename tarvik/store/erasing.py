@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Final
 from sqlalchemy import delete, exists, func, or_, select, update
 
 from tarvik.store import deleted, kit
+from tarvik.store.field import forget_notes
 from tarvik.store.models import (
     Answer,
     CardLink,
@@ -75,6 +76,7 @@ def erase(session: Session, course_id: int, person_id: int) -> None:
     session.execute(
         update(NightPlan).where(NightPlan.night_id.in_(nights)).values(asked={}, found={})
     )
+    forget_notes(session, nights)
     session.execute(delete(CardLink).where(CardLink.person_id == person_id))
     session.execute(delete(Answer).where(Answer.person_id == person_id))
     session.delete(person)

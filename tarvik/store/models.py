@@ -331,6 +331,26 @@ class NightPlan(Base):
     found: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
+class FieldEntry(Base):
+    """Something said of a shelter where it stands: a check ticked, a note, something measured.
+    `key`: made by the device that said it, so that what is sent twice is kept once; `said_at`: by
+    that device's clock; `by`: the leader's name.
+    """
+
+    __tablename__ = "field_entry"
+    __table_args__ = (Index("one_entry_a_key", "night_id", "key", unique=True),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(36))
+    kind: Mapped[str] = mapped_column(String(20))
+    sheet_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
+    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    by: Mapped[str] = mapped_column(String(80), default="")
+    said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+    heard_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
 class NamedPlan(Base):
     """A night's choices kept under a name, to be compared and taken up again."""
 

@@ -128,7 +128,15 @@ SCREENS: Final = (
         NIGHT + "/camp",
         Room.TONIGHT,
         purpose="The whole evening on paper: map, beds, kit, a card for each shelter.",
-        then="card",
+        then="field",
+    ),
+    Screen(
+        "field",
+        "In the field",
+        NIGHT + "/field",
+        Room.TONIGHT,
+        purpose="The walk round before dark on a phone, with or without network.",
+        then="history",
     ),
     Screen(
         "history",

@@ -20,6 +20,7 @@ SCREENS = [
     "/courses/{c}/kit",
     "/courses/{c}/nights/{n}/board",
     "/courses/{c}/nights/{n}/camp",
+    "/courses/{c}/nights/{n}/field",
     "/courses/{c}/nights/{n}/weather",
     "/courses/{c}/rules",
     "/knots",

@@ -132,7 +132,7 @@ def _places(name: Name, frame: Box | None = None) -> Iterator[Box]:
 def _text(name: Name, box: Box) -> str:
     """The name where it goes, and where its mark is for the script that places it anew."""
     x, y, r = name.at[0] * PX_PER_M, -name.at[1] * PX_PER_M, name.radius_m * PX_PER_M
-    middle = "" if name.radius_m else " data-middle"
+    middle = "" if name.radius_m else ' data-middle="yes"'
     return (
         f'<text class="{name.css}" x="{box[0]:.1f}" y="{box[1] + name.size * 0.9:.1f}" '
         f'font-size="{name.size:.0f}" text-anchor="start" data-label="{x:.0f} {y:.0f} {r:.0f}" '

@@ -9,6 +9,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
+from tarvik.exchange.field_pack import course_within
 from tarvik.store import accounts, course_file
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
@@ -17,6 +18,8 @@ from tarvik.web.screens.course.routes import start_page
 from tarvik.web.state import parts_of
 
 router = guarded_router()
+MOST_PACK_BYTES = 20_000_000
+"""The largest field pack that is read."""
 
 
 @router.get("/schema/course.json")
@@ -43,9 +46,10 @@ def out(request: Request, course_id: int) -> Response:
 @router.post("/course-file")
 @for_members
 def bring_in(request: Request, file: UploadFile) -> Response:
-    """A course from a file, as a new course of one's own."""
-    asker, text = me(request), file.file.read(form.MOST_BYTES + 1)
+    """A course from a file or a field pack, as a new course of one's own."""
+    asker, raw = me(request), file.file.read(MOST_PACK_BYTES + 1)
     try:
+        text = course_within(raw)
         with parts_of(request).database.session() as session:
             require_making_courses(request, session)
             made = course_file.bring_in(session, form.read(text))

@@ -103,16 +103,18 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
     if unknown := next((name for name in typed if name not in BY_NAME), None):
         raise InputError(unknown[:40], "there is no such field")
     theirs = shown(before, units)[change.column]
-    if night.version != change.version and theirs != change.was:
-        raise ConflictError(change.column, change.text, theirs, night.version)
     try:
         after = read_needs(typed, before, units)
     except FieldError as err:
         field, message = next(iter(err.errors.items()))
         raise InputError(field, message) from err
+    told = shown(after, units)
+    # Two who say the same, or one whose change comes twice, do not stand against each other.
+    changed = night.version != change.version and theirs not in (change.was, told[change.column])
+    if changed:
+        raise ConflictError(change.column, change.text, theirs, night.version)
     title = next(f.title for f in FIELDS if f.name == change.column)
     row = nights.set_needs(session, night, after, f"“{title}”", seen=night.version)
-    told = shown(after, units)
     return {
         "version": row.version,
         "text": told[change.column],

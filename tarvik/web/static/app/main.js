@@ -6,6 +6,7 @@ import * as small from "./small.js";
 const FETCHED = {
   bench: () => import("./bench.js"),
   board: () => import("./board.js"),
+  field: () => import("./field.js"),
   ground: () => import("./ground.js"),
   hung: () => import("./hung.js"),
   kitPage: () => import("./kit.js"),
@@ -28,6 +29,14 @@ document.addEventListener("submit", (event) => {
   if (!button?.dataset.busy) return;
   button.textContent = button.dataset.busy;
   button.setAttribute("aria-busy", "true");
+});
+// Signing out empties what this browser keeps: not before what waits in it was sent.
+document.addEventListener("submit", (event) => {
+  if (new URL(event.target.action, location.href).pathname !== "/sign-out") return;
+  const waits = Object.keys(localStorage).filter((name) => name.startsWith("waiting "));
+  const question =
+    "Changes made without network still wait on this device, and would be lost. Sign out all the same?";
+  if (waits.length && !confirm(question)) event.preventDefault();
 });
 Alpine.start();
 document.documentElement.dataset.ready = "yes";

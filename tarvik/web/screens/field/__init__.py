@@ -1,0 +1,1 @@
+"""In the field: the evening on a leader's phone, with or without network."""

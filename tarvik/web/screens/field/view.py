@@ -1,0 +1,306 @@
+"""What a leader's phone shows in the field."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Final
+
+from fastapi import Request
+from sqlalchemy.orm import Session
+
+from tarvik.core import cards
+from tarvik.core.as_it_stands import AsItStands, as_measured, measurable, planned_m
+from tarvik.core.errors import InputError
+from tarvik.core.measure.grades import fits
+from tarvik.core.tonight import judge as judge_tonight
+from tarvik.core.units import Units, format_length, parse_length
+from tarvik.core.usual_steps import Step, usual_steps
+from tarvik.core.walk_round import checks
+from tarvik.exchange.night_form import BY_NAME, shown
+from tarvik.store import asks, courses, field, kit, night_plan, nights, plans
+from tarvik.store.accounts import Role
+from tarvik.store.kit import NotFoundError
+from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, now
+from tarvik.web.drawing.rose import side_words
+from tarvik.web.screens.camp.view import CampView, SetUpCard, camp_view
+from tarvik.web.shared.as_hung import seen
+from tarvik.web.shared.judged import Judge
+from tarvik.web.shared.standing import judge_of
+
+FELT: Final = ("wind_m_s", "gust_m_s", "wind_from_deg", "rain_mm_h")
+"""Fields of the weather that are put right from what is felt."""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckShown:
+    """A check with its last word: `state` "ok", "wrong" or empty; who said it, and when."""
+
+    code: str
+    words: str
+    state: str
+    by: str
+    at: datetime | None
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """Something that can be measured: its name in addresses, in words, and as planned."""
+
+    what: str
+    words: str
+    planned: str
+
+
+@dataclass(frozen=True, slots=True)
+class FieldCard:
+    """A shelter with its checks, what was noted of it, and what can be measured on it."""
+
+    card: SetUpCard
+    checks: tuple[CheckShown, ...]
+    notes: tuple[FieldEntry, ...]
+    measures: tuple[Measure, ...]
+
+    @property
+    def done(self) -> int:
+        """How many checks are ticked."""
+        return sum(check.state == "ok" for check in self.checks)
+
+    @property
+    def wrong(self) -> int:
+        """How many are not right."""
+        return sum(check.state == "wrong" for check in self.checks)
+
+
+@dataclass(frozen=True, slots=True)
+class Felt:
+    """A field of the weather as it is kept."""
+
+    name: str
+    title: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class FieldView:
+    """The screen. `pages`: what the phone keeps; `at`: when this was made."""
+
+    camp: CampView
+    course: Course
+    night: Night
+    shelters: tuple[FieldCard, ...]
+    felt: tuple[Felt, ...]
+    version: int
+    late: tuple[tuple[Person, int], ...]
+    pages: tuple[str, ...]
+    at: datetime
+    may_pack: bool
+    tab: str = "field"
+
+
+def field_view(request: Request, session: Session, course: Course, night: Night) -> FieldView:
+    """Everything on the screen."""
+    units = Units(course.units)
+    camp = camp_view(request, session, course, night)
+    said = field.entries(session, night.id)
+    needs = nights.needs_of(night)
+    text = shown(needs, units)
+    late = asks.asked_of(night_plan.of_night(session, night.id))["evening"]["late"]
+    shelters = tuple(_field_card(card, said, night, units) for card in camp.cards)
+    base = f"/courses/{course.id}/nights"
+    pages = [f"{base}/{n.id}/field" for n in courses.nights(session, course.id)]
+    pages += [f"{base}/{night.id}/{page}" for page in ("camp", "plan")]
+    pages += [f"{base}/{night.id}/field/steps/{s.card.row.sheet_id}" for s in shelters]
+    return FieldView(
+        camp=camp,
+        course=course,
+        night=night,
+        shelters=shelters,
+        felt=tuple(Felt(name, BY_NAME[name].title, text[name]) for name in FELT),
+        version=night.version,
+        late=tuple(
+            (person, int(late.get(str(person.id), 0)))
+            for person in kit.rows(session, course.id, "people")
+        ),
+        pages=tuple(pages),
+        at=now(),
+        may_pack=_is_leader(request),
+    )
+
+
+def _is_leader(request: Request) -> bool:
+    asker = request.state.who
+    return asker is not None and asker.role is not None and asker.role >= Role.LEADER
+
+
+def _field_card(
+    card: SetUpCard, said: Sequence[FieldEntry], night: Night, units: Units
+) -> FieldCard:
+    shelter = card.solution.shelter
+    own = [e for e in said if e.sheet_id == card.row.sheet_id]
+    if shelter is None or card.pitched is None:
+        return FieldCard(card, (), (), ())
+    of_pitch = [e for e in own if e.data.get("pitch") == card.row.pitch]
+    last = field.checked(of_pitch)
+    wanted = checks(shelter, card.pitched.rig, nights.needs_of(night), card.judged.tonight.remedies)
+    shown_checks = []
+    for check in wanted:
+        entry = last.get((card.row.sheet_id, check.code))
+        shown_checks.append(
+            CheckShown(
+                check.code,
+                check.words,
+                str(entry.data.get("state", "")) if entry else "",
+                entry.by if entry else "",
+                entry.said_at if entry else None,
+            )
+        )
+    notes = tuple(e for e in own if e.kind == field.NOTE)
+    told = {frozenset((d.a, d.b)) for d in cards.stake_out(shelter)}
+    measures = [
+        Measure(
+            what,
+            f"height at {what}" if len(points) == 1 else f"{what.replace('-', ' to ')}",
+            format_length(planned_m(shelter, what), units),
+        )
+        for what, points in measurable(shelter).items()
+        if len(points) == 1 or frozenset(what.split("-")) in told
+    ]
+    return FieldCard(card, tuple(shown_checks), notes, tuple(measures))
+
+
+def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRow, int]:
+    """The shelter of a sheet on a night, and its number. Raises NotFoundError."""
+    for number, row in enumerate(plans.shelters(session, night.id), start=1):
+        if row.sheet_id == sheet_id:
+            return row, number
+    raise NotFoundError("this sheet is not pitched on this night any more")
+
+
+@dataclass(frozen=True, slots=True)
+class StepShown:
+    """A step that may be taken, and what the shelter gives then. `force`: the wind to change pitch
+    before, None where it holds whatever is forecast.
+    """
+
+    words: str
+    peak: str
+    fits: str
+    dry_m2: float
+    force: int | None
+    stops: tuple[str, ...]
+
+
+def steps_view(
+    request: Request, session: Session, course: Course, night: Night, sheet_id: int
+) -> list[StepShown]:
+    """The usual steps of a shelter, each judged. Raises NotFoundError."""
+    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    row, number = shelter_of(session, night, sheet_id)
+    planned = judge.of(row, number).solution
+    asked = planned.question
+    return [
+        _step(judge, row, step, asked.weather.wind_from_deg)
+        for step in usual_steps(asked, planned.settings)
+    ]
+
+
+def _step(judge: Judge, row: ShelterRow, step: Step, wind_deg: float) -> StepShown:
+    solution = judge.solver.solve(step.question)
+    shape = seen(judge.hangings, [solution])[0]
+    people = max(len(row.members), 1)
+    tonight = judge_tonight(shape.solution, judge.night, people, judge.units)
+    tonight = shape.judged(tonight, judge.units, people)
+    figures = shape.solution.figures
+    return StepShown(
+        _step_words(step, judge.units, wind_deg),
+        format_length(figures.peak_m, judge.units) if figures else "",
+        fits(figures).words if figures else "",
+        figures.dry_area_m2 if figures else 0.0,
+        tonight.gale.move_at_force if tonight.gale else None,
+        tuple(f.message for f in tonight.findings if f.code in tonight.stops),
+    )
+
+
+def _step_words(step: Step, units: Units, wind_deg: float) -> str:
+    if step.lower_m:
+        return f"{format_length(step.lower_m, units)} lower"
+    if step.doors_shut:
+        return "doors shut"
+    if step.turned_deg:
+        return f"wind onto {side_words((wind_deg + step.turned_deg) % 360)}"
+    return "as planned"
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredView:
+    """What follows from one measurement: what the plan has there, the stakes to move, and the room
+    of the shelter as it stands once they are.
+    """
+
+    asked: str
+    measured: str
+    planned: str
+    same: bool
+    setting: str
+    value: str
+    moves: tuple[tuple[str, str], ...]
+    peak: str
+    fits: str
+    stops: tuple[str, ...]
+    units: str
+
+
+def measured_view(
+    request: Request,
+    session: Session,
+    course: Course,
+    night: Night,
+    sheet_id: int,
+    what: str,
+    text: str,
+) -> MeasuredView:
+    """What a measurement on a shelter tells. Raises InputError, NotFoundError."""
+    units = Units(course.units)
+    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    row, number = shelter_of(session, night, sheet_id)
+    planned = judge.of(row, number).solution
+    if planned.shelter is None:
+        raise InputError("what", "this shelter does not fold as it is planned")
+    metres = parse_length(text, units, field="value")
+    stands = as_measured(planned.shelter, what, metres, units)
+    step = Step(0.0, None, 0.0, usual_steps(planned.question, stands.settings)[0].question)
+    then = _step(judge, row, step, planned.question.weather.wind_from_deg)
+    return MeasuredView(
+        asked=f"height at {what}" if "-" not in what else what.replace("-", " to "),
+        measured=format_length(metres, units),
+        planned=format_length(planned_m(planned.shelter, what), units),
+        same=not stands.shifts and stands.settings == dict(planned.shelter.settings),
+        setting=stands.what.label,
+        value=stands.what.shown(stands.settings[stands.what.name], units),
+        moves=_move_words(stands, units),
+        peak=then.peak,
+        fits=then.fits,
+        stops=then.stops,
+        units=course.units,
+    )
+
+
+def _move_words(stands: AsItStands, units: Units) -> tuple[tuple[str, str], ...]:
+    """Each stake that moves, and how: out from or in to the high point, left or right of that."""
+    told = []
+    for shift in stands.shifts:
+        parts = []
+        if abs(shift.out_m) >= LEAST_TOLD_M:
+            way = "out" if shift.out_m > 0 else "in"
+            parts.append(f"{format_length(abs(shift.out_m), units)} {way}")
+        if abs(shift.along_m) >= LEAST_TOLD_M:
+            way = "left" if shift.along_m > 0 else "right"
+            parts.append(f"{format_length(abs(shift.along_m), units)} to the {way}")
+        told.append((shift.mark, " and ".join(parts)))
+    return tuple(told)
+
+
+LEAST_TOLD_M: Final = 0.02
+"""A part of a move that is shorter is left out."""

@@ -1,0 +1,249 @@
+// In the field: what is ticked, noted and put right is shown at once, and sent now or when there is
+// network.
+import { Waiting } from "./waiting.js";
+
+const hour = (date) => date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+const things = (count) => `${count} ${count === 1 ? "change waits" : "changes wait"}`;
+
+const send = (method, url, body) =>
+  fetch(url, {
+    method,
+    headers: { "Content-Type": "application/json", Accept: "application/json" },
+    body: JSON.stringify(body),
+  });
+
+export const field = () => ({
+  init() {
+    const { course, url, at } = this.$root.dataset;
+    this.url = url;
+    this.loaded = new Date(at);
+    this.online = true;
+    this.waiting = new Waiting(`waiting field ${course}`);
+    this.aside = new Waiting(`aside field ${course}`);
+    this.keepPages();
+    this.drawWaiting();
+    addEventListener("online", () => this.sendAll());
+    addEventListener("offline", () => this.look());
+    this.look();
+    this.sendAll();
+  },
+
+  // The worker keeps these pages and all that this one is made of.
+  async keepPages() {
+    if (!("serviceWorker" in navigator)) return;
+    await navigator.serviceWorker.register("/field-worker.js", { scope: "/" }).catch(() => {});
+    const worker = await navigator.serviceWorker.ready;
+    navigator.serviceWorker.addEventListener("message", (event) => {
+      if (event.data?.done) document.documentElement.dataset.kept = "yes";
+    });
+    const used = performance.getEntriesByType("resource").map((one) => one.name);
+    const named = [...document.querySelectorAll("link[href], script[src]")].map(
+      (one) => one.href || one.src,
+    );
+    const parts = [...new Set([...used, ...named])].filter((one) => one.includes("/static/"));
+    worker.active?.postMessage({
+      pages: JSON.parse(this.$root.dataset.pages),
+      parts,
+      home: location.href,
+    });
+  },
+
+  async look() {
+    this.online = await fetch("/healthz", { method: "HEAD", cache: "no-store" }).then(
+      () => true,
+      () => false,
+    );
+    this.showState();
+  },
+
+  showState() {
+    const count = this.waiting.list().length;
+    const at = hour(this.loaded);
+    const kept = this.online ? `Loaded at ${at}` : `No network: kept at ${at}`;
+    this.$refs.state.textContent = count ? `${kept}; ${things(count)}.` : `${kept}.`;
+    this.$root.dataset.waiting = count;
+    this.$root.dataset.online = this.online ? "yes" : "no";
+  },
+
+  // What waits, over what the page says, and what stands against somebody else's change.
+  drawWaiting() {
+    for (const entry of this.waiting.list()) if (entry.shows) this.draw(entry);
+    this.$refs.aside.replaceChildren(...this.aside.list().map((entry) => this.asideRow(entry)));
+    this.showState();
+  },
+
+  draw({ shows }) {
+    if (shows.check) {
+      const row = this.$root.querySelector(
+        `[data-sheet="${shows.sheet}"] [data-check="${shows.check}"]`,
+      );
+      for (const button of row?.querySelectorAll("[data-state]") ?? [])
+        button.setAttribute("aria-pressed", String(button.dataset.state === shows.state));
+      if (row) row.dataset.now = shows.state;
+      this.count(row?.closest("[data-sheet]"));
+    } else if (shows.note) {
+      const notes = this.$root.querySelector(`[data-sheet="${shows.sheet}"] [data-notes]`);
+      if (!notes || notes.querySelector(`[data-key="${shows.key}"]`)) return;
+      const line = document.createElement("li");
+      line.dataset.key = shows.key;
+      line.textContent = shows.note;
+      notes.append(line);
+    } else if (shows.name) {
+      const input = this.$root.querySelector(`[name="${shows.name}"]`);
+      if (input) input.value = shows.text;
+    }
+  },
+
+  count(shelter) {
+    if (!shelter) return;
+    const rows = [...shelter.querySelectorAll("[data-check]")];
+    const ok = rows.filter((row) => row.dataset.now === "ok").length;
+    const wrong = rows.filter((row) => row.dataset.now === "wrong").length;
+    const words = `${ok} of ${rows.length} looked at${wrong ? `, ${wrong} not right` : ""}`;
+    shelter.querySelector("[data-count]").textContent = words;
+  },
+
+  tick(event) {
+    const button = event.target.closest("[data-state]");
+    if (!button) return;
+    const row = button.closest("[data-check]");
+    const { sheet, pitch } = row.closest("[data-sheet]").dataset;
+    const state = row.dataset.now === button.dataset.state ? "" : button.dataset.state;
+    const said = { kind: "check", sheet: Number(sheet), pitch, check: row.dataset.check, state };
+    this.say(
+      { entry: said, shows: { sheet, check: row.dataset.check, state } },
+      `${sheet} ${row.dataset.check}`,
+    );
+  },
+
+  note(event) {
+    const form = event.target;
+    const input = form.querySelector("[name=note]");
+    const { sheet, pitch } = form.closest("[data-sheet]").dataset;
+    const text = input.value.trim();
+    if (!text) return;
+    const key = crypto.randomUUID();
+    this.say({
+      entry: { kind: "note", sheet: Number(sheet), pitch, text },
+      shows: { sheet, note: text, key },
+    });
+    input.value = "";
+  },
+
+  weather(event) {
+    const { name, value, dataset } = event.target;
+    const json = { column: name, text: value, version: Number(dataset.version), was: dataset.was };
+    this.say({ method: "PATCH", url: dataset.url, json, shows: { name, text: value } }, name);
+  },
+
+  late(event) {
+    const { name, value, dataset } = event.target;
+    const json = { person: Number(dataset.person), late_min: Number(value) || 0 };
+    this.say({ method: "POST", url: dataset.url, json, shows: { name, text: value } }, name);
+  },
+
+  say(entry, replaces) {
+    this.waiting.put(replaces ? { ...entry, replaces } : entry);
+    this.draw(entry);
+    this.showState();
+    this.sendAll();
+  },
+
+  async sendAll() {
+    await this.waiting.send((entry) => this.post(entry));
+    this.drawWaiting();
+  },
+
+  // Whether the server has an entry. What it refuses, or what somebody else has changed meanwhile,
+  // is put aside with both values until the leader has decided.
+  async post(entry) {
+    const body = entry.entry && { ...entry.entry, key: entry.id, at: entry.at };
+    const answer = body
+      ? await send("POST", `${this.url}/entries`, { entries: [body] })
+      : await send(entry.method, entry.url, entry.json);
+    if (answer.status >= 500 || answer.status === 401 || answer.status === 429) {
+      this.online = true;
+      return false;
+    }
+    this.online = true;
+    const told = await answer.json().catch(() => ({}));
+    if (answer.ok && told.gone?.length)
+      this.aside.put({ ...entry, why: "This shelter is not there any more." });
+    else if (answer.ok) this.taken(entry, told);
+    else if (answer.status === 409 && told.theirs === entry.json?.text) this.taken(entry, told);
+    else if (answer.status === 409) this.aside.put({ ...entry, told });
+    else this.aside.put({ ...entry, why: told.errors?.[0]?.message ?? "It was refused." });
+    return true;
+  },
+
+  taken(entry, told) {
+    const input = entry.shows?.name && this.$root.querySelector(`[name="${entry.shows.name}"]`);
+    if (!input) return;
+    if (told.text !== undefined) input.value = told.text;
+    input.dataset.was = input.value;
+    for (const one of this.$root.querySelectorAll("[data-version]"))
+      if (told.version) one.dataset.version = told.version;
+  },
+
+  asideRow(entry) {
+    const row = document.createElement("li");
+    const mine = entry.shows?.text ?? entry.shows?.note ?? entry.shows?.state ?? "";
+    row.append(
+      entry.told
+        ? `Yours: ${mine}. Meanwhile somebody else wrote ${entry.told.theirs}. `
+        : `${mine}: ${entry.why} `,
+    );
+    const button = (words, action) => {
+      const made = document.createElement("button");
+      made.type = "button";
+      made.className = "btn btn-sm btn-outline-primary";
+      made.textContent = words;
+      made.addEventListener("click", () => {
+        this.aside.drop(entry.id);
+        action();
+        this.drawWaiting();
+      });
+      return made;
+    };
+    if (entry.told)
+      row.append(
+        button("Take mine", () => {
+          const json = { ...entry.json, version: entry.told.version, was: entry.told.theirs };
+          this.waiting.put({ ...entry, id: crypto.randomUUID(), told: undefined, json });
+          this.sendAll();
+        }),
+        " ",
+      );
+    row.append(
+      button(entry.told ? "Leave theirs" : "Drop it", () => {
+        if (entry.told) this.taken(entry, { ...entry.told, text: entry.told.theirs });
+      }),
+    );
+    return row;
+  },
+
+  // A shelter at its usual steps: fetched when it is looked at, from the phone where there is no
+  // network.
+  async steps(event) {
+    const out = event.target.querySelector("[data-steps]");
+    try {
+      out.innerHTML = await (await fetch(event.target.dataset.url)).text();
+    } catch {
+      out.textContent = "This was not kept yet: open this page again where there is network.";
+    }
+  },
+
+  async measure(event) {
+    const form = event.target;
+    const out = form.querySelector("[data-measured]");
+    const asked = new URLSearchParams(new FormData(form));
+    out.setAttribute("aria-busy", "true");
+    try {
+      out.innerHTML = await (await fetch(`${form.dataset.url}?${asked}`)).text();
+    } catch {
+      out.textContent =
+        "Without network nothing new can be worked out. The table of usual steps below is kept.";
+    }
+    out.removeAttribute("aria-busy");
+  },
+});

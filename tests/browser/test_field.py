@@ -1,0 +1,163 @@
+"""The field page with the network cut: a cold start, changes of two devices, one thing measured."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import pytest
+from playwright.sync_api import expect
+
+from tarvik.store import field, kit, nights, plans
+from tarvik.store.models import Night
+from tests.browser.test_access import open_screen
+from tests.conftest import let_in, patient_context
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from playwright.sync_api import Browser, BrowserContext, Page
+
+    from tarvik.commands.testbed import Testbed
+
+pytestmark = [pytest.mark.browser, pytest.mark.database]
+PHONE = {"width": 390, "height": 844}
+SHELTERS = 3
+
+
+@pytest.fixture
+def pitched(bed: Testbed) -> Iterator[int]:
+    """A night with three shelters, chosen by hand."""
+    with bed.database.session() as session:
+        night = session.get(Night, bed.nights[3])
+        assert night is not None
+        people = kit.rows(session, bed.course, "people")
+        own = [s for s in kit.rows(session, bed.course, "sheets") if s.owner_id][:SHELTERS]
+        for place, sheet in enumerate(own):
+            plans.choose(session, night, plans.Choice(sheet.id, "a-frame", {}, (people[place].id,)))
+    yield bed.nights[3]
+    with bed.database.session() as session:
+        night = session.get(Night, bed.nights[3])
+        assert night is not None
+        for row in plans.shelters(session, night.id):
+            session.delete(row)
+
+
+def a_phone(browser: Browser, bed: Testbed, night: int) -> tuple[BrowserContext, Page]:
+    """A leader's phone that has opened the field page once."""
+    context = patient_context(browser, viewport=PHONE, has_touch=True)
+    let_in(context, bed)
+    page = context.new_page()
+    open_screen(page, bed, f"/courses/{{c}}/nights/{night}/field")
+    page.wait_for_selector("html[data-kept]", state="attached")
+    return context, page
+
+
+def test_the_app_starts_without_network(browser: Browser, bed: Testbed, pitched: int) -> None:
+    """Opened cold: the plan, the cards, and the steps worked out ahead are there."""
+    context, page = a_phone(browser, bed, pitched)
+    page.close()
+    context.set_offline(True)
+    page = context.new_page()
+    page.goto(f"{bed.url}/field")
+    expect(page.locator("h1")).to_have_text("In the field")
+    expect(page.locator("[data-waiting]")).to_have_attribute("data-online", "no")
+    expect(page.locator(".field-state")).to_contain_text("No network: kept at")
+    shelters = page.locator(".field-shelter")
+    assert shelters.count() == SHELTERS
+    shelters.first.locator("summary").first.tap()
+    first = shelters.first
+    expect(first.locator(".checks-list li")).not_to_have_count(0)
+    first.get_by_text("Drawing and steps").tap()
+    expect(first.locator(".above svg")).to_be_visible()
+    first.get_by_text("If you lower it").tap()
+    expect(first.locator("tbody tr")).not_to_have_count(0)
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{pitched}/camp")
+    expect(page.locator("h1")).to_have_text("Camp sheet")
+    context.close()
+
+
+def test_changes_of_two_phones_without_network_all_arrive_once(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
+    """Thirty each, ticks and notes, some said anew; both come back, one of them twice over."""
+    phones = [a_phone(browser, bed, pitched) for _ in range(2)]
+    for number, (context, page) in enumerate(phones):
+        context.set_offline(True)
+        for shelter in page.locator(".field-shelter").all():
+            shelter.locator("summary").first.tap()
+            for row in shelter.locator("[data-check]").all()[:6]:
+                row.get_by_role("button", name="Good").tap()
+            for note in range(4):
+                shelter.get_by_label("Note").fill(f"phone {number} note {note}")
+                shelter.get_by_role("button", name="Add").tap()
+        expect(page.locator(".field-state")).to_contain_text("30 changes wait")
+        page.reload()
+        expect(page.locator(".field-state")).to_contain_text("30 changes wait")
+        expect(page.locator("[data-now=ok]")).to_have_count(18)
+    for context, page in phones:
+        context.set_offline(False)
+        page.evaluate("dispatchEvent(new Event('online'))")
+        expect(page.locator("[data-waiting]")).to_have_attribute("data-waiting", "0")
+    with bed.database.session() as session:
+        said = field.entries(session, pitched)
+    notes = [(e.sheet_id, e.data["text"]) for e in said if e.kind == field.NOTE]
+    assert len(notes) == len(set(notes)) == 2 * SHELTERS * 4
+    assert sum(e.kind == field.CHECK for e in said) == 2 * SHELTERS * 6
+    assert {e.data["state"] for e in field.checked(said).values()} == {"ok"}
+    for context, _ in phones:
+        context.close()
+
+
+def test_weather_put_right_by_two_is_decided_by_hand(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
+    """As two leaders' edits are: both values are shown, and the leader takes one."""
+    context, page = a_phone(browser, bed, pitched)
+    context.set_offline(True)
+    page.get_by_text("Weather as it is").tap()
+    wind = page.get_by_label("Mean wind")
+    wind.fill("9 m/s")
+    wind.blur()
+    expect(page.locator(".field-state")).to_contain_text("1 change waits")
+    with bed.database.session() as session:
+        night = session.get(Night, pitched)
+        assert night is not None
+        needs = nights.needs_of(night)
+        nights.set_needs(session, night, replace(needs, wind_m_s=4.0), "“Mean wind”")
+    context.set_offline(False)
+    page.evaluate("dispatchEvent(new Event('online'))")
+    aside = page.get_by_role("list", name="To decide").locator("li")
+    expect(aside).to_contain_text("Yours: 9 m/s")
+    expect(aside).to_contain_text("4 m/s")
+    aside.get_by_role("button", name="Take mine").tap()
+    expect(aside).to_have_count(0)
+    expect(page.locator("[data-waiting]")).to_have_attribute("data-waiting", "0")
+    with bed.database.session() as session:
+        kept = session.get(Night, pitched)
+        assert kept is not None
+        assert nights.needs_of(kept).wind_m_s == 9.0
+    context.close()
+
+
+def test_one_thing_measured_says_which_stakes_to_move(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
+    context, page = a_phone(browser, bed, pitched)
+    shelter = page.locator(".field-shelter").first
+    shelter.locator("summary").first.tap()
+    planned = shelter.locator("option").first.inner_text()
+    height = float(planned.split("planned ")[1].split(" m")[0])
+    shelter.get_by_label("It is").fill(f"{height - 0.15:.2f} m")
+    shelter.get_by_role("button", name="What follows?").tap()
+    told = shelter.locator("[data-measured]")
+    expect(told).to_contain_text("Stake 1 ")
+    expect(told).to_contain_text(" out")
+    expect(told).to_contain_text(f"peak {height - 0.15:.2f} m")
+    shelter.get_by_label("It is").fill("tall")
+    shelter.get_by_role("button", name="What follows?").tap()
+    expect(told).to_contain_text("is not a length")
+    context.set_offline(True)
+    shelter.get_by_role("button", name="What follows?").tap()
+    expect(told).to_contain_text("Without network")
+    context.close()
