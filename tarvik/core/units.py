@@ -45,6 +45,10 @@ _SPLIT = re.compile(r"\s*(?:x|×|\*|by)\s*", re.I)
 PACE_M: Final = constant(
     "pace", 0.75, "m", "from memory", "length of one pace, when nobody calibrated theirs"
 )
+LIGHT_KG: Final = 0.995
+"""Loads under a kilogram are told in grams."""
+OUNCES: Final = 16
+"""Ounces to the pound."""
 _PACES = re.compile(rf"^({_NUMBER})\s*(?:paces?|steps?)$", re.I)
 _METRIC_SCALE: Final = {"m": 1.0, "cm": 0.01, "mm": 0.001}
 
@@ -197,6 +201,18 @@ def format_weight(kilograms: float, units: Units = Units.METRIC) -> str:
     if 0.05 < abs(weight) < 0.5:
         return f"under 1 {unit}"
     return f"{round(weight) + 0} {unit}"
+
+
+def format_load(kilograms: float, units: Units = Units.METRIC) -> str:
+    """A weight to carry: to 10 grams or an ounce while it is small, then to a tenth.
+
+    >>> format_load(0.648), format_load(1.26), format_load(0.2, Units.IMPERIAL)
+    ('650 g', '1.3 kg', '7 oz')
+    """
+    if units is Units.METRIC:
+        return f"{kilograms * 100:.0f}0 g" if kilograms < LIGHT_KG else f"{kilograms:.1f} kg"
+    ounces = kilograms / POUND_KG * OUNCES
+    return f"{ounces:.0f} oz" if ounces < OUNCES - 0.5 else f"{ounces / OUNCES:.1f} lb"
 
 
 def format_depth(metres: float, units: Units = Units.METRIC) -> str:

@@ -77,6 +77,7 @@ class KitIn(_Part):
     least_m: Metres | None = None
     most_m: Metres | None = None
     width_m: Annotated[FiniteFloat, Field(ge=0.003, le=0.2)] | None = None
+    uncut: bool = False
     count: Annotated[int, Field(ge=1, le=500)] = 1
     note: Annotated[str, Field(max_length=400)] = ""
 

@@ -51,7 +51,7 @@ if TYPE_CHECKING:
 
 KIT = {
     "supports": ("kind", "least_m", "most_m"),
-    "lines": ("length_m",),
+    "lines": ("length_m", "uncut"),
     "stakes": ("length_m", "width_m"),
 }
 NEEDED = {"supports": "kind", "lines": "length_m"}
@@ -79,6 +79,8 @@ def export(session: Session, course_id: int) -> CourseFile:
         for k, a, b in rules.pop("pairs", [])
         if a in here and b in here
     ]
+
+    rules.pop("carries", None)  # names people and rows by numbers of this server
 
     def owner(row: Any) -> int | None:
         return row.owner_id if row.owner_id in here else None

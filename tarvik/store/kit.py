@@ -251,6 +251,13 @@ def stakes_of(session: Session, course_id: int, rules: Mapping[str, Any]) -> Sta
     )
 
 
+def pole_of(row: SupportRow) -> Pole:
+    """One of the poles or sticks of a row."""
+    most = row.most_m or 1.4
+    least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
+    return Pole(min(least, most), most, row.kind)
+
+
 def supports_of(session: Session, course_id: int) -> Supports:
     """Everything at hand in a course. Kinds of which nothing is entered count as none."""
     trees: list[Tree] = []
@@ -266,9 +273,7 @@ def supports_of(session: Session, course_id: int) -> Supports:
                 Carrier(row.kind, row.most_m or row.least_m or 1.0, row.least_m or 0.0)
             ] * row.count
         else:
-            most = row.most_m or 1.4
-            least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
-            poles += [Pole(min(least, most), most, row.kind)] * row.count
+            poles += [pole_of(row)] * row.count
     lines = tuple(
         row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count)
     )

@@ -228,12 +228,13 @@ class SupportRow(Belonging, Owned, Base):
 
 
 class LineRow(Belonging, Owned, Base):
-    """Ready lengths of cord: `count` alike."""
+    """Ready lengths of cord, or hanks: `count` alike. `uncut`: nobody may cut them."""
 
     __tablename__ = "line"
 
     length_m: Mapped[float] = mapped_column()
     count: Mapped[int] = mapped_column(default=1)
+    uncut: Mapped[bool] = mapped_column(default=False)
     note: Mapped[str] = mapped_column(String(400), default="")
 
 

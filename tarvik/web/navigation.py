@@ -91,6 +91,14 @@ SCREENS: Final = (
         then="night",
     ),
     Screen(
+        "packing",
+        "Packing",
+        COURSE + "/packing",
+        Room.PREPARE,
+        purpose="What goes into whose bag for all nights, and the cord to cut.",
+        then="night",
+    ),
+    Screen(
         "night",
         "Weather",
         NIGHT + "/weather",

@@ -21,6 +21,7 @@ from tarvik.core.units import (
     format_gain,
     format_length,
     format_litres,
+    format_load,
     format_pressure,
     format_size,
     format_slip,
@@ -83,6 +84,7 @@ def make_templates(*folders: Path) -> Jinja2Templates:
     env.add_extension(Unwrapping)
     filters: dict[str, Any] = {
         "tape": lambda m, units: format_length(m, Units(units)),
+        "load": lambda kg, units: format_load(kg, Units(units)),
         "force": lambda n, units: format_force(n, Units(units)),
         "mast": lambda units: mast(Units(units)),
         "gain": lambda m, units: format_gain(m, Units(units)),

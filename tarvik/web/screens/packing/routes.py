@@ -1,0 +1,71 @@
+"""The packing list: on screen, a page a person on paper, and who carries what of the group's."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from tarvik.core.errors import InputError
+from tarvik.store import courses, kit
+from tarvik.store.accounts import Role
+from tarvik.store.models import Course
+from tarvik.web.access import for_role, guarded_router
+from tarvik.web.deps import CourseHere, Db, fields_of, page, part
+from tarvik.web.screens.packing.view import CARRIES, packing_view
+from tarvik.web.state import parts_of
+
+router = guarded_router("/courses/{course_id:number}")
+
+
+@router.get("/packing")
+@for_role(Role.VIEWER)
+def show(request: Request, course: CourseHere) -> Response:
+    """The screen; its list is worked out when it is there."""
+    return page(request, "packing/packing.html", course=course, tab="packing")
+
+
+@router.get("/packing/list")
+@for_role(Role.VIEWER)
+def listed(request: Request, session: Db, course: CourseHere) -> Response:
+    """The list itself."""
+    view = packing_view(request, session, course)
+    return part(request, "packing/list.html", units=course.units, **fields_of(view))
+
+
+@router.get("/packing.pdf")
+@for_role(Role.VIEWER)
+def pdf(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
+    """A page for each person, and one with the cord to cut."""
+    from tarvik.web.shared.pdf import to_pdf  # noqa: PLC0415 - slow to load, and seldom wanted
+
+    view = packing_view(request, session, course)
+    template = parts_of(request).pages.get_template("packing/print.html")
+    html = template.render(units=course.units, letter=paper == "letter", **fields_of(view))
+    return Response(
+        to_pdf(html),
+        media_type="application/pdf",
+        headers={"Content-Disposition": 'inline; filename="packing.pdf"'},
+    )
+
+
+@router.post("/packing/carry")
+@for_role(Role.LEADER)
+def carry(
+    session: Db,
+    course_id: int,
+    thing: Annotated[str, Form(max_length=60)],
+    person: Annotated[str, Form(max_length=12)] = "",
+) -> Response:
+    """Give a shared thing to somebody, or leave it to the fair split."""
+    courses.course(session, course_id)
+    course = session.get_one(Course, course_id, with_for_update=True)
+    given = dict((course.rules or {}).get(CARRIES, {}))
+    given.pop(thing, None)
+    if person:
+        if not person.isdecimal():
+            raise InputError("person", "choose somebody of the group")
+        given[thing] = kit.one(session, course_id, "people", int(person)).id
+    course.rules = {**(course.rules or {}), CARRIES: given}
+    return RedirectResponse(f"/courses/{course_id}/packing", status_code=303)
