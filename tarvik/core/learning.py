@@ -1,0 +1,142 @@
+"""What entries of a log teach about built-in values: minutes to set a pitch, what a stake holds,
+how high a peak stands. Bayesian updates on a grid: the built-in value is the middle of the prior.
+
+Each value is learned as a factor on the built-in one, on a logarithmic scale. An entry that lies
+far off counts no more than one at the edge of what is usual (Huber 1964, robust estimation): its
+pull is bounded, and it is named.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from scipy.stats import norm
+
+from tarvik.core.constant import ENGINEERING, constant
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from numpy.typing import NDArray
+
+    Floats = NDArray[np.float64]
+
+PRIOR_MINUTES: Final = constant(
+    "prior_minutes",
+    0.5,
+    "1",
+    ENGINEERING,
+    "spread (log) of groups' minutes about ours",
+)
+SPREAD_MINUTES: Final = constant(
+    "spread_minutes",
+    0.35,
+    "1",
+    ENGINEERING,
+    "spread (log) of one group's minutes",
+)
+PRIOR_HOLD: Final = constant(
+    "prior_holding",
+    0.4,
+    "1",
+    ENGINEERING,
+    "spread (log) of grounds' holding about ours",
+)
+SPREAD_HOLD: Final = constant(
+    "spread_holding", 0.3, "1", ENGINEERING, "spread (log) of what stakes of one ground hold"
+)
+PRIOR_PEAK: Final = constant(
+    "prior_peak", 0.08, "1", ENGINEERING, "spread (log) of groups' peaks about those planned"
+)
+SPREAD_PEAK: Final = constant(
+    "spread_peak", 0.04, "1", ENGINEERING, "spread (log) of one group's peaks about its own habit"
+)
+USUAL: Final = 2.0
+"""Entries further off than so many spreads count as those at that distance."""
+FAR: Final = 3.0
+"""Entries further off than so many spreads are named."""
+INTERVAL: Final = 0.90
+STEPS: Final = 801
+REACH: Final = 5.0
+"""Prior spreads to either side that the grid covers."""
+
+
+@dataclass(frozen=True, slots=True)
+class Learned:
+    """A factor on a built-in value: the prior's and the posterior's middle with 90 % intervals, by
+    how many entries, and the places of those that lie far off.
+    """
+
+    prior: tuple[float, float, float]
+    now: tuple[float, float, float]
+    entries: int
+    far_off: tuple[int, ...]
+
+    def value(self, built_in: float) -> float:
+        """The built-in value as the entries have moved it."""
+        return built_in * self.now[1]
+
+
+def learned_from_ratios(
+    ratios: Sequence[float], prior_spread: float, entry_spread: float
+) -> Learned:
+    """From measured over built-in (each above 0), each off by `entry_spread` (log) about the
+    factor.
+    """
+    grid = _grid(prior_spread)
+    logs = np.log(np.asarray(ratios, dtype=float))
+    score = norm.logpdf(grid, 0.0, prior_spread)
+    if len(logs):
+        off = np.abs(logs[:, None] - grid[None, :]) / entry_spread
+        # Quadratic as usual, straight beyond: the slope, so the pull of an entry, is bounded.
+        cost = np.where(off <= USUAL, off**2 / 2, USUAL * off - USUAL**2 / 2)
+        score = score - cost.sum(axis=0)
+    now = _told(grid, score)
+    middle = math.log(now[1])
+    far = tuple(int(n) for n in np.flatnonzero(np.abs(logs - middle) > FAR * entry_spread))
+    return Learned(_told(grid, norm.logpdf(grid, 0.0, prior_spread)), now, len(logs), far)
+
+
+def learned_from_holds(
+    pulls: Sequence[float],
+    held: Sequence[bool],
+    prior_spread: float = PRIOR_HOLD,
+    entry_spread: float = SPREAD_HOLD,
+) -> Learned:
+    """From stakes pulled with so many times what the built-in value says they hold, and whether
+    they held. The chance that one holds follows the normal curve on the logarithmic scale; one
+    entry in a hundred is taken for a mishap of another kind, so that none counts without bound.
+    """
+    grid = _grid(prior_spread)
+    logs = np.log(np.asarray(pulls, dtype=float))
+    score = norm.logpdf(grid, 0.0, prior_spread)
+    stood = np.asarray(held, dtype=bool)
+    if len(logs):
+        chance = norm.cdf((grid[None, :] - logs[:, None]) / entry_spread)
+        chance = MISHAP / 2 + (1 - MISHAP) * chance
+        score = score + np.log(np.where(stood[:, None], chance, 1 - chance)).sum(axis=0)
+    now = _told(grid, score)
+    middle = math.log(now[1])
+    odd = np.where(stood, logs - middle, middle - logs) > FAR * entry_spread
+    far = tuple(int(n) for n in np.flatnonzero(odd))
+    return Learned(_told(grid, norm.logpdf(grid, 0.0, prior_spread)), now, len(logs), far)
+
+
+MISHAP: Final = 0.01
+"""Share of stakes that come out, or hold, for reasons that no model knows."""
+
+
+def _grid(spread: float) -> Floats:
+    return np.linspace(-REACH * spread, REACH * spread, STEPS)
+
+
+def _told(grid: Floats, score: Floats) -> tuple[float, float, float]:
+    """Lower end, middle and upper end of the factor, from a density's logarithm on the grid."""
+    weight = np.exp(score - score.max())
+    share = (np.cumsum(weight) - weight / 2) / weight.sum()
+    tail = (1 - INTERVAL) / 2
+    low, middle, high = np.interp((tail, 0.5, 1 - tail), share, grid)
+    return float(np.exp(low)), float(np.exp(middle)), float(np.exp(high))
