@@ -11,7 +11,7 @@ import json
 from datetime import date
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import MEASURED_MOST_M
@@ -162,6 +162,17 @@ class ForecastIn(_Part):
     feed: Plain = {}
 
 
+class SaidIn(_Part):
+    """Something said of a shelter in the field: a check, a note, or a morning's log."""
+
+    key: Annotated[str, Field(pattern=r"^[0-9a-f-]{36}$")]
+    kind: Literal["check", "note", "log"]
+    sheet: Key
+    data: Plain = {}
+    by: Annotated[str, Field(max_length=80)] = ""
+    at: AwareDatetime
+
+
 class NightIn(_Part):
     """One night."""
 
@@ -174,6 +185,7 @@ class NightIn(_Part):
     asked: AskedIn | None = None
     named: Annotated[list[NamedIn], Field(max_length=20)] = []
     forecast: ForecastIn | None = None
+    said: Annotated[list[SaidIn], Field(max_length=5000)] = []
 
 
 class PairIn(_Part):

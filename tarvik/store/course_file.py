@@ -24,6 +24,7 @@ from tarvik.exchange.course_file import (
     NightIn,
     PairIn,
     PersonIn,
+    SaidIn,
     SheetIn,
     ShelterIn,
     SiteIn,
@@ -31,7 +32,7 @@ from tarvik.exchange.course_file import (
 )
 from tarvik.exchange.forecast import read_json
 from tarvik.exchange.ground_form import checked
-from tarvik.store import asks, courses, ground, kit, nights, plans
+from tarvik.store import asks, courses, field, ground, kit, nights, plans
 from tarvik.store.accounts import home_provider
 from tarvik.store.models import (
     Course,
@@ -161,6 +162,11 @@ def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> 
         forecast=ForecastIn(form=row.form, findings=row.findings, feed=row.feed)
         if row and row.form
         else None,
+        said=[
+            SaidIn(key=e.key, kind=e.kind, sheet=e.sheet_id, data=e.data, by=e.by, at=e.said_at)
+            for e in field.entries(session, night.id)
+            if e.sheet_id in sheets
+        ],
     )
 
 
@@ -317,6 +323,11 @@ def _bring_night(
     for named in told.named:
         kept = [plans.plain_of(c) for c in choices(named.shelters)]
         session.add(NamedPlan(night_id=night.id, name=named.name, shelters=kept, value=named.value))
+    said = [
+        field.Said(e.key, e.kind, _known(sheets, e.sheet, where), e.data, e.at, e.by)
+        for e in told.said
+    ]
+    field.keep(session, night.id, said)
     if told.asked is not None:
         _bring_asked(session, night, told.asked, people, sheets, where)
     if told.forecast is not None:

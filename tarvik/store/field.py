@@ -15,15 +15,14 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from tarvik.core.errors import InputError
-from tarvik.store.models import FieldEntry, now
+from tarvik.store.models import FieldEntry, Night, now
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from sqlalchemy.orm import Session
 
-CHECK, NOTE, MEASURED = "check", "note", "measured"
-KINDS: Final = (CHECK, NOTE, MEASURED)
+CHECK, NOTE, LOG = "check", "note", "log"
 MOST_ENTRIES: Final = 5000
 """Most entries of a night."""
 AHEAD_MOST: Final = timedelta(minutes=5)
@@ -32,16 +31,17 @@ AHEAD_MOST: Final = timedelta(minutes=5)
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """An entry as a device sends it."""
+    """An entry as a device sends it; `by`: the leader's name."""
 
     key: str
     kind: str
     sheet_id: int
     data: Mapping[str, Any]
     said_at: datetime
+    by: str
 
 
-def keep(session: Session, night_id: int, entries: Sequence[Said], by: str) -> int:
+def keep(session: Session, night_id: int, entries: Sequence[Said]) -> int:
     """Keep entries of a night, each once however often it is sent; how many were new. Raises
     InputError when the night has more than anybody says of it.
     """
@@ -56,7 +56,7 @@ def keep(session: Session, night_id: int, entries: Sequence[Said], by: str) -> i
             kind=said.kind,
             sheet_id=said.sheet_id,
             data=dict(said.data),
-            by=by[:80],
+            by=said.by[:80],
             said_at=min(said.said_at, now()) if said.said_at > now() + AHEAD_MOST else said.said_at,
             heard_at=now(),
         )
@@ -80,7 +80,25 @@ def checked(found: Sequence[FieldEntry]) -> dict[tuple[int, str], FieldEntry]:
     }
 
 
+def logged(session: Session, course_id: int | None = None) -> list[tuple[Night, FieldEntry]]:
+    """The last log of each shelter of each night: of one course, or of all that the asker may
+    see.
+    """
+    query = (
+        select(Night, FieldEntry)
+        .join(FieldEntry, FieldEntry.night_id == Night.id)
+        .where(FieldEntry.kind == LOG, Night.deleted_at.is_(None))
+        .order_by(Night.position, Night.id, FieldEntry.said_at, FieldEntry.id)
+    )
+    if course_id is not None:
+        query = query.where(Night.course_id == course_id)
+    last = {(night.id, entry.sheet_id): (night, entry) for night, entry in session.execute(query)}
+    return list(last.values())
+
+
 def forget_notes(session: Session, nights: Any) -> None:
     """Drop what was written freely about some nights: it may name anybody."""
-    written = FieldEntry.kind == NOTE
-    session.execute(delete(FieldEntry).where(FieldEntry.night_id.in_(nights), written))
+    here = FieldEntry.night_id.in_(nights)
+    session.execute(delete(FieldEntry).where(here, FieldEntry.kind == NOTE))
+    for entry in session.scalars(select(FieldEntry).where(here, FieldEntry.kind == LOG)):
+        entry.data = {**entry.data, "note": "", "where": "", "changed": "", "people": []}

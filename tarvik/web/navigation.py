@@ -144,6 +144,14 @@ SCREENS: Final = (
         NIGHT + "/field",
         Room.TONIGHT,
         purpose="The walk round before dark on a phone, with or without network.",
+        then="log",
+    ),
+    Screen(
+        "log",
+        "Log",
+        COURSE + "/log",
+        Room.AFTERWARDS,
+        purpose="How each shelter did, planned beside measured, and what that teaches.",
         then="history",
     ),
     Screen(

@@ -21,6 +21,8 @@ SCREENS = [
     "/courses/{c}/nights/{n}/board",
     "/courses/{c}/nights/{n}/camp",
     "/courses/{c}/nights/{n}/field",
+    "/courses/{c}/packing",
+    "/courses/{c}/log",
     "/courses/{c}/nights/{n}/weather",
     "/courses/{c}/rules",
     "/knots",

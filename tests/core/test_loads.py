@@ -38,7 +38,7 @@ from tarvik.core.loads.pressure import canopy, outside, panel_loads
 from tarvik.core.loads.remedies import stone_holds_n
 from tarvik.core.loads.ridge_line import from_pull, from_sag
 from tarvik.core.measure.catch import CAUGHT, catches
-from tarvik.core.measure.net import Fit, Net, NetKind, hang_net
+from tarvik.core.measure.net import TOUCH_M, Fit, Net, NetKind, hang_net
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.measure.shade import shade_through, sun_travel
 from tarvik.core.pitches import PITCHES
@@ -429,6 +429,30 @@ def test_a_net_under_a_tall_and_a_low_ridge() -> None:
     assert point.fit in (Fit.FREE, Fit.TOUCHES)
     with pytest.raises(InputError, match="height_m"):
         Net(NetKind.BOX, 2, 1, 9)
+
+
+@given(shelter=SHELTERS, height=st.floats(0.3, 1.2))
+@settings(max_examples=15)
+def test_no_place_of_the_grid_has_more_air_for_a_net(shelter: Shelter, height: float) -> None:
+    """Every place and heading by plain arrays."""
+    roof, net = roof_of(shelter), Net(NetKind.BOX, 1.8, 0.7, height)
+    low, high = roof.faces[..., :2].min(axis=(0, 1)), roof.faces[..., :2].max(axis=(0, 1))
+    x, y = (np.arange(a, b + 0.1, 0.1) for a, b in zip(low, high, strict=True))
+    places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    places = places[np.nan_to_num(roof.height_at(places), nan=-1.0) >= height - TOUCH_M]
+    top, most = net.surface(), -np.inf
+    for heading in range(0, 180 if len(places) else 0, 10):
+        a = math.radians(heading)
+        turn = np.array([[math.cos(a), math.sin(a)], [-math.sin(a), math.cos(a)]])
+        spots = (top[:, :2] @ turn)[None, :, :] + places[:, None, :]
+        over = roof.height_at(spots.reshape(-1, 2)).reshape(len(places), -1)
+        air = np.nan_to_num(over - top[:, 2], nan=-np.inf).min(axis=1).max()
+        most = max(most, float(air))
+    found = hang_net(roof, net)
+    if np.isfinite(most):
+        assert found.air_m == pytest.approx(most, abs=1e-6)
+    else:
+        assert found.fit is Fit.NO
 
 
 @given(shelter=SHELTERS, height=st.floats(0.3, 1.2))

@@ -13,6 +13,7 @@ import numpy as np
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
+from tarvik.core.measure.kernel.nets import most_air
 
 if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
@@ -26,6 +27,8 @@ TOUCH_M: Final = constant(
 )
 _PLACE_M: Final = 0.10
 _TURN_DEG: Final = 10
+SAME_AIR_M: Final = 1e-9
+"""Another heading counts only where it has more air than this."""
 
 
 class NetKind(StrEnum):
@@ -108,26 +111,13 @@ def hang_net(roof: Roof, net: Net) -> NetFit:
     over = roof.height_at(places)
     keep = np.nan_to_num(over, nan=-1.0) >= net.height_m - TOUCH_M
     places, over = places[keep], over[keep]
-    best: NetFit | None = None
-    surface = net.surface()
-    for heading in range(0, 180 if len(places) else 0, _TURN_DEG):
-        a = math.radians(heading)
-        turn = np.array([[math.cos(a), math.sin(a)], [-math.sin(a), math.cos(a)]])
-        spots = (surface[:, :2] @ turn)[None, :, :] + places[:, None, :]
-        roof_over = roof.height_at(spots.reshape(-1, 2)).reshape(len(places), -1)
-        air = np.nan_to_num(roof_over - surface[:, 2], nan=-np.inf).min(axis=1)
-        k = int(np.argmax(air))
-        if np.isfinite(air[k]) and (best is None or air[k] > best.air_m + 1e-9):
-            fit = Fit.FREE if air[k] >= FREE_M else Fit.TOUCHES if air[k] >= -TOUCH_M else Fit.NO
-            best = NetFit(
-                fit,
-                float(places[k, 0]),
-                float(places[k, 1]),
-                float(heading),
-                float(air[k]),
-                float(over[k]),
-            )
-    if best is None:
+    turns = np.arange(0, 180, _TURN_DEG)
+    k, turn, air = most_air(
+        roof.faces, roof.corners, roof.plane, places, net.surface(), np.radians(turns), SAME_AIR_M
+    )
+    if k < 0:
         centre = (low + high) / 2
         return NetFit(Fit.NO, float(centre[0]), float(centre[1]), 0.0, -net.height_m, 0.0)
-    return best
+    fit = Fit.FREE if air >= FREE_M else Fit.TOUCHES if air >= -TOUCH_M else Fit.NO
+    x_m, y_m = places[k]
+    return NetFit(fit, float(x_m), float(y_m), float(turns[turn]), float(air), float(over[k]))

@@ -96,6 +96,7 @@ def make_templates(*folders: Path) -> Jinja2Templates:
         "area": lambda a, units: format_area(a, Units(units)),
         "sheet_size": lambda row, units: format_size(row.width_m, row.length_m, Units(units)),
         "day": day,
+        "given": lambda value: "" if value is None else value,
         "sentence": sentence,
         "inside": inside,
         "compass": compass,

@@ -6,15 +6,18 @@ later.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from pydantic import AwareDatetime, BaseModel, Field, StringConstraints
 
 from tarvik.core.errors import InputError
+from tarvik.core.units import Units
 from tarvik.exchange.field_pack import pack
+from tarvik.exchange.log_form import LogIn
 from tarvik.store import courses, field
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
@@ -23,7 +26,13 @@ from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, me, page, part
 from tarvik.web.navigation import screen
 from tarvik.web.screens.field.pack import files_of
-from tarvik.web.screens.field.view import field_view, measured_view, shelter_of, steps_view
+from tarvik.web.screens.field.view import (
+    field_view,
+    measured_view,
+    planned_of,
+    shelter_of,
+    steps_view,
+)
 from tarvik.web.shared.frame import NIGHT_COOKIE
 from tarvik.web.state import STATIC
 
@@ -37,21 +46,25 @@ class EntryIn(BaseModel):
     """Something said of a shelter: a check with its state, or a note. `key`: made by the device."""
 
     key: Annotated[str, StringConstraints(pattern=r"^[0-9a-f-]{36}$")]
-    kind: Literal["check", "note"]
+    kind: Literal["check", "note", "log"]
     sheet: int
     pitch: Short = ""
     check: Short = ""
     state: Literal["ok", "wrong", ""] = ""
     text: Annotated[str, StringConstraints(max_length=400, strip_whitespace=True)] = ""
+    log: LogIn | None = None
     at: AwareDatetime
 
-    def said(self) -> field.Said:
-        """As it is kept."""
-        data = {"pitch": self.pitch}
-        data |= {"text": self.text} if self.kind == field.NOTE else {"check": self.check}
-        if self.kind == field.CHECK:
-            data |= {"state": self.state}
-        return field.Said(self.key, self.kind, self.sheet, data, self.at)
+    def said(self, planned: Callable[[int], dict[str, Any]], units: Units, by: str) -> field.Said:
+        """As it is kept; a log with what was planned. Raises InputError."""
+        data: dict[str, Any] = {"pitch": self.pitch}
+        if self.kind == field.NOTE:
+            data |= {"text": self.text}
+        elif self.kind == field.CHECK:
+            data |= {"check": self.check, "state": self.state}
+        else:
+            data |= (self.log or LogIn()).values(units) | planned(self.sheet)
+        return field.Said(self.key, self.kind, self.sheet, data, self.at, by)
 
 
 class EntriesIn(BaseModel):
@@ -78,8 +91,15 @@ def show(request: Request, session: Db, course: CourseHere, night: NightHere) ->
 
 @router.post(HERE + "/entries")
 @for_role(Role.ASSISTANT)
-def entries(request: Request, session: Db, night: NightHere, said: EntriesIn) -> Heard:
+def entries(
+    request: Request, session: Db, course: CourseHere, night: NightHere, said: EntriesIn
+) -> Heard:
     """Keep what was said of shelters, each entry once."""
+
+    def planned(sheet_id: int) -> dict[str, Any]:
+        return planned_of(request, session, course, night, sheet_id)
+
+    units = Units(course.units)
     name = session.get_one(Account, me(request).account_id).name
     gone, there = [], []
     for entry in said.entries:
@@ -88,9 +108,9 @@ def entries(request: Request, session: Db, night: NightHere, said: EntriesIn) ->
         except NotFoundError:
             gone.append(entry.key)
         else:
-            there.append(entry.said())
+            there.append(entry.said(planned, units, name))
     return Heard(
-        new=field.keep(session, night.id, there, name), gone=gone, at=datetime.now().astimezone()
+        new=field.keep(session, night.id, there), gone=gone, at=datetime.now().astimezone()
     )
 
 

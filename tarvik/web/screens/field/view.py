@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Final
+from typing import Any, Final
 
 from fastapi import Request
 from sqlalchemy.orm import Session
@@ -18,11 +18,11 @@ from tarvik.core.tonight import judge as judge_tonight
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.usual_steps import Step, usual_steps
 from tarvik.core.walk_round import checks
-from tarvik.exchange.night_form import BY_NAME, shown
+from tarvik.exchange.night_form import BY_NAME, holding_of, shown
 from tarvik.store import asks, courses, field, kit, night_plan, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, now
+from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, Site, now
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.screens.camp.view import CampView, SetUpCard, camp_view
 from tarvik.web.shared.as_hung import seen
@@ -61,6 +61,7 @@ class FieldCard:
     checks: tuple[CheckShown, ...]
     notes: tuple[FieldEntry, ...]
     measures: tuple[Measure, ...]
+    logged: FieldEntry | None = None
 
     @property
     def done(self) -> int:
@@ -167,7 +168,8 @@ def _field_card(
         for what, points in measurable(shelter).items()
         if len(points) == 1 or frozenset(what.split("-")) in told
     ]
-    return FieldCard(card, tuple(shown_checks), notes, tuple(measures))
+    logs = [e for e in own if e.kind == field.LOG]
+    return FieldCard(card, tuple(shown_checks), notes, tuple(measures), logs[-1] if logs else None)
 
 
 def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRow, int]:
@@ -176,6 +178,31 @@ def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRo
         if row.sheet_id == sheet_id:
             return row, number
     raise NotFoundError("this sheet is not pitched on this night any more")
+
+
+def planned_of(
+    request: Request, session: Session, course: Course, night: Night, sheet_id: int
+) -> dict[str, Any]:
+    """What was predicted of a shelter, to stand beside what its log says: peak (m), minutes, the
+    share of its weakest stake's holding that the night pulls, the ground, and who lies there.
+    """
+    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    row, number = shelter_of(session, night, sheet_id)
+    judged = judge.of(row, number)
+    figures, gale = judged.solution.figures, judged.tonight.gale
+    used = [part.used for part in gale.parts if part.kind == "stake"] if gale else []
+    rules = course.rules or {}
+    site = session.get(Site, night.site_id) if night.site_id else None
+    return {
+        "pitch": row.pitch,
+        "people": [person.name for person in plans.sleepers(row)],
+        "planned": {
+            "peak_m": figures.peak_m if figures else None,
+            "minutes": judged.solution.question.pitch.minutes,
+            "stake_used": max(used, default=None),
+            "ground": site.ground if site else holding_of(rules).ground.slug,
+        },
+    }
 
 
 @dataclass(frozen=True, slots=True)

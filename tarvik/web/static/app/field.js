@@ -88,6 +88,10 @@ export const field = () => ({
       line.dataset.key = shows.key;
       line.textContent = shows.note;
       notes.append(line);
+    } else if (shows.log) {
+      const form = this.$root.querySelector(`[data-sheet="${shows.sheet}"] .log-form`);
+      for (const [name, value] of Object.entries(shows.log))
+        if (form?.elements[name]) form.elements[name].value = value;
     } else if (shows.name) {
       const input = this.$root.querySelector(`[name="${shows.name}"]`);
       if (input) input.value = shows.text;
@@ -128,6 +132,18 @@ export const field = () => ({
       shows: { sheet, note: text, key },
     });
     input.value = "";
+  },
+
+  log(event) {
+    const form = event.target;
+    const { sheet, pitch } = form.closest("[data-sheet]").dataset;
+    const log = Object.fromEntries(new FormData(form));
+    const told = "Kept; it is in the log once it is sent.";
+    this.say(
+      { entry: { kind: "log", sheet: Number(sheet), pitch, log }, shows: { sheet, log } },
+      `${sheet} log`,
+    );
+    form.querySelector("[data-logged]").textContent = told;
   },
 
   weather(event) {
@@ -187,7 +203,11 @@ export const field = () => ({
 
   asideRow(entry) {
     const row = document.createElement("li");
-    const mine = entry.shows?.text ?? entry.shows?.note ?? entry.shows?.state ?? "";
+    const mine =
+      entry.shows?.text ??
+      entry.shows?.note ??
+      entry.shows?.state ??
+      (entry.shows?.log ? "The morning's log" : "");
     row.append(
       entry.told
         ? `Yours: ${mine}. Meanwhile somebody else wrote ${entry.told.theirs}. `

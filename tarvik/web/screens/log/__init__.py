@@ -1,0 +1,1 @@
+"""The log: how each shelter did, predicted beside measured, and what that teaches."""
