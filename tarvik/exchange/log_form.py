@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, StringConstraints
+from pydantic import BaseModel, StringConstraints, field_validator
 
 from tarvik.core.errors import InputError
+from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.units import Units, parse_length
 
 MINUTES_MOST: Final = 600
@@ -15,7 +16,41 @@ STAKES_MOST: Final = 60
 PEAK_LEAST_M, PEAK_MOST_M = 0.2, 5.0
 Line = Annotated[str, StringConstraints(max_length=200, strip_whitespace=True)]
 Short = Annotated[str, StringConstraints(max_length=20, strip_whitespace=True)]
-WET: Final = {"dry": "dry", "damp": "damp", "wet": "wet"}
+
+
+class PlannedKept(BaseModel):
+    """What was predicted when the log was written. SI units; `stake_used`: share of its holding
+    with which the weakest stake is pulled; `ground`: its slug.
+    """
+
+    peak_m: float | None = None
+    minutes: float | None = None
+    stake_used: float | None = None
+    ground: str = ""
+
+    @field_validator("ground")
+    @classmethod
+    def _known(cls, slug: str) -> str:
+        if slug and slug not in GROUNDS:
+            raise ValueError(f"no ground “{slug[:40]}”")
+        return slug
+
+
+class LogKept(BaseModel):
+    """A log as it is kept. SI units."""
+
+    pitch: str = ""
+    people: tuple[str, ...] = ()
+    changed: str = ""
+    minutes: int | None = None
+    peak_m: float | None = None
+    wet: str = ""
+    where: str = ""
+    pulled: int | None = None
+    force: int | None = None
+    again: str = ""
+    note: str = ""
+    planned: PlannedKept = PlannedKept()
 
 
 class LogIn(BaseModel):

@@ -32,6 +32,7 @@ from tarvik.exchange.course_file import (
 )
 from tarvik.exchange.forecast import read_json
 from tarvik.exchange.ground_form import checked
+from tarvik.exchange.log_form import LogKept
 from tarvik.store import asks, courses, field, ground, kit, nights, plans
 from tarvik.store.accounts import home_provider
 from tarvik.store.models import (
@@ -327,6 +328,9 @@ def _bring_night(
         field.Said(e.key, e.kind, _known(sheets, e.sheet, where), e.data, e.at, e.by)
         for e in told.said
     ]
+    for entry in said:
+        if entry.kind == field.LOG:
+            _tried(f"{where}.said", partial(LogKept.model_validate, entry.data))
     field.keep(session, night.id, said)
     if told.asked is not None:
         _bring_asked(session, night, told.asked, people, sheets, where)

@@ -140,7 +140,7 @@ SCREENS: Final = (
     ),
     Screen(
         "field",
-        "In the field",
+        "Field",
         NIGHT + "/field",
         Room.TONIGHT,
         purpose="The walk round before dark on a phone, with or without network.",

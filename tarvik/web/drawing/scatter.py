@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
 SIDE: Final = 300
-LEFT, RIGHT, TOP, BOTTOM = 56, 12, 12, 44
+LEFT, RIGHT, TOP, BOTTOM = 58, 32, 12, 44
 TICKS: Final = 4
 MARGIN: Final = 0.08
 """Share of the range that is left free round the marks."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
@@ -21,6 +21,7 @@ from tarvik.core.learning import (
 from tarvik.core.loads.holding import ground_named
 from tarvik.core.pitches import PITCHES
 from tarvik.core.units import Units, format_length
+from tarvik.exchange.log_form import LogKept
 from tarvik.store import field
 from tarvik.store.models import Course, FieldEntry, Night
 from tarvik.web.drawing.scatter import Dot, scatter
@@ -51,6 +52,8 @@ class LogRow:
     note: str
     by: str
     at: datetime
+    stake_used: float | None
+    ground: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,26 +86,26 @@ class LogView:
 
 def row_of(night: Night, entry: FieldEntry) -> LogRow:
     """An entry as a row."""
-    data: Mapping[str, Any] = entry.data
-    planned = data.get("planned", {})
-    slug = str(data.get("pitch", ""))
+    log = LogKept.model_validate(entry.data)
     return LogRow(
         night=night.title,
-        pitch=PITCHES[slug].name if slug in PITCHES else slug,
-        people=tuple(data.get("people", ())),
-        changed=data.get("changed", ""),
-        minutes=data.get("minutes"),
-        planned_minutes=float(planned.get("minutes") or 0.0),
-        peak_m=data.get("peak_m"),
-        planned_peak_m=planned.get("peak_m"),
-        wet=data.get("wet", ""),
-        where=data.get("where", ""),
-        pulled=data.get("pulled"),
-        force=data.get("force"),
-        again=data.get("again", ""),
-        note=data.get("note", ""),
+        pitch=PITCHES[log.pitch].name if log.pitch in PITCHES else log.pitch,
+        people=log.people,
+        changed=log.changed,
+        minutes=log.minutes,
+        planned_minutes=log.planned.minutes or 0.0,
+        peak_m=log.peak_m,
+        planned_peak_m=log.planned.peak_m,
+        wet=log.wet,
+        where=log.where,
+        pulled=log.pulled,
+        force=log.force,
+        again=log.again,
+        note=log.note,
         by=entry.by,
         at=entry.said_at,
+        stake_used=log.planned.stake_used,
+        ground=log.planned.ground,
     )
 
 
@@ -142,11 +145,11 @@ def _plot(dots: Sequence[Dot], shown: Any, title: str) -> str:
 
 
 def _lessons(every: Sequence[tuple[Night, FieldEntry]], units: Units) -> list[Lesson]:
-    rows = [(row_of(night, entry), entry) for night, entry in every]
-    as_planned = [(row, entry) for row, entry in rows if not row.changed]
+    rows = [row_of(night, entry) for night, entry in every]
+    as_planned = [row for row in rows if not row.changed]
     lessons = []
-    for pitch in dict.fromkeys(row.pitch for row, _ in as_planned):
-        timed = [r for r, _ in as_planned if r.pitch == pitch and r.minutes and r.planned_minutes]
+    for pitch in dict.fromkeys(row.pitch for row in as_planned):
+        timed = [r for r in as_planned if r.pitch == pitch and r.minutes and r.planned_minutes]
         if timed:
             found = learned_from_ratios(
                 [float(r.minutes or 0) / r.planned_minutes for r in timed],
@@ -158,7 +161,7 @@ def _lessons(every: Sequence[tuple[Night, FieldEntry]], units: Units) -> list[Le
                     f"minutes to set: {pitch}", timed[0].planned_minutes, found, timed, _minutes
                 )
             )
-    peaked = [r for r, _ in as_planned if r.peak_m and r.planned_peak_m]
+    peaked = [r for r in as_planned if r.peak_m and r.planned_peak_m]
     if peaked:
         ratios = [(r.peak_m or 0.0) / (r.planned_peak_m or 1.0) for r in peaked]
         found = learned_from_ratios(ratios, PRIOR_PEAK, SPREAD_PEAK)
@@ -176,16 +179,15 @@ TEN: Final = 9.5
 """Minutes from which tenths are not told."""
 
 
-def _holds(rows: Sequence[tuple[LogRow, FieldEntry]]) -> list[Lesson]:
+def _holds(rows: Sequence[LogRow]) -> list[Lesson]:
     """What stakes hold, ground by ground: the weakest stake of each shelter, of which it is known
     whether any came out.
     """
     grounds: dict[str, list[tuple[LogRow, float]]] = {}
-    for row, entry in rows:
-        planned = entry.data.get("planned", {})
-        used = planned.get("stake_used")
-        if row.pulled is not None and used is not None and used >= PULLED_LEAST:
-            grounds.setdefault(str(planned.get("ground")), []).append((row, float(used)))
+    for row in rows:
+        used = row.stake_used
+        if row.ground and row.pulled is not None and used is not None and used >= PULLED_LEAST:
+            grounds.setdefault(row.ground, []).append((row, used))
     lessons = []
     for ground, known in grounds.items():
         found = learned_from_holds([used for _, used in known], [not r.pulled for r, _ in known])

@@ -1,0 +1,125 @@
+"""The log over HTTP: typed in the field, kept beside what was planned, told and given out."""
+
+from __future__ import annotations
+
+import csv
+import io
+import uuid
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from pypdf import PdfReader
+
+from tarvik.core.errors import InputError
+from tarvik.core.units import Units
+from tarvik.exchange.log_form import LogIn
+from tarvik.store import erasing, field, kit, plans
+from tarvik.store.models import Night
+from tests.small_course import small_course
+
+if TYPE_CHECKING:
+    from fastapi.testclient import TestClient
+
+    from tarvik.store.database import Database
+
+pytestmark = pytest.mark.database
+
+
+@pytest.fixture
+def night(database: Database) -> tuple[int, int, int]:
+    """Course, night, and the sheet of its one shelter."""
+    with database.session() as session:
+        course, number = small_course(session)
+        row = session.get_one(Night, number)
+        sheet = kit.rows(session, course, "sheets")[0].id
+        who = kit.rows(session, course, "people")[0].id
+        plans.choose(session, row, plans.Choice(sheet, "a-frame", {}, (who,)))
+    return course, number, sheet
+
+
+def say(client: TestClient, night: tuple[int, int, int], **log: str) -> Any:
+    entry = {
+        "key": str(uuid.uuid4()),
+        "kind": "log",
+        "sheet": night[2],
+        "pitch": "a-frame",
+        "log": log,
+        "at": "2026-06-02T07:00:00+00:00",
+    }
+    return client.post(
+        f"/courses/{night[0]}/nights/{night[1]}/field/entries", json={"entries": [entry]}
+    )
+
+
+def test_a_log_stands_beside_what_was_planned(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    empty = client.get(f"/courses/{night[0]}/log").text
+    assert "Nothing is logged yet" in empty
+    told = {"minutes": "9 min", "peak": "1.02 m", "wet": "damp", "where": "at the feet"}
+    assert say(client, night, **told, pulled="1", force="force 4", again="yes").status_code == 200
+    shown = " ".join(client.get(f"/courses/{night[0]}/log").text.split())
+    for words in ("damp at the feet", "1.02 m", "planned", "force 4", "What the entries teach"):
+        assert words in shown, words
+    assert "Minutes to set: A-frame" in shown
+    kept = client.get(f"/courses/{night[0]}/nights/{night[1]}/field").text
+    assert 'value="9"' in kept
+
+
+def test_the_last_word_on_a_shelter_counts(client: TestClient, night: tuple[int, int, int]) -> None:
+    say(client, night, minutes="5")
+    say(client, night, minutes="12")
+    (row,) = client.get(f"/courses/{night[0]}/log.json").json()["log"]
+    assert row["minutes"] == 12
+    (line,) = csv.DictReader(
+        io.StringIO(client.get(f"/courses/{night[0]}/log.csv").text.lstrip("\ufeff"))
+    )
+    assert (line["pitch"], line["minutes"]) == ("A-frame", "12")
+    report = client.get(f"/courses/{night[0]}/report.pdf")
+    text = "".join(p.extract_text() for p in PdfReader(io.BytesIO(report.content)).pages)
+    assert "Course report" in text
+    assert "A-frame" in text
+
+
+def test_what_cannot_be_read_says_so(client: TestClient, night: tuple[int, int, int]) -> None:
+    for wrong, words in (
+        ({"minutes": "many"}, "whole number from 0 to 600"),
+        ({"force": "17"}, "whole number from 0 to 12"),
+        ({"peak": "tall"}, "not a length"),
+        ({"peak": "12 m"}, "no height of a shelter"),
+    ):
+        got = say(client, night, **wrong)
+        assert got.status_code == 422
+        assert words in got.json()["errors"][0]["message"]
+
+
+@pytest.mark.parametrize(
+    ("typed", "name", "kept"),
+    [
+        ({"minutes": "12 minutes"}, "minutes", 12),
+        ({"minutes": "12min."}, "minutes", 12),
+        ({"force": "Force 5"}, "force", 5),
+        ({"peak": "3 ft 6 in"}, "peak_m", 1.0668),
+        ({}, "pulled", None),
+    ],
+)
+def test_what_leaders_type_is_read(typed: dict[str, str], name: str, kept: float | None) -> None:
+    assert LogIn(**typed).values(Units.METRIC)[name] == pytest.approx(kept)
+
+
+def test_a_number_is_read_in_the_courses_unit() -> None:
+    assert LogIn(peak="4").values(Units.IMPERIAL)["peak_m"] == pytest.approx(1.2192)
+    with pytest.raises(InputError, match="no height"):
+        LogIn(peak="4 in").values(Units.IMPERIAL)
+
+
+def test_who_is_erased_is_not_named_in_the_log(
+    client: TestClient, database: Database, night: tuple[int, int, int]
+) -> None:
+    say(client, night, minutes="5", note="Ada did well", where="at Ada's feet")
+    with database.session() as session:
+        erasing.erase(session, night[0], kit.rows(session, night[0], "people")[0].id)
+    with database.session() as session:
+        ((_, entry),) = field.logged(session, night[0])
+        assert "Ada" not in str(entry.data)
+        assert entry.data["minutes"] == 5
