@@ -65,6 +65,12 @@ def parser() -> argparse.ArgumentParser:
     commands.add_parser("shots", help="take the screenshots in docs/screenshots anew")
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
+    counted = commands.add_parser(
+        "quality", help="write docs/quality.md: how readable the code is, or count another tree"
+    )
+    counted.add_argument("tree", type=Path, nargs="?", metavar="TREE")
+    counted.add_argument("--source", default="tarvik", metavar="FOLDER")
+    counted.add_argument("--tests", default="tests", metavar="FOLDER")
     commands.add_parser("warm", help="compile the geometry kernels")
     commands.add_parser(
         "test",
@@ -110,5 +116,9 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.check import check
 
         return check(CHECKOUT, asked.rest)
+    if asked.command == "quality":
+        from tarvik.commands.quality import quality
+
+        return quality(CHECKOUT, asked.tree, asked.source, asked.tests)
     module, name = PLAIN[asked.command]
     return int(getattr(import_module(f"tarvik.commands.{module}"), name)(CHECKOUT))

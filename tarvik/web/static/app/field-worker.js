@@ -1,5 +1,5 @@
-// Keeps the pages that a leader wants in the field: from the network while there is one, else as they
-// were when they were last loaded.
+// Keeps the pages that a leader wants in the field: from the network while there is one, else as
+// they were when they were last loaded.
 const STORE = "tarvik-field-1";
 const HOME = "/field"; // where the installed app begins
 

@@ -35,7 +35,8 @@ document.addEventListener("submit", (event) => {
   if (new URL(event.target.action, location.href).pathname !== "/sign-out") return;
   const waits = Object.keys(localStorage).filter((name) => name.startsWith("waiting "));
   const question =
-    "Changes made without network still wait on this device, and would be lost. Sign out all the same?";
+    "Changes made without network still wait on this device, and would be lost. " +
+    "Sign out all the same?";
   if (waits.length && !confirm(question)) event.preventDefault();
 });
 Alpine.start();

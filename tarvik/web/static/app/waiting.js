@@ -1,5 +1,6 @@
-// What was done without network: kept on this device in the order it was done, and sent when Tarvik
-// can be reached. Each entry has a name of its own, so that the server can tell one that it has had.
+// What was done without network: kept on this device in the order it was done, and sent when
+// Tarvik can be reached. Each entry has a name of its own, so that the server can tell one that it
+// has had.
 
 export class Waiting {
   constructor(name, store = globalThis.localStorage) {
