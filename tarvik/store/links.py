@@ -12,6 +12,7 @@ import hashlib
 import hmac
 import re
 import secrets
+from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
@@ -20,9 +21,12 @@ from sqlalchemy import select
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import TABLES
 from tarvik.store import kit
+from tarvik.store.accounts import clean_email
 from tarvik.store.kit import NotFoundError
+from tarvik.store.letters import drop_letters, post
 from tarvik.store.models import Answer, CardLink, Course, Night, Person, now
 from tarvik.store.secrets import CARD_LINKS, secret
+from tarvik.store.tokens import hashed
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -85,7 +89,64 @@ def revoke(session: Session, course_id: int, person_id: int) -> None:
     )
     for link in session.scalars(query):
         link.revoked_at = now()
+        drop_letters(session, hashed(token_of(session, link)))
     session.flush()
+
+
+@dataclass(frozen=True, slots=True)
+class Addressed:
+    """Whose card is sent to which address."""
+
+    person: Person
+    email: str
+
+
+def read_addresses(text: str, people: Sequence[Person]) -> list[Addressed]:
+    """Lines such as "Ada S, ada@her.example" or "ada@her.example Ada S", a person each. Raises
+    InputError that names the line.
+    """
+    found: dict[int, Addressed] = {}
+    for number, line in enumerate(text.splitlines(), start=1):
+        if not line.strip():
+            continue
+        words = re.split(r"[,;<>\s]+", line.strip())
+        emails = [word for word in words if "@" in word]
+        name = " ".join(word for word in words if word and "@" not in word)
+        if len(emails) != 1 or not name:
+            raise InputError("addresses", f"line {number}: write a name and one address, “{line}”")
+        called = [p for p in people if name.casefold() in (p.name.casefold(), _first(p))]
+        if len(called) != 1:
+            who = "nobody" if not called else f"{len(called)} people"
+            raise InputError("addresses", f"line {number}: {who} of the group is called “{name}”")
+        found[called[0].id] = Addressed(called[0], clean_email(emails[0]))
+    if not found:
+        raise InputError("addresses", "write a name and an address on each line")
+    return list(found.values())
+
+
+def _first(person: Person) -> str:
+    return person.name.split()[0].casefold()
+
+
+def send(session: Session, course: Course, addressed: Sequence[Addressed], address: str) -> None:
+    """Put a letter with the own card's link into the outbox for each; links that are missing are
+    made. Addresses are kept nowhere but on the letters.
+    """
+    there = links(session, course.id)
+    for one in addressed:
+        link = there.get(one.person.id) or make_link(session, course.id, one.person.id)
+        token = token_of(session, link)
+        first = one.person.name.split()[0]
+        post(
+            session,
+            course.provider_id,
+            one.email,
+            f"Your card for {course.name}",
+            (token, link.ends_at),
+            f"{first}, this is your card: where you sleep, how to set it up, what to bring.\n\n"
+            f"{address}/card/{token}\n\nOpen it once where there is network: from then on the "
+            "phone keeps it. Whoever has the link can read it.",
+        )
 
 
 def links(session: Session, course_id: int) -> dict[int, CardLink]:

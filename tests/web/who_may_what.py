@@ -183,6 +183,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"GET {_COURSE}/cards",
         f"GET {_COURSE}/cards/squares.pdf",
         f"POST {_COURSE}/cards/all",
+        f"POST {_COURSE}/cards/send",
         f"POST {_COURSE}/cards/{{person_id}}",
         f"POST {_COURSE}/cards/{{person_id}}/revoke",
         f"POST {_COURSE}/cards/answers/{{answer_id}}",

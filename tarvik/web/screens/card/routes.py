@@ -14,13 +14,14 @@ from typing import Annotated, Any
 import segno
 from fastapi import Depends, Form, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
 
 from tarvik.core import cards
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units, format_length, format_size
 from tarvik.store import courses, kit, links
 from tarvik.store.accounts import Role
-from tarvik.store.models import CardLink, Person
+from tarvik.store.models import CardLink, Course, Person
 from tarvik.store.scope import within
 from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, page, part
@@ -174,25 +175,62 @@ def squares(request: Request, session: Db, course: CourseHere, paper: str = "a4"
 
 @router.get(LEADERS)
 @for_role(Role.LEADER)
-def leaders(request: Request, session: Db, course: CourseHere, course_id: int) -> Response:
+def leaders(request: Request, session: Db, course: CourseHere) -> Response:
     """Every person's link with its square code, and the answers that wait."""
-    people = kit.rows(session, course_id, "people")
+    return _leaders(request, session, course)
+
+
+def _leaders(
+    request: Request,
+    session: Session,
+    course: Course,
+    status: int = 200,
+    *,
+    typed: str = "",
+    fault: InputError | None = None,
+    sent: int = 0,
+) -> Response:
+    """The same, with addresses as they were typed, what is wrong with them, or how many letters
+    were written.
+    """
+    people = kit.rows(session, course.id, "people")
     names = {p.id: p.name for p in people}
-    shown = _links_of(request, session, people, links.links(session, course_id))
+    shown = _links_of(request, session, people, links.links(session, course.id))
     waiting = [
         (a, names[a.person_id], said_by(a, Units(course.units)))
-        for a in links.answers(session, course_id)
+        for a in links.answers(session, course.id)
         if a.kind != "brings" and a.person_id in names
     ]
     return page(
         request,
         "card/cards.html",
+        status,
         course=course,
         tab="cards",
         loopback=loopback(request),
         people=shown,
         waiting=waiting,
+        typed=typed,
+        fault=fault,
+        sent=sent,
     )
+
+
+@router.post(LEADERS + "/send")
+@for_role(Role.LEADER)
+def send(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    addresses: Annotated[str, Form(max_length=20_000)] = "",
+) -> Response:
+    """Write a letter with the own card's link to each address, all at once."""
+    try:
+        addressed = links.read_addresses(addresses, kit.rows(session, course.id, "people"))
+    except InputError as err:
+        return _leaders(request, session, course, 422, typed=addresses, fault=err)
+    links.send(session, course, addressed, address(request))
+    return _leaders(request, session, course, sent=len(addressed))
 
 
 @router.post(LEADERS + "/all")

@@ -212,3 +212,45 @@ def test_a_card_shows_where_its_shelter_stands(database: Database, wood: tuple[i
         shown = anyone.get(f"/card/{token}").text
     drawn = shown[shown.index("Where you are in the camp") :]
     assert "1 you" in drawn[: drawn.index("</section>")]
+
+
+def test_cards_are_sent_by_letter_all_at_once(
+    database: Database, client: TestClient, wood: tuple[int, int]
+) -> None:
+    """Each to its own address; a letter goes when its link is taken back."""
+    here = f"/courses/{wood[0]}/cards"
+    typed = "Ada, ada@one.example\n\nbo@two.example  Bo S\n"
+    sent = client.post(f"{here}/send", data={"addresses": typed})
+    assert "2 letters lie in" in " ".join(sent.text.split())
+    outbox = client.get("/outbox").text
+    with database.session() as session:
+        there = links.links(session, wood[0])
+        tokens = {n: links.token_of(session, link) for n, link in there.items()}
+        ada, bo = (p.id for p in kit.rows(session, wood[0], "people")[:2])
+    assert set(tokens) == {ada, bo}
+    for number, email in ((ada, "ada@one.example"), (bo, "bo@two.example")):
+        assert email in outbox
+        assert f"/card/{tokens[number]}" in outbox
+    client.post(f"{here}/{ada}/revoke")
+    outbox = client.get("/outbox").text
+    assert tokens[ada] not in outbox
+    assert tokens[bo] in outbox
+
+
+@pytest.mark.parametrize(
+    ("typed", "words"),
+    [
+        ("Ada", "Line 1: write a name and one address"),
+        ("Nobody, n@one.example", "Line 1: nobody of the group"),
+        ("Ada, ada@", "address"),
+        ("", "on each line"),
+    ],
+)
+def test_a_line_that_cannot_be_read_is_named_and_nothing_is_sent(
+    client: TestClient, wood: tuple[int, int], typed: str, words: str
+) -> None:
+    got = client.post(f"/courses/{wood[0]}/cards/send", data={"addresses": typed})
+    assert got.status_code == 422
+    assert words in got.text
+    assert "Nothing was" in got.text
+    assert f">{typed}</textarea>" in got.text
