@@ -161,3 +161,44 @@ def test_one_thing_measured_says_which_stakes_to_move(
     shelter.get_by_role("button", name="What follows?").tap()
     expect(told).to_contain_text("Without network")
     context.close()
+
+
+def test_what_waits_goes_to_the_night_it_was_said_of(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
+    """Said on one night's page, sent from another night's."""
+    context, page = a_phone(browser, bed, pitched)
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/field")
+    page.wait_for_selector("html[data-kept]", state="attached")
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{pitched}/field")
+    context.set_offline(True)
+    shelter = page.locator(".field-shelter").first
+    shelter.locator("summary").first.tap()
+    shelter.get_by_label("Note").fill("said of the other night")
+    shelter.get_by_role("button", name="Add").tap()
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/field")
+    expect(page.locator(".field-state")).to_contain_text("1 change waits")
+    context.set_offline(False)
+    page.evaluate("dispatchEvent(new Event('online'))")
+    expect(page.locator("[data-waiting]")).to_have_attribute("data-waiting", "0")
+    with bed.database.session() as session:
+        said = [e.data.get("text") for e in field.entries(session, pitched)]
+        other = [e.data.get("text") for e in field.entries(session, bed.nights[2])]
+    assert "said of the other night" in said
+    assert "said of the other night" not in other
+    context.close()
+
+
+def test_pages_kept_go_when_the_sign_in_has_ended(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
+    """Taken away from the server, the kept copy goes as soon as it hears of it."""
+    context, page = a_phone(browser, bed, pitched)
+    here = f"{bed.url}/courses/{bed.course}/nights/{pitched}/field"
+    context.clear_cookies()
+    page.goto(here)
+    expect(page.locator("h1")).not_to_have_text("In the field")
+    context.set_offline(True)
+    page.goto(here)
+    expect(page.locator("body")).to_contain_text("This page was not kept on this phone")
+    context.close()

@@ -11,9 +11,9 @@ const pathOf = (address) => new URL(address, self.location.href).pathname;
 // A kept page follows what the server has; one that may not be seen any more goes.
 async function follow(request, response) {
   const store = await caches.open(STORE);
-  if (response.ok && !response.redirected) await store.put(request, response.clone());
-  else if ([401, 403, 404].includes(response.status) || response.redirected)
-    await store.delete(request);
+  const elsewhere = response.redirected || response.type === "opaqueredirect";
+  if (response.ok && !elsewhere) await store.put(request, response.clone());
+  else if (elsewhere || [401, 403, 404].includes(response.status)) await store.delete(request);
 }
 
 self.addEventListener("message", (event) => {

@@ -67,7 +67,8 @@ export const field = () => ({
 
   // What waits, over what the page says, and what stands against somebody else's change.
   drawWaiting() {
-    for (const entry of this.waiting.list()) if (entry.shows) this.draw(entry);
+    // Of all nights' changes those of this night are drawn; all of them wait, and are sent.
+    for (const entry of this.waiting.list()) if (entry.page === this.url) this.draw(entry);
     this.$refs.aside.replaceChildren(...this.aside.list().map((entry) => this.asideRow(entry)));
     this.showState();
   },
@@ -159,7 +160,8 @@ export const field = () => ({
   },
 
   say(entry, replaces) {
-    this.waiting.put(replaces ? { ...entry, replaces } : entry);
+    const own = { ...entry, page: this.url };
+    this.waiting.put(replaces ? { ...own, replaces: `${this.url} ${replaces}` } : own);
     this.draw(entry);
     this.showState();
     this.sendAll();
@@ -175,7 +177,7 @@ export const field = () => ({
   async post(entry) {
     const body = entry.entry && { ...entry.entry, key: entry.id, at: entry.at };
     const answer = body
-      ? await send("POST", `${this.url}/entries`, { entries: [body] })
+      ? await send("POST", `${entry.page}/entries`, { entries: [body] })
       : await send(entry.method, entry.url, entry.json);
     if (answer.status >= 500 || answer.status === 401 || answer.status === 429) {
       this.online = true;
@@ -193,6 +195,7 @@ export const field = () => ({
   },
 
   taken(entry, told) {
+    if (entry.page !== this.url) return;
     const input = entry.shows?.name && this.$root.querySelector(`[name="${entry.shows.name}"]`);
     if (!input) return;
     if (told.text !== undefined) input.value = told.text;
