@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import pytest
 from playwright.sync_api import expect
 
-from tarvik.store import field, kit, nights, plans
+from tarvik.store import courses, field, kit, nights, plans
 from tarvik.store.models import Night
 from tests.browser.test_access import open_screen
 from tests.conftest import let_in, patient_context
@@ -27,20 +27,17 @@ SHELTERS = 3
 
 @pytest.fixture
 def pitched(bed: Testbed) -> Iterator[int]:
-    """A night with three shelters, chosen by hand."""
+    """A night of its own with three shelters, chosen by hand."""
     with bed.database.session() as session:
-        night = session.get(Night, bed.nights[3])
-        assert night is not None
+        night = courses.add_night(session, bed.course)
+        number = night.id
         people = kit.rows(session, bed.course, "people")
         own = [s for s in kit.rows(session, bed.course, "sheets") if s.owner_id][:SHELTERS]
         for place, sheet in enumerate(own):
             plans.choose(session, night, plans.Choice(sheet.id, "a-frame", {}, (people[place].id,)))
-    yield bed.nights[3]
+    yield number
     with bed.database.session() as session:
-        night = session.get(Night, bed.nights[3])
-        assert night is not None
-        for row in plans.shelters(session, night.id):
-            session.delete(row)
+        session.delete(session.get_one(Night, number))
 
 
 def a_phone(browser: Browser, bed: Testbed, night: int) -> tuple[BrowserContext, Page]:
@@ -121,8 +118,7 @@ def test_weather_put_right_by_two_is_decided_by_hand(
     wind.blur()
     expect(page.locator(".field-state")).to_contain_text("1 change waits")
     with bed.database.session() as session:
-        night = session.get(Night, pitched)
-        assert night is not None
+        night = session.get_one(Night, pitched)
         needs = nights.needs_of(night)
         nights.set_needs(session, night, replace(needs, wind_m_s=4.0), "“Mean wind”")
     context.set_offline(False)
@@ -134,9 +130,7 @@ def test_weather_put_right_by_two_is_decided_by_hand(
     expect(aside).to_have_count(0)
     expect(page.locator("[data-waiting]")).to_have_attribute("data-waiting", "0")
     with bed.database.session() as session:
-        kept = session.get(Night, pitched)
-        assert kept is not None
-        assert nights.needs_of(kept).wind_m_s == 9.0
+        assert nights.needs_of(session.get_one(Night, pitched)).wind_m_s == 9.0
     context.close()
 
 
