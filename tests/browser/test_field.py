@@ -86,7 +86,9 @@ def test_changes_of_two_phones_without_network_all_arrive_once(
             for row in shelter.locator("[data-check]").all()[:6]:
                 row.get_by_role("button", name="Good").tap()
             for note in range(4):
-                shelter.get_by_label("Note").fill(f"phone {number} note {note}")
+                shelter.locator(".note-form").get_by_label("Note").fill(
+                    f"phone {number} note {note}"
+                )
                 shelter.get_by_role("button", name="Add").tap()
         expect(page.locator(".field-state")).to_contain_text("30 changes wait")
         page.reload()
@@ -168,7 +170,7 @@ def test_what_waits_goes_to_the_night_it_was_said_of(
     context.set_offline(True)
     shelter = page.locator(".field-shelter").first
     shelter.locator("summary").first.tap()
-    shelter.get_by_label("Note").fill("said of the other night")
+    shelter.locator(".note-form").get_by_label("Note").fill("said of the other night")
     shelter.get_by_role("button", name="Add").tap()
     page.goto(f"{bed.url}/courses/{bed.course}/nights/{bed.nights[2]}/field")
     expect(page.locator(".field-state")).to_contain_text("1 change waits")
