@@ -221,7 +221,7 @@ def test_cards_are_sent_by_letter_all_at_once(
     here = f"/courses/{wood[0]}/cards"
     typed = "Ada, ada@one.example\n\nbo@two.example  Bo S\n"
     sent = client.post(f"{here}/send", data={"addresses": typed})
-    assert "2 letters lie in" in " ".join(sent.text.split())
+    assert "2 messages are among" in " ".join(sent.text.split())
     outbox = client.get("/outbox").text
     with database.session() as session:
         there = links.links(session, wood[0])
