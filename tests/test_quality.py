@@ -24,7 +24,7 @@ def told(a: int, b: int, *, c: Any) -> tuple[int, int, str]:
 def _hidden(a: Any) -> tuple[int, ...]:  # noqa: ANN401
     return (a,)
 '''
-TWO = "x = [1,  2]  # fmt: skip\n"
+TWO = f"x = [1,  2]  # fmt: {'skip'}\n"
 
 
 def tree(folder: Path) -> Path:

@@ -21,6 +21,8 @@ TESTS: Final = "tests"
 SKIPPED: Final = frozenset((".git", ".venv", "node_modules", "vendor", "build", "dist", ".data"))
 LEFT_OUT: Final = frozenset(("__init__", "__main__"))
 """Modules that want no test of their own name."""
+SKIPS: Final = tuple(f"# fmt: {word}" for word in ("skip", "off"))
+"""How a comment keeps the formatter away."""
 FIRST_TOLD: Final = 3
 """Tuples of so many values across a function's edge want a name."""
 
@@ -80,7 +82,7 @@ def _python(path: Path, tree: Tree) -> None:
     tree.lines += [len(line) for line in lines if line.strip()]
     with path.open("rb") as opened:
         found = [t.string for t in tokenize.tokenize(opened.readline) if t.type == tokenize.COMMENT]
-    skips = sum(comment.startswith(("# fmt: skip", "# fmt: off")) for comment in found)
+    skips = sum(comment.startswith(SKIPS) for comment in found)
     tree.skips += skips
     tree.skipped_files += bool(skips)
     tree.comments += sum(not _instruction(comment) for comment in found)

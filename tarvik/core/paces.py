@@ -5,12 +5,13 @@ for.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from statistics import fmean
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.units import FOOT_M, Units
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping, Sequence
+    from collections.abc import Iterable, Mapping
 
     from tarvik.core.body import Body
 
@@ -52,14 +53,10 @@ def strides(group: Mapping[str, Body], distances: Iterable[float]) -> list[Strid
         halves = tuple(round(2 * metres / step) for metres in asked)
         alike.setdefault(halves, []).append((name, step))
     made = [
-        Stride(tuple(name for name, _ in people), _mean([step for _, step in people]), halves)
+        Stride(tuple(name for name, _ in people), fmean([step for _, step in people]), halves)
         for halves, people in alike.items()
     ]
     return sorted(made, key=lambda stride: -stride.step_m)
-
-
-def _mean(values: Sequence[float]) -> float:
-    return sum(values) / len(values)
 
 
 def in_halves(halves: int) -> str:

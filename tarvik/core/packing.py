@@ -66,21 +66,6 @@ class Wanted:
             tuple(s.height_m for rig in rigs for s in rig.supports if s.kind in POLE_KINDS),
         )
 
-    def met_by(self, stakes: int, lines_m: Sequence[float], poles: Sequence[Pole]) -> bool:
-        """Whether a bag has all of it: each line long enough, each pole reaching."""
-        free_lines, free_poles = sorted(lines_m), sorted(poles, key=lambda p: p.most_m)
-        for need in sorted(self.lines_m):
-            line = next((x for x in free_lines if x >= need - 1e-6), None)
-            if line is None:
-                return False
-            free_lines.remove(line)
-        for height in sorted(self.poles_m, reverse=True):
-            pole = next((p for p in free_poles if p.reaches(height)), None)
-            if pole is None:
-                return False
-            free_poles.remove(pole)
-        return stakes >= self.stakes
-
 
 def stakes_packed(every: Sequence[Wanted]) -> int:
     """Stakes that serve every night in turn."""

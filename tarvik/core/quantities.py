@@ -325,5 +325,6 @@ def parse_thickness(
 
 
 _THICK: Final = re.compile(
-    r"""(?:(\d{1,4}(?:\.\d{1,4})?)(?![\d/]))?(?:\s*\b(\d{1,3})/(\d{1,3}))?\s*(mm|in|inch|inches|")?"""
+    r"""(?:(\d{1,4}(?:\.\d{1,4})?)(?![\d/]))?(?:\s*\b(\d{1,3})/(\d{1,3}))?"""
+    r"""\s*(mm|in|inch|inches|")?"""
 )

@@ -21,6 +21,7 @@ from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
 from tarvik.exchange.course_file import MOST_ROWS
+from tarvik.exchange.grid import csv_text
 from tarvik.exchange.night_form import holding_of, house_of, may_cut
 from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
 
@@ -249,6 +250,14 @@ def stakes_of(session: Session, course_id: int, rules: Mapping[str, Any]) -> Sta
         (stake_kind(row, usual) for row in rows(session, course_id, "stakes")),
         StakeKind(usual.stake_depth_m, usual.stake_width_m, 0),
     )
+
+
+def table_csv(session: Session, course: Course, table: Table) -> str:
+    """One of a course's tables as CSV."""
+    told = context(session, course)
+    texts = [cells(row, table, told).text for row in rows(session, course.id, table.key)]
+    columns = [c for c in table.columns if not c.import_only]
+    return csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in texts])
 
 
 def pole_of(row: SupportRow) -> Pole:

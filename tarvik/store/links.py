@@ -129,7 +129,7 @@ def _first(person: Person) -> str:
 
 
 def send(session: Session, course: Course, addressed: Sequence[Addressed], address: str) -> None:
-    """Put a letter with the own card's link into the outbox for each; links that are missing are
+    """Put a letter with the link of their card into the outbox for each; links that are missing are
     made. Addresses are kept nowhere but on the letters.
     """
     there = links(session, course.id)

@@ -4,12 +4,13 @@ signed in; and the answer as a page.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Mapping
 from dataclasses import fields
 from typing import TYPE_CHECKING, Annotated, Any
 
 from fastapi import Depends, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
 from tarvik.store import courses, provider_people
@@ -90,6 +91,31 @@ def page(request: Request, name: str, status: int = 200, **context: Any) -> HTML
             secure=parts_of(request).settings.tls,
         )
     return answer
+
+
+def pdf_page(
+    request: Request,
+    template: str,
+    name: str,
+    *,
+    drawn: bool = True,
+    headers: Mapping[str, str] | None = None,
+    **context: Any,
+) -> Response:
+    """A template as a PDF of that name. `drawn`: it has drawings, which take their styles along."""
+    from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415 - slow to load
+
+    html = parts_of(request).pages.get_template(template).render(**context)
+    return Response(
+        to_pdf(with_drawing_styles(html) if drawn else html),
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="{name}"', **(headers or {})},
+    )
+
+
+def file_name(course: Course) -> str:
+    """A course's name as that of a file, without its ending."""
+    return re.sub(r"[^a-z0-9]+", "-", course.name.lower()).strip("-")[:60] or "course"
 
 
 def fields_of(view: DataclassInstance) -> dict[str, Any]:

@@ -169,15 +169,20 @@ class Judge:
         solution = self.solver.solve(self.asked(row, front_deg))
         return seen(self.hangings, [solution])[0]
 
+    def stands(self, row: ShelterRow) -> Seen:
+        """A shelter as it hangs where it stands, not judged."""
+        return self.seen(row, (row.spot or {}).get("front_deg"))
+
     def of(self, row: ShelterRow, number: int, front_deg: float | None = None) -> Judged:
         """One shelter judged, its front to a bearing or as it stands."""
-        if front_deg is None:
-            front_deg = (row.spot or {}).get("front_deg")
-        shape = self.seen(row, front_deg)
-        people = len(row.members)
-        tonight = judge(shape.solution, self.night, max(1, people), self.units)
-        judged = shape.judged(tonight, self.units, people).hung_too(self.marks(row))
+        shape = self.stands(row) if front_deg is None else self.seen(row, front_deg)
+        judged = self.weighed(shape, len(row.members)).hung_too(self.marks(row))
         return Judged(number, row, shape, judged, self.units)
+
+    def weighed(self, shape: Seen, people: int) -> Tonight:
+        """The judgement of a shelter as it hangs, for so many people, whoever they are."""
+        tonight = judge(shape.solution, self.night, max(1, people), self.units)
+        return shape.judged(tonight, self.units, people)
 
     def each(self, rows: Sequence[ShelterRow]) -> list[Judged]:
         """All shelters of a night in their order."""

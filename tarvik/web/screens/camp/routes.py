@@ -10,10 +10,9 @@ from fastapi.responses import Response
 from tarvik.core.errors import InputError
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page
+from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page, pdf_page
 from tarvik.web.screens.camp.practice import practice_view
 from tarvik.web.screens.camp.view import Paper, camp_view
-from tarvik.web.state import parts_of
 
 SIZES = {"a4": "A4", "letter": "letter"}
 """Pages that people print on, as styles name them."""
@@ -44,23 +43,14 @@ def pdf(
     """The same as PDF: all of it, the first page or the cards alone, one shelter's card, cards
     for the pocket, or the page of practice.
     """
-    from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415
-
     wanted = _paper(paper, part, large == "yes", only)
     view = camp_view(request, session, course, night, wanted)
-    pages = parts_of(request).pages
     if part == "practice":
-        told = practice_view(session, view)
-        html = pages.get_template("camp/practice.html").render(**fields_of(told))
         name = f"practice-night-{night.position}.pdf"
-    else:
-        html = pages.get_template("camp/print.html").render(**fields_of(view))
-        name = f"camp-sheet-night-{night.position}.pdf"
-    return Response(
-        to_pdf(with_drawing_styles(html)),
-        media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="{name}"'},
-    )
+        told = practice_view(session, view)
+        return pdf_page(request, "camp/practice.html", name, **fields_of(told))
+    name = f"camp-sheet-night-{night.position}.pdf"
+    return pdf_page(request, "camp/print.html", name, **fields_of(view))
 
 
 def _paper(size: str, part: str, large: bool, only: int) -> Paper:

@@ -24,7 +24,7 @@ from tarvik.store.accounts import Role
 from tarvik.store.models import CardLink, Course, Person
 from tarvik.store.scope import within
 from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, page, part
+from tarvik.web.deps import CourseHere, Db, page, part, pdf_page
 from tarvik.web.screens.account.routes import address, loopback
 from tarvik.web.screens.card.view import card_of, next_night, own_kit, said_by
 from tarvik.web.state import STATIC, parts_of
@@ -157,19 +157,17 @@ def _links_of(
 @for_role(Role.LEADER)
 def squares(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
     """The square codes on paper, each with its name, to be cut apart."""
-    from tarvik.web.shared.pdf import to_pdf  # noqa: PLC0415 - slow to load, and seldom wanted
-
     people = kit.rows(session, course.id, "people")
     shown = _links_of(request, session, people, links.links(session, course.id))
-    html = (
-        parts_of(request)
-        .pages.get_template("card/squares.html")
-        .render(course=course, people=[p for p in shown if p.link], letter=paper == "letter")
-    )
-    return Response(
-        to_pdf(html),
-        media_type="application/pdf",
-        headers={"Content-Disposition": 'inline; filename="square-codes.pdf"', **PRIVATE},
+    return pdf_page(
+        request,
+        "card/squares.html",
+        "square-codes.pdf",
+        drawn=False,
+        headers=PRIVATE,
+        course=course,
+        people=[p for p in shown if p.link],
+        letter=paper == "letter",
     )
 
 
@@ -224,7 +222,7 @@ def send(
     course: CourseHere,
     addresses: Annotated[str, Form(max_length=20_000)] = "",
 ) -> Response:
-    """Write a letter with the own card's link to each address, all at once."""
+    """Write a letter with the link of their card to each address, all at once."""
     try:
         addressed = links.read_addresses(addresses, kit.rows(session, course.id, "people"))
     except InputError as err:

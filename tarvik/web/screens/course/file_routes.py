@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import re
-
 from fastapi import Request, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
 from tarvik.exchange.field_pack import course_within
-from tarvik.store import accounts, course_file
+from tarvik.store import accounts, course_file, courses
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
-from tarvik.web.deps import me, require_making_courses
+from tarvik.web.deps import file_name, me, require_making_courses
 from tarvik.web.screens.course.routes import start_page
 from tarvik.web.state import parts_of
 
@@ -35,7 +33,7 @@ def out(request: Request, course_id: int) -> Response:
     """The course as a file."""
     with parts_of(request).database.session() as session:
         told = course_file.export(session, course_id)
-    name = re.sub(r"[^a-z0-9]+", "-", told.name.lower()).strip("-")[:60] or "course"
+        name = file_name(courses.course(session, course_id))
     return Response(
         form.write(told),
         media_type="application/json",

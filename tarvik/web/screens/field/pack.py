@@ -8,13 +8,11 @@ from fastapi import Request
 from sqlalchemy.orm import Session
 
 from tarvik.exchange import course_file as form
-from tarvik.exchange.calendar import evening_calendar
 from tarvik.exchange.columns import TABLES
 from tarvik.exchange.field_pack import COURSE
-from tarvik.exchange.grid import csv_text
 from tarvik.exchange.ground_files import to_csv, to_geojson, to_gpx
 from tarvik.store import course_file, courses, kit, night_plan, nights
-from tarvik.store.models import Course, Night, now
+from tarvik.store.models import Course, Night
 from tarvik.web.deps import fields_of
 from tarvik.web.screens.camp.view import CampView, camp_view
 from tarvik.web.shared.pdf import with_drawing_styles
@@ -48,7 +46,7 @@ def files_of(request: Request, session: Session, course: Course) -> dict[str, st
     )
     for night, camp in camps:
         files |= dict(_night_files(request, session, night, camp, style))
-    files |= dict(_tables(session, course))
+    files |= {f"{key}.csv": kit.table_csv(session, course, one) for key, one in TABLES.items()}
     files |= dict(_sites(session, course))
     files[COURSE] = form.write(course_file.export(session, course.id))
     files["course.schema.json"] = form.schema_text()
@@ -66,23 +64,9 @@ def _night_files(
     )
     if camp.map:
         yield f"{name}-map.svg", with_drawing_styles(camp.map)
-    found = (night_plan.of_night(session, night.id).found or {}).get("evening")
-    if found:
-        people = {p.id: p.name for p in kit.rows(session, night.course_id, "people")}
-        mark = f"night-{night.id}-{found['step']}"
-        title = f"{night.title}: setting up"
-        yield f"{name}.ics", evening_calendar(found, people, title, now(), mark).decode()
-
-
-def _tables(session: Session, course: Course) -> Iterator[tuple[str, str]]:
-    told = kit.context(session, course)
-    for key, table in TABLES.items():
-        rows = [kit.cells(row, table, told).text for row in kit.rows(session, course.id, key)]
-        columns = [c for c in table.columns if not c.import_only]
-        yield (
-            f"{key}.csv",
-            csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in rows]),
-        )
+    calendar = night_plan.calendar_of(session, night) if night.on else None
+    if calendar is not None:
+        yield f"{name}.ics", calendar.decode()
 
 
 def _sites(session: Session, course: Course) -> Iterator[tuple[str, str]]:

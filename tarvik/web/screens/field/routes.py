@@ -5,7 +5,6 @@ later.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Any, Literal
@@ -18,19 +17,17 @@ from tarvik.core.errors import InputError
 from tarvik.core.units import Units
 from tarvik.exchange.field_pack import pack
 from tarvik.exchange.log_form import LogIn
-from tarvik.store import courses, field
+from tarvik.store import courses, field, plans
 from tarvik.store.accounts import Role
-from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account
 from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, me, page, part
+from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, file_name, me, page, part
 from tarvik.web.navigation import screen
 from tarvik.web.screens.field.pack import files_of
 from tarvik.web.screens.field.view import (
     field_view,
     measured_view,
     planned_of,
-    shelter_of,
     steps_view,
 )
 from tarvik.web.shared.frame import NIGHT_COOKIE
@@ -101,16 +98,12 @@ def entries(
 
     units = Units(course.units)
     name = session.get_one(Account, me(request).account_id).name
-    gone, there = [], []
-    for entry in said.entries:
-        try:
-            shelter_of(session, night, entry.sheet)
-        except NotFoundError:
-            gone.append(entry.key)
-        else:
-            there.append(entry.said(planned, units, name))
+    pitched = {row.sheet_id for row in plans.shelters(session, night.id)}
+    there = [e.said(planned, units, name) for e in said.entries if e.sheet in pitched]
     return Heard(
-        new=field.keep(session, night.id, there), gone=gone, at=datetime.now().astimezone()
+        new=field.keep(session, night.id, there),
+        gone=[e.key for e in said.entries if e.sheet not in pitched],
+        at=datetime.now().astimezone(),
     )
 
 
@@ -151,11 +144,12 @@ def measured(
 @for_role(Role.LEADER)
 def field_pack(request: Request, session: Db, course: CourseHere) -> Response:
     """Everything of the course in open forms, as one file."""
-    name = re.sub(r"[^a-z0-9]+", "-", course.name.lower()).strip("-")[:60] or "course"
     return Response(
         pack(files_of(request, session, course)),
         media_type="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{name}-field-pack.zip"'},
+        headers={
+            "Content-Disposition": f'attachment; filename="{file_name(course)}-field-pack.zip"'
+        },
     )
 
 

@@ -14,7 +14,6 @@ from tarvik.core import cards
 from tarvik.core.as_it_stands import AsItStands, as_measured, measurable, planned_m
 from tarvik.core.errors import InputError
 from tarvik.core.measure.grades import fits
-from tarvik.core.tonight import judge as judge_tonight
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.usual_steps import Step, usual_steps
 from tarvik.core.walk_round import checks
@@ -23,6 +22,7 @@ from tarvik.store import asks, courses, field, kit, night_plan, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, Site, now
+from tarvik.web.deps import who
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.screens.camp.view import CampView, SetUpCard, camp_view
 from tarvik.web.shared.as_hung import seen
@@ -131,7 +131,7 @@ def field_view(request: Request, session: Session, course: Course, night: Night)
 
 
 def _is_leader(request: Request) -> bool:
-    asker = request.state.who
+    asker = who(request)
     return asker is not None and asker.role is not None and asker.role >= Role.LEADER
 
 
@@ -162,7 +162,7 @@ def _field_card(
     measures = [
         Measure(
             what,
-            f"height at {what}" if len(points) == 1 else f"{what.replace('-', ' to ')}",
+            _measured_words(what),
             format_length(planned_m(shelter, what), units),
         )
         for what, points in measurable(shelter).items()
@@ -170,6 +170,11 @@ def _field_card(
     ]
     logs = [e for e in own if e.kind == field.LOG]
     return FieldCard(card, tuple(shown_checks), notes, tuple(measures), logs[-1] if logs else None)
+
+
+def _measured_words(what: str) -> str:
+    """What is measured, in words: marks on the card, or one of them."""
+    return what.replace("-", " to ") if "-" in what else f"height at {what}"
 
 
 def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRow, int]:
@@ -224,8 +229,8 @@ def steps_view(
 ) -> list[StepShown]:
     """The usual steps of a shelter, each judged. Raises NotFoundError."""
     judge = judge_of(request, session, course, nights.night_of(session, course, night))
-    row, number = shelter_of(session, night, sheet_id)
-    planned = judge.of(row, number).solution
+    row, _ = shelter_of(session, night, sheet_id)
+    planned = judge.stands(row).solution
     asked = planned.question
     return [
         _step(judge, row, step, asked.weather.wind_from_deg)
@@ -236,9 +241,7 @@ def steps_view(
 def _step(judge: Judge, row: ShelterRow, step: Step, wind_deg: float) -> StepShown:
     solution = judge.solver.solve(step.question)
     shape = seen(judge.hangings, [solution])[0]
-    people = max(len(row.members), 1)
-    tonight = judge_tonight(shape.solution, judge.night, people, judge.units)
-    tonight = shape.judged(tonight, judge.units, people)
+    tonight = judge.weighed(shape, len(row.members))
     figures = shape.solution.figures
     return StepShown(
         _step_words(step, judge.units, wind_deg),
@@ -291,16 +294,16 @@ def measured_view(
     """What a measurement on a shelter tells. Raises InputError, NotFoundError."""
     units = Units(course.units)
     judge = judge_of(request, session, course, nights.night_of(session, course, night))
-    row, number = shelter_of(session, night, sheet_id)
-    planned = judge.of(row, number).solution
+    row, _ = shelter_of(session, night, sheet_id)
+    planned = judge.stands(row).solution
     if planned.shelter is None:
         raise InputError("what", "this shelter does not fold as it is planned")
     metres = parse_length(text, units, field="value")
     stands = as_measured(planned.shelter, what, metres, units)
-    step = Step(0.0, None, 0.0, usual_steps(planned.question, stands.settings)[0].question)
+    step = usual_steps(planned.question, stands.settings)[0]
     then = _step(judge, row, step, planned.question.weather.wind_from_deg)
     return MeasuredView(
-        asked=f"height at {what}" if "-" not in what else what.replace("-", " to "),
+        asked=_measured_words(what),
         measured=format_length(metres, units),
         planned=format_length(planned_m(planned.shelter, what), units),
         same=not stands.shifts and stands.settings == dict(planned.shelter.settings),

@@ -17,7 +17,6 @@ from tarvik.exchange.grid import (
     MOST_CELL,
     MOST_COLUMNS,
     Grid,
-    csv_text,
     decode,
     read_grid,
 )
@@ -201,10 +200,7 @@ def download(request: Request, course_id: int, table: str) -> Response:
     kind = table_named(table)
     with parts_of(request).database.session() as session:
         course = courses.course(session, course_id)
-        told = kit.context(session, course)
-        rows = [kit.cells(row, kind, told).text for row in kit.rows(session, course_id, table)]
-    columns = [c for c in kind.columns if not c.import_only]
-    text = csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in rows])
+        text = kit.table_csv(session, course, kind)
     return Response(
         text,
         media_type="text/csv; charset=utf-8",

@@ -11,9 +11,8 @@ from fastapi.responses import JSONResponse, Response
 from tarvik.exchange.grid import csv_text
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, fields_of, page
-from tarvik.web.screens.log.view import LogRow, log_view
-from tarvik.web.state import parts_of
+from tarvik.web.deps import CourseHere, Db, fields_of, page, pdf_page
+from tarvik.web.screens.log.view import LogRow, log_view, logged_rows
 
 router = guarded_router("/courses/{course_id:number}")
 COLUMNS = (
@@ -48,7 +47,7 @@ def show(request: Request, session: Db, course: CourseHere) -> Response:
 @for_role(Role.VIEWER)
 def table(session: Db, course: CourseHere) -> Response:
     """The log as a table, in SI units."""
-    rows = [[_cell(row, name) for name in COLUMNS] for row in log_view(session, course).rows]
+    rows = [[_cell(row, name) for name in COLUMNS] for row in logged_rows(session, course.id)]
     return Response(
         csv_text(list(COLUMNS), rows),
         media_type="text/csv; charset=utf-8",
@@ -60,24 +59,18 @@ def table(session: Db, course: CourseHere) -> Response:
 @for_role(Role.VIEWER)
 def plain(session: Db, course: CourseHere) -> JSONResponse:
     """The same as JSON."""
-    return JSONResponse(
-        {"course": course.name, "log": [_plain(row) for row in log_view(session, course).rows]}
-    )
+    rows = [_plain(row) for row in logged_rows(session, course.id)]
+    return JSONResponse({"course": course.name, "log": rows})
 
 
 @router.get("/report.pdf")
 @for_role(Role.VIEWER)
 def report(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
     """Who slept where, what happened, and what was learned, on paper."""
-    from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415 - slow to load
-
-    template = parts_of(request).pages.get_template("log/report.html")
     view = fields_of(log_view(session, course))
-    html = template.render(units=course.units, letter=paper == "letter", **view)
-    return Response(
-        to_pdf(with_drawing_styles(html)),
-        media_type="application/pdf",
-        headers={"Content-Disposition": 'inline; filename="report.pdf"'},
+    letter = paper == "letter"
+    return pdf_page(
+        request, "log/report.html", "report.pdf", units=course.units, letter=letter, **view
     )
 
 

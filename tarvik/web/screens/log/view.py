@@ -109,11 +109,16 @@ def row_of(night: Night, entry: FieldEntry) -> LogRow:
     )
 
 
+def logged_rows(session: Session, course_id: int) -> list[LogRow]:
+    """The log of a course, shelter by shelter."""
+    return [row_of(night, entry) for night, entry in field.logged(session, course_id)]
+
+
 def log_view(session: Session, course: Course) -> LogView:
     """The log of a course, and what all entries that the asker may see teach."""
     units = Units(course.units)
-    own = [row_of(night, entry) for night, entry in field.logged(session, course.id)]
-    every = field.logged(session)
+    every = [(night.course_id, row_of(night, entry)) for night, entry in field.logged(session)]
+    own = [row for course_id, row in every if course_id == course.id]
     return LogView(
         course=course,
         rows=tuple(own),
@@ -135,7 +140,7 @@ def log_view(session: Session, course: Course) -> LogView:
             lambda minutes: f"{minutes:.0f} min",
             "Minutes to set: planned and needed",
         ),
-        lessons=tuple(_lessons(every, units)),
+        lessons=tuple(_lessons([row for _, row in every], units)),
         all_entries=len(every),
     )
 
@@ -144,8 +149,7 @@ def _plot(dots: Sequence[Dot], shown: Any, title: str) -> str:
     return scatter(dots, shown, title) if dots else ""
 
 
-def _lessons(every: Sequence[tuple[Night, FieldEntry]], units: Units) -> list[Lesson]:
-    rows = [row_of(night, entry) for night, entry in every]
+def _lessons(rows: Sequence[LogRow], units: Units) -> list[Lesson]:
     as_planned = [row for row in rows if not row.changed]
     lessons = []
     for pitch in dict.fromkeys(row.pitch for row in as_planned):

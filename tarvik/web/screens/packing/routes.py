@@ -12,9 +12,8 @@ from tarvik.store import courses, kit
 from tarvik.store.accounts import Role
 from tarvik.store.models import Course
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, fields_of, page, part
+from tarvik.web.deps import CourseHere, Db, fields_of, page, part, pdf_page
 from tarvik.web.screens.packing.view import CARRIES, packing_view
-from tarvik.web.state import parts_of
 
 router = guarded_router("/courses/{course_id:number}")
 
@@ -38,15 +37,10 @@ def listed(request: Request, session: Db, course: CourseHere) -> Response:
 @for_role(Role.VIEWER)
 def pdf(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
     """A page for each person, and one with the cord to cut."""
-    from tarvik.web.shared.pdf import to_pdf  # noqa: PLC0415 - slow to load, and seldom wanted
-
-    view = packing_view(request, session, course)
-    template = parts_of(request).pages.get_template("packing/print.html")
-    html = template.render(units=course.units, letter=paper == "letter", **fields_of(view))
-    return Response(
-        to_pdf(html),
-        media_type="application/pdf",
-        headers={"Content-Disposition": 'inline; filename="packing.pdf"'},
+    view = fields_of(packing_view(request, session, course))
+    letter = paper == "letter"
+    return pdf_page(
+        request, "packing/print.html", "packing.pdf", units=course.units, letter=letter, **view
     )
 
 

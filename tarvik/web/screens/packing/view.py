@@ -63,7 +63,7 @@ class Thing:
 
 @dataclass(frozen=True, slots=True)
 class Bag:
-    """What one person carries: the own things, and those of the group's handed to them."""
+    """What one person carries: things of their own, and those of the group's handed to them."""
 
     person: Person
     own: tuple[Thing, ...]
@@ -89,7 +89,6 @@ class PackingView:
 
     course: Course
     bags: tuple[Bag, ...]
-    nobodys: tuple[Thing, ...]
     short: tuple[Short, ...]
     cord: CordView
     planned: int
@@ -153,7 +152,6 @@ def packing_view(request: Request, session: Session, course: Course) -> PackingV
     return PackingView(
         course=course,
         bags=bags,
-        nobodys=() if people else tuple(shared),
         short=tuple(short),
         cord=cord,
         planned=sum(bool(evening.stand) for evening in evenings),

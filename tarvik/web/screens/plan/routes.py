@@ -13,7 +13,6 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
 from tarvik.core.errors import InputError
-from tarvik.exchange.calendar import evening_calendar
 from tarvik.store import asks, courses, kit, night_plan, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
@@ -323,17 +322,13 @@ def evening(
 
 @router.get("/evening.ics")
 @for_role(Role.VIEWER)
-def calendar(session: Db, night: NightHere, course_id: int, night_id: int) -> Response:
+def calendar(session: Db, night: NightHere) -> Response:
     """The evening's tasks for a calendar."""
-    found = (night_plan.of_night(session, night_id).found or {}).get("evening")
-    if not found:
+    body = night_plan.calendar_of(session, night)
+    if body is None:
         raise NotFoundError("no evening is planned yet: press “Plan the evening” first")
-    names = {p.id: p.name for p in kit.rows(session, course_id, "people")}
-    body = evening_calendar(
-        found, names, f"{night.title}: setting up", now(), f"night-{night_id}-{found['step']}"
-    )
     return Response(
         body,
         media_type="text/calendar; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="evening-{night_id}.ics"'},
+        headers={"Content-Disposition": f'attachment; filename="evening-{night.id}.ics"'},
     )

@@ -1,4 +1,4 @@
-import { Waiting } from "./waiting.js";
+import { Waiting, reachable } from "./waiting.js";
 
 // A participant's card: kept for when there is no network, and says so when that is what is shown.
 if ("serviceWorker" in navigator) {
@@ -18,14 +18,9 @@ if ("serviceWorker" in navigator) {
     if (event.data?.kept) document.documentElement.dataset.kept = "yes";
   });
 }
-// Being on some network is not yet reaching Tarvik: it is asked, past the worker that keeps the
-// card.
 const offline = document.getElementById("offline");
 const look = async () => {
-  offline.hidden = await fetch("/healthz", { method: "HEAD", cache: "no-store" }).then(
-    () => true,
-    () => false,
-  );
+  offline.hidden = await reachable();
 };
 // What a participant ticks or puts right is sent at once, or waits on the phone until it can be.
 const card = location.pathname;

@@ -1,6 +1,6 @@
 // In the field: what is ticked, noted and put right is shown at once, and sent now or when there is
 // network.
-import { Waiting } from "./waiting.js";
+import { Waiting, reachable } from "./waiting.js";
 
 const hour = (date) => date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 const things = (count) => `${count} ${count === 1 ? "change waits" : "changes wait"}`;
@@ -49,10 +49,7 @@ export const field = () => ({
   },
 
   async look() {
-    this.online = await fetch("/healthz", { method: "HEAD", cache: "no-store" }).then(
-      () => true,
-      () => false,
-    );
+    this.online = await reachable();
     this.showState();
   },
 
@@ -179,11 +176,8 @@ export const field = () => ({
     const answer = body
       ? await send("POST", `${entry.page}/entries`, { entries: [body] })
       : await send(entry.method, entry.url, entry.json);
-    if (answer.status >= 500 || answer.status === 401 || answer.status === 429) {
-      this.online = true;
-      return false;
-    }
     this.online = true;
+    if (answer.status >= 500 || answer.status === 401 || answer.status === 429) return false;
     const told = await answer.json().catch(() => ({}));
     if (answer.ok && told.gone?.length)
       this.aside.put({ ...entry, why: "This shelter is not there any more." });

@@ -2,6 +2,13 @@
 // Tarvik can be reached. Each entry has a name of its own, so that the server can tell one that it
 // has had.
 
+// Being on some network is not yet reaching Tarvik: it is asked, past any worker that keeps pages.
+export const reachable = () =>
+  fetch("/healthz", { method: "HEAD", cache: "no-store" }).then(
+    () => true,
+    () => false,
+  );
+
 export class Waiting {
   constructor(name, store = globalThis.localStorage) {
     this.name = name;
