@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from tarvik.core.fitting import Misfit, fit
+from tarvik.core.own_values import BUILT_IN, OwnValues
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.house import PLAIN_HOUSE, House
 from tarvik.core.rig.supports import EDGE_KINDS
@@ -315,12 +316,18 @@ SUPPORT_MINUTES: Final[Mapping[str, float]] = MappingProxyType(
 """Minutes that a support adds to a pitch between trees (engineering assumption)."""
 
 
-def minutes(pitch: Pitch, rig: Rig | None, skill: str = "practised", hands: int = 1) -> float:
+def minutes(
+    pitch: Pitch,
+    rig: Rig | None,
+    skill: str = "practised",
+    hands: int = 1,
+    own: OwnValues = BUILT_IN,
+) -> float:
     """Minutes to set a pitch up on this rig: the pitch's own time, what the supports and buttons
-    add, by skill and hands.
+    add, by skill and hands; `own`: values of the provider's log that are gone by.
     """
     added = sum(SUPPORT_MINUTES.get(s.kind, 0.0) for s in rig.supports) if rig else 0.0
-    return (pitch.minutes + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
+    return (own.minutes_of(pitch) + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
 
 
 FEW_POINTS: Final = 6

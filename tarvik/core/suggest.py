@@ -113,8 +113,8 @@ def by_itself(number: int, solution: Solution, judged: Tonight, night: Night) ->
     suit = suit_here(pitch, asked.sheet, asked.supports, night.needs)
     named = f"{night.needs.wanted.name}: {SUIT_WORDS[suit]}"
     parts = [Part(named, float(suit))]
-    if pitch.minutes:
-        parts.append(Part(f"{pitch.minutes:g} min to set", A_MINUTE * pitch.minutes))
+    if minutes := night.own.minutes_of(pitch):
+        parts.append(Part(f"{minutes:.2g} min to set", A_MINUTE * minutes))
     cautions = sum(f.level is Level.CAUTION for f in judged.findings)
     if cautions:
         parts.append(

@@ -31,6 +31,7 @@ from tarvik.core.measure.grades import fits
 from tarvik.core.measure.lying import Lying
 from tarvik.core.measure.openings import open_round, openings
 from tarvik.core.measure.runoff import POOLING_DEG
+from tarvik.core.own_values import BUILT_IN, OwnValues
 from tarvik.core.rig.verdict import BUTTON, Verdict
 from tarvik.core.site.open_ground import open_ground
 from tarvik.core.suited import sits, unsuited
@@ -78,7 +79,8 @@ BEDLESS: Final = frozenset({"lunch", "shade"})
 @dataclass(frozen=True, slots=True)
 class Night:
     """One night of a course: its needs, how people lie, what stakes and cords hold, a net to be
-    hung, the bearing on the ground that leads uphill, and whether buttons may be made.
+    hung, the bearing on the ground that leads uphill, whether buttons may be made, and which values
+    of the provider's own log are gone by.
     """
 
     needs: NightNeeds = field(default_factory=NightNeeds)
@@ -87,6 +89,7 @@ class Night:
     net: Net | None = None
     uphill_deg: float | None = None
     buttons: bool = True
+    own: OwnValues = BUILT_IN
 
     @property
     def uphill_off_wind_deg(self) -> float | None:

@@ -18,6 +18,7 @@ from tarvik.core.intent import INTENTS
 from tarvik.core.loads.holding import GROUNDS, Holding, ground_named
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.measure.net import Net, NetKind
+from tarvik.core.own_values import OwnValues
 from tarvik.core.plan.aims import OWN, SHARING
 from tarvik.core.plan.party import EARSHOT_M, GAP_M, PlanRules
 from tarvik.core.quantities import (
@@ -456,13 +457,29 @@ def lying_of(kept: Mapping[str, Any]) -> Lying:
 def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
     """What the course's stakes and cords hold; a site's own ground goes before the course's."""
     values = {**RULE_DEFAULTS, **kept}
+    here = ground_named(ground or values["ground"])
     return Holding(
-        ground_named(ground or values["ground"]),
+        here,
         values["stake_depth_m"],
         values["guy_mm"],
         values["ridge_mm"],
         values["stake_width_mm"] / 1000,
+        own=own_values_of(kept).holding.get(here.slug, 1.0),
     )
+
+
+def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
+    """What the course goes by of what its provider's log teaches. Raises InputError."""
+    told = kept.get("own_values") or {}
+    try:
+        return OwnValues(
+            *(
+                {str(slug): float(x) for slug, x in dict(told.get(name) or {}).items()}
+                for name in ("holding", "minutes")
+            )
+        )
+    except (AttributeError, TypeError, ValueError) as err:
+        raise InputError("own_values", "own values are factors by ground and by pitch") from err
 
 
 def house_of(kept: Mapping[str, Any]) -> House:

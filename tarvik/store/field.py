@@ -101,4 +101,5 @@ def forget_notes(session: Session, nights: Any) -> None:
     here = FieldEntry.night_id.in_(nights)
     session.execute(delete(FieldEntry).where(here, FieldEntry.kind == NOTE))
     for entry in session.scalars(select(FieldEntry).where(here, FieldEntry.kind == LOG)):
-        entry.data = {**entry.data, "note": "", "where": "", "changed": "", "people": []}
+        words = dict.fromkeys(("note", "where", "changed", "damage"), "")
+        entry.data = {**entry.data, **words, "people": []}

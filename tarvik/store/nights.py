@@ -23,6 +23,7 @@ from tarvik.exchange.night_form import (
     holding_of,
     lying_of,
     net_of,
+    own_values_of,
     read_rule,
     rules_shown,
     to_plain,
@@ -67,6 +68,7 @@ def night_of(session: Session, course: Course, night: Night) -> CoreNight:
         net_of(rules),
         site.uphill_deg if site else None,
         bool({**RULE_DEFAULTS, **rules}["plan_buttons"]),
+        own_values_of(rules),
     )
 
 

@@ -627,7 +627,7 @@ class Planner:
                 ToPitch(
                     number,
                     standing.people,
-                    pitch.minutes,
+                    case.night.own.minutes_of(pitch),
                     len(pitch.high_points()),
                     stakes,
                     pitch.minutes > 6,

@@ -175,6 +175,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_COURSE}/team/invite",
         f"GET {_COURSE}/file",
         f"POST {_COURSE}/packing/carry",
+        f"POST {_COURSE}/log/own-values",
         f"GET {_COURSE}/field-pack.zip",
         f"GET {_COURSE}/history",
         f"POST {_COURSE}/history/restore",

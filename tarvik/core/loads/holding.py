@@ -238,7 +238,8 @@ class StakeKind:
 class Holding:
     """What this course's stakes and cords hold. `longer`: stakes at hand that hold more than the
     usual ones. `more`: of some stakes (by their place among the rig's) how many times one stake's
-    holding they have, where remedies were taken.
+    holding they have, where remedies were taken. `own`: how many times the built-in value this
+    ground holds by the provider's own log, 1 where nobody goes by it.
     """
 
     ground: GroundType = DEFAULT_GROUND
@@ -248,6 +249,7 @@ class Holding:
     stake_width_m: float = STAKE_WIDTH_M
     more: tuple[tuple[int, float], ...] = ()
     longer: tuple[StakeKind, ...] = ()
+    own: float = 1.0
 
     def __post_init__(self) -> None:
         for name, least, most in (
@@ -269,7 +271,7 @@ class Holding:
     @property
     def stake_n(self) -> float:
         """Pull at which a stake comes out."""
-        return stake_holds_n(self.ground, self.stake_depth_m, self.stake_width_m)
+        return self.own * stake_holds_n(self.ground, self.stake_depth_m, self.stake_width_m)
 
     @property
     def trusted_stake_n(self) -> float:
@@ -278,7 +280,7 @@ class Holding:
 
     def trusted_n(self, kind: StakeKind) -> float:
         """Pull that a stake of another kind is trusted with here."""
-        return stake_holds_n(self.ground, kind.depth_m, kind.width_m) / TRUST
+        return self.own * stake_holds_n(self.ground, kind.depth_m, kind.width_m) / TRUST
 
     def stake_at_n(self, number: int) -> float:
         """Pull that one of the rig's stakes is trusted with, remedies counted."""

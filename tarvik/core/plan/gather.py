@@ -450,7 +450,7 @@ class Gathering:
                     -min(given[n].calm, people),
                     -forms[n].suit,
                     -min(given[n].sit, people),
-                    forms[n].pitch.minutes,
+                    self.night.own.minutes_of(forms[n].pitch),
                     n,
                 )
             )
@@ -530,52 +530,52 @@ class Gathering:
         assert self.camp is not None  # noqa: S101
         out = self.camp.way_m(stand.placed.spot.at)
         given = self._given(form, stand.from_deg, stand.uphill_deg)
-        return _offer(sheets, form, way, given, stand, out)
+        return self._offer(sheets, form, way, given, stand, out)
 
     def _unplaced(self, sheets: tuple[int, ...], form: Form, way: Carrying) -> Offer:
-        return _offer(sheets, form, way, self._given(form, form.back_deg, None), None, 0.0)
+        return self._offer(sheets, form, way, self._given(form, form.back_deg, None), None, 0.0)
 
-
-def _offer(
-    sheets: tuple[int, ...],
-    form: Form,
-    way: Carrying,
-    given: Weathered,
-    stand: Stand | None,
-    out_m: float,
-) -> Offer:
-    trees = stand.trees if stand is not None else ()
-    return Offer(
-        sheets=sheets,
-        pitch=form.pitch.slug,
-        settings=form.settings,
-        beds=given.beds,
-        spot=stand.placed.spot if stand else None,
-        trees=trees,
-        ground=stand.taken if stand else None,
-        at=stand.placed.spot.at if stand else None,
-        sit=given.sit,
-        calm=given.calm,
-        ease=min(fits(form.figures).ease, given.most),
-        poor=form.poor(way),
-        unsuited=form.suit is Suit.NEVER,
-        minutes=form.pitch.minutes,
-        hard=form.pitch.minutes > HARD_MIN,
-        stakes=form.stakes(way),
-        poles=way.poles,
-        cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
-        others=(
-            *way.others,
-            *(() if stand else ("tree",) * way.trees),
-            *((LONG_STAKE,) * form.longer_stakes(way)),
-        ),
-        buttons=way.buttons,
-        tight=form.tight,
-        out_m=out_m,
-        cautions=stand.cautions if stand else (),
-        open_share=given.open_share,
-        gale_force=form.move_at_force(way),
-    )
+    def _offer(
+        self,
+        sheets: tuple[int, ...],
+        form: Form,
+        way: Carrying,
+        given: Weathered,
+        stand: Stand | None,
+        out_m: float,
+    ) -> Offer:
+        trees = stand.trees if stand is not None else ()
+        return Offer(
+            sheets=sheets,
+            pitch=form.pitch.slug,
+            settings=form.settings,
+            beds=given.beds,
+            spot=stand.placed.spot if stand else None,
+            trees=trees,
+            ground=stand.taken if stand else None,
+            at=stand.placed.spot.at if stand else None,
+            sit=given.sit,
+            calm=given.calm,
+            ease=min(fits(form.figures).ease, given.most),
+            poor=form.poor(way),
+            unsuited=form.suit is Suit.NEVER,
+            minutes=self.night.own.minutes_of(form.pitch),
+            hard=form.pitch.minutes > HARD_MIN,
+            stakes=form.stakes(way),
+            poles=way.poles,
+            cords=stand.cords if stand else tuple(line.cord_m for line in way.rig.lines),
+            others=(
+                *way.others,
+                *(() if stand else ("tree",) * way.trees),
+                *((LONG_STAKE,) * form.longer_stakes(way)),
+            ),
+            buttons=way.buttons,
+            tight=form.tight,
+            out_m=out_m,
+            cautions=stand.cautions if stand else (),
+            open_share=given.open_share,
+            gale_force=form.move_at_force(way),
+        )
 
 
 def names_of(bag: Bag) -> Mapping[int, str]:

@@ -35,13 +35,16 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """A shelter with its judgement. `number` is that of the plan, the map and the camp sheet."""
+    """A shelter with its judgement. `number` is that of the plan, the map and the camp sheet;
+    `minutes` one able person takes to set it, by the values that the course goes by.
+    """
 
     number: int
     row: ShelterRow
     shape: Seen
     tonight: Tonight
     units: Units
+    minutes: float
 
     @property
     def solution(self) -> Solution:
@@ -177,7 +180,8 @@ class Judge:
         """One shelter judged, its front to a bearing or as it stands."""
         shape = self.stands(row) if front_deg is None else self.seen(row, front_deg)
         judged = self.weighed(shape, len(row.members)).hung_too(self.marks(row))
-        return Judged(number, row, shape, judged, self.units)
+        minutes = self.night.own.minutes_of(PITCHES[row.pitch])
+        return Judged(number, row, shape, judged, self.units, minutes)
 
     def weighed(self, shape: Seen, people: int) -> Tonight:
         """The judgement of a shelter as it hangs, for so many people, whoever they are."""

@@ -12,7 +12,7 @@ from markupsafe import Markup
 from tarvik.core.finding import Level
 from tarvik.core.measure.grades import fits
 from tarvik.core.plan.aims import aim_named
-from tarvik.core.quantities import compass, format_speed
+from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
 from tarvik.core.units import (
     Units,
     format_area,
@@ -101,6 +101,8 @@ def make_templates(*folders: Path) -> Jinja2Templates:
         "inside": inside,
         "compass": compass,
         "speed": lambda v, units: format_speed(v, Units(units)),
+        "temperature": lambda c, units: format_temperature(c, Units(units)),
+        "rain": lambda mm_h, units: format_rain(mm_h, Units(units)),
     }
     env.filters.update(filters)
     env.globals.update(

@@ -14,6 +14,7 @@ from tarvik.core.make_it import changes
 from tarvik.core.moves import outcomes
 from tarvik.core.trade_off import trade_off
 from tarvik.core.units import Units, format_length
+from tarvik.exchange.night_form import own_values_of
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import Db, part
@@ -62,8 +63,9 @@ def ways(
         if solution.shelter
         else []
     )
+    own = own_values_of(asked.course.rules or {})
     times = [
-        (skill, [minutes(solution.question.pitch, rig, skill, hands) for hands in HANDS])
+        (skill, [minutes(solution.question.pitch, rig, skill, hands, own) for hands in HANDS])
         for skill in SKILLS
     ]
     return part(

@@ -61,6 +61,7 @@ class Column:
     figures: Figures | None
     verdict: str
     reasons: list[str]
+    minutes: float
     plan: str = ""
     side: str = ""
 
@@ -85,6 +86,7 @@ def _column(
         solution.figures,
         shape.judged(judge(solution, tonight, 1, units), units).verdict.value,
         [r.text(units) for r in solution.assessment.reasons if r.blocks],
+        tonight.own.minutes_of(PITCHES[asked.pitch]),
     )
     shelter, figures = solution.shelter, solution.figures
     if shelter is None or figures is None:

@@ -52,7 +52,9 @@ class EntryIn(BaseModel):
     log: LogIn | None = None
     at: AwareDatetime
 
-    def said(self, planned: Callable[[int], dict[str, Any]], units: Units, by: str) -> field.Said:
+    def said(
+        self, planned: Callable[[int, str], dict[str, Any]], units: Units, by: str
+    ) -> field.Said:
         """As it is kept; a log with what was planned. Raises InputError."""
         data: dict[str, Any] = {"pitch": self.pitch}
         if self.kind == field.NOTE:
@@ -60,7 +62,8 @@ class EntryIn(BaseModel):
         elif self.kind == field.CHECK:
             data |= {"check": self.check, "state": self.state}
         else:
-            data |= (self.log or LogIn()).values(units) | planned(self.sheet)
+            typed = (self.log or LogIn()).values(units)
+            data |= typed | planned(self.sheet, typed["span"])
         return field.Said(self.key, self.kind, self.sheet, data, self.at, by)
 
 
@@ -93,8 +96,8 @@ def entries(
 ) -> Heard:
     """Keep what was said of shelters, each entry once."""
 
-    def planned(sheet_id: int) -> dict[str, Any]:
-        return planned_of(request, session, course, night, sheet_id)
+    def planned(sheet_id: int, span: str) -> dict[str, Any]:
+        return planned_of(request, session, course, night, sheet_id, span)
 
     units = Units(course.units)
     name = session.get_one(Account, me(request).account_id).name

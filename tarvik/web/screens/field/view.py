@@ -14,16 +14,20 @@ from tarvik.core import cards
 from tarvik.core.as_it_stands import AsItStands, as_measured, measurable, planned_m
 from tarvik.core.errors import InputError
 from tarvik.core.measure.grades import fits
+from tarvik.core.shelter import Shelter
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.usual_steps import Step, usual_steps
 from tarvik.core.walk_round import checks
-from tarvik.exchange.night_form import BY_NAME, holding_of, shown
+from tarvik.core.weather.wind import beaufort
+from tarvik.exchange.log_form import PlannedKept
+from tarvik.exchange.night_form import BY_NAME, shown
 from tarvik.store import asks, courses, field, kit, night_plan, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, Site, now
+from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, now
 from tarvik.web.deps import who
 from tarvik.web.drawing.rose import side_words
+from tarvik.web.drawing.wet_map import beds, footprint, wet_map
 from tarvik.web.screens.camp.view import CampView, SetUpCard, camp_view
 from tarvik.web.shared.as_hung import seen
 from tarvik.web.shared.judged import Judge
@@ -55,13 +59,16 @@ class Measure:
 
 @dataclass(frozen=True, slots=True)
 class FieldCard:
-    """A shelter with its checks, what was noted of it, and what can be measured on it."""
+    """A shelter with its checks, what was noted of it, what can be measured on it, and its ground
+    seen from above with the wet places of its log.
+    """
 
     card: SetUpCard
     checks: tuple[CheckShown, ...]
     notes: tuple[FieldEntry, ...]
     measures: tuple[Measure, ...]
     logged: FieldEntry | None = None
+    wet_map: str = ""
 
     @property
     def done(self) -> int:
@@ -169,7 +176,16 @@ def _field_card(
         if len(points) == 1 or frozenset(what.split("-")) in told
     ]
     logs = [e for e in own if e.kind == field.LOG]
-    return FieldCard(card, tuple(shown_checks), notes, tuple(measures), logs[-1] if logs else None)
+    log = logs[-1] if logs else None
+    figures = card.pitched.figures
+    places = [(float(x), float(y)) for x, y in (log.data.get("wet_at") or ())] if log else []
+    drawn = wet_map(
+        footprint(figures),
+        beds(figures),
+        places,
+        f"{card.pitch.name} from above: tap where it got wet",
+    )
+    return FieldCard(card, tuple(shown_checks), notes, tuple(measures), log, drawn)
 
 
 def _measured_words(what: str) -> str:
@@ -186,28 +202,43 @@ def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRo
 
 
 def planned_of(
-    request: Request, session: Session, course: Course, night: Night, sheet_id: int
+    request: Request, session: Session, course: Course, night: Night, sheet_id: int, span: str = ""
 ) -> dict[str, Any]:
-    """What was predicted of a shelter, to stand beside what its log says: peak (m), minutes, the
-    share of its weakest stake's holding that the night pulls, the ground, and who lies there.
+    """What was predicted of a shelter, to stand beside what its log says, and who lies there;
+    `span`: the distance that was measured.
     """
     judge = judge_of(request, session, course, nights.night_of(session, course, night))
     row, number = shelter_of(session, night, sheet_id)
     judged = judge.of(row, number)
     figures, gale = judged.solution.figures, judged.tonight.gale
-    used = [part.used for part in gale.parts if part.kind == "stake"] if gale else []
-    rules = course.rules or {}
-    site = session.get(Site, night.site_id) if night.site_id else None
+    holding, needs = judge.night.holding, judge.night.needs
+    # What stakes hold is learned against the built-in value, whatever the course goes by.
+    used = [holding.own * p.used for p in gale.parts if p.kind == "stake"] if gale else []
+    planned = PlannedKept(
+        peak_m=figures.peak_m if figures else None,
+        minutes=judged.solution.question.pitch.minutes,
+        stake_used=max(used, default=None),
+        ground=holding.ground.slug,
+        force=None if needs.wind_m_s is None else beaufort(needs.wind_m_s),
+        rain_mm_h=needs.rain_mm_h,
+        lowest_c=needs.lowest_c,
+        rain_slope=figures.rain_slope if figures else None,
+        span_m=_span_m(judged.solution.shelter, span),
+        footprint=footprint(figures) if figures else (),
+        mats=beds(figures) if figures else (),
+    )
     return {
         "pitch": row.pitch,
         "people": [person.name for person in plans.sleepers(row)],
-        "planned": {
-            "peak_m": figures.peak_m if figures else None,
-            "minutes": judged.solution.question.pitch.minutes,
-            "stake_used": max(used, default=None),
-            "ground": site.ground if site else holding_of(rules).ground.slug,
-        },
+        "planned": planned.model_dump(mode="json"),
     }
+
+
+def _span_m(shelter: Shelter | None, span: str) -> float | None:
+    """What was planned of the distance that was measured; None where none of them is."""
+    if shelter is None or span not in measurable(shelter):
+        return None
+    return planned_m(shelter, span)
 
 
 @dataclass(frozen=True, slots=True)

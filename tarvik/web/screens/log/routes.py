@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from fastapi import Request
-from fastapi.responses import JSONResponse, Response
+from fastapi import Form, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
+from tarvik.core.errors import InputError
+from tarvik.core.own_values import OwnValues
 from tarvik.exchange.grid import csv_text
+from tarvik.exchange.night_form import own_values_of
+from tarvik.store import courses
 from tarvik.store.accounts import Role
+from tarvik.store.models import Course
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, fields_of, page, pdf_page
-from tarvik.web.screens.log.view import LogRow, log_view, logged_rows
+from tarvik.web.deps import CourseHere, Db, fields_of, page, pdf_page, who
+from tarvik.web.screens.log.rows import LogRow, logged_rows
+from tarvik.web.screens.log.view import log_view
 
 router = guarded_router("/courses/{course_id:number}")
 COLUMNS = (
@@ -24,11 +30,21 @@ COLUMNS = (
     "planned_minutes",
     "peak_m",
     "planned_peak_m",
+    "span",
+    "span_m",
+    "planned_span_m",
     "wet",
     "where",
+    "taut",
     "pulled",
     "force",
+    "forecast_force",
+    "rain",
+    "forecast_rain_mm_h",
+    "lowest_c",
+    "forecast_lowest_c",
     "again",
+    "damage",
     "note",
     "by",
     "at",
@@ -40,7 +56,39 @@ COLUMNS = (
 def show(request: Request, session: Db, course: CourseHere) -> Response:
     """The screen."""
     view = log_view(session, course)
-    return page(request, "log/log.html", units=course.units, **fields_of(view))
+    asker = who(request)
+    may_choose = asker is not None and asker.role is not None and asker.role >= Role.LEADER
+    return page(
+        request, "log/log.html", units=course.units, may_choose=may_choose, **fields_of(view)
+    )
+
+
+@router.post("/log/own-values")
+@for_role(Role.LEADER)
+def own_values(
+    session: Db,
+    course_id: int,
+    kind: Annotated[Literal["holding", "minutes"], Form()],
+    slug: Annotated[str, Form(max_length=40)],
+    use: Annotated[Literal["yes", ""], Form()] = "",
+) -> Response:
+    """Go by what the entries teach of one value, as they stand now, or by the built-in value
+    again.
+    """
+    courses.course(session, course_id)
+    course = session.get_one(Course, course_id, with_for_update=True)
+    chosen = own_values_of(course.rules or {})
+    values = {"holding": dict(chosen.holding), "minutes": dict(chosen.minutes)}
+    values[kind].pop(slug, None)
+    if use:
+        lessons = log_view(session, course).lessons
+        taught = [one for one in lessons if (one.kind, one.slug) == (kind, slug)]
+        if not taught:
+            raise InputError("slug", "no entry of your logs says anything about this")
+        values[kind][slug] = round(taught[0].factor, 4)
+    OwnValues(**values)
+    course.rules = {**(course.rules or {}), "own_values": values}
+    return RedirectResponse(f"/courses/{course_id}/log#lessons", status_code=303)
 
 
 @router.get("/log.csv")
@@ -70,7 +118,13 @@ def report(request: Request, session: Db, course: CourseHere, paper: str = "a4")
     view = fields_of(log_view(session, course))
     letter = paper == "letter"
     return pdf_page(
-        request, "log/report.html", "report.pdf", units=course.units, letter=letter, **view
+        request,
+        "log/report.html",
+        "report.pdf",
+        units=course.units,
+        letter=letter,
+        may_choose=False,
+        **view,
     )
 
 

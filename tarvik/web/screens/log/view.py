@@ -2,123 +2,74 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from typing import Any, Final
+from typing import Final
 
 from sqlalchemy.orm import Session
 
-from tarvik.core.learning import (
-    PRIOR_MINUTES,
-    PRIOR_PEAK,
-    SPREAD_MINUTES,
-    SPREAD_PEAK,
-    Learned,
-    learned_from_holds,
-    learned_from_ratios,
-)
-from tarvik.core.loads.holding import ground_named
-from tarvik.core.pitches import PITCHES
 from tarvik.core.units import Units, format_length
-from tarvik.exchange.log_form import LogKept
+from tarvik.exchange.night_form import holding_of, own_values_of
 from tarvik.store import field
-from tarvik.store.models import Course, FieldEntry, Night
+from tarvik.store.models import Course
 from tarvik.web.drawing.scatter import Dot, scatter
+from tarvik.web.drawing.wet_map import wet_map
+from tarvik.web.screens.log.lessons import Lesson, lessons_of
+from tarvik.web.screens.log.rows import LogRow, row_of
 
-PULLED_LEAST: Final = 0.3
-"""A stake that the night pulled with a smaller share of its holding tells nothing."""
+SLANTS: Final = (
+    ("rain straight down", 0.0, 0.15),
+    ("slanting", 0.15, 0.6),
+    ("driven by wind", 0.6, float("inf")),
+)
+"""How rain fell: in words, from which run over its fall, and up to which."""
 
 
 @dataclass(frozen=True, slots=True)
-class LogRow:
-    """One shelter of one morning. `pitch`, `people`: as planned; the rest as it was said, SI
-    units.
-    """
+class WetShare:
+    """Of so many shelters in such rain, how many stayed dry, damp and wet."""
 
-    night: str
     pitch: str
-    people: tuple[str, ...]
-    changed: str
-    minutes: int | None
-    planned_minutes: float
-    peak_m: float | None
-    planned_peak_m: float | None
-    wet: str
-    where: str
-    pulled: int | None
-    force: int | None
-    again: str
-    note: str
-    by: str
-    at: datetime
-    stake_used: float | None
-    ground: str
+    slant: str
+    dry: int
+    damp: int
+    wet: int
 
 
 @dataclass(frozen=True, slots=True)
-class Lesson:
-    """What entries teach about one value: in words what it is of, the built-in value and the
-    learned one with its interval, all as they are shown, and which entries lie far off.
-    """
+class WetPlan:
+    """Where a shelter got wet, drawn."""
 
-    what: str
-    built_in: str
-    now: str
-    low: str
-    high: str
-    entries: int
-    far_off: tuple[str, ...]
+    words: str
+    drawing: str
 
 
 @dataclass(frozen=True, slots=True)
 class LogView:
-    """The log of a course. `all_entries`: of the provider's courses, which the lessons are from."""
+    """The log of a course. `all_entries`: of the provider's courses, which the lessons are from;
+    `tautness`: how many were how tight; `lost`: stakes that came out.
+    """
 
     course: Course
     rows: tuple[LogRow, ...]
     peaks: str
     minutes: str
     lessons: tuple[Lesson, ...]
+    wet: tuple[WetShare, ...]
+    wet_plans: tuple[WetPlan, ...]
+    tautness: tuple[tuple[str, int], ...]
     all_entries: int
     tab: str = "log"
 
 
-def row_of(night: Night, entry: FieldEntry) -> LogRow:
-    """An entry as a row."""
-    log = LogKept.model_validate(entry.data)
-    return LogRow(
-        night=night.title,
-        pitch=PITCHES[log.pitch].name if log.pitch in PITCHES else log.pitch,
-        people=log.people,
-        changed=log.changed,
-        minutes=log.minutes,
-        planned_minutes=log.planned.minutes or 0.0,
-        peak_m=log.peak_m,
-        planned_peak_m=log.planned.peak_m,
-        wet=log.wet,
-        where=log.where,
-        pulled=log.pulled,
-        force=log.force,
-        again=log.again,
-        note=log.note,
-        by=entry.by,
-        at=entry.said_at,
-        stake_used=log.planned.stake_used,
-        ground=log.planned.ground,
-    )
-
-
-def logged_rows(session: Session, course_id: int) -> list[LogRow]:
-    """The log of a course, shelter by shelter."""
-    return [row_of(night, entry) for night, entry in field.logged(session, course_id)]
-
-
 def log_view(session: Session, course: Course) -> LogView:
     """The log of a course, and what all entries that the asker may see teach."""
-    units = Units(course.units)
+    units, rules = Units(course.units), course.rules or {}
     every = [(night.course_id, row_of(night, entry)) for night, entry in field.logged(session)]
     own = [row for course_id, row in every if course_id == course.id]
+    everywhere = [row for _, row in every]
+    tight = Counter(row.taut for row in own if row.taut)
     return LogView(
         course=course,
         rows=tuple(own),
@@ -140,83 +91,33 @@ def log_view(session: Session, course: Course) -> LogView:
             lambda minutes: f"{minutes:.0f} min",
             "Minutes to set: planned and needed",
         ),
-        lessons=tuple(_lessons([row for _, row in every], units)),
+        lessons=tuple(lessons_of(everywhere, units, holding_of(rules), own_values_of(rules))),
+        wet=tuple(_wet_shares(everywhere)),
+        wet_plans=tuple(
+            WetPlan(
+                f"{r.night}, {r.pitch}",
+                wet_map(r.footprint, r.mats, r.wet_at, f"Where {r.pitch} got wet, from above"),
+            )
+            for r in own
+            if r.wet_at and r.footprint
+        ),
+        tautness=tuple(tight.most_common()),
         all_entries=len(every),
     )
 
 
-def _plot(dots: Sequence[Dot], shown: Any, title: str) -> str:
+def _plot(dots: Sequence[Dot], shown: Callable[[float], str], title: str) -> str:
     return scatter(dots, shown, title) if dots else ""
 
 
-def _lessons(rows: Sequence[LogRow], units: Units) -> list[Lesson]:
-    as_planned = [row for row in rows if not row.changed]
-    lessons = []
-    for pitch in dict.fromkeys(row.pitch for row in as_planned):
-        timed = [r for r in as_planned if r.pitch == pitch and r.minutes and r.planned_minutes]
-        if timed:
-            found = learned_from_ratios(
-                [float(r.minutes or 0) / r.planned_minutes for r in timed],
-                PRIOR_MINUTES,
-                SPREAD_MINUTES,
-            )
-            lessons.append(
-                _lesson(
-                    f"minutes to set: {pitch}", timed[0].planned_minutes, found, timed, _minutes
-                )
-            )
-    peaked = [r for r in as_planned if r.peak_m and r.planned_peak_m]
-    if peaked:
-        ratios = [(r.peak_m or 0.0) / (r.planned_peak_m or 1.0) for r in peaked]
-        found = learned_from_ratios(ratios, PRIOR_PEAK, SPREAD_PEAK)
-        lessons.append(
-            _lesson("peak, for 1 m planned", 1.0, found, peaked, lambda m: format_length(m, units))
-        )
-    return [*lessons, *_holds(as_planned)]
-
-
-def _minutes(value: float) -> str:
-    return f"{value:.0f} min" if value >= TEN else f"{value:.1f} min"
-
-
-TEN: Final = 9.5
-"""Minutes from which tenths are not told."""
-
-
-def _holds(rows: Sequence[LogRow]) -> list[Lesson]:
-    """What stakes hold, ground by ground: the weakest stake of each shelter, of which it is known
-    whether any came out.
-    """
-    grounds: dict[str, list[tuple[LogRow, float]]] = {}
+def _wet_shares(rows: Sequence[LogRow]) -> list[WetShare]:
+    """How dry shelters stayed, by pitch and by the slant of the rain that was forecast."""
+    found: dict[tuple[str, str], Counter[str]] = {}
     for row in rows:
-        used = row.stake_used
-        if row.ground and row.pulled is not None and used is not None and used >= PULLED_LEAST:
-            grounds.setdefault(row.ground, []).append((row, used))
-    lessons = []
-    for ground, known in grounds.items():
-        found = learned_from_holds([used for _, used in known], [not r.pulled for r, _ in known])
-        lessons.append(
-            _lesson(
-                f"what stakes hold in {ground_named(ground).name}",
-                100.0,
-                found,
-                [row for row, _ in known],
-                lambda share: f"{share:.0f} %",
-            )
-        )
-    return lessons
-
-
-def _lesson(
-    what: str, built_in: float, found: Learned, rows: Sequence[LogRow], shown: Any
-) -> Lesson:
-    low, _, high = found.now
-    return Lesson(
-        what,
-        shown(built_in),
-        shown(found.value(built_in)),
-        shown(built_in * low),
-        shown(built_in * high),
-        found.entries,
-        tuple(f"{rows[n].night}, {rows[n].pitch}" for n in found.far_off),
-    )
+        if row.wet and not row.changed and row.rain_slope is not None and row.forecast_rain_mm_h:
+            slant = next(words for words, low, high in SLANTS if low <= row.rain_slope < high)
+            found.setdefault((row.pitch, slant), Counter())[row.wet] += 1
+    return [
+        WetShare(pitch, slant, counts["dry"], counts["damp"], counts["wet"])
+        for (pitch, slant), counts in sorted(found.items())
+    ]

@@ -12,6 +12,37 @@ const send = (method, url, body) =>
     body: JSON.stringify(body),
   });
 
+// Wet places of a shelter's log, in metres on the ground; the drawing has 100 units a metre, and its
+// y points down.
+const PER_M = 100;
+const NEAR_M = 0.25;
+const MOST_PLACES = 12;
+
+const wetPlaces = (form) =>
+  form.elements.wet_at.value
+    .split(" ")
+    .filter(Boolean)
+    .map((place) => place.split(",").map(Number));
+
+const toMetres = (svg, { clientX, clientY }) => {
+  const { x, y } = new DOMPoint(clientX, clientY).matrixTransform(svg.getScreenCTM().inverse());
+  return [x / PER_M, -y / PER_M].map((metres) => Number(metres.toFixed(2)));
+};
+
+const drawWet = (form) => {
+  const svg = form.querySelector(".wet-map");
+  if (!svg) return;
+  for (const old of svg.querySelectorAll(".wet-place")) old.remove();
+  for (const [x, y] of wetPlaces(form)) {
+    const drop = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+    drop.setAttribute("class", "wet-place");
+    drop.setAttribute("cx", x * PER_M);
+    drop.setAttribute("cy", -y * PER_M);
+    drop.setAttribute("r", 12);
+    svg.append(drop);
+  }
+};
+
 export const field = () => ({
   init() {
     const { course, url, at } = this.$root.dataset;
@@ -90,6 +121,7 @@ export const field = () => ({
       const form = this.$root.querySelector(`[data-sheet="${shows.sheet}"] .log-form`);
       for (const [name, value] of Object.entries(shows.log))
         if (form?.elements[name]) form.elements[name].value = value;
+      if (form) drawWet(form);
     } else if (shows.name) {
       const input = this.$root.querySelector(`[name="${shows.name}"]`);
       if (input) input.value = shows.text;
@@ -142,6 +174,19 @@ export const field = () => ({
       `${sheet} log`,
     );
     form.querySelector("[data-logged]").textContent = told;
+  },
+
+  tapWet(event) {
+    const svg = event.target.closest("svg");
+    if (!svg) return;
+    const form = svg.closest("form");
+    const at = toMetres(svg, event);
+    const places = wetPlaces(form);
+    const near = places.findIndex(([x, y]) => Math.hypot(x - at[0], y - at[1]) < NEAR_M);
+    if (near >= 0) places.splice(near, 1);
+    else if (places.length < MOST_PLACES) places.push(at);
+    form.elements.wet_at.value = places.map((place) => place.join(",")).join(" ");
+    drawWet(form);
   },
 
   weather(event) {

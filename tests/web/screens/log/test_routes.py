@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 import uuid
 from typing import TYPE_CHECKING, Any
 
@@ -11,10 +12,11 @@ import pytest
 from pypdf import PdfReader
 
 from tarvik.core.errors import InputError
+from tarvik.core.pitches import PITCHES
 from tarvik.core.units import Units
 from tarvik.exchange.log_form import LogIn
-from tarvik.store import erasing, field, kit, plans
-from tarvik.store.models import Night
+from tarvik.store import erasing, field, kit, nights, plans
+from tarvik.store.models import Course, Night
 from tests.small_course import small_course
 
 if TYPE_CHECKING:
@@ -116,10 +118,88 @@ def test_a_number_is_read_in_the_courses_unit() -> None:
 def test_who_is_erased_is_not_named_in_the_log(
     client: TestClient, database: Database, night: tuple[int, int, int]
 ) -> None:
-    say(client, night, minutes="5", note="Ada did well", where="at Ada's feet")
+    say(client, night, minutes="5", note="Ada did well", where="at Ada's feet", damage="Ada's pole")
     with database.session() as session:
         erasing.erase(session, night[0], kit.rows(session, night[0], "people")[0].id)
     with database.session() as session:
         ((_, entry),) = field.logged(session, night[0])
         assert "Ada" not in str(entry.data)
         assert entry.data["minutes"] == 5
+
+
+def test_the_weather_that_came_stands_beside_the_forecast(
+    client: TestClient, database: Database, night: tuple[int, int, int]
+) -> None:
+    with database.session() as session:
+        row = session.get_one(Night, night[1])
+        row.needs = {**row.needs, "wind_m_s": 9.0, "rain_mm_h": 4.0, "lowest_c": 6.0}
+    told = {"force": "3", "rain": "heavy", "lowest": "4 °C", "wet": "damp", "taut": "slack"}
+    assert say(client, night, **told, wet_at="1.2,0.3 0.95,-0.4").status_code == 200
+    shown = " ".join(client.get(f"/courses/{night[0]}/log").text.split())
+    for words in ("force 3", "forecast force 5", "heavy rain", "forecast 4.0 mm/h", "4 °C"):
+        assert words in shown, (words, shown[shown.index("<tbody>") :])
+    assert shown.count('class="wet-place"') == 2
+    assert "1 stood slack" in shown
+    (row_told,) = client.get(f"/courses/{night[0]}/log.json").json()["log"]
+    assert row_told["wet_at"] == [[1.2, 0.3], [0.95, -0.4]]
+    # How dry it stayed is told by pitch and slant of the rain.
+    assert "Dry or wet, by the slant of the rain" in shown
+
+
+def test_a_distance_is_told_beside_the_planned_one(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    page = client.get(f"/courses/{night[0]}/nights/{night[1]}/field").text
+    span = re.findall(r'<select class="form-select" name="span">.*?</select>', page, re.DOTALL)[0]
+    what = re.findall(r'value="(\w+-\w+)"', span)[0]
+    say(client, night, span=what, distance="2.40 m")
+    (row,) = client.get(f"/courses/{night[0]}/log.json").json()["log"]
+    assert (row["span"], row["span_m"]) == (what, 2.4)
+    assert 0.5 < row["planned_span_m"] < 5
+
+
+@pytest.mark.parametrize("places", ["1.2", "a,b", "90,1", " ".join(["1,1"] * 13)])
+def test_wet_places_that_are_none_are_refused(
+    client: TestClient, night: tuple[int, int, int], places: str
+) -> None:
+    got = say(client, night, wet_at=places)
+    assert got.status_code == 422
+    assert "tap the wet places" in got.json()["errors"][0]["message"]
+
+
+def test_a_course_goes_by_its_own_values_only_when_a_leader_says_so(
+    client: TestClient, database: Database, night: tuple[int, int, int]
+) -> None:
+    url = f"/courses/{night[0]}/log"
+    pitch = PITCHES["a-frame"]
+    say(client, night, minutes="25")
+    assert "Plans go by" in client.get(url).text
+
+    def minutes() -> float:
+        with database.session() as session:
+            course = session.get_one(Course, night[0])
+            core = nights.night_of(session, course, session.get_one(Night, night[1]))
+            return core.own.minutes_of(pitch)
+
+    assert minutes() == pitch.minutes
+    told = {"kind": "minutes", "slug": "a-frame", "use": "yes"}
+    assert client.post(f"{url}/own-values", data=told, follow_redirects=False).status_code == 303
+    taken = minutes()
+    assert pitch.minutes < taken < 25
+    # More entries move nothing until they are taken over too.
+    say(client, night, minutes="40")
+    assert minutes() == taken
+    assert "Go by the built-in value" in client.get(url).text
+    shelter = f"/courses/{night[0]}/nights/{night[1]}/compare?c={night[2]}:a-frame"
+    assert f"{taken:.0f}</td>" in client.get(shelter).text
+    client.post(f"{url}/own-values", data=told | {"use": ""})
+    assert minutes() == pitch.minutes
+
+
+def test_only_what_entries_teach_can_be_gone_by(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    for kind, slug in (("holding", "turf"), ("minutes", "a-frame"), ("minutes", "no-pitch")):
+        told = {"kind": kind, "slug": slug, "use": "yes"}
+        got = client.post(f"/courses/{night[0]}/log/own-values", data=told)
+        assert got.status_code == 422

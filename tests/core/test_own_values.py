@@ -1,0 +1,60 @@
+"""Values of a provider's own log, once a course goes by them: what stakes hold, and minutes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from tarvik.core.cards import minutes
+from tarvik.core.errors import InputError
+from tarvik.core.loads.holding import Holding, StakeKind, ground_named
+from tarvik.core.own_values import BUILT_IN, OwnValues
+from tarvik.core.pitches import PITCHES
+from tarvik.exchange.night_form import holding_of, own_values_of
+
+
+def test_nothing_chosen_leaves_every_value_as_it_is_built_in() -> None:
+    assert own_values_of({}) == BUILT_IN
+    assert holding_of({}, "turf") == Holding(ground_named("turf"))
+    for pitch in PITCHES.values():
+        assert BUILT_IN.minutes_of(pitch) == pitch.minutes
+
+
+def test_a_grounds_own_value_counts_in_that_ground_alone() -> None:
+    rules = {"own_values": {"holding": {"turf": 1.25}}}
+    plain, own = holding_of({}, "turf"), holding_of(rules, "turf")
+    assert own.trusted_stake_n == pytest.approx(1.25 * plain.trusted_stake_n)
+    longer = StakeKind(0.3, 0.012, 4)
+    assert own.trusted_n(longer) == pytest.approx(1.25 * plain.trusted_n(longer))
+    assert replace(own, more=((2, 1.7),)).stake_at_n(2) == pytest.approx(
+        1.7 * 1.25 * plain.trusted_stake_n
+    )
+    assert holding_of(rules, "litter") == holding_of({}, "litter")
+
+
+def test_own_minutes_of_a_pitch_count_before_skill_and_hands() -> None:
+    pitch = PITCHES["a-frame"]
+    own = OwnValues(minutes={"a-frame": 1.5})
+    assert own.minutes_of(pitch) == pytest.approx(1.5 * pitch.minutes)
+    for skill in ("first time", "practised"):
+        assert minutes(pitch, None, skill, 2, own) == pytest.approx(
+            1.5 * minutes(pitch, None, skill, 2)
+        )
+
+
+@pytest.mark.parametrize(
+    "told",
+    [
+        {"holding": {"moss": 1.0}},
+        {"minutes": {"no-pitch": 1.0}},
+        {"holding": {"turf": 40}},
+        {"holding": {"turf": float("nan")}},
+        {"minutes": {"a-frame": "long"}},
+        {"holding": ["turf"]},
+        ["turf"],
+    ],
+)
+def test_what_no_log_teaches_is_refused(told: object) -> None:
+    with pytest.raises(InputError):
+        own_values_of({"own_values": told})
