@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import delete, exists, func, or_, select, update
 
-from tarvik.store import deleted, kit
+from tarvik.store import deleted, kit, practice
 from tarvik.store.field import forget_notes
 from tarvik.store.models import (
     Answer,
@@ -54,6 +54,7 @@ def told_of(session: Session, course_id: int, person_id: int) -> dict[str, Any]:
         "person": _plain(person),
         "own_kit": own,
         "nights_with_a_bed": sorted(nights),
+        "practised": practice.told_of(session, person_id),
         "answers": [{"kind": a.kind, "values": a.values, "state": a.state} for a in said],
     }
 

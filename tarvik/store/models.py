@@ -352,6 +352,24 @@ class FieldEntry(Base):
     heard_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
+class PracticeEntry(Base):
+    """Something practised: a drill answered (`item`: what it was about) or a pitch timed (`item`:
+    its slug). `key`: made by the device, so that what is sent twice is kept once.
+    """
+
+    __tablename__ = "practice_entry"
+    __table_args__ = (Index("one_practice_a_key", "person_id", "key", unique=True),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(36))
+    kind: Mapped[str] = mapped_column(String(20))
+    item: Mapped[str] = mapped_column(String(80))
+    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
+
+
 class NamedPlan(Base):
     """A night's choices kept under a name, to be compared and taken up again."""
 

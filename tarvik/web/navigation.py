@@ -96,6 +96,14 @@ SCREENS: Final = (
         COURSE + "/packing",
         Room.PREPARE,
         purpose="What goes into whose bag for all nights, and the cord to cut.",
+        then="practice",
+    ),
+    Screen(
+        "practice",
+        "Practice",
+        COURSE + "/practice",
+        Room.PREPARE,
+        purpose="Drills from your own kit and nights, and pitches timed at home.",
         then="night",
     ),
     Screen(

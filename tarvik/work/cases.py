@@ -5,6 +5,7 @@ night's choices.
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.plan.camps import Camp
@@ -18,7 +19,7 @@ from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.site.hazards import hazards
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import ground_rules_of, holding_of, may_cut, plan_rules_of
-from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans
+from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans, practice
 from tarvik.store.kit import STICK_LEAST_M, camper_of, sheet_of
 
 if TYPE_CHECKING:
@@ -114,9 +115,13 @@ def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool 
         standing=frozenset(held["standing"]),
         unused=frozenset(held["unused"]),
     )
+    paces = practice.paces(session, course_id)
     bag = Bag(
         tuple(InBag(s.id, sheet_of(s), s.owner_id) for s in kit.rows(session, course_id, "sheets")),
-        tuple(camper_of(p) for p in kit.rows(session, course_id, "people")),
+        tuple(
+            replace(camper_of(p), pace=paces.get(p.id))
+            for p in kit.rows(session, course_id, "people")
+        ),
         kit.supports_of(session, course_id),
         pools,
         rules.join_sheets,

@@ -115,9 +115,14 @@ class Hands:
     mallets: int = 2
 
 
+def speed_of(camper: Camper) -> float:
+    """How many times an able person's minutes somebody takes: as timed, else by skill."""
+    return SPEED[camper.skill] if camper.pace is None else camper.pace
+
+
 def work_of(shelter: ToPitch, crew: Sequence[Camper]) -> list[tuple[str, int, int, bool]]:
     """Stages of one shelter: (stage, minutes with the hands it takes, hands, mallet)."""
-    skill = min((SPEED[c.skill] for c in crew), default=1.0)
+    skill = min((speed_of(c) for c in crew), default=1.0)
     pitch = shelter.minutes * skill
     two = 2 if shelter.high_points >= 2 else 1
     ridge = pitch * RIDGE_SHARE * (1.0 if two == 1 else 0.7)

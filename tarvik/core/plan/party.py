@@ -56,7 +56,8 @@ class Camper:
     """A person of the course, by number. `age` None: not told, taken as an adult for a leader and
     as under age for others only when the rule says so. `quarters`: people of different quarters
     never share. `lends`: whether their kit may serve others. `bulk`: beds wanted (a casualty and
-    who sits by).
+    who sits by). `pace`: how many times an able person's minutes they take, as they were timed;
+    None where nobody has timed them.
     """
 
     number: int
@@ -71,6 +72,7 @@ class Camper:
     snores: bool = False
     lends: bool = True
     bulk: int = 1
+    pace: float | None = None
 
     @property
     def adult(self) -> bool:

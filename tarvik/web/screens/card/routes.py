@@ -17,9 +17,10 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
 from tarvik.core import cards
+from tarvik.core.drills.drill import Kind
 from tarvik.core.errors import InputError
 from tarvik.core.units import Units, format_length, format_size
-from tarvik.store import courses, kit, links
+from tarvik.store import courses, kit, links, practice
 from tarvik.store.accounts import Role
 from tarvik.store.models import CardLink, Course, Person
 from tarvik.store.scope import within
@@ -27,6 +28,8 @@ from tarvik.web.access import for_anyone, for_guests, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, page, part, pdf_page
 from tarvik.web.screens.account.routes import address, loopback
 from tarvik.web.screens.card.view import card_of, next_night, own_kit, said_by
+from tarvik.web.screens.practice.routes import AnswersIn, Heard
+from tarvik.web.screens.practice.view import ROUND, progress_of, round_of
 from tarvik.web.state import STATIC, parts_of
 
 router = guarded_router()
@@ -91,6 +94,48 @@ def brings(
         _, course, person = links.opened(session, token)
         links.say(session, person, course, "brings", form)
     return RedirectResponse(f"/card/{token}#brings", status_code=303)
+
+
+@router.get("/card/{token}/practice")
+@for_guests
+def practise(request: Request, token: str) -> Response:
+    """Drills for whose card it is, kept on the phone like the card."""
+    with within(None), parts_of(request).database.session() as session:
+        _, course, person = links.opened(session, token)
+        answer = part(
+            request,
+            "card/practice.html",
+            token=token,
+            person=person,
+            title=course.name,
+            units=course.units,
+            kinds=ROUND,
+            progress=progress_of(practice.known(session, person.id)),
+        )
+        answer.headers.update(PRIVATE)
+        return answer
+
+
+@router.get("/card/{token}/practice/{kind}")
+@for_guests
+def practise_kind(request: Request, token: str, kind: Kind) -> Response:
+    """Today's drills of a kind."""
+    with within(None), parts_of(request).database.session() as session:
+        _, course, person = links.opened(session, token)
+        shown = round_of(request, session, course, person.id, kind)
+        answer = part(request, "practice/drills.html", drills=shown, units=course.units)
+        answer.headers.update(PRIVATE)
+        return answer
+
+
+@router.post("/card/{token}/practice")
+@for_guests
+def practised(request: Request, token: str, said: AnswersIn) -> Heard:
+    """Keep what was answered, each answer once."""
+    with within(None), parts_of(request).database.session() as session:
+        _, course, person = links.opened(session, token)
+        entries = [one.practised() for one in said.answers]
+        return Heard(new=practice.keep(session, course.id, person.id, entries))
 
 
 @router.post("/card/{token}/{kind}")

@@ -15,11 +15,14 @@ async function keep(request, response) {
   return response;
 }
 
-// The link was taken back: nothing of its card stays. Another card on the same phone does.
+// The link was taken back: nothing of its card, nor of its drills, stays. Another card on the same
+// phone does.
+const cardOf = (path) => path.split("/").slice(0, 3).join("/");
+
 async function forget(path) {
   const store = await caches.open(STORE);
   for (const each of await store.keys())
-    if (new URL(each.url).pathname === path) await store.delete(each);
+    if (cardOf(new URL(each.url).pathname) === cardOf(path)) await store.delete(each);
 }
 
 self.addEventListener("message", (event) => {

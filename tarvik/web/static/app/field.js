@@ -12,8 +12,8 @@ const send = (method, url, body) =>
     body: JSON.stringify(body),
   });
 
-// Wet places of a shelter's log, in metres on the ground; the drawing has 100 units a metre, and its
-// y points down.
+// Wet places of a shelter's log, in metres on the ground; the drawing has 100 units a metre, and
+// its y points down.
 const PER_M = 100;
 const NEAR_M = 0.25;
 const MOST_PLACES = 12;

@@ -6,6 +6,7 @@ import * as small from "./small.js";
 const FETCHED = {
   bench: () => import("./bench.js"),
   board: () => import("./board.js"),
+  drills: () => import("./drills.js"),
   field: () => import("./field.js"),
   ground: () => import("./ground.js"),
   hung: () => import("./hung.js"),
@@ -13,6 +14,7 @@ const FETCHED = {
   kitTable: () => import("./kit.js"),
   night: () => import("./night.js"),
   plan: () => import("./plan.js"),
+  stopwatch: () => import("./drills.js"),
 };
 
 const boxes = [...document.querySelectorAll("[x-data]")];

@@ -1,0 +1,103 @@
+"""What people practised: answers to drills and timed pitches. Private to each and to the leaders of
+the course; gone with the person.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING, Any, Final
+
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
+
+from tarvik.core.drills.boxes import Answered, Learnt, learnt
+from tarvik.core.errors import InputError
+from tarvik.core.pitches import PITCHES
+from tarvik.core.set_up_times import pace_of
+from tarvik.store.models import PracticeEntry, now
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from sqlalchemy.orm import Session
+
+DRILL, TIMED = "drill", "timed"
+MOST_ENTRIES: Final = 5000
+"""Most entries of one person."""
+AHEAD_MOST: Final = timedelta(minutes=5)
+"""A device's clock so far ahead is wrong: what it says counts as said now."""
+
+
+@dataclass(frozen=True, slots=True)
+class Practised:
+    """An entry as a device sends it."""
+
+    key: str
+    kind: str
+    item: str
+    data: Mapping[str, Any]
+    at: datetime
+
+
+def keep(session: Session, course_id: int, person_id: int, entries: Sequence[Practised]) -> int:
+    """Keep entries, each once however often it is sent; how many were new. Raises InputError when
+    somebody has more than anybody practises.
+    """
+    mine = PracticeEntry.person_id == person_id
+    there = session.scalar(select(func.count()).where(mine)) or 0
+    if there + len(entries) > MOST_ENTRIES:
+        raise InputError("entries", f"there are {there} entries of this person already")
+    new = 0
+    for one in entries:
+        made = insert(PracticeEntry).values(
+            course_id=course_id,
+            person_id=person_id,
+            key=one.key,
+            kind=one.kind,
+            item=one.item,
+            data=dict(one.data),
+            said_at=min(one.at, now()) if one.at > now() + AHEAD_MOST else one.at,
+        )
+        made = made.on_conflict_do_nothing(index_elements=["person_id", "key"])
+        new += len(session.execute(made.returning(PracticeEntry.id)).all())
+    return new
+
+
+def _entries(session: Session, kind: str, **of: int) -> Sequence[PracticeEntry]:
+    query = select(PracticeEntry).where(PracticeEntry.kind == kind).filter_by(**of)
+    return session.scalars(query.order_by(PracticeEntry.said_at, PracticeEntry.id)).all()
+
+
+def known(session: Session, person_id: int) -> dict[str, Learnt]:
+    """How far somebody is with each thing that drills ask."""
+    said = _entries(session, DRILL, person_id=person_id)
+    return learnt(Answered(e.item, bool(e.data.get("right")), e.said_at) for e in said)
+
+
+def timings(session: Session, course_id: int) -> dict[int, dict[str, list[float]]]:
+    """Minutes of every timed pitch of a course's people, in their order, by person and pitch."""
+    found: dict[int, dict[str, list[float]]] = {}
+    for entry in _entries(session, TIMED, course_id=course_id):
+        minutes = float(entry.data.get("seconds", 0)) / 60
+        if minutes > 0 and entry.item in PITCHES:
+            found.setdefault(entry.person_id, {}).setdefault(entry.item, []).append(minutes)
+    return found
+
+
+def paces(session: Session, course_id: int) -> dict[int, float]:
+    """How many times an able person's minutes each takes, of those who were timed often enough."""
+    usual = {slug: pitch.minutes for slug, pitch in PITCHES.items()}
+    told = {
+        person: pace_of(by_pitch, usual) for person, by_pitch in timings(session, course_id).items()
+    }
+    return {person: pace for person, pace in told.items() if pace is not None}
+
+
+def told_of(session: Session, person_id: int) -> list[dict[str, Any]]:
+    """Everything that somebody practised, as plain values."""
+    query = select(PracticeEntry).where(PracticeEntry.person_id == person_id)
+    every = session.scalars(query.order_by(PracticeEntry.said_at, PracticeEntry.id))
+    return [
+        {"kind": e.kind, "item": e.item, "said_at": e.said_at.isoformat(), **e.data} for e in every
+    ]

@@ -1,0 +1,1 @@
+"""Practice: drills from the course's own kit and nights, and pitches timed at home."""
