@@ -34,7 +34,8 @@ def _port(text: str) -> int:
 def parser() -> argparse.ArgumentParser:
     """All commands with their words."""
     top = argparse.ArgumentParser(
-        prog="./run", description="Tarvik: pitches, shelters and a plan for the whole group."
+        prog="./run",
+        description="Tarvik: pitches, shelters and a plan for the whole group.",
     )
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
     for name, words in (
@@ -45,8 +46,12 @@ def parser() -> argparse.ArgumentParser:
         command.add_argument(
             "--port", type=_port, default=8080, help="port on 127.0.0.1 (default 8080)"
         )
-    bench = commands.add_parser("bench", help="measure speeds against references in the same run")
-    bench.add_argument("--json", type=Path, metavar="FILE", help="write every figure as JSON")
+    bench = commands.add_parser(
+        "bench", help="measure speeds against references in the same run"
+    )
+    bench.add_argument(
+        "--json", type=Path, metavar="FILE", help="write every figure as JSON"
+    )
     commands.add_parser(
         "worker",
         help="make plans for the database named by TARVIK_DATABASE_URL, or this checkout's own",
@@ -55,9 +60,12 @@ def parser() -> argparse.ArgumentParser:
         ("backup", "keep everything in one file"),
         ("restore", "bring a backup into an empty server"),
     ):
-        commands.add_parser(name, help=words).add_argument("file", type=Path, metavar="FILE")
+        commands.add_parser(name, help=words).add_argument(
+            "file", type=Path, metavar="FILE"
+        )
     commands.add_parser(
-        "outbox", help="print the letters this server wrote: invitations, links for new passwords"
+        "outbox",
+        help="print the letters this server wrote: invitations, links for new passwords",
     )
     commands.add_parser(
         "audit", help="ask the package indexes whether a locked package has a known fault"
@@ -66,7 +74,8 @@ def parser() -> argparse.ArgumentParser:
     commands.add_parser("constants", help="write docs/constants.md from the code")
     commands.add_parser("folds", help="draw every pitch's fold into docs/folds")
     counted = commands.add_parser(
-        "quality", help="write docs/quality.md: how readable the code is, or count another tree"
+        "quality",
+        help="write docs/quality.md: how readable the code is, or count another tree",
     )
     counted.add_argument("tree", type=Path, nargs="?", metavar="TREE")
     counted.add_argument("--source", default="tarvik", metavar="FOLDER")
@@ -81,7 +90,9 @@ def parser() -> argparse.ArgumentParser:
 
 def read(words: list[str]) -> argparse.Namespace:
     """The command asked for. Whatever follows `test` is pytest's, options too."""
-    rest = words[1:] if words[:1] == ["test"] and words[1:] not in (["-h"], ["--help"]) else []
+    rest = (
+        words[1:] if words[:1] == ["test"] and words[1:] not in (["-h"], ["--help"]) else []
+    )
     asked = parser().parse_args(words[:1] if rest else words)
     asked.rest = rest
     return asked

@@ -23,7 +23,9 @@ class JsonLines(logging.Formatter):
         values.
         """
         out: dict[str, object] = {
-            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
+            "at": datetime.fromtimestamp(record.created, UTC).isoformat(
+                timespec="milliseconds"
+            ),
             "level": record.levelname,
             "from": record.name,
             "words": record.getMessage(),
@@ -49,7 +51,8 @@ def _places(trace: object) -> list[str]:
     places = []
     while trace is not None:
         code = trace.tb_frame.f_code  # type: ignore[attr-defined]
-        places.append(f"{code.co_filename}:{trace.tb_lineno} {code.co_name}")  # type: ignore[attr-defined]
+        line = trace.tb_lineno  # type: ignore[attr-defined]
+        places.append(f"{code.co_filename}:{line} {code.co_name}")
         trace = trace.tb_next  # type: ignore[attr-defined]
     return places[-12:]
 

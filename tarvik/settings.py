@@ -101,7 +101,9 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
     told = os.environ if environment is None else environment
 
     def text(name: str) -> str:
-        return told.get(name, "").strip() or next(s.default for s in SETTINGS if s.name == name)
+        return told.get(name, "").strip() or next(
+            s.default for s in SETTINGS if s.name == name
+        )
 
     def number(name: str, least: int, most: int) -> int:
         value = text(name)
@@ -122,7 +124,8 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
             ip_address(part)
         except ValueError:
             raise SettingError(
-                f"TARVIK_FRONT: “{part[:40]}” is no address; give some like 127.0.0.1, by commas"
+                f"TARVIK_FRONT: “{part[:40]}” is no address; "
+                "give some like 127.0.0.1, by commas"
             ) from None
     return Settings(
         text("TARVIK_DATABASE_URL") or None,

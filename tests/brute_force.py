@@ -52,12 +52,16 @@ def ears(polygon: np.ndarray) -> list[np.ndarray]:
 def _in_triangle(
     p: np.ndarray, a: np.ndarray, b: np.ndarray, c: np.ndarray, normal: np.ndarray
 ) -> bool:
-    return all(np.cross(e - s, p - s) @ normal >= -1e-12 for s, e in ((a, b), (b, c), (c, a)))
+    return all(
+        np.cross(e - s, p - s) @ normal >= -1e-12 for s, e in ((a, b), (b, c), (c, a))
+    )
 
 
 def cloth(faces: Sequence[Face]) -> np.ndarray:
     """Every face but floors as triangles (T, 3, 3)."""
-    return np.array([t for face in faces if face.role is not Role.FLOOR for t in ears(face.xyz)])
+    return np.array(
+        [t for face in faces if face.role is not Role.FLOOR for t in ears(face.xyz)]
+    )
 
 
 @njit(cache=True)
@@ -114,9 +118,12 @@ def rain_ways(weather: Weather, samples: int = 25) -> np.ndarray:
     """
     slope = weather.wind_m_s / terminal_speed(median_drop_mm(weather.rain_mm_h))
     bearings = np.radians(
-        weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
+        weather.wind_from_deg
+        + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
     )
-    return np.vstack([[[0.0, 0.0]], slope * np.column_stack([np.sin(bearings), np.cos(bearings)])])
+    return np.vstack(
+        [[[0.0, 0.0]], slope * np.column_stack([np.sin(bearings), np.cos(bearings)])]
+    )
 
 
 def dry_area(faces: Sequence[Face], weather: Weather, step: float = 0.01) -> float:
@@ -131,7 +138,9 @@ def dry_area(faces: Sequence[Face], weather: Weather, step: float = 0.01) -> flo
         step, 0.004 * float(np.sqrt(Roof.over(faces).plan().area))
     )  # as fine for a small one as for a large one
     ways = (rain_ways(weather) if rain_slope(weather) > 0 else np.zeros((1, 2))) @ askew.T
-    return _dry_cells(triangles, flat.min(axis=0), flat.max(axis=0), step, ways) * step * step
+    return (
+        _dry_cells(triangles, flat.min(axis=0), flat.max(axis=0), step, ways) * step * step
+    )
 
 
 @njit(cache=True)
@@ -187,7 +196,10 @@ def _mat_spots(stature_m: float, room: Clearance) -> tuple[np.ndarray, np.ndarra
     strip = room.strip_m / 2
     s = np.unique(
         np.concatenate(
-            [np.linspace(-half, half, 13), [half - room.head_length_m, -half + room.foot_length_m]]
+            [
+                np.linspace(-half, half, 13),
+                [half - room.head_length_m, -half + room.foot_length_m],
+            ]
         )
     )
     t = np.unique(np.concatenate([np.linspace(-side, side, 5), [-strip, strip]]))

@@ -88,7 +88,10 @@ def owner_token(database: Database, email: str = "owner@first.example") -> str:
     there is none.
     """
     with database.session() as session:
-        home = session.scalar(select(func.min(Provider.id))) or demo_leader(session).provider_id
+        home = (
+            session.scalar(select(func.min(Provider.id)))
+            or demo_leader(session).provider_id
+        )
         made = accounts.new_account(
             session, home, email, "Owner", "tall grass under rain", owner=True
         )

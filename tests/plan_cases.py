@@ -58,14 +58,18 @@ def random_course(
         always=frozenset({(2, 3)} if people > 2 and dice.random() < 0.2 else ()),
     )
     if dice.random() < 0.2:
-        campers.append(Camper(-1, "Spare", 1.75, shares=Shares.NOBODY, bulk=dice.choice([1, 2])))
+        campers.append(
+            Camper(-1, "Spare", 1.75, shares=Shares.NOBODY, bulk=dice.choice([1, 2]))
+        )
     offers = []
     for sheet in range(1, sheets + 1):
         for _ in range(dice.randint(1, each)):
             x, y = dice.uniform(0, side), dice.uniform(0, side)
             room = dice.choice([1, 1, 2, 3])
             beds = (
-                ((1.75, room), (1.95, max(room - 1, 1))) if dice.random() < 0.5 else ((1.85, room),)
+                ((1.75, room), (1.95, max(room - 1, 1)))
+                if dice.random() < 0.5
+                else ((1.85, room),)
             )
             tied = tuple(
                 sorted(dice.sample([f"t{k}" for k in range(trees)], dice.choice([0, 1, 2])))
@@ -91,7 +95,9 @@ def random_course(
                     hard=dice.random() < 0.3,
                     stakes=dice.randint(2, 6),
                     poles=tuple(dice.choice([0.9, 1.2, 1.6]) for _ in range(2 - len(tied))),
-                    cords=tuple(dice.choice([2.0, 2.8, 4.5]) for _ in range(dice.randint(0, 2))),
+                    cords=tuple(
+                        dice.choice([2.0, 2.8, 4.5]) for _ in range(dice.randint(0, 2))
+                    ),
                     buttons=dice.randint(0, 1),
                     out_m=round(dice.uniform(0, 20), 1),
                     cautions=("near_path",) * (dice.random() < 0.2),
@@ -123,7 +129,13 @@ def random_course(
     if dice.random() < 0.3:
         aims[2:] = dice.sample(aims[2:], len(aims) - 2)
     return PlanQuestion(
-        tuple(campers), tuple(offers), pools, rules, owners, standing=standing, aims=tuple(aims)
+        tuple(campers),
+        tuple(offers),
+        pools,
+        rules,
+        owners,
+        standing=standing,
+        aims=tuple(aims),
     )
 
 
@@ -178,15 +190,21 @@ def kit_cost(offers: Sequence[Offer], asked: PlanQuestion) -> int | None:
             if free[k] >= need[0] - 1e-6 and free.index(free[k]) == k:
                 rest = corded(need[1:], free[:k] + free[k + 1 :])
                 best = rest if best is None or (rest is not None and rest < best) else best
-        for a, b in itertools.combinations(range(len(free)), 2) if asked.rules.join_lines else ():
+        for a, b in (
+            itertools.combinations(range(len(free)), 2) if asked.rules.join_lines else ()
+        ):
             short = max(free[a], free[b]) < need[0] - 1e-6
             if short and free[a] + free[b] - JOIN_M >= need[0] - 1e-6:
-                rest = corded(need[1:], tuple(f for n, f in enumerate(free) if n not in (a, b)))
+                rest = corded(
+                    need[1:], tuple(f for n, f in enumerate(free) if n not in (a, b))
+                )
                 if rest is not None and (best is None or rest + 1 < best):
                     best = rest + 1
         return best
 
-    return corded(needs, tuple(sorted(p.most_m for p in left[LINE] for _ in range(p.count))))
+    return corded(
+        needs, tuple(sorted(p.most_m for p in left[LINE] for _ in range(p.count)))
+    )
 
 
 def fits_together(offers: Sequence[Offer], gap_m: float) -> bool:
@@ -195,7 +213,9 @@ def fits_together(offers: Sequence[Offer], gap_m: float) -> bool:
         if set(a.sheets) & set(b.sheets) or set(a.trees) & set(b.trees):
             return False
         distance = (
-            a.ground.distance(b.ground) if a.ground is not None and b.ground is not None else 99.0
+            a.ground.distance(b.ground)
+            if a.ground is not None and b.ground is not None
+            else 99.0
         )
         if distance < gap_m - 1e-9 or (gap_m == 0 and a.ground.intersects(b.ground)):
             return False
@@ -210,7 +230,8 @@ def value_of(
     """
     campers, rules = asked.campers, asked.rules
     inside = [
-        [c for c, bed in zip(campers, beds, strict=True) if bed == n] for n in range(len(offers))
+        [c for c, bed in zip(campers, beds, strict=True) if bed == n]
+        for n in range(len(offers))
     ]
     out = dict.fromkeys(AIMS, 0)
     sheet_of = {
@@ -238,7 +259,11 @@ def value_of(
             5 * offer.unsuited
             + 10 * offer.tight
             + len(offer.cautions)
-            + 2 * (offer.hard and not any(c.skill is Skill.PRACTISED or c.leader for c in people))
+            + 2
+            * (
+                offer.hard
+                and not any(c.skill is Skill.PRACTISED or c.leader for c in people)
+            )
         )
         if (
             any(c.snores for c in people)
@@ -252,13 +277,21 @@ def value_of(
                     return None
                 out["own kit"] += 4
         out["own kit"] += offer.buttons
-        mine = {c.number: {s for s, o in asked.owners.items() if o == c.number} for c in people}
+        mine = {
+            c.number: {s for s, o in asked.owners.items() if o == c.number} for c in people
+        }
         out["own kit"] += 10 * sum(
             bool(mine[c.number]) and not mine[c.number] & set(offer.sheets) for c in people
         )
-        novices = any(c.skill is Skill.NOVICE and not c.leader and c.number >= 0 for c in people)
+        novices = any(
+            c.skill is Skill.NOVICE and not c.leader and c.number >= 0 for c in people
+        )
         if novices and rules.earshot_m and any(c.leader for c in campers):
-            led = [o for o, some in zip(offers, inside, strict=True) if any(c.leader for c in some)]
+            led = [
+                o
+                for o, some in zip(offers, inside, strict=True)
+                if any(c.leader for c in some)
+            ]
             near = any(
                 np.hypot(o.at[0] - offer.at[0], o.at[1] - offer.at[1]) <= rules.earshot_m
                 for o in led
@@ -280,7 +313,9 @@ def value_of(
             out["moves"] += not any(o.sheets == s.sheets for o in offers) and any(
                 o.sheets == s.sheets for o in asked.offers
             )
-            out["moves"] += sum(sheet_of.get(p) != s.sheets for p in s.people if p in sheet_of)
+            out["moves"] += sum(
+                sheet_of.get(p) != s.sheets for p in s.people if p in sheet_of
+            )
     return out
 
 
@@ -336,7 +371,8 @@ def beddings(asked: PlanQuestion, offers: Sequence[Offer]) -> list[tuple[int, ..
             for beds in found
             for n in (-1, *fits)
             if n < 0
-            or sum(asked.campers[k].bulk for k, b in enumerate(beds) if b == n) < offers[n].most
+            or sum(asked.campers[k].bulk for k, b in enumerate(beds) if b == n)
+            < offers[n].most
         ]
     return [b for b in found if set(range(len(offers))) <= set(b)]
 

@@ -30,7 +30,9 @@ OBLONGS = ("plow-point-awning",)
 """Pitches that take anything but a square."""
 
 
-def some_settings(slug: str, sheet: Sheet, height: float | None = None) -> dict[str, float] | None:
+def some_settings(
+    slug: str, sheet: Sheet, height: float | None = None
+) -> dict[str, float] | None:
     """Settings at which the sheet forms: the height wanted, lowered until it does, else the first
     of 400 random ones.
     """
@@ -40,7 +42,10 @@ def some_settings(slug: str, sheet: Sheet, height: float | None = None) -> dict[
     pitch = fitting.pitch
     named = {s.name for s in pitch.settings}
     for share in (1.0, 0.8, 0.64, 0.51):
-        wanted = {"height": (height or 1.1) * share, "height_far": (height or 1.1) * share * 0.9}
+        wanted = {
+            "height": (height or 1.1) * share,
+            "height_far": (height or 1.1) * share * 0.9,
+        }
         settings = {n: v for n, v in wanted.items() if n in named}
         if all(pitch.setting(n).least <= v for n, v in settings.items()) and not refusals(
             pitch, fitting.box, settings
@@ -63,12 +68,15 @@ def triangles(shelter: Shelter) -> np.ndarray:
     for face in shelter.faces():
         if face.role is not Role.FLOOR:
             out += [
-                [face.xyz[0], face.xyz[i], face.xyz[i + 1]] for i in range(1, len(face.xyz) - 1)
+                [face.xyz[0], face.xyz[i], face.xyz[i + 1]]
+                for i in range(1, len(face.xyz) - 1)
             ]
     return np.array(out)
 
 
-def ray_heights(shelter: Shelter, ground: np.ndarray, way: np.ndarray | None = None) -> np.ndarray:
+def ray_heights(
+    shelter: Shelter, ground: np.ndarray, way: np.ndarray | None = None
+) -> np.ndarray:
     """Height (N,) of the lowest panel that a ray from each ground place hits on its way up along
     `way` (x, y per metre of rise); inf where it hits none. Moeller and Trumbore 1997.
     """
@@ -101,7 +109,12 @@ def mat_fits(
 
 
 def _fit_at(
-    shelter: Shelter, mat: Mat, places: np.ndarray, room: Clearance, slack: float, step: float
+    shelter: Shelter,
+    mat: Mat,
+    places: np.ndarray,
+    room: Clearance,
+    slack: float,
+    step: float,
 ) -> np.ndarray:
     """Which of the places (N, 2) this mat fits at, headed as it is: all of them tried at once."""
     half, side = mat.length_m / 2, mat.width_m / 2
@@ -110,7 +123,8 @@ def _fit_at(
         [half - room.head_length_m, -half + room.foot_length_m],
     )
     t = np.append(
-        np.linspace(-side, side, int(2 * side / step) + 1), [-room.strip_m / 2, room.strip_m / 2]
+        np.linspace(-side, side, int(2 * side / step) + 1),
+        [-room.strip_m / 2, room.strip_m / 2],
     )
     along, across = (g.ravel() for g in np.meshgrid(s, t))
     need = np.full(along.size, room.edge_m)

@@ -69,8 +69,14 @@ def small_course(
         {"name": "Di S", "stature_m": 1.70, "role": "student", "skill": "novice"},
     ]
     made = kit.add(session, course.id, "people", people)
-    square = {"width_m": 3.0, "length_m": 3.0, "tie_outs": ["corners", "mid-sides", "centre"]}
-    kit.add(session, course.id, "sheets", [{**square, "owner_id": p.id} for p in made[:sheets]])
+    square = {
+        "width_m": 3.0,
+        "length_m": 3.0,
+        "tie_outs": ["corners", "mid-sides", "centre"],
+    }
+    kit.add(
+        session, course.id, "sheets", [{**square, "owner_id": p.id} for p in made[:sheets]]
+    )
     kit.add(
         session,
         course.id,
@@ -78,7 +84,10 @@ def small_course(
         [{"kind": "pole", "count": 4, "least_m": 1.0, "most_m": 1.5}],
     )
     kit.add(
-        session, course.id, "lines", [{"length_m": 6.0, "count": 4}, {"length_m": 3.0, "count": 10}]
+        session,
+        course.id,
+        "lines",
+        [{"length_m": 6.0, "count": 4}, {"length_m": 3.0, "count": 10}],
     )
     kit.add(session, course.id, "stakes", [{"count": stakes}])
     site = nights.add_site(
@@ -87,7 +96,9 @@ def small_course(
     if wood:
         for n, (x, y) in enumerate(TREES):
             values = {"name": f"T{n}", "kind": "tree", "x": x, "y": y, "across_m": 0.2}
-            session.add(GroundItem(site_id=site.id, kind="thing", data=checked("thing", values)))
+            session.add(
+                GroundItem(site_id=site.id, kind="thing", data=checked("thing", values))
+            )
     session.flush()
     nights.use_site(session, night, site.id)
     return course.id, night.id

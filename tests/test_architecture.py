@@ -42,7 +42,9 @@ def imported(path: Path) -> set[str]:
 
 def test_the_core_knows_nothing_of_the_rest() -> None:
     for path in CORE.rglob("*.py"):
-        bad = {n for n in imported(path) for f in FORBIDDEN if n == f or n.startswith(f + ".")}
+        bad = {
+            n for n in imported(path) for f in FORBIDDEN if n == f or n.startswith(f + ".")
+        }
         assert not bad, f"{path.relative_to(ROOT)} imports {bad}"
         called = {
             n.func.attr
@@ -90,7 +92,12 @@ def test_nothing_is_fetched_from_outside() -> None:
         hosts = re.findall(r"https?://([\w.]+)", path.read_text())
         assert set(hosts) <= {"www.w3.org"}, path
     vendor = {p.name for p in (ROOT / "tarvik" / "web" / "static" / "vendor").iterdir()}
-    assert {"theme.css", "alpine.min.js", "LICENSE.bootstrap.txt", "LICENSE.alpine.txt"} <= vendor
+    assert {
+        "theme.css",
+        "alpine.min.js",
+        "LICENSE.bootstrap.txt",
+        "LICENSE.alpine.txt",
+    } <= vendor
 
 
 def test_the_docs_list_every_constant_as_it_is() -> None:

@@ -74,7 +74,9 @@ def test_where_the_data_lies(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) ->
     monkeypatch.delenv("TARVIK_DATA")
     folder = default_folder(ROOT)
     assert (
-        folder.is_relative_to("/var/lib/tarvik") if os.geteuid() == 0 else folder == ROOT / ".data"
+        folder.is_relative_to("/var/lib/tarvik")
+        if os.geteuid() == 0
+        else folder == ROOT / ".data"
     )
     assert 1024 < free_port() < 65536
 
@@ -102,7 +104,9 @@ def test_a_folder_that_is_no_database_is_told(tmp_path: Path) -> None:
         subprocess.run(["rm", "-rf", str(folder)], check=False)
 
 
-def _start(port: int, folder: Path, command: str = "demo", **more: str) -> subprocess.Popen[str]:
+def _start(
+    port: int, folder: Path, command: str = "demo", **more: str
+) -> subprocess.Popen[str]:
     return subprocess.Popen(
         [sys.executable, "-m", "tarvik", command, "--port", str(port)],
         cwd=ROOT,
@@ -151,7 +155,11 @@ def test_a_server_of_two_processes_asks_for_its_first_owner_and_is_backed_up(
                 env={**os.environ, "TARVIK_DATA": str(data)},
             )
             assert done.returncode == 0, done.stdout + done.stderr
-        assert out.exists() and "read back" not in done.stdout and "brought back" in done.stdout
+        assert (
+            out.exists()
+            and "read back" not in done.stdout
+            and "brought back" in done.stdout
+        )
     finally:
         program.kill()
         subprocess.run(["rm", "-rf", str(folder), str(other)], check=False)
@@ -188,7 +196,9 @@ def test_the_demo_says_where_it_is_keeps_its_data_and_survives_a_killed_database
             assert ("demo course made" in said) == (turn == 0)
             _wait(f"http://127.0.0.1:{port}/healthz")
             assert b"Open as the demo leader" in _ask(f"http://127.0.0.1:{port}/")
-            assert b"Hollin Edge Field School" in _as_demo_leader(f"http://127.0.0.1:{port}")
+            assert b"Hollin Edge Field School" in _as_demo_leader(
+                f"http://127.0.0.1:{port}"
+            )
             solved = json.loads(
                 _ask(
                     f"http://127.0.0.1:{port}/api/solve",
@@ -212,7 +222,8 @@ def _as_demo_leader(address: str) -> bytes:
     """The start page after the one click."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
     with opener.open(
-        urllib.request.Request(f"{address}/demo", b"", {"Origin": address}), timeout=PATIENCE_S
+        urllib.request.Request(f"{address}/demo", b"", {"Origin": address}),
+        timeout=PATIENCE_S,
     ) as answer:
         return bytes(answer.read())
 

@@ -16,7 +16,9 @@ PEOPLE, SHEETS = TABLES["people"], TABLES["sheets"]
 
 def test_a_roster_with_a_header_in_any_order() -> None:
     grid = read_grid(
-        PEOPLE, "Height\tName\tSheet\tShoe\n178\tAda K\t8x10 ft\t41\n5'9\"\tBo L\t\t44", Context()
+        PEOPLE,
+        "Height\tName\tSheet\tShoe\n178\tAda K\t8x10 ft\t41\n5'9\"\tBo L\t\t44",
+        Context(),
     )
     assert grid.good
     assert [r.values["name"] for r in grid.rows] == ["Ada K", "Bo L"]
@@ -98,7 +100,10 @@ def test_any_text_is_read_or_refused(text: str, table: str) -> None:
     assert all("row" in f or "column" in f for f in grid.faults)
 
 
-@given(st.text(max_size=80), st.sampled_from([(t, c) for t in TABLES.values() for c in t.columns]))
+@given(
+    st.text(max_size=80),
+    st.sampled_from([(t, c) for t in TABLES.values() for c in t.columns]),
+)
 def test_any_cell_is_read_or_refused(text: str, which: tuple[object, object]) -> None:
     column = which[1]
     try:

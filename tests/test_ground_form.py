@@ -39,5 +39,15 @@ def test_the_field_book_speaks_in_the_units_of_the_course() -> None:
     tape = {"way": "tape", "start": "Oak 2", "end": "Ash 5", "length_m": 6.096}
     assert reading_words(tape) == "Oak 2 to Ash 5: 6.096 m"
     assert reading_words(tape, Units.IMPERIAL) == "Oak 2 to Ash 5: 20 ft"
-    off = {"way": "offset", "start": "A", "end": "B", "point": "C", "along_m": 3.0, "right_m": -1.0}
-    assert reading_words(off, Units.IMPERIAL) == "C: 9 ft 10 in along A-B, 3 ft 3 in to the left"
+    off = {
+        "way": "offset",
+        "start": "A",
+        "end": "B",
+        "point": "C",
+        "along_m": 3.0,
+        "right_m": -1.0,
+    }
+    assert (
+        reading_words(off, Units.IMPERIAL)
+        == "C: 9 ft 10 in along A-B, 3 ft 3 in to the left"
+    )

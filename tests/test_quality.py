@@ -48,7 +48,9 @@ def test_a_tree_counted_by_hand(tmp_path: Path) -> None:
     assert (found.tuples, found.anys, found.untested) == (1, 1, 1)
     assert (found.skips, found.skipped_files, found.comments) == (1, 1, 1)
     assert (max(found.scripts), found.html) == (11, [3, 9])
-    assert max(found.lines) == len("def told(a: int, b: int, *, c: Any) -> tuple[int, int, str]:")
+    assert max(found.lines) == len(
+        "def told(a: int, b: int, *, c: Any) -> tuple[int, int, str]:"
+    )
 
 
 def test_the_table_is_printed_for_any_tree(
@@ -57,5 +59,7 @@ def test_the_table_is_printed_for_any_tree(
     assert quality(tmp_path, tree(tmp_path), "code", "tests") == 0
     printed = capsys.readouterr().out
     assert printed == table(measured(tmp_path, "code", "tests"))
-    assert "| modules without a test of their name | 1 of 2 (50 %) | under 10 % |" in printed
+    assert (
+        "| modules without a test of their name | 1 of 2 (50 %) | under 10 % |" in printed
+    )
     assert "| HTML lines, mean / longest | 6 / 9 | 45 / 140 |" in printed

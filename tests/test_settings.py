@@ -17,7 +17,9 @@ ROOT = Path(__file__).parent.parent
 
 def test_the_docs_list_every_setting() -> None:
     rows = re.findall(
-        r"^\| `(TARVIK_\w+)` \| (.*?) \| (.*) \|$", (ROOT / "docs" / "running.md").read_text(), re.M
+        r"^\| `(TARVIK_\w+)` \| (.*?) \| (.*) \|$",
+        (ROOT / "docs" / "running.md").read_text(),
+        re.M,
     )
     assert rows == [(s.name, s.default or "(none)", s.meaning) for s in SETTINGS]
 
@@ -25,7 +27,9 @@ def test_the_docs_list_every_setting() -> None:
 def test_nothing_set_is_as_usual() -> None:
     assert read_settings({}) == Settings()
     assert not read_settings({"TARVIK_ADDRESS": "http://a.example/"}).tls
-    assert read_settings({"TARVIK_ADDRESS": "https://a.example/", "TARVIK_WORKERS": "4"}).tls
+    assert read_settings(
+        {"TARVIK_ADDRESS": "https://a.example/", "TARVIK_WORKERS": "4"}
+    ).tls
 
 
 @pytest.mark.parametrize(
@@ -76,5 +80,7 @@ def test_every_test_named_in_the_security_table_exists() -> None:
         r"`([\w/]+\.py)::(\w+)`", (ROOT / "docs" / "security.md").read_text()
     ):
         assert f"def {name}(" in (ROOT / "tests" / file).read_text(), (file, name)
-    for file in re.findall(r"`([\w/]+\.py)[:`]", (ROOT / "docs" / "security.md").read_text()):
+    for file in re.findall(
+        r"`([\w/]+\.py)[:`]", (ROOT / "docs" / "security.md").read_text()
+    ):
         assert (ROOT / "tests" / file).exists() or (ROOT / "tarvik" / file).exists(), file

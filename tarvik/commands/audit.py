@@ -21,11 +21,21 @@ def audit(checkout: Path) -> int:
     python = folder / "bin" / "python"
     if not python.exists():
         subprocess.run([sys.executable, "-m", "venv", str(folder)], check=True)
-        subprocess.run([str(python), "-m", "pip", "install", "--quiet", AUDITOR], check=True)
+        subprocess.run(
+            [str(python), "-m", "pip", "install", "--quiet", AUDITOR], check=True
+        )
     worst = 0
     for lock in ("requirements.lock", "requirements-dev.lock"):
         print(f"tarvik: asking about {lock}", flush=True)
-        command = [str(python), "-m", "pip_audit", "--disable-pip", "--require-hashes", "-r", lock]
+        command = [
+            str(python),
+            "-m",
+            "pip_audit",
+            "--disable-pip",
+            "--require-hashes",
+            "-r",
+            lock,
+        ]
         worst = max(worst, subprocess.run(command, cwd=checkout, check=False).returncode)
     npm = shutil.which("npm")
     if npm is None:
@@ -33,4 +43,6 @@ def audit(checkout: Path) -> int:
         return worst
     print("tarvik: asking about frontend/package-lock.json", flush=True)
     command = [npm, "audit", "--package-lock-only"]
-    return max(worst, subprocess.run(command, cwd=checkout / "frontend", check=False).returncode)
+    return max(
+        worst, subprocess.run(command, cwd=checkout / "frontend", check=False).returncode
+    )

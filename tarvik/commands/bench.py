@@ -82,7 +82,10 @@ class Figure:
             "ok": ok,
         }
         if self.slower != 1.0:
-            out |= {"machine_slower": round(self.slower, 2), "at_usual_pace": round(judged, 5)}
+            out |= {
+                "machine_slower": round(self.slower, 2),
+                "at_usual_pace": round(judged, 5),
+            }
         if self.baseline is not None:
             slower = (
                 self.baseline / max(self.value, 1e-9)
@@ -103,7 +106,9 @@ def seconds(action: Callable[[], object], times: int) -> float:
     return statistics.median(taken)
 
 
-def each_takes(things: Iterable[Timed], action: Callable[[Timed], object], times: int) -> float:
+def each_takes(
+    things: Iterable[Timed], action: Callable[[Timed], object], times: int
+) -> float:
     """Median over some things of the time that an action takes on one, in seconds."""
     return statistics.median(seconds(partial(action, one), times) for one in things)
 
@@ -153,7 +158,9 @@ def bench_fold(cases: int = 2000, few: int = 40) -> Figure:
             return np.asarray(np.linalg.norm(xyz[i] - xyz[j], axis=-1) - flat)
 
         return float(
-            np.abs(least_squares(off, place[free], xtol=1e-12, ftol=1e-12, gtol=1e-12).fun).max()
+            np.abs(
+                least_squares(off, place[free], xtol=1e-12, ftol=1e-12, gtol=1e-12).fun
+            ).max()
         )
 
     start = time.perf_counter()
@@ -165,7 +172,12 @@ def bench_fold(cases: int = 2000, few: int = 40) -> Figure:
             f"the compared solvers are not equally exact: {worst:g} m and {worst_reference:g} m"
         )
     return Figure(
-        "fold_us_per_case", batched * 1e6, "us", "lower", reference * 1e6 / 50, reference * 1e6
+        "fold_us_per_case",
+        batched * 1e6,
+        "us",
+        "lower",
+        reference * 1e6 / 50,
+        reference * 1e6,
     )
 
 
@@ -201,7 +213,9 @@ def grid_dry(roof: Roof, weather: Weather, step: float = 0.01) -> float:
         hit = np.zeros(len(cells), dtype=bool)
         for face, n in zip(roof.faces, roof.corners, strict=True):
             hit |= shapely.contains_xy(
-                shapely.Polygon(face[:n, :2] + face[:n, 2:] * travel), cells[:, 0], cells[:, 1]
+                shapely.Polygon(face[:n, :2] + face[:n, 2:] * travel),
+                cells[:, 0],
+                cells[:, 1],
             )
         dry &= hit
     return float(dry.sum() * step * step)
@@ -246,7 +260,12 @@ def bench_measures() -> list[Figure]:
     def ours(shelter: Shelter) -> object:
         fresh = replace(shelter)  # nothing kept from before
         figures = measure(fresh, ADULT, weather)
-        return figures.packs, figures.open_to_wind, figures.least_slope_deg, figures.open_area_m2
+        return (
+            figures.packs,
+            figures.open_to_wind,
+            figures.least_slope_deg,
+            figures.open_area_m2,
+        )
 
     def reference(shelter: Shelter) -> object:
         roof = Roof.over(shelter.faces())
@@ -283,12 +302,16 @@ def bench_areas() -> Figure:
         return fresh.plan().area + fresh.area_above(0.96) + fresh.area_above(1.8)
 
     grid = seconds(lambda: grid_measures(roof, 0.96, 1.8), 5)
-    return Figure("areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3)
+    return Figure(
+        "areas_ms", seconds(ours, 50) * 1e3, "ms", "lower", grid * 1e3 / 20, grid * 1e3
+    )
 
 
 def _lower(told: Iterable[tuple[str, float, str, float]]) -> list[Figure]:
     """Figures of which the lower is the better, from name, value, unit and target."""
-    return [Figure(name, value, unit, "lower", target) for name, value, unit, target in told]
+    return [
+        Figure(name, value, unit, "lower", target) for name, value, unit, target in told
+    ]
 
 
 def _slider(bed: Testbed) -> Figure:
@@ -354,7 +377,10 @@ def bench_web(checkout: Path) -> list[Figure]:
                 changed = replace(
                     night,
                     needs=replace(
-                        night.needs, wind_m_s=float(next(winds)), gust_m_s=None, spread_deg=15.0
+                        night.needs,
+                        wind_m_s=float(next(winds)),
+                        gust_m_s=None,
+                        spread_deg=15.0,
                     ),
                 )
                 for solution in solver.solve_all(board_of(changed)):
@@ -363,7 +389,14 @@ def bench_web(checkout: Path) -> list[Figure]:
             forecast_changed()
             figures += paced(
                 lambda: _lower(
-                    [("board_16x5_changed_forecast_s", seconds(forecast_changed, 7), "s", 0.4)]
+                    [
+                        (
+                            "board_16x5_changed_forecast_s",
+                            seconds(forecast_changed, 7),
+                            "s",
+                            0.4,
+                        )
+                    ]
                 )
             )
             figures += paced(lambda: [_slider(bed)])
@@ -375,16 +408,21 @@ def bench_web(checkout: Path) -> list[Figure]:
             figures += paced(
                 lambda: [
                     Figure(name, value, unit, "lower", target, rule)
-                    for name, value, unit, target, rule in bench_plan.measured(demo, searcher)
+                    for name, value, unit, target, rule in bench_plan.measured(
+                        demo, searcher
+                    )
                 ]
             )
             every = [
-                question(sheet, pitch, night, supports) for sheet in sheets for pitch in PITCHES
+                question(sheet, pitch, night, supports)
+                for sheet in sheets
+                for pitch in PITCHES
             ]
             figures += paced(lambda: [Figure(*told) for told in bench_hang.measured()])
             figures += paced(
                 lambda: [
-                    Figure(*told) for told in bench_hang.board(bed.hangings, searcher, every, night)
+                    Figure(*told)
+                    for told in bench_hang.board(bed.hangings, searcher, every, night)
                 ]
             )
             figures += paced(lambda: _lower(bench_load.measured(server)))
@@ -449,7 +487,9 @@ def bench_ground() -> list[Figure]:
         raise RuntimeError("the A-frame of the benchmark does not fold")
     found = hazards(middling, wind_from_deg=225.0, rain_mm=20)
     weather = Weather(4, 6, 225)
-    spots = seconds(lambda: best_spots(shelter, rig, figures.mats, middling, found, weather), 3)
+    spots = seconds(
+        lambda: best_spots(shelter, rig, figures.mats, middling, found, weather), 3
+    )
 
     def drag(x: float) -> None:
         spot, relief = Spot((x, 30.0), 200.0 + x), Relief.of(middling.heights)
@@ -488,7 +528,9 @@ def bench(checkout: Path, out: Path | None) -> int:
     print(json.dumps(table, indent=2))
     for use in memories():
         if use.hits + use.misses:
-            print(f"{use.name}: {use.held} of {use.most}, {use.hits} hits, {use.misses} misses")
+            print(
+                f"{use.name}: {use.held} of {use.most}, {use.hits} hits, {use.misses} misses"
+            )
     if out is not None:
         out.write_text(json.dumps(table, indent=2) + "\n")
     return 0

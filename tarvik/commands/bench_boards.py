@@ -58,7 +58,9 @@ def _most_kib() -> int:
     that begins with what the program that started it had.
     """
     told = Path("/proc/self/status").read_text()
-    return next(int(line.split()[1]) for line in told.splitlines() if line.startswith("VmHWM"))
+    return next(
+        int(line.split()[1]) for line in told.splitlines() if line.startswith("VmHWM")
+    )
 
 
 def _boards(where: _Where) -> Iterator[list[Told]]:
@@ -66,7 +68,9 @@ def _boards(where: _Where) -> Iterator[list[Told]]:
     opened = Database(url)
     with opened.session() as session:
         course = courses.course(session, course_id)
-        windy = nights.night_of(session, course, courses.night(session, course_id, night_id))
+        windy = nights.night_of(
+            session, course, courses.night(session, course_id, night_id)
+        )
         supports = kit.supports_of(session, course_id)
         sheets = kit.rows(session, course_id, "sheets")[:SHEETS]
     opened.close()
@@ -93,7 +97,9 @@ def _timed(calm: list[Question], windy: list[Question]) -> list[Told]:
         forget_folded()
         searcher = Searcher().start()
         try:
-            searcher.settings(calm[0].pitch, calm[0].sheet, calm[0].aim(), {})  # once it is warm
+            searcher.settings(
+                calm[0].pitch, calm[0].sheet, calm[0].aim(), {}
+            )  # once it is warm
             solver, seconds = Solver(searcher), []
             for board in boards:
                 start = time.perf_counter()

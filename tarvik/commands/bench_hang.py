@@ -34,7 +34,9 @@ Measured = tuple[str, float, str, str, float, float | None]
 
 
 def _folded() -> tuple[Shelter, Rig]:
-    solution = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}))
+    solution = solve(
+        Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2})
+    )
     if solution.shelter is None or solution.assessment.rig is None:
         raise ValueError("the corner pitch of the benchmark does not fold")
     return solution.shelter, solution.assessment.rig
@@ -64,12 +66,16 @@ def _general(lines: int) -> float:
     free = np.flatnonzero(~found.system.held)
     x = found.rest.x.copy()
     x[: len(found.mesh.uv)] = np.where(
-        found.system.held[: len(found.mesh.uv), None], x[: len(found.mesh.uv)], found.mesh.xyz
+        found.system.held[: len(found.mesh.uv), None],
+        x[: len(found.mesh.uv)],
+        found.mesh.xyz,
     )
 
     def value(flat: np.ndarray) -> tuple[float, np.ndarray]:
         x[free] = flat.reshape(-1, 3)
-        return found.system.energy(x, found.load), -found.system.pulls(x, found.load)[free].ravel()
+        return found.system.energy(x, found.load), -found.system.pulls(x, found.load)[
+            free
+        ].ravel()
 
     start = time.perf_counter()
     minimize(
@@ -77,7 +83,13 @@ def _general(lines: int) -> float:
         x[free].ravel(),
         jac=True,
         method="L-BFGS-B",
-        options={"maxiter": 60_000, "maxfun": 80_000, "maxcor": 20, "ftol": 1e-15, "gtol": 1e-3},
+        options={
+            "maxiter": 60_000,
+            "maxfun": 80_000,
+            "maxcor": 20,
+            "ftol": 1e-15,
+            "gtol": 1e-3,
+        },
     )
     return time.perf_counter() - start
 
@@ -91,7 +103,14 @@ def measured() -> list[Measured]:
         ("hang_13_ms", _median(13, 15) * 1e3, "ms", "lower", 15.0, None),
         ("hang_17_s", small, "s", "lower", 0.3, None),
         ("hang_25_s", large, "s", "lower", 0.8, None),
-        ("hang_times_faster_than_optimiser", general / small, "times", "higher", 10.0, None),
+        (
+            "hang_times_faster_than_optimiser",
+            general / small,
+            "times",
+            "higher",
+            10.0,
+            None,
+        ),
     ]
 
 
@@ -113,7 +132,9 @@ def board(
 
     cold = taken(asked)
     other = Sheet.rectangle(2.83, 3.17)
-    changed = [replace(q, sheet=other) if n < len(PITCHES) else q for n, q in enumerate(asked)]
+    changed = [
+        replace(q, sheet=other) if n < len(PITCHES) else q for n, q in enumerate(asked)
+    ]
     return [
         ("board_16_all_hung_cold_s", cold, "s", "lower", 6.0, None),
         ("board_one_sheet_changed_hung_s", taken(changed), "s", "lower", 0.6, None),

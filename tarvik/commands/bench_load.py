@@ -62,7 +62,9 @@ def _team(database: Database, number: int) -> tuple[Team, list[str]]:
     with database.session() as session:
         made: Course = course_file.bring_in(session, read(FILE.read_bytes()))
         people = kit.rows(session, made.id, "people")
-        shared = kit.add(session, made.id, "stakes", [{"count": 1, "note": "counted"}])[0].id
+        shared = kit.add(session, made.id, "stakes", [{"count": 1, "note": "counted"}])[
+            0
+        ].id
         tokens = []
         for n in range(LEADERS // TEAMS):
             account = accounts.new_account(
@@ -81,7 +83,9 @@ def _team(database: Database, number: int) -> tuple[Team, list[str]]:
 class _Leader:
     """One of them."""
 
-    def __init__(self, client: httpx2.AsyncClient, team: Team, number: int, heard: Heard) -> None:
+    def __init__(
+        self, client: httpx2.AsyncClient, team: Team, number: int, heard: Heard
+    ) -> None:
         self.client, self.team, self.row, self.heard = client, team, team.own[number], heard
         self.dice = random.Random(number * 100 + team.course)  # noqa: S311
         self.version, self.was, self.turn = 1, "", 0
@@ -144,7 +148,12 @@ class _Leader:
             wanted = str(int(self.count) + 1)
             status, told = await self._change(
                 f"stakes/{self.team.shared}",
-                {"column": "count", "text": wanted, "version": self.stakes, "was": self.count},
+                {
+                    "column": "count",
+                    "text": wanted,
+                    "version": self.stakes,
+                    "was": self.count,
+                },
             )
             if status == 200:
                 self.stakes, self.count = told["version"], wanted
@@ -187,7 +196,9 @@ def _lost(database: Database, teams: list[tuple[Team, list[str]]]) -> int:
     with database.session() as session:
         for team, _ in teams:
             lost += abs(
-                kit.one(session, team.course, "stakes", team.shared).count - 1 - team.counted
+                kit.one(session, team.course, "stakes", team.shared).count
+                - 1
+                - team.counted
             )
             lost += sum(
                 kit.one(session, team.course, "people", row).note != text

@@ -53,9 +53,17 @@ def timed(case: Case, solver: Solver, seconds: float, kept: Offers | None = None
         told.append((time.perf_counter() - began, chosen.gap))
 
     made = make(
-        case, solver.alone, Limits(), tell, kept, (time.perf_counter, seconds), solver.elsewhere
+        case,
+        solver.alone,
+        Limits(),
+        tell,
+        kept,
+        (time.perf_counter, seconds),
+        solver.elsewhere,
     )
-    return Timed(made, told[0][0] if told else float("inf"), time.perf_counter() - began, told)
+    return Timed(
+        made, told[0][0] if told else float("inf"), time.perf_counter() - began, told
+    )
 
 
 def large_case(people: int, trees: int, seed: int = 5, patrols: int = 0) -> Case:
@@ -91,7 +99,11 @@ def large_case(people: int, trees: int, seed: int = 5, patrols: int = 0) -> Case
     for n in range(1, people + 1):
         a, b = sorted(dice.choice(SIDES_M, 2))
         sheets.append(
-            InBag(n, Sheet.rectangle(float(a), float(b), None), n if dice.random() < 0.85 else None)
+            InBag(
+                n,
+                Sheet.rectangle(float(a), float(b), None),
+                n if dice.random() < 0.85 else None,
+            )
         )
     pools = (
         Pool(STAKE, int(3.5 * people)),
@@ -118,13 +130,20 @@ def against_the_rule(name: str, made: Made) -> list[tuple[str, float, str, float
     rule = {r.aim: r.value for r in made.by_rule}
     ours = {r.aim: r.value for r in made.chosen.reached}
     return [
-        (f"plan_{name}_{aim.replace(' ', '_')}", float(ours[aim]), unit, float(rule.get(aim, -1)))
+        (
+            f"plan_{name}_{aim.replace(' ', '_')}",
+            float(ours[aim]),
+            unit,
+            float(rule.get(aim, -1)),
+        )
         for aim, unit in (("wet", "people"), ("exposed", "people"), ("own kit", "pieces"))
         if aim in ours
     ]
 
 
-def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> tuple[float, float]:
+def small_change(
+    case: Case, solver: Solver, kept: Offers, made: Made
+) -> tuple[float, float]:
     """Seconds to plan again when one person was put elsewhere by hand and fixed there, the offers
     known: until the best plan with the untouched shelters left standing is on the screen, and until
     the best of all plans is proved.
@@ -158,7 +177,9 @@ def small_change(case: Case, solver: Solver, kept: Offers, made: Made) -> tuple[
     ), every
 
 
-def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, float, float | None]]:
+def measured(
+    demo: Case, searcher: Searcher
+) -> list[tuple[str, float, str, float, float | None]]:
     """Every figure: (name, value, unit, target, by the leader's rule where it is compared)."""
     solver, kept = Solver(searcher), Offers()
     cold = timed(demo, solver, 30.0, kept)
@@ -186,5 +207,8 @@ def measured(demo: Case, searcher: Searcher) -> list[tuple[str, float, str, floa
         ("plan_120_gap_pct", 100 * many.made.chosen.gap, "%", 100.0, None),
     ]
     out += [(n, v, u, rule, rule) for n, v, u, rule in against_the_rule("120", many.made)]
-    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024 + searcher.own_kib() / 1024
+    memory = (
+        resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        + searcher.own_kib() / 1024
+    )
     return [*out, ("plan_memory_mb", memory, "MB", 1000.0, None)]

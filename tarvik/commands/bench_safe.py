@@ -82,7 +82,10 @@ async def _guess(address: str, until: asyncio.Event) -> None:
     sent: set[asyncio.Task[Any]] = set()
     async with httpx2.AsyncClient(base_url=address, timeout=30, headers=own) as client:
         while not until.is_set():
-            form = {"email": "ada@bench.example", "password": f"wrong {len(sent)} words here"}
+            form = {
+                "email": "ada@bench.example",
+                "password": f"wrong {len(sent)} words here",
+            }
             sent.add(asyncio.create_task(client.post("/sign-in", data=form)))
             await asyncio.sleep(1 / TRIES_A_SECOND)
         for task in sent:
@@ -90,7 +93,9 @@ async def _guess(address: str, until: asyncio.Event) -> None:
         await asyncio.gather(*sent, return_exceptions=True)
 
 
-async def _sign_in(address: str, email: str, cookies: httpx2.Cookies | None = None) -> float:
+async def _sign_in(
+    address: str, email: str, cookies: httpx2.Cookies | None = None
+) -> float:
     """Seconds until somebody is in who opens the page and sends the right password."""
     async with httpx2.AsyncClient(
         base_url=address, timeout=60, headers={"origin": address}, cookies=cookies
@@ -141,11 +146,15 @@ def _paths(database: Database) -> list[str]:
     with database.session() as session:
         course = session.scalars(select(Course.id).where(Course.demo)).one()
         nights = session.scalars(select(Night.id).where(Night.course_id == course)).all()
-        sheets = session.scalars(select(SheetRow.id).where(SheetRow.course_id == course)).all()
+        sheets = session.scalars(
+            select(SheetRow.id).where(SheetRow.course_id == course)
+        ).all()
     out = [f"/courses/{course}", f"/courses/{course}/kit"] * 20
     for night in nights:
         base = f"/courses/{course}/nights/{night}"
-        out += [f"{base}/{p}" for p in ("board", "board/cells", "plan", "ground", "camp")] * 10
+        out += [
+            f"{base}/{p}" for p in ("board", "board/cells", "plan", "ground", "camp")
+        ] * 10
         for sheet in sheets:
             for pitch in ("a-frame", "plow-point-lifted", "closed-wedge", "lean-to"):
                 bench = f"{base}/bench/{sheet}/{pitch}"

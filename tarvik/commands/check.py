@@ -32,7 +32,10 @@ def check(checkout: Path, rest: list[str]) -> int:
     for name, command in () if rest else STEPS:
         print(f"tarvik: {name}", flush=True)
         worst = max(
-            worst, subprocess.run([sys.executable, *command], cwd=checkout, check=False).returncode
+            worst,
+            subprocess.run(
+                [sys.executable, *command], cwd=checkout, check=False
+            ).returncode,
         )
     if compiling is not None:
         print("tarvik: kernels", flush=True)

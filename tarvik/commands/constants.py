@@ -20,7 +20,8 @@ def constants_text() -> str:
     for module in pkgutil.walk_packages(tarvik.core.__path__, "tarvik.core."):
         importlib.import_module(module.name)
     rows = [
-        f"| {c.name} | {c.value:g} | {c.unit} | {c.meaning} | {c.source} |" for c in all_constants()
+        f"| {c.name} | {c.value:g} | {c.unit} | {c.meaning} | {c.source} |"
+        for c in all_constants()
     ]
     head = (
         "# Every constant\n\nWritten by `./run constants`.\n\n| name | value | unit | meaning "

@@ -33,7 +33,9 @@ def fold_drawing(slug: str) -> str:
     sheet = Sheet.rectangle(SIDE_M, OBLONG_M if pitch.shape is Shape.OBLONG else SIDE_M)
     found = solve(Question(sheet, pitch, {}, wanted=1))
     if found.shelter is None:
-        raise RuntimeError(f"{slug} does not form from the sheet that its drawing is made of")
+        raise RuntimeError(
+            f"{slug} does not form from the sheet that its drawing is made of"
+        )
     rig = assess(found.shelter, UNLIMITED).rig
     parts = [
         views.flat_sheet(found.shelter, rig, Units.METRIC),

@@ -18,7 +18,9 @@ if TYPE_CHECKING:
 
 SOURCE: Final = "tarvik"
 TESTS: Final = "tests"
-SKIPPED: Final = frozenset((".git", ".venv", "node_modules", "vendor", "build", "dist", ".data"))
+SKIPPED: Final = frozenset(
+    (".git", ".venv", "node_modules", "vendor", "build", "dist", ".data")
+)
 LEFT_OUT: Final = frozenset(("__init__", "__main__"))
 """Modules that want no test of their own name."""
 SKIPS: Final = tuple(f"# fmt: {word}" for word in ("skip", "off"))
@@ -49,7 +51,9 @@ class Tree:
 def files(root: Path, ending: str) -> list[Path]:
     """Files below a folder, but what is shipped from elsewhere or made."""
     return sorted(
-        path for path in root.rglob(f"*{ending}") if not SKIPPED & set(path.relative_to(root).parts)
+        path
+        for path in root.rglob(f"*{ending}")
+        if not SKIPPED & set(path.relative_to(root).parts)
     )
 
 
@@ -71,7 +75,9 @@ def measured(checkout: Path, source: str = SOURCE, tests: str = TESTS) -> Tree:
             tree.untested += 1
     for ending, lengths in ((".html", tree.html), (".js", tree.scripts)):
         for path in files(root, ending):
-            lengths += [len(line) for line in path.read_text("utf-8").splitlines() if line.strip()]
+            lengths += [
+                len(line) for line in path.read_text("utf-8").splitlines() if line.strip()
+            ]
     return tree
 
 
@@ -81,12 +87,18 @@ def _python(path: Path, tree: Tree) -> None:
     tree.modules.append(len(lines))
     tree.lines += [len(line) for line in lines if line.strip()]
     with path.open("rb") as opened:
-        found = [t.string for t in tokenize.tokenize(opened.readline) if t.type == tokenize.COMMENT]
+        found = [
+            t.string
+            for t in tokenize.tokenize(opened.readline)
+            if t.type == tokenize.COMMENT
+        ]
     skips = sum(comment.startswith(SKIPS) for comment in found)
     tree.skips += skips
     tree.skipped_files += bool(skips)
     tree.comments += sum(not _instruction(comment) for comment in found)
-    tree.code += sum(1 for line in lines if line.strip() and not line.strip().startswith("#"))
+    tree.code += sum(
+        1 for line in lines if line.strip() and not line.strip().startswith("#")
+    )
     for node in ast.walk(ast.parse(text)):
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             _function(node, tree)
@@ -113,12 +125,17 @@ def _function(node: ast.FunctionDef | ast.AsyncFunctionDef, tree: Tree) -> None:
 
 def _long_tuple(annotation: ast.expr) -> bool:
     """Whether an annotation is a tuple of a fixed length of three or more."""
-    if not isinstance(annotation, ast.Subscript) or ast.unparse(annotation.value) != "tuple":
+    if (
+        not isinstance(annotation, ast.Subscript)
+        or ast.unparse(annotation.value) != "tuple"
+    ):
         return False
     inner = annotation.slice
     if not isinstance(inner, ast.Tuple):
         return False
-    open_ended = any(isinstance(e, ast.Constant) and e.value is Ellipsis for e in inner.elts)
+    open_ended = any(
+        isinstance(e, ast.Constant) and e.value is Ellipsis for e in inner.elts
+    )
     return len(inner.elts) >= FIRST_TOLD and not open_ended
 
 
@@ -181,7 +198,11 @@ def table(tree: Tree) -> str:
         ("script lines, longest", f"{max(tree.scripts, default=0)}", "100"),
     )
     head = "| measure | this tree | wanted |\n|---|---|---|\n"
-    return head + "\n".join(f"| {what} | {now} | {wanted} |" for what, now, wanted in rows) + "\n"
+    return (
+        head
+        + "\n".join(f"| {what} | {now} | {wanted} |" for what, now, wanted in rows)
+        + "\n"
+    )
 
 
 def _mean(values: list[int]) -> int:

@@ -17,7 +17,9 @@ if TYPE_CHECKING:
     from tarvik.commands.testbed import Testbed
 
 SIZES: Final = {"1280 x 800": (1280, 800), "390 x 844": (390, 844)}
-SETTLED: Final = "() => !document.querySelector('[aria-busy=true], [data-slow]:not([data-done])')"
+SETTLED: Final = (
+    "() => !document.querySelector('[aria-busy=true], [data-slow]:not([data-done])')"
+)
 SLOWEST_MS: Final = 600_000
 LOOK: Final = """() => ({
   height: document.documentElement.scrollHeight,
@@ -53,7 +55,9 @@ class Looked:
     @property
     def row(self) -> str:
         """Its row of the table."""
-        numbers = " | ".join(f"{n:,}" for n in (self.height, self.stops, self.words, self.weight))
+        numbers = " | ".join(
+            f"{n:,}" for n in (self.height, self.stops, self.words, self.weight)
+        )
         return f"| {self.title} | {self.purpose} | {self.size} | {numbers} |\n"
 
 
@@ -66,7 +70,10 @@ def _paths(bed: Testbed) -> list[tuple[str, str, str]]:
         return one.title, one.purpose, one.at(bed.course, night)
 
     shown = [told(s) for s in SCREENS if s.room is not None]
-    return [*shown, ("Bench", "One sheet in one pitch: the shelter, its settings, verdict.", bench)]
+    return [
+        *shown,
+        ("Bench", "One sheet in one pitch: the shelter, its settings, verdict.", bench),
+    ]
 
 
 class Scales:

@@ -149,7 +149,9 @@ def _tidy(opened: Database, stop: threading.Event) -> None:
             return
 
 
-def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool) -> None:
+def _listen(
+    opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool
+) -> None:
     """Serve until told to stop: in this process with another for searches, or in several
     processes.
     """
@@ -172,7 +174,9 @@ def _listen(opened: Database, port: int, stand_ins: str, settings: Settings, *, 
             serving.DEMO: "yes" if demo else "",
             serving.PORT: str(port),
         }
-        uvicorn.run("tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain)
+        uvicorn.run(
+            "tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain
+        )
         return
     searcher, hangings = Searcher().start(), Hangings(opened).start()
     try:
@@ -209,9 +213,13 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 with opened.session() as session:
                     made = ensure_demo(session)
                 say(
-                    "demo course made" if made else "demo course is there already; its data is kept"
+                    "demo course made"
+                    if made
+                    else "demo course is there already; its data is kept"
                 )
-            say("compiling the geometry (takes a minute at the very first start, then it is kept)")
+            say(
+                "compiling the geometry (takes a minute at the very first start, then it is kept)"
+            )
             warm()
             worker = WorkerProcess(opened.url).start()
             address = settings.public_address
@@ -226,7 +234,9 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                 _first_owner(opened, address)
             stand_ins, stop = start_service(free_port())
             over = threading.Event()
-            threading.Thread(target=_tidy, args=(opened, over), name="tidy", daemon=True).start()
+            threading.Thread(
+                target=_tidy, args=(opened, over), name="tidy", daemon=True
+            ).start()
             try:
                 _listen(opened, port, stand_ins, settings, demo=demo)
             finally:

@@ -33,7 +33,10 @@ class Shot:
 
 
 def _shots(bed: Testbed) -> list[Shot]:
-    course, night = f"/courses/{bed.course}", f"/courses/{bed.course}/nights/{bed.nights[0]}"
+    course, night = (
+        f"/courses/{bed.course}",
+        f"/courses/{bed.course}/nights/{bed.nights[0]}",
+    )
     bench = f"{night}/bench/{bed.sheets['Faro T']}/plow-point"
     done = "[data-done]"
     return [
@@ -41,7 +44,13 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("group-and-kit", f"{course}/kit", DESK),
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
-        Shot("bench-hung", f"{bench}#hung", DESK, "#hung-advice[aria-busy=false]", scroll="#hung"),
+        Shot(
+            "bench-hung",
+            f"{bench}#hung",
+            DESK,
+            "#hung-advice[aria-busy=false]",
+            scroll="#hung",
+        ),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("night", f"{night}/weather", DESK),
         Shot("rules", f"{course}/rules", DESK),

@@ -88,11 +88,17 @@ def testbed(
     with database.session() as session:
         if demo:
             ensure_demo(session)
-            token = accounts.sign_in(session, demo_leader(session), "a browser of the tests")
+            token = accounts.sign_in(
+                session, demo_leader(session), "a browser of the tests"
+            )
             course = session.scalars(select(Course).where(Course.demo)).one().id
-            ordered = select(Night.id).where(Night.course_id == course).order_by(Night.position)
+            ordered = (
+                select(Night.id).where(Night.course_id == course).order_by(Night.position)
+            )
             nights = tuple(session.scalars(ordered))
-            owned = session.scalars(select(SheetRow).where(SheetRow.course_id == course)).all()
+            owned = session.scalars(
+                select(SheetRow).where(SheetRow.course_id == course)
+            ).all()
             sheets = {s.owner.name if s.owner else s.label: s.id for s in owned}
         else:
             token = accounts.setup_token(session) or ""
@@ -104,7 +110,9 @@ def testbed(
     done = threading.Event()
     working = _start_worker(database.url, database, searcher, done) if worker else None
     web = uvicorn.Server(
-        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", log_config=None)
+        uvicorn.Config(
+            app, host="127.0.0.1", port=port, log_level="warning", log_config=None
+        )
     )
     thread = threading.Thread(target=web.run, daemon=True)
     thread.start()

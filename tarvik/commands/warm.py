@@ -15,7 +15,8 @@ def warm() -> None:
     """Touch every compiled function once."""
     for found in warm_search():
         if found.shelter is not None and found.assessment.rig is not None:
-            hang(found.shelter, found.assessment.rig, Hanging(lines=5)).forces  # noqa: B018 - for what it compiles
+            hung = hang(found.shelter, found.assessment.rig, Hanging(lines=5))
+            hung.forces  # noqa: B018 - for what it compiles
 
 
 def warm_up(_checkout: Path) -> int:

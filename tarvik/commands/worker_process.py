@@ -33,7 +33,9 @@ class WorkerProcess:
         self._url = url
         self._stopping = threading.Event()
         self._process: subprocess.Popen[bytes] | None = None
-        self._watch = threading.Thread(target=self._keep_alive, name="worker-watch", daemon=True)
+        self._watch = threading.Thread(
+            target=self._keep_alive, name="worker-watch", daemon=True
+        )
 
     def start(self) -> WorkerProcess:
         """Start it and watch over it."""

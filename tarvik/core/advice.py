@@ -72,7 +72,9 @@ class Choice:
     suggested: Suggestion | None
 
 
-def asked_for_person(question: Question, sheets: Sequence[Sheet]) -> list[tuple[int, Question]]:
+def asked_for_person(
+    question: Question, sheets: Sequence[Sheet]
+) -> list[tuple[int, Question]]:
     """The question of one person for every sheet of the bag in every pitch, with the sheet's
     number.
     """
@@ -84,7 +86,9 @@ def asked_for_person(question: Question, sheets: Sequence[Sheet]) -> list[tuple[
 
 
 def for_person(
-    solutions: Sequence[tuple[int, Solution]], night: Night, answer: Callable[[Question], Solution]
+    solutions: Sequence[tuple[int, Solution]],
+    night: Night,
+    answer: Callable[[Question], Solution],
 ) -> list[Choice]:
     """The sheets of the bag in their pitches that are worth a look for one person tonight, the best
     first: what may be suggested, then what something stops. Of what there is only the SHORTLIST
@@ -140,7 +144,9 @@ def smallest_for_pitch(
     pitch = PITCHES[slug]
     share = OBLONG_SHARE if pitch.shape is Shape.OBLONG else 1.0
     intent = question.intent
-    if sit:  # under a name of its own, for what is searched for it is kept by the intent's name
+    if (
+        sit
+    ):  # under a name of its own, for what is searched for it is kept by the intent's name
         intent = replace(intent, slug=f"{intent.slug}, sitting", sit=SIT_FIRST)
     for step in range(round((ADVICE_MOST_M - ADVICE_LEAST_M) / ADVICE_STEP_M) + 1):
         side = ADVICE_LEAST_M + step * ADVICE_STEP_M
@@ -171,7 +177,9 @@ def smallest_for_pitch(
     return None
 
 
-def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> list[Smallest]:
+def kit_advice(
+    body: Body, question: Question, workings: Workings = PLAIN
+) -> list[Smallest]:
     """For each intent the smallest sheet that would do for a person of this stature, in the best
     suited pitch.
     """
@@ -183,7 +191,9 @@ def kit_advice(body: Body, question: Question, workings: Workings = PLAIN) -> li
         best, pitch = None, suited[0]
         for tried in suited:
             least = math.inf if best is None else best[0] * best[1]
-            smaller = smallest_for_pitch(tried, body, asked, workings, sit=sit, under_m2=least)
+            smaller = smallest_for_pitch(
+                tried, body, asked, workings, sit=sit, under_m2=least
+            )
             if smaller is not None:
                 best, pitch = smaller, tried
         out.append(Smallest(intent, pitch, best))

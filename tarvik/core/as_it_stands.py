@@ -117,7 +117,9 @@ def _staked(shelter: Shelter) -> dict[str, str]:
 def _length(shelter: Shelter, what: str) -> Callable[[Shelter], float]:
     between = measurable(shelter).get(what)
     if between is None:
-        raise InputError("what", f"“{what[:20]}” is nothing that can be measured on this shelter")
+        raise InputError(
+            "what", f"“{what[:20]}” is nothing that can be measured on this shelter"
+        )
     if len(between) == 1:
         return lambda one: float(one.at(between[0])[2])
     a, b = between
@@ -185,7 +187,8 @@ def _value_at(
             before = now
     least, most = (format_length(limit, units) for limit in (min(reached), max(reached)))
     raise InputError(
-        "value", f"with this sheet and pitch it is between {least} and {most}: measure again"
+        "value",
+        f"with this sheet and pitch it is between {least} and {most}: measure again",
     )
 
 

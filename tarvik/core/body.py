@@ -30,16 +30,28 @@ RATIOS: Final[Mapping[str, float]] = MappingProxyType(
     {
         "eye": constant("body_eye", 0.936, "of stature", DRILLIS, "eye height standing"),
         "shoulder": constant(
-            "body_shoulder", 0.818, "of stature", DRILLIS, "shoulder (acromion) height standing"
+            "body_shoulder",
+            0.818,
+            "of stature",
+            DRILLIS,
+            "shoulder (acromion) height standing",
         ),
         "lowest_rib": constant(
-            "body_lowest_rib", 0.635, "of stature", ANSUR, "height of the lowest rib standing"
+            "body_lowest_rib",
+            0.635,
+            "of stature",
+            ANSUR,
+            "height of the lowest rib standing",
         ),
         "waist": constant(
             "body_waist", 0.603, "of stature", ANSUR, "height of the waist (navel) standing"
         ),
         "sitting": constant(
-            "body_sitting", 0.520, "of stature", DRILLIS, "height of the crown above the seat"
+            "body_sitting",
+            0.520,
+            "of stature",
+            DRILLIS,
+            "height of the crown above the seat",
         ),
         "kneeling": constant(
             "body_kneeling",
@@ -49,7 +61,11 @@ RATIOS: Final[Mapping[str, float]] = MappingProxyType(
             "crown above the ground kneeling upright: 1 - knee 0.285 + ankle 0.039",
         ),
         "reach": constant(
-            "body_reach", 1.240, "of stature", ANSUR, "fingertips above the ground, arm straight up"
+            "body_reach",
+            1.240,
+            "of stature",
+            ANSUR,
+            "fingertips above the ground, arm straight up",
         ),
         "span": constant(
             "body_span", 1.035, "of stature", ANSUR, "fingertip to fingertip, arms out"
@@ -103,7 +119,8 @@ class Body:
                 )
             if not math.isfinite(value) or not 0.1 <= value <= 3.5:
                 raise InputError(
-                    f"measured.{name}", f"{value:g} m is not a measure of a person; 0.1 to 3.5 m"
+                    f"measured.{name}",
+                    f"{value:g} m is not a measure of a person; 0.1 to 3.5 m",
                 )
 
     def height(self, name: str) -> float:

@@ -90,7 +90,9 @@ def marks(shelter: Shelter) -> dict[str, str]:
     names = {p: "PQRSTUV"[i] for i, p in enumerate(shelter.pitch.high_points())}
     order = [p for step in shelter.pitch.steps for p in step.stakes]
     order += [
-        a.point for a in shelter.pitch.anchors if a.point not in order and a.point not in names
+        a.point
+        for a in shelter.pitch.anchors
+        if a.point not in order and a.point not in names
     ]
     return names | {p: str(i) for i, p in enumerate(order, start=1)}
 
@@ -241,19 +243,32 @@ def body_place(metres: float, body: Body) -> str:
     >>> body_place(1.05, Body(1.75)), body_place(0.5, Body(1.75))
     ('waist', '')
     """
-    places = {"waist": "waist", "lowest_rib": "lowest rib", "shoulder": "shoulder", "eye": "eye"}
-    heights = {word: body.height(name) for name, word in places.items()} | {"crown": body.stature_m}
+    places = {
+        "waist": "waist",
+        "lowest_rib": "lowest rib",
+        "shoulder": "shoulder",
+        "eye": "eye",
+    }
+    heights = {word: body.height(name) for name, word in places.items()} | {
+        "crown": body.stature_m
+    }
     word, height = min(heights.items(), key=lambda item: abs(item[1] - metres))
     return word if abs(height - metres) < 0.06 else ""
 
 
 def _support_words(
-    shelter: Shelter, rig: Rig, names: Mapping[str, str], units: Units, house: House = PLAIN_HOUSE
+    shelter: Shelter,
+    rig: Rig,
+    names: Mapping[str, str],
+    units: Units,
+    house: House = PLAIN_HOUSE,
 ) -> str:
     said = []
     for support in rig.supports:
         mark = names.get(support.point, support.point)
-        line = next((x for x in rig.lines if x.start == support.point and x.purpose in _TIED), None)
+        line = next(
+            (x for x in rig.lines if x.start == support.point and x.purpose in _TIED), None
+        )
         cord = f" with {format_length(line.cord_m, units)} of cord" if line else ""
         if support.kind == "tree":
             said.append(f"{mark} to a tree{cord}")
@@ -265,10 +280,16 @@ def _support_words(
                 f"up, lashed{cord}"
             )
         else:
-            guys = [x for x in rig.lines if x.start == support.point and x.purpose.endswith("guy")]
+            guys = [
+                x
+                for x in rig.lines
+                if x.start == support.point and x.purpose.endswith("guy")
+            ]
             two = "two guys" if len(guys) == 2 else "a guy"
             guyed = (
-                f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees" if guys else ""
+                f", {two} of {format_length(guys[0].cord_m, units)} at 45 degrees"
+                if guys
+                else ""
             )
             tipped = (
                 ", tipped a little along the pull"
@@ -327,7 +348,11 @@ def minutes(
     add, by skill and hands; `own`: values of the provider's log that are gone by.
     """
     added = sum(SUPPORT_MINUTES.get(s.kind, 0.0) for s in rig.supports) if rig else 0.0
-    return (own.minutes_of(pitch) + added) * SKILLS[skill] * HANDS[min(max(hands, 1), max(HANDS))]
+    return (
+        (own.minutes_of(pitch) + added)
+        * SKILLS[skill]
+        * HANDS[min(max(hands, 1), max(HANDS))]
+    )
 
 
 FEW_POINTS: Final = 6
@@ -339,7 +364,9 @@ def stake_out(shelter: Shelter) -> list[Distance]:
     they are few, else of each from the first two and from the one before it.
     """
     names = marks(shelter)
-    points = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet]
+    points = [
+        a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet
+    ]
     pairs = list(combinations(points, 2))
     if len(points) > FEW_POINTS:
         order = {p: i for i, p in enumerate(points)}

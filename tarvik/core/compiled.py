@@ -22,4 +22,6 @@ def compiled(function: F) -> F:
 def compiled_sums(function: F) -> F:
     """The same where long sums may be added up in any order, which is several times faster."""
     free = {"reassoc", "contract", "nsz"}
-    return cast("F", njit(cache=True, nogil=True, error_model="numpy", fastmath=free)(function))
+    return cast(
+        "F", njit(cache=True, nogil=True, error_model="numpy", fastmath=free)(function)
+    )

@@ -39,7 +39,9 @@ USABLE_M: Final = constant(
     "cord_usable", 6 * FOOT_M, "m", COMMON_PRACTICE, "a rest as long still serves as a guy"
 )
 CM: Final = 100
-SECONDS: Final = constant("cord_seconds", 5.0, "s", ENGINEERING, "longest search of each step")
+SECONDS: Final = constant(
+    "cord_seconds", 5.0, "s", ENGINEERING, "longest search of each step"
+)
 SLACK: Final = 1e-6
 
 
@@ -147,7 +149,8 @@ class _Model:
             for n, need in enumerate(needs)
             for a in range(len(self.kinds))
             for b in range(a, len(self.kinds))
-            if self.kinds[b] < HANK_M and self.kinds[a] + self.kinds[b] - JOIN_M >= need - SLACK
+            if self.kinds[b] < HANK_M
+            and self.kinds[a] + self.kinds[b] - JOIN_M >= need - SLACK
         }
         self.cut = {
             (n, h): self.model.new_bool_var("")
@@ -204,13 +207,16 @@ class _Model:
     def _coiled(self) -> list[cp_model.IntVar]:
         """Where a long line serves a short need as it is."""
         short = [n for n, need in enumerate(self.needs) if need < HANK_M]
-        coiled = [v for (n, k), v in self.whole.items() if n in short and self.kinds[k] >= HANK_M]
+        coiled = [
+            v for (n, k), v in self.whole.items() if n in short and self.kinds[k] >= HANK_M
+        ]
         return coiled + [var for (n, _), var in self.uncut.items() if n in short]
 
     def solved(self) -> CordPlan:
         """Step by step, what was reached before held fast."""
         excess = [
-            round((self.kinds[k] - self.needs[n]) * CM) * var for (n, k), var in self.whole.items()
+            round((self.kinds[k] - self.needs[n]) * CM) * var
+            for (n, k), var in self.whole.items()
         ]
         excess += [
             round((self.lines[h].length_m - self.needs[n]) * CM) * var

@@ -11,7 +11,12 @@ from tarvik.core.constant import constant_record
 from tarvik.core.loads.gale import MOST_FORCE
 from tarvik.core.loads.holding import BROMS_CLAY, EN_564
 from tarvik.core.loads.pressure import CANOPY, ROOF
-from tarvik.core.measure.figures import Figures, kneeling_height, sitting_height, standing_height
+from tarvik.core.measure.figures import (
+    Figures,
+    kneeling_height,
+    sitting_height,
+    standing_height,
+)
 from tarvik.core.measure.grades import EASE, TIGHT, fits
 from tarvik.core.measure.lying import PACK_HEIGHT_M, PACK_M2
 from tarvik.core.measure.runoff import POOLING_DEG
@@ -100,10 +105,19 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "over it. Headings every 2 degrees, places without steps.",
             (
                 stature,
-                ("Mat", f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}"),
-                ("Over the head end", f"{length(room.head_m)} for {length(room.head_length_m)}"),
+                (
+                    "Mat",
+                    f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}",
+                ),
+                (
+                    "Over the head end",
+                    f"{length(room.head_m)} for {length(room.head_length_m)}",
+                ),
                 ("Over the middle", length(room.middle_m)),
-                ("Over the feet", f"{length(room.foot_m)} for {length(room.foot_length_m)}"),
+                (
+                    "Over the feet",
+                    f"{length(room.foot_m)} for {length(room.foot_length_m)}",
+                ),
                 ("Over the rest of the mat", length(room.edge_m)),
                 ("Middle strip", length(room.strip_m)),
                 ("With ease", f"{fits(figures).ease}, {_room(EASE, length)}"),
@@ -198,7 +212,10 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, "
             "over the ground one pack "
             "takes.",
-            (("One pack", format_area(PACK_M2, units)), ("Roof over it", length(PACK_HEIGHT_M))),
+            (
+                ("One pack", format_area(PACK_M2, units)),
+                ("Roof over it", length(PACK_HEIGHT_M)),
+            ),
             constant_record("pack_area").source,
             "The shape of what is left is counted roughly.",
         ),
@@ -243,7 +260,9 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
             "likely": "likely",
             "dew": "dew anyway",
         }
-        wanted = "no gap helps" if damp.needed_m2 is None else format_area(damp.needed_m2, units)
+        wanted = (
+            "no gap helps" if damp.needed_m2 is None else format_area(damp.needed_m2, units)
+        )
         out.append(
             Explained(
                 "damp",

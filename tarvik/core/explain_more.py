@@ -143,7 +143,10 @@ def explain_catch(rain_mm_h: float, units: Units) -> Explained:
         "Water is followed downhill from places spread evenly over each panel, "
         "across creases and along "
         "hems, to the corner where it leaves; the ground plan it stands for times the rain.",
-        (("Rain", format_rain(rain_mm_h, units)), ("Share that arrives", f"{CAUGHT * 100:.0f} %")),
+        (
+            ("Rain", format_rain(rain_mm_h, units)),
+            ("Share that arrives", f"{CAUGHT * 100:.0f} %"),
+        ),
         "geometry; " + constant_record("rain_caught").source,
         "Level hems drip and are not counted. Boil or treat the water.",
     )
@@ -168,7 +171,10 @@ def explain_hung(fabric: Fabric, units: Units) -> Explained:
             ("Stiffness, warp and weft", stiff),
             ("Shear stiffness", f"{fabric.shear_n_m / 1000:.1f} kN/m"),
             ("Stretch when wet", f"{fabric.wet_stretch * 100:.1f} %"),
-            ("A hem as stiff as a strip", format_length(constant_record("hem").value, units)),
+            (
+                "A hem as stiff as a strip",
+                format_length(constant_record("hem").value, units),
+            ),
         ),
         "Pipkin 1986 (tension field), Baraff and Witkin 1998 (implicit steps); weights from "
         "memory of data sheets, "

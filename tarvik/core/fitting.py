@@ -28,7 +28,11 @@ if TYPE_CHECKING:
     from tarvik.core.sheet import Point2, Sheet
 
 SQUARE_M: Final = constant(
-    "square_within", 0.02, "m", ENGINEERING, "sides that differ by no more than this make a square"
+    "square_within",
+    0.02,
+    "m",
+    ENGINEERING,
+    "sides that differ by no more than this make a square",
 )
 DOUBLED_LEAST_M: Final = 0.03
 """A narrower strip doubled under is not worth a word."""
@@ -100,17 +104,26 @@ def _fit_shaped(pitch: Pitch, sheet: Sheet) -> Fitting | Misfit:
     origin = (min(us), min(vs))
     box = (max(us) - origin[0], max(vs) - origin[1])
     if pitch.outlined:
-        made = pitch.outlined(tuple((u - origin[0], v - origin[1]) for u, v in sheet.outline))
+        made = pitch.outlined(
+            tuple((u - origin[0], v - origin[1]) for u, v in sheet.outline)
+        )
         if made is not None:
             return Fitting(made, box, origin)
-    corners = [(origin[0] + a * box[0], origin[1] + b * box[1]) for a in (0, 1) for b in (0, 1)]
+    corners = [
+        (origin[0] + a * box[0], origin[1] + b * box[1]) for a in (0, 1) for b in (0, 1)
+    ]
     near = all(
-        any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline) for a, b in corners
+        any(abs(u - a) + abs(v - b) < SQUARE_M for u, v in sheet.outline)
+        for a, b in corners
     )
     if not near:
-        why = f"{pitch.name} is worked out for rectangles, and this outline has other corners"
+        why = (
+            f"{pitch.name} is worked out for rectangles, and this outline has other corners"
+        )
         return Misfit(
-            "outline_not_rectangular", why, "fold the sheet to a rectangle and give that outline"
+            "outline_not_rectangular",
+            why,
+            "fold the sheet to a rectangle and give that outline",
         )
     if pitch.shape is Shape.SQUARE and abs(box[0] - box[1]) > SQUARE_M:
         return Misfit(
@@ -149,7 +162,9 @@ def finished(fitting: Fitting, sheet: Sheet, uv: Floats, xyz: Floats) -> Solid:
     if fitting.cut:
         solid = _cut(
             *solid,
-            Polygon([(u - fitting.origin[0], v - fitting.origin[1]) for u, v in sheet.outline]),
+            Polygon(
+                [(u - fitting.origin[0], v - fitting.origin[1]) for u, v in sheet.outline]
+            ),
         )
     return solid[0], solid[1] + np.array(fitting.origin), solid[2]
 
@@ -179,7 +194,9 @@ def _carried(flat: Floats, world: Floats, places: Floats) -> Floats:
     """
     a = flat[0]
     sides = flat[1:] - a
-    areas = np.abs(sides[:, None, 0] * sides[None, :, 1] - sides[:, None, 1] * sides[None, :, 0])
+    areas = np.abs(
+        sides[:, None, 0] * sides[None, :, 1] - sides[:, None, 1] * sides[None, :, 0]
+    )
     i, j = np.unravel_index(int(np.argmax(areas)), areas.shape)
     shares = np.linalg.solve(np.stack([sides[i], sides[j]], axis=1), (places - a).T)
     return np.asarray(
@@ -207,8 +224,12 @@ def _doubled(
             world = _carried(uv[rows], xyz[rows], ring)
             mirrored = ring.copy()
             mirrored[:, along] = 2 * side - ring[:, along]
-            names = tuple(points.at(p, x) for p, x in zip(mirrored[::-1], world[::-1], strict=True))
-            panels.append(Panel(f"{panel.id} doubled{n or ''}", panel.role, names, doubled=True))
+            names = tuple(
+                points.at(p, x) for p, x in zip(mirrored[::-1], world[::-1], strict=True)
+            )
+            panels.append(
+                Panel(f"{panel.id} doubled{n or ''}", panel.role, names, doubled=True)
+            )
     return (
         Pattern(tuple(points.names), tuple(panels), pattern.give),
         np.array(points.uv),
@@ -250,5 +271,7 @@ def _parts(one: Polygon, two: Polygon) -> list[Polygon]:
             out.append(part)
         else:
             triangles = shapely.constrained_delaunay_triangles(part).geoms
-            out += [t for t in triangles if isinstance(t, Polygon) and t.area > SLIVER_M2 / 10]
+            out += [
+                t for t in triangles if isinstance(t, Polygon) and t.area > SLIVER_M2 / 10
+            ]
     return out

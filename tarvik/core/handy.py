@@ -46,7 +46,11 @@ MOST_PLACES: Final = 8
 MOST_TRIED: Final = 12
 """Sets of tie-outs for which the rest is searched anew."""
 LOWER_M: Final = constant(
-    "ridge_under_edge", 0.15, "m", ENGINEERING, "how far a ridge is tried below the shortest pole"
+    "ridge_under_edge",
+    0.15,
+    "m",
+    ENGINEERING,
+    "how far a ridge is tried below the shortest pole",
 )
 POLE_CODES: Final = frozenset({"pole_short", "pole_long", "no_support"})
 """Reasons that a pole of another length would mend."""
@@ -73,12 +77,20 @@ def _on_poles(question: Question, found: Solution, answer: Answer) -> Solution:
     carried = [s for s in free if s.name.startswith(CARRIED_HEIGHTS)]
     share = question.supports.house.pole_share
     ends = {h * share for p in question.supports.poles for h in (p.most_m, p.least_m)}
-    lower = min(ends) - LOWER_M  # where poles prop an edge that stands higher than the ridge
-    tilts = {s.name: s.default for s in free if not (s.is_length or s.is_choice) and s.searched}
+    lower = (
+        min(ends) - LOWER_M
+    )  # where poles prop an edge that stands higher than the ridge
+    tilts = {
+        s.name: s.default for s in free if not (s.is_length or s.is_choice) and s.searched
+    }
     heights = (*sorted(ends, reverse=True), lower) if carried else ()
     for tilt, value in product(({}, tilts) if tilts else ({},), heights):
-        inside = {s.name: min(max(round(value, 3), s.least), s.most) for s in carried} | tilt
-        made = answer(replace(question, settings={**question.settings, **inside}, handy=False))
+        inside = {
+            s.name: min(max(round(value, 3), s.least), s.most) for s in carried
+        } | tilt
+        made = answer(
+            replace(question, settings={**question.settings, **inside}, handy=False)
+        )
         if made.verdict is Verdict.FORMS and _no_worse(question, made, found):
             return replace(made, question=question)
     return found
@@ -105,13 +117,19 @@ def is_height(setting: Setting) -> bool:
 
 
 def _rounded(question: Question, found: Solution, answer: Answer) -> Solution:
-    free = [s for s in question.pitch.settings if s.name not in question.settings and s.searched]
+    free = [
+        s for s in question.pitch.settings if s.name not in question.settings and s.searched
+    ]
     steps = {s.name: _step(s) for s in free if _step(s)}
     near = {n: _on_step(found.settings[n], step) for n, step in steps.items()}
     for s in free:
         if is_height(s):
             near[s.name] = min(max(near[s.name], s.handy_least), REACH_M)
-        elif s.name in near and question.weather.rain_mm_h and abs(near[s.name]) < POOLING_DEG:
+        elif (
+            s.name in near
+            and question.weather.rain_mm_h
+            and abs(near[s.name]) < POOLING_DEG
+        ):
             near[s.name] = math.copysign(POOLING_DEG, near[s.name])
     wanted = {n: v for n, v in near.items() if abs(v - found.settings[n]) > 1e-6}
     if not wanted:
@@ -168,7 +186,9 @@ def _tied(question: Question, found: Solution, answer: Answer) -> Solution:
         return found
     best, least = None, buttons
     for places in _on_tie_outs(question, found):
-        made = answer(replace(question, settings={**question.settings, **places}, handy=False))
+        made = answer(
+            replace(question, settings={**question.settings, **places}, handy=False)
+        )
         if (
             made.figures is None
             or made.assessment.buttons >= least
@@ -197,17 +217,24 @@ def _on_tie_outs(question: Question, found: Solution) -> list[dict[str, float]]:
     moved = [
         s
         for s in question.pitch.settings
-        if s.searched and s.is_length and not is_height(s) and s.name not in question.settings
+        if s.searched
+        and s.is_length
+        and not is_height(s)
+        and s.name not in question.settings
     ]
     if isinstance(fitting, Misfit) or not moved:
         return []
     moved += [
-        s for s in question.pitch.settings if s.name == PEAK and s.name not in question.settings
+        s
+        for s in question.pitch.settings
+        if s.name == PEAK and s.name not in question.settings
     ]
     cases = combined(
         [
             np.array(
-                _heights(s, question, found) if s.name == PEAK else _places(s, question, found)
+                _heights(s, question, found)
+                if s.name == PEAK
+                else _places(s, question, found)
             )
             for s in moved
         ]
@@ -215,9 +242,12 @@ def _on_tie_outs(question: Question, found: Solution) -> list[dict[str, float]]:
     still = {n: v for n, v in found.settings.items() if n not in {s.name for s in moved}}
     missing = _missing(fitting, question, values_of([s.name for s in moved], cases, still))
     away = np.abs(cases - [found.settings[s.name] for s in moved]).sum(axis=1)
-    order = [n for n in np.lexsort((away, missing)) if missing[n] < found.assessment.buttons]
+    order = [
+        n for n in np.lexsort((away, missing)) if missing[n] < found.assessment.buttons
+    ]
     return [
-        {s.name: float(v) for s, v in zip(moved, cases[n], strict=True)} for n in order[:MOST_TRIED]
+        {s.name: float(v) for s, v in zip(moved, cases[n], strict=True)}
+        for n in order[:MOST_TRIED]
     ]
 
 
@@ -236,7 +266,9 @@ def _places(setting: Setting, question: Question, found: Solution) -> list[float
     ties = np.array(question.sheet.tie_outs or ())
     box = question.sheet.box or tuple(ties.max(axis=0))
     every = np.concatenate([ties.ravel(), (np.array(box) - ties).ravel()])
-    inside = np.unique(np.round(every[(every >= setting.least) & (every <= setting.most)], 3))
+    inside = np.unique(
+        np.round(every[(every >= setting.least) & (every <= setting.most)], 3)
+    )
     near = inside[np.argsort(np.abs(inside - now), kind="stable")][:MOST_PLACES]
     return [now, *(float(v) for v in near)]
 

@@ -47,7 +47,11 @@ def held(
     10 to 60 cm, lower (under snow higher) first: the first at which nothing stops it and as many
     lie dry. Where there is none, as it was found.
     """
-    if found.figures is None or found.verdict is Verdict.CANNOT or not lacks_only_buttons(found):
+    if (
+        found.figures is None
+        or found.verdict is Verdict.CANNOT
+        or not lacks_only_buttons(found)
+    ):
         return found
     told = judge(found, night, people)
     if not _stopped_by_weather(told):

@@ -23,7 +23,11 @@ SHOULDER_HIGH: Final = constant(
     "peak of a raised shelter with a net: the height of a shoulder",
 )
 HEAD_HIGH: Final = constant(
-    "head_high", 1.05, "of stature", COMMON_PRACTICE, "more peak than to stand under serves nobody"
+    "head_high",
+    1.05,
+    "of stature",
+    COMMON_PRACTICE,
+    "more peak than to stand under serves nobody",
 )
 OVER_TALL: Final = constant(
     "over_tall", -2.0, "1/m", ENGINEERING, "worth of a metre of peak over that height"
@@ -66,7 +70,14 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
         intent.slug: intent
         for intent in (
             Intent(
-                "storm", "Storm", sit=0.4, stand=0.0, covered=0.0, peak=-3.0, headroom=0.5, shut=0.5
+                "storm",
+                "Storm",
+                sit=0.4,
+                stand=0.0,
+                covered=0.0,
+                peak=-3.0,
+                headroom=0.5,
+                shut=0.5,
             ),
             Intent(
                 "steady-rain",
@@ -77,7 +88,9 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
                 peak=-1.0,
                 flat=-2.0,
             ),
-            Intent("cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7),
+            Intent(
+                "cold-fire", "Cold, with a fire", sit=1.0, stand=0.0, covered=0.1, peak=-0.7
+            ),
             Intent(
                 "warm-insects",
                 "Warm, with insects",
@@ -100,9 +113,18 @@ INTENTS: Final[Mapping[str, Intent]] = MappingProxyType(
                 air=0.05,
             ),
             Intent(
-                "shade", "Shade", sit=0.8, stand=0.4, covered=0.25, peak=0.2, floor=0.0, air=0.2
+                "shade",
+                "Shade",
+                sit=0.8,
+                stand=0.4,
+                covered=0.25,
+                peak=0.2,
+                floor=0.0,
+                air=0.2,
             ),
-            Intent("lunch", "Lunch stop", sit=1.0, stand=0.4, covered=0.2, peak=0.0, floor=0.1),
+            Intent(
+                "lunch", "Lunch stop", sit=1.0, stand=0.4, covered=0.2, peak=0.0, floor=0.1
+            ),
             Intent("fixed-camp", "Fixed camp", sit=1.0, stand=0.8, covered=0.2, peak=0.0),
         )
     }
@@ -118,5 +140,7 @@ def intent_named(slug: str | None) -> Intent:
         return DEFAULT_INTENT
     key = slug.strip().lower().replace(" ", "-").replace("_", "-")
     if key not in INTENTS:
-        raise InputError("intent", f"no intent “{slug[:60]}”; there are {', '.join(INTENTS)}")
+        raise InputError(
+            "intent", f"no intent “{slug[:60]}”; there are {', '.join(INTENTS)}"
+        )
     return INTENTS[key]

@@ -74,7 +74,9 @@ def key_of(value: object, without: Collection[str] = ()) -> Hashable:
     return _key_of_part(value)
 
 
-def _parts(value: DataclassInstance, without: Collection[str]) -> Iterator[tuple[str, object]]:
+def _parts(
+    value: DataclassInstance, without: Collection[str]
+) -> Iterator[tuple[str, object]]:
     """Fields of a dataclass by name. Raises KeyError where one of those left out is none."""
     names = [field.name for field in fields(value)]
     for name in without:

@@ -46,13 +46,25 @@ PRIOR_HOLD: Final = constant(
     "spread (log) of grounds' holding about ours",
 )
 SPREAD_HOLD: Final = constant(
-    "spread_holding", 0.3, "1", ENGINEERING, "spread (log) of what stakes of one ground hold"
+    "spread_holding",
+    0.3,
+    "1",
+    ENGINEERING,
+    "spread (log) of what stakes of one ground hold",
 )
 PRIOR_PEAK: Final = constant(
-    "prior_peak", 0.08, "1", ENGINEERING, "spread (log) of groups' peaks about those planned"
+    "prior_peak",
+    0.08,
+    "1",
+    ENGINEERING,
+    "spread (log) of groups' peaks about those planned",
 )
 SPREAD_PEAK: Final = constant(
-    "spread_peak", 0.04, "1", ENGINEERING, "spread (log) of one group's peaks about its own habit"
+    "spread_peak",
+    0.04,
+    "1",
+    ENGINEERING,
+    "spread (log) of one group's peaks about its own habit",
 )
 USUAL: Final = 2.0
 """Entries further off than so many spreads count as those at that distance."""

@@ -17,7 +17,11 @@ if TYPE_CHECKING:
     from tarvik.core.rig.verdict import Reason
 
 SHEET_STEP_M: Final = constant(
-    "larger_sheet_step", 0.05, "m", ENGINEERING, "step in which a larger sheet is looked for"
+    "larger_sheet_step",
+    0.05,
+    "m",
+    ENGINEERING,
+    "step in which a larger sheet is looked for",
 )
 SHEET_MORE_M: Final = constant(
     "larger_sheet_most", 3.0, "m", ENGINEERING, "how much larger a sheet is looked for"
@@ -91,7 +95,9 @@ def _other_settings(solution: Solution, workings: Workings) -> list[Change]:
     """The same sheet and kit at other settings, searched within what the supports reach."""
     question = solution.question
     again = solve(replace(question, settings={}), workings)
-    if again.verdict is not Verdict.FORMS or dict(again.settings) == dict(solution.settings):
+    if again.verdict is not Verdict.FORMS or dict(again.settings) == dict(
+        solution.settings
+    ):
         return []
     told: list[str] = []
     lengths: list[float] = []

@@ -47,7 +47,9 @@ class Outcome:
 
 def swings(pitch: Pitch) -> bool:
     """Whether the pitch hangs on one support and can be swung round it."""
-    return pitch.pull is PullSide.LONE and len(pitch.high_points()) == 1 and pitch.bed is None
+    return (
+        pitch.pull is PullSide.LONE and len(pitch.high_points()) == 1 and pitch.bed is None
+    )
 
 
 def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
@@ -103,12 +105,15 @@ def _no_higher(after: Solution, standing: Solution, workings: Workings) -> Solut
     setting = after.question.pitch.setting("height")
     lower = min(max(height, setting.least), setting.most)
     again = solve(
-        replace(after.question, settings={**after.question.settings, "height": lower}), workings
+        replace(after.question, settings={**after.question.settings, "height": lower}),
+        workings,
     )
     return again if again.figures is not None else after
 
 
-def _carried_over(move: Move, target: Pitch, settings: Mapping[str, float]) -> dict[str, float]:
+def _carried_over(
+    move: Move, target: Pitch, settings: Mapping[str, float]
+) -> dict[str, float]:
     known = {s.name: s for s in target.settings}
     kept = {n: settings[n] for n in move.keeps if n in known and n in settings}
     kept |= dict(move.sets)

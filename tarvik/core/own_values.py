@@ -37,7 +37,9 @@ class OwnValues:
         ):
             for slug, factor in values.items():
                 if slug not in known:
-                    raise InputError(name, f"there is no “{slug[:40]}” to go by own entries for")
+                    raise InputError(
+                        name, f"there is no “{slug[:40]}” to go by own entries for"
+                    )
                 if not LEAST <= factor <= MOST:
                     raise InputError(name, f"{factor:g} times the built-in value is no use")
 

@@ -53,7 +53,9 @@ def strides(group: Mapping[str, Body], distances: Iterable[float]) -> list[Strid
         halves = tuple(round(2 * metres / step) for metres in asked)
         alike.setdefault(halves, []).append((name, step))
     made = [
-        Stride(tuple(name for name, _ in people), fmean([step for _, step in people]), halves)
+        Stride(
+            tuple(name for name, _ in people), fmean([step for _, step in people]), halves
+        )
         for halves, people in alike.items()
     ]
     return sorted(made, key=lambda stride: -stride.step_m)

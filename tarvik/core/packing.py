@@ -22,11 +22,19 @@ CORD_KG_M: Final = constant(
     "cord_weight", 0.009, "kg/m", ENGINEERING, "cord of 3 to 4 mm, knots and all"
 )
 STAKE_KG_M: Final = constant(
-    "stake_weight", 0.085, "kg/m", ENGINEERING, "a stake of light alloy, per length: 20 g at 23 cm"
+    "stake_weight",
+    0.085,
+    "kg/m",
+    ENGINEERING,
+    "a stake of light alloy, per length: 20 g at 23 cm",
 )
 POLE_KG_M: Final = constant("pole_weight", 0.22, "kg/m", ENGINEERING, "a pole in sections")
 HEM_SHARE: Final = constant(
-    "hem_weight", 0.15, "1", ENGINEERING, "what hems, tie-outs and seams add to a sheet's cloth"
+    "hem_weight",
+    0.15,
+    "1",
+    ENGINEERING,
+    "what hems, tie-outs and seams add to a sheet's cloth",
 )
 SHEET_CORD_M: Final = constant(
     "sheet_cord",
@@ -37,14 +45,20 @@ SHEET_CORD_M: Final = constant(
 )
 MALLET_KG: Final = constant("mallet_weight", 0.4, "kg", ENGINEERING, "a mallet")
 REPAIR_KG: Final = constant(
-    "repair_weight", 0.25, "kg", ENGINEERING, "tape, needle, thread, patches, spare cord and a line"
+    "repair_weight",
+    0.25,
+    "kg",
+    ENGINEERING,
+    "tape, needle, thread, patches, spare cord and a line",
 )
 NET_KG: Final = constant("net_weight", 0.3, "kg", ENGINEERING, "an insect net for one")
 GROUND_SHEET_KG: Final = constant(
     "ground_sheet_weight", 0.25, "kg", ENGINEERING, "a ground sheet for one"
 )
 GRAMS: Final = 1000
-SECONDS: Final = constant("split_seconds", 3.0, "s", ENGINEERING, "longest search of a fair split")
+SECONDS: Final = constant(
+    "split_seconds", 3.0, "s", ENGINEERING, "longest search of a fair split"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +95,9 @@ def poles_packed(every: Sequence[Wanted], poles: Sequence[Pole]) -> tuple[list[i
     for night in every:
         free, missing = list(taken), 0
         for height in sorted(night.poles_m, reverse=True):
-            rest = [i for i in range(len(poles)) if i not in taken and poles[i].reaches(height)]
+            rest = [
+                i for i in range(len(poles)) if i not in taken and poles[i].reaches(height)
+            ]
             here = [i for i in free if poles[i].reaches(height)]
             if here:
                 free.remove(min(here, key=lambda i: poles[i].most_m))
@@ -115,7 +131,9 @@ class Split:
 
 
 def fair_split(
-    own_kg: Sequence[float], shared_kg: Sequence[float], fixed: Mapping[int, int] | None = None
+    own_kg: Sequence[float],
+    shared_kg: Sequence[float],
+    fixed: Mapping[int, int] | None = None,
 ) -> Split:
     """Hand things out so that the heaviest load is as light as can be (OR-Tools' CP-SAT). `own_kg`:
     what each person carries anyway; `fixed`: things a leader has given to somebody, by their
@@ -149,7 +167,10 @@ def fair_split(
     for t in things:
         loads[who[t]] += shared_kg[t]
     return Split(
-        who, max(loads), solver.best_objective_bound / GRAMS, proved=status == cp_model.OPTIMAL
+        who,
+        max(loads),
+        solver.best_objective_bound / GRAMS,
+        proved=status == cp_model.OPTIMAL,
     )
 
 

@@ -43,7 +43,11 @@ def shares_in(triangles: Floats, places: Floats) -> tuple[Floats, NDArray[np.boo
     a, b, c = (triangles[:, i, :2] for i in range(3))
     double = 2 * signed_area(triangles)
     px, py = places[:, 0, None], places[:, 1, None]
-    t = ((px - a[:, 0]) * (c[:, 1] - a[:, 1]) - (py - a[:, 1]) * (c[:, 0] - a[:, 0])) / double
-    s = ((b[:, 0] - a[:, 0]) * (py - a[:, 1]) - (b[:, 1] - a[:, 1]) * (px - a[:, 0])) / double
+    t = (
+        (px - a[:, 0]) * (c[:, 1] - a[:, 1]) - (py - a[:, 1]) * (c[:, 0] - a[:, 0])
+    ) / double
+    s = (
+        (b[:, 0] - a[:, 0]) * (py - a[:, 1]) - (b[:, 1] - a[:, 1]) * (px - a[:, 0])
+    ) / double
     inside = (t >= -ON_EDGE) & (s >= -ON_EDGE) & (t + s <= 1 + ON_EDGE)
     return np.stack([1 - t - s, t, s], axis=-1), inside

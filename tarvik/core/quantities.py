@@ -99,7 +99,9 @@ def parse_temperature(
 ) -> float:
     """A temperature in degrees C. Raises InputError."""
     value, unit = _split(text, field, "7, -3 °C or 45 °F")
-    unit = unit.lstrip("°º").removesuffix(".").removeprefix("degrees").removeprefix("degree")
+    unit = (
+        unit.lstrip("°º").removesuffix(".").removeprefix("degrees").removeprefix("degree")
+    )
     unit = unit.removeprefix("deg")
     if unit in ("f", "fahrenheit") or (not unit and units is Units.IMPERIAL):
         return celsius(value)
@@ -122,12 +124,16 @@ def parse_speed(text: str, units: Units = Units.METRIC, *, field: str = "wind") 
     if force := _FORCE.match(clean.lower()):
         number = int(force[1] or force[2])
         if number > FORCE_MOST:
-            raise InputError(field, f"“{text.strip()[:40]}”: forces go from 0 to {FORCE_MOST}")
+            raise InputError(
+                field, f"“{text.strip()[:40]}”: forces go from 0 to {FORCE_MOST}"
+            )
         return float(BEAUFORT_MEAN * number**1.5)
     value, unit = _split(clean, field, "8, 8 m/s, 30 km/h, 18 mph, 16 kn or force 5")
     unit = unit or ("mph" if units is Units.IMPERIAL else "m/s")
     if unit not in SPEEDS:
-        raise InputError(field, f"“{text.strip()[:40]}”: the unit is m/s, km/h, mph, kn or a force")
+        raise InputError(
+            field, f"“{text.strip()[:40]}”: the unit is m/s, km/h, mph, kn or a force"
+        )
     return value * SPEEDS[unit]
 
 
@@ -170,7 +176,8 @@ def parse_bearing(text: str, *, field: str = "wind_from") -> float:
     if unit.strip("°º") not in ("", "deg", "degrees") or not 0 <= value <= 360:
         raise InputError(
             field,
-            f"“{text.strip()[:40]}” isn't a bearing; give 0 to 360 degrees, or a point such as WSW",
+            f"“{text.strip()[:40]}” isn't a bearing; "
+            "give 0 to 360 degrees, or a point such as WSW",
         )
     return value % 360
 
@@ -211,8 +218,11 @@ def parse_degrees(text: str, letters: str, most: float, *, field: str) -> float:
     clean = text.strip().upper().replace("−", "-")
     shown = f"“{text.strip()[:30]}”"
     side = next((c for c in letters if clean.startswith(c) or clean.endswith(c)), "")
-    parts = re.split(r"[\s°º'′’\"″”:]+", clean.strip(letters + " ").strip("°º'′’\"″” "))
-    how = f"write it like {54.62 if most == 90 else 2.48} or {54 if most == 90 else 2}° 30' "
+    bare = clean.strip(letters + " ").strip("°º'′’\"″” ")
+    parts = re.split(r"[\s°º'′’\"″”:]+", bare)
+    how = (
+        f"write it like {54.62 if most == 90 else 2.48} or {54 if most == 90 else 2}° 30' "
+    )
     try:
         numbers = [float(part.replace(",", ".")) for part in parts]
     except ValueError:
@@ -221,7 +231,9 @@ def parse_degrees(text: str, letters: str, most: float, *, field: str) -> float:
         raise InputError(field, f"{shown} isn't a number of degrees; {how}{letters[0]}")
     whole, *rest = numbers
     if any(not 0 <= part < 60 for part in rest) or (side and whole < 0):
-        raise InputError(field, f"{shown}: minutes and seconds go from 0 to 60; {how}{letters[0]}")
+        raise InputError(
+            field, f"{shown}: minutes and seconds go from 0 to 60; {how}{letters[0]}"
+        )
     size = abs(whole) + sum(part / 60.0 ** (n + 1) for n, part in enumerate(rest))
     value: float = -size if side == letters[1] or parts[0].startswith("-") else size
     if not -most <= value <= most:
@@ -309,17 +321,22 @@ def parse_thickness(
     clean = text.strip().lower().replace(",", ".")
     found = _THICK.fullmatch(clean)
     if not found or not clean:
-        raise InputError(field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in")
+        raise InputError(
+            field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in"
+        )
     whole, over, under, unit = found.groups()
     if under is not None and not float(under):
-        raise InputError(field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in")
+        raise InputError(
+            field, f"“{text.strip()[:30]}” isn't a thickness; write 3 mm or 1/8 in"
+        )
     value = float(whole or 0) + (float(over) / float(under) if over is not None else 0.0)
     inches = unit in ("in", "inch", "inches", '"') or (not unit and units is Units.IMPERIAL)
     mm = value * MM_IN if inches else value
     if not least_mm <= mm <= most_mm:
         least, most = (format_thickness(v, units) for v in (least_mm, most_mm))
         raise InputError(
-            field, f"“{text.strip()[:30]}” is {format_thickness(mm, units)}; give {least} to {most}"
+            field,
+            f"“{text.strip()[:30]}” is {format_thickness(mm, units)}; give {least} to {most}",
         )
     return mm
 

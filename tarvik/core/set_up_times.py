@@ -22,7 +22,11 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
 RATE: Final = constant(
-    "practice_rate", 0.3, "1", "Newell and Rosenbloom 1981; from memory", "exponent of practice"
+    "practice_rate",
+    0.3,
+    "1",
+    "Newell and Rosenbloom 1981; from memory",
+    "exponent of practice",
 )
 RATE_SPREAD: Final = constant(
     "practice_rate_spread", 0.15, "1", ENGINEERING, "spread of people's exponents about it"
@@ -31,7 +35,11 @@ FIRST_SPREAD: Final = constant(
     "practice_first_spread", 0.5, "1", ENGINEERING, "spread (log) of people's first times"
 )
 TIMING_SPREAD: Final = constant(
-    "practice_timing_spread", 0.2, "1", ENGINEERING, "spread (log) of one time about the law"
+    "practice_timing_spread",
+    0.2,
+    "1",
+    ENGINEERING,
+    "spread (log) of one time about the law",
 )
 FEW: Final = 3
 """Timings from which somebody's own pace counts in an evening's plan."""
@@ -84,16 +92,21 @@ def curve(minutes: Sequence[float], usual_min: float, skill: float = 1.0) -> Cur
     )
 
 
-def pace_of(timings: Mapping[str, Sequence[float]], usual: Mapping[str, float]) -> float | None:
+def pace_of(
+    timings: Mapping[str, Sequence[float]], usual: Mapping[str, float]
+) -> float | None:
     """How many times an able person's minutes somebody takes, from timings by pitch: what each
     pitch's next time is likely to take, over its `usual` minutes, each pitch as often as it was
     timed. None while there are too few.
     """
-    told = [(slug, list(some)) for slug, some in timings.items() if some and usual.get(slug)]
+    told = [
+        (slug, list(some)) for slug, some in timings.items() if some and usual.get(slug)
+    ]
     count = sum(len(some) for _, some in told)
     if count < FEW:
         return None
     logs = sum(
-        len(some) * math.log(curve(some, usual[slug]).next_min / usual[slug]) for slug, some in told
+        len(some) * math.log(curve(some, usual[slug]).next_min / usual[slug])
+        for slug, some in told
     )
     return min(max(math.exp(logs / count), LEAST_PACE), MOST_PACE)

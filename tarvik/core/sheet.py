@@ -23,7 +23,11 @@ SIDE_MOST_M: Final = constant(
     "sheet_side_most", 20.0, "m", ENGINEERING, "longest side of a sheet taken"
 )
 TIE_OUT_REACH_M: Final = constant(
-    "tie_out_reach", 0.05, "m", ENGINEERING, "a tie-out this near serves a point, by its loop"
+    "tie_out_reach",
+    0.05,
+    "m",
+    ENGINEERING,
+    "a tie-out this near serves a point, by its loop",
 )
 JOIN_OVERLAP_M: Final = constant(
     "join_overlap",
@@ -66,7 +70,12 @@ def tie_out_points(
     for pattern, fractions in _FRACTIONS.items():
         if pattern in patterns:
             for t in fractions:
-                points += [(t * w, 0.0), (w, t * length), (t * w, length), (0.0, t * length)]
+                points += [
+                    (t * w, 0.0),
+                    (w, t * length),
+                    (t * w, length),
+                    (0.0, t * length),
+                ]
     if TieOuts.CENTRE in patterns:
         points.append((w / 2, length / 2))
     if TieOuts.RIDGE in patterns:
@@ -80,7 +89,9 @@ def tie_out_points(
 
 def _checked_points(points: tuple[Point2, ...], field: str) -> None:
     if len(points) > MOST_POINTS:
-        raise InputError(field, f"{len(points)} points are too many; give at most {MOST_POINTS}")
+        raise InputError(
+            field, f"{len(points)} points are too many; give at most {MOST_POINTS}"
+        )
     for i, (u, v) in enumerate(points):
         if not (
             math.isfinite(u)
@@ -139,7 +150,8 @@ class Sheet:
         for name, side in (("width_m", width_m), ("length_m", length_m)):
             if not math.isfinite(side) or not SIDE_LEAST_M <= side <= SIDE_MOST_M:
                 raise InputError(
-                    f"sheet.{name}", f"{side:g} m is outside {SIDE_LEAST_M:g} to {SIDE_MOST_M:g} m"
+                    f"sheet.{name}",
+                    f"{side:g} m is outside {SIDE_LEAST_M:g} to {SIDE_MOST_M:g} m",
                 )
         return cls(
             ((0.0, 0.0), (width_m, 0.0), (width_m, length_m), (0.0, length_m)),
@@ -161,7 +173,8 @@ class Sheet:
             )
         if polygon.area < SIDE_LEAST_M**2:
             raise InputError(
-                "sheet.outline_m", f"the outline holds {polygon.area:.3f} m²; a sheet has more"
+                "sheet.outline_m",
+                f"the outline holds {polygon.area:.3f} m²; a sheet has more",
             )
         reach = polygon.buffer(TIE_OUT_REACH_M)
         for field, points in (
@@ -172,7 +185,8 @@ class Sheet:
             for i, point in enumerate(points):
                 if not reach.covers(Point(point)):
                     raise InputError(
-                        f"sheet.{field}[{i}]", f"({point[0]:g}, {point[1]:g}) is off the cloth"
+                        f"sheet.{field}[{i}]",
+                        f"({point[0]:g}, {point[1]:g}) is off the cloth",
                     )
 
     @property
@@ -190,7 +204,11 @@ class Sheet:
     @property
     def cloth(self) -> Sheet:
         """The same outline of which nothing else is known; itself when nothing is."""
-        return self if self.tie_outs is None and self.hood is None else _cloth(self.outline, None)
+        return (
+            self
+            if self.tie_outs is None and self.hood is None
+            else _cloth(self.outline, None)
+        )
 
     @property
     def hooded_cloth(self) -> Sheet:
@@ -229,7 +247,8 @@ def joined_sheet(one: Sheet, two: Sheet, overlap_m: float = JOIN_OVERLAP_M) -> S
     deep_one, deep_two = one.box[1 - i], two.box[1 - j]
     if overlap_m >= min(deep_one, deep_two):
         raise InputError(
-            "sheet.join.overlap_m", f"{overlap_m:g} m is more than the smaller sheet is deep"
+            "sheet.join.overlap_m",
+            f"{overlap_m:g} m is more than the smaller sheet is deep",
         )
     start = deep_one - overlap_m
 
@@ -263,4 +282,8 @@ def _box(outline: tuple[Point2, ...]) -> tuple[float, float] | None:
         for u, v in outline
     )
     full = abs(Polygon(outline).area - width * length) < 1e-9
-    return (width, length) if on_rim and full and min(min(p) for p in outline) >= -1e-9 else None
+    return (
+        (width, length)
+        if on_rim and full and min(min(p) for p in outline) >= -1e-9
+        else None
+    )

@@ -163,7 +163,9 @@ class Refusal:
         return self.value - self.most if np.isfinite(self.most) else 0.0
 
 
-def foldable(pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]) -> np.ndarray:
+def foldable(
+    pitch: Pitch, box: tuple[float, float], values: Mapping[str, Floats]
+) -> np.ndarray:
     """Which settings (N,) the sheet allows."""
     return np.asarray(np.isfinite(pitch.layout(box, values).start).all(axis=(1, 2)))
 

@@ -158,7 +158,9 @@ def solve(question: Question, workings: Workings = PLAIN) -> Solution:
     values, where what is at hand does not do for more.
     """
     found = _plainest(question, workings)
-    return handy(question, found, lambda q: _answer(q, workings)) if question.handy else found
+    return (
+        handy(question, found, lambda q: _answer(q, workings)) if question.handy else found
+    )
 
 
 def _plainest(question: Question, workings: Workings) -> Solution:
@@ -193,7 +195,10 @@ def _plainer(question: Question, found: Solution, workings: Workings) -> list[Qu
         question.intent.air > 0 or any(found.settings[s.name] != s.default for s in doors)
     ):
         as_they_are = replace(
-            question.intent, slug=f"{question.intent.slug}, doors as they are", air=0.0, shut=0.0
+            question.intent,
+            slug=f"{question.intent.slug}, doors as they are",
+            air=0.0,
+            shut=0.0,
         )
         out += [replace(asked, intent=as_they_are) for asked in (question, *out)]
     return out
@@ -206,7 +211,9 @@ def _lacks_what_no_setting_gives(
     give: then no other search changes that.
     """
     lasting = {NO_SUPPORT} if question.pitch.folds_far_edge else {NO_SUPPORT, BUTTON}
-    missing = lasting & {reason.code for reason in found.assessment.reasons if reason.blocks}
+    missing = lasting & {
+        reason.code for reason in found.assessment.reasons if reason.blocks
+    }
     back = (
         workings.shelter(question.pitch, question.sheet, {**found.settings, **usual})
         if missing
@@ -223,7 +230,9 @@ def _answer(question: Question, workings: Workings) -> Solution:
     fitting = fit(pitch, sheet)
     if isinstance(fitting, Misfit):
         reason = Reason(fitting.code, fitting.why, remedy=fitting.remedy)
-        return Solution(question, given, Assessment(Verdict.CANNOT, (reason,), None), None, None)
+        return Solution(
+            question, given, Assessment(Verdict.CANNOT, (reason,), None), None, None
+        )
     settings = _settings(question, given, workings, question.aim())
     found = _measured(question, settings, workings)
     if isinstance(found, list):
@@ -318,7 +327,9 @@ def _measured(
         return shelter
     weather, lying = question.weather, question.lying
     if question.free_to_turn:
-        weather = replace(weather, wind_from_deg=back_to_wind_deg(openings(shelter.measured)))
+        weather = replace(
+            weather, wind_from_deg=back_to_wind_deg(openings(shelter.measured))
+        )
     if question.uphill_off_wind_deg is not None:
         lying = replace(
             lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360

@@ -31,32 +31,60 @@ if TYPE_CHECKING:
     from tarvik.core.tonight import Night, Tonight
 
 LOW_STORM_M: Final = constant(
-    "low_storm", 1.0, "m", COMMON_PRACTICE, "peak up to which a shelter is low (waist height)"
+    "low_storm",
+    1.0,
+    "m",
+    COMMON_PRACTICE,
+    "peak up to which a shelter is low (waist height)",
 )
 _GRADE: Final = "grades"
 WITH_EASE: Final = constant(
     "worth_ease", 0.4, _GRADE, ENGINEERING, "all those wanted lie with ease"
 )
-TIGHTLY: Final = constant("worth_tight", -1.5, _GRADE, ENGINEERING, "those wanted lie tightly")
+TIGHTLY: Final = constant(
+    "worth_tight", -1.5, _GRADE, ENGINEERING, "those wanted lie tightly"
+)
 NO_SEAT: Final = constant("worth_no_seat", -0.4, _GRADE, ENGINEERING, "nobody sits up")
 CAUTIONED: Final = constant("worth_caution", -0.4, _GRADE, ENGINEERING, "each caution")
-A_MINUTE: Final = constant("worth_minute", -0.08, _GRADE, ENGINEERING, "each minute of setting up")
+A_MINUTE: Final = constant(
+    "worth_minute", -0.08, _GRADE, ENGINEERING, "each minute of setting up"
+)
 OPEN_STORM: Final = constant(
     "worth_open", -1.5, _GRADE, ENGINEERING, "open all over towards the wind in a storm"
 )
 PULL_STORM: Final = constant(
-    "worth_pull", -0.8, _GRADE, ENGINEERING, "a stake or line used up to what it holds, in a storm"
+    "worth_pull",
+    -0.8,
+    _GRADE,
+    ENGINEERING,
+    "a stake or line used up to what it holds, in a storm",
 )
 HIGH_STORM: Final = constant(
-    "worth_high", -0.8, _GRADE, ENGINEERING, "each metre of peak over waist height in a storm"
+    "worth_high",
+    -0.8,
+    _GRADE,
+    ENGINEERING,
+    "each metre of peak over waist height in a storm",
 )
 FLAT_RAIN: Final = constant(
-    "worth_flat", -0.8, _GRADE, ENGINEERING, "a roof panel as flat as may be, in steady rain"
+    "worth_flat",
+    -0.8,
+    _GRADE,
+    ENGINEERING,
+    "a roof panel as flat as may be, in steady rain",
 )
-VIEW: Final = constant("worth_view", 0.8, _GRADE, ENGINEERING, "open all over to one side, a view")
-NET_FITS: Final = constant("worth_net", 0.5, _GRADE, ENGINEERING, "the net hangs free inside")
-FIRE_FRONT: Final = constant("worth_fire", 0.4, _GRADE, ENGINEERING, "open wide to a fire in front")
-A_BUTTON: Final = constant("worth_button", -0.1, _GRADE, ENGINEERING, "each button to be made")
+VIEW: Final = constant(
+    "worth_view", 0.8, _GRADE, ENGINEERING, "open all over to one side, a view"
+)
+NET_FITS: Final = constant(
+    "worth_net", 0.5, _GRADE, ENGINEERING, "the net hangs free inside"
+)
+FIRE_FRONT: Final = constant(
+    "worth_fire", 0.4, _GRADE, ENGINEERING, "open wide to a fire in front"
+)
+A_BUTTON: Final = constant(
+    "worth_button", -0.1, _GRADE, ENGINEERING, "each button to be made"
+)
 WIDE_OPEN: Final = 0.5
 """Open share to one side from which a front is open wide."""
 ROUND_DEG: Final = 30.0
@@ -87,7 +115,9 @@ class Suggestion:
     @property
     def why(self) -> str:
         """The parts that count, in words."""
-        return "; ".join(p.words for p in self.parts if abs(p.grades) >= 0.05 or p is self.parts[0])
+        return "; ".join(
+            p.words for p in self.parts if abs(p.grades) >= 0.05 or p is self.parts[0]
+        )
 
 
 def weighed(
@@ -118,7 +148,10 @@ def by_itself(number: int, solution: Solution, judged: Tonight, night: Night) ->
     cautions = sum(f.level is Level.CAUTION for f in judged.findings)
     if cautions:
         parts.append(
-            Part("one caution" if cautions == 1 else f"{cautions} cautions", CAUTIONED * cautions)
+            Part(
+                "one caution" if cautions == 1 else f"{cautions} cautions",
+                CAUTIONED * cautions,
+            )
         )
     buttons = solution.assessment.buttons
     if buttons and asked.sheet.tie_outs:
@@ -179,7 +212,9 @@ def _weather(figures: Figures, judged: Tonight, night: Night) -> Iterable[Part]:
 def _most_open(figures: Figures) -> float:
     """Open share of the most open side."""
     bearings = list(np.arange(0.0, 360.0, ROUND_DEG))
-    return max(open_round(figures.shelter.measured, figures.openings, bearings), default=0.0)
+    return max(
+        open_round(figures.shelter.measured, figures.openings, bearings), default=0.0
+    )
 
 
 def suggestions(

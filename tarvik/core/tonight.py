@@ -60,10 +60,18 @@ OPEN_MUCH: Final = constant(
     "open_much", 0.5, "1", ENGINEERING, "open share towards the wind that lets the wind in"
 )
 WINDY_M_S: Final = constant(
-    "windy", 5.5, "m/s", ENGINEERING, "wind (force 4) from which an open side towards it matters"
+    "windy",
+    5.5,
+    "m/s",
+    ENGINEERING,
+    "wind (force 4) from which an open side towards it matters",
 )
 NEARLY_USED: Final = constant(
-    "nearly_used", 0.7, "1", ENGINEERING, "share of the holding from which a caution is given"
+    "nearly_used",
+    0.7,
+    "1",
+    ENGINEERING,
+    "share of the holding from which a caution is given",
 )
 MOST_GAP_M2: Final = constant(
     "most_gap", 10.0, "m2", ENGINEERING, "more open area than this nobody can leave"
@@ -131,7 +139,9 @@ class Tonight:
 
     def stopped_besides(self, elements: Collection[str]) -> bool:
         """Whether anything stops it but what is about these elements."""
-        return any(f.level is Level.STOPS and f.element not in elements for f in self.findings)
+        return any(
+            f.level is Level.STOPS and f.element not in elements for f in self.findings
+        )
 
     def hung_too(self, more: Sequence[Finding]) -> Tonight:
         """The judgement with what the way it hangs adds: what stops a shelter leaves it short of
@@ -141,7 +151,9 @@ class Tonight:
             return self
         stops = self.verdict is Verdict.FORMS and any(f.level is Level.STOPS for f in more)
         every = tuple(sorted((*self.findings, *more), key=lambda f: -f.level))
-        return replace(self, findings=every, verdict=Verdict.NEEDS if stops else self.verdict)
+        return replace(
+            self, findings=every, verdict=Verdict.NEEDS if stops else self.verdict
+        )
 
     def digest(self, figures: Figures | None) -> str:
         """A short hash of what is judged: verdict, findings with their amounts, remedies, peak,
@@ -195,7 +207,9 @@ def judge(
     elif any(f.level is Level.STOPS for f in found) and verdict is Verdict.FORMS:
         verdict = Verdict.NEEDS
     ordered = tuple(sorted(found, key=lambda f: -f.level))
-    return Tonight(verdict, ordered, gale, damp, (*buttons, *(held.remedies if held else ())))
+    return Tonight(
+        verdict, ordered, gale, damp, (*buttons, *(held.remedies if held else ()))
+    )
 
 
 def _held(solution: Solution, night: Night, rig: Rig, units: Units) -> Held | None:
@@ -396,7 +410,9 @@ def _swung(figures: Figures, night: Night) -> list[Finding]:
     ]
 
 
-def _stretched(held: Held, fabric: Fabric, names: Mapping[str, str], units: Units) -> list[Finding]:
+def _stretched(
+    held: Held, fabric: Fabric, names: Mapping[str, str], units: Units
+) -> list[Finding]:
     """Tie-outs at which film stretches for good: it gathers the pull from a patch to each side."""
     at_once = 2 * PATCH_M * fabric.yields_n_m
     pulls: dict[str, float] = {}
@@ -429,7 +445,9 @@ def _cure(night: Night, part: Weakest, units: Units) -> str:
     return f"{longer}{night.holding.ground.cure}, or a lower pitch"
 
 
-def _gives_way(night: Night, part: Weakest, names: Mapping[str, str], units: Units) -> Finding:
+def _gives_way(
+    night: Night, part: Weakest, names: Mapping[str, str], units: Units
+) -> Finding:
     where = names.get(part.where, part.where)
     what = f"{part.kind} {where}" if part.kind == "stake" else f"the {part.kind} at {where}"
     fails = "pull out" if part.kind == "stake" else "break"
@@ -474,7 +492,8 @@ def _snow(figures: Figures, needs: NightNeeds, units: Units) -> list[Finding]:
             Finding(
                 "snow_lies",
                 "roof",
-                f"snow will lie on a panel of {slope:.0f}°: up to {format_force(most_n, units)} on "
+                f"snow will lie on a panel of {slope:.0f}°: "
+                f"up to {format_force(most_n, units)} on "
                 "one panel",
                 "pitch it steeper, with no panel flatter than 45°; beat the snow off all night",
                 Level.STOPS if heavy else Level.CAUTION,
@@ -507,8 +526,12 @@ def _fire(figures: Figures, fabric: Fabric, units: Units) -> list[Finding]:
         ]
     if fabric.spark_proof:
         step = f"{away} to {format_length(STEP_FAR_M, units)}"
-        words = f"the fire stands one long step ({step}) outside the opening, off to one side"
-        return [Finding("fire_distance", "fire", words, "clear of lines, small", Level.NOTE)]
+        words = (
+            f"the fire stands one long step ({step}) outside the opening, off to one side"
+        )
+        return [
+            Finding("fire_distance", "fire", words, "clear of lines, small", Level.NOTE)
+        ]
     return [
         Finding(
             "fire_distance",
@@ -533,7 +556,9 @@ def _damp(figures: Figures, needs: NightNeeds, sleepers: int) -> Condensation | 
     )
 
 
-def _air(figures: Figures, night: Night, damp: Condensation | None, units: Units) -> list[Finding]:
+def _air(
+    figures: Figures, night: Night, damp: Condensation | None, units: Units
+) -> list[Finding]:
     found = []
     wanted = damp.needed_m2 if damp is not None and damp.risk == "likely" else None
     if wanted is not None and wanted > MOST_GAP_M2:
@@ -573,7 +598,11 @@ def _close(figures: Figures, night: Night, units: Units) -> list[Finding]:
     """What is said of heat and of a net."""
     needs = night.needs
     found = []
-    if needs.highest_c is not None and needs.highest_c >= HOT_C and figures.open_area_m2 < AIRY_M2:
+    if (
+        needs.highest_c is not None
+        and needs.highest_c >= HOT_C
+        and figures.open_area_m2 < AIRY_M2
+    ):
         found.append(
             Finding(
                 "close",
@@ -584,7 +613,11 @@ def _close(figures: Figures, night: Night, units: Units) -> list[Finding]:
             )
         )
     net = night.net
-    if net is not None and needs.insects is not Insects.NONE and net.height_m > figures.peak_m:
+    if (
+        net is not None
+        and needs.insects is not Insects.NONE
+        and net.height_m > figures.peak_m
+    ):
         found.append(
             Finding(
                 "net_touches",

@@ -62,7 +62,9 @@ def drawn_setting(question: Question) -> Setting | None:
 
 def _moved(question: Question) -> list[Setting]:
     """The sliding settings that a search always moves."""
-    return [s for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice]
+    return [
+        s for s in question.pitch.settings if s.sought is Sought.FIRST and not s.is_choice
+    ]
 
 
 def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:

@@ -69,7 +69,9 @@ def _metres(text: str, bare_unit_m: float) -> float | None:
     if found := _METRE_CM.match(text):
         return float(found[1]) + float(found[2]) * (0.1 if len(found[2]) == 1 else 0.01)
     if found := _FEET_INCHES.match(text):
-        return _number(found[1]) * FOOT_M + (_number(found[2]) * INCH_M if found[2] else 0.0)
+        return _number(found[1]) * FOOT_M + (
+            _number(found[2]) * INCH_M if found[2] else 0.0
+        )
     if found := _INCHES.match(text):
         return _number(found[1]) * INCH_M
     if found := _METRIC.match(text):
@@ -105,10 +107,14 @@ def parse_length(
         bare = 0.01
     value = _metres(clean, bare)
     if value is None or not math.isfinite(value):
-        raise InputError(field, f"“{clean}” is not a length; write it like 2.4 m, 290 cm or 9'6\"")
+        raise InputError(
+            field, f"“{clean}” is not a length; write it like 2.4 m, 290 cm or 9'6\""
+        )
     if not least_m <= value <= most_m:
         span = f"{format_length(least_m, units)} to {format_length(most_m, units)}"
-        raise InputError(field, f"“{clean}” is {format_length(value, units)}; it must be {span}")
+        raise InputError(
+            field, f"“{clean}” is {format_length(value, units)}; it must be {span}"
+        )
     return value
 
 
@@ -132,7 +138,9 @@ def parse_size(
     if len(parts) == 1:
         parts = [parts[0], parts[0]]
     if len(parts) != 2 or not all(parts):
-        raise InputError(field, f"“{clean}” is not a size; write it like 2.4 x 3 m or 8x10 ft")
+        raise InputError(
+            field, f"“{clean}” is not a size; write it like 2.4 x 3 m or 8x10 ft"
+        )
     first, second = (part.strip() for part in parts)
     unit = _UNIT_AT_END.search(second)
     if unit and _BARE.match(first):
@@ -210,7 +218,9 @@ def format_load(kilograms: float, units: Units = Units.METRIC) -> str:
     ('650 g', '1.3 kg', '7 oz')
     """
     if units is Units.METRIC:
-        return f"{kilograms * 100:.0f}0 g" if kilograms < LIGHT_KG else f"{kilograms:.1f} kg"
+        return (
+            f"{kilograms * 100:.0f}0 g" if kilograms < LIGHT_KG else f"{kilograms:.1f} kg"
+        )
     ounces = kilograms / POUND_KG * OUNCES
     return f"{ounces:.0f} oz" if ounces < OUNCES - 0.5 else f"{ounces / OUNCES:.1f} lb"
 
@@ -255,7 +265,9 @@ def format_gain(metres: float, units: Units = Units.METRIC) -> str:
     ('+17 mm', '0 mm', '+0.7 in')
     """
     metric = units is Units.METRIC
-    value, unit = (round(metres * 1000), "mm") if metric else (round(metres / INCH_M, 1), "in")
+    value, unit = (
+        (round(metres * 1000), "mm") if metric else (round(metres / INCH_M, 1), "in")
+    )
     return f"{value:+g} {unit}" if value else f"0 {unit}"
 
 

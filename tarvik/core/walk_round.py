@@ -47,14 +47,21 @@ def checks(
         found.append(Check("peak", "Does the peak stand firm and straight over its foot?"))
     found.append(Check("slack", "Any slack panel, or a corner that folds?"))
     if needs.rain_mm_h or needs.snow_kg_m2:
-        found.append(Check("pools", "Push up each panel by hand: does water gather anywhere?"))
+        found.append(
+            Check("pools", "Push up each panel by hand: does water gather anywhere?")
+        )
         found.append(Check("drips", "Do the edges drip clear of every mat?"))
     if (needs.wind_m_s or 0.0) >= BREEZE_M_S:
-        found.append(Check("weather_side", "Edges down on the weather side, no gap under them?"))
+        found.append(
+            Check("weather_side", "Edges down on the weather side, no gap under them?")
+        )
     found.append(Check("air", "A gap for air high up, on the side away from the wind?"))
-    found.append(Check("stakes", "Stakes to the head in the ground, leaning away from the sheet?"))
+    found.append(
+        Check("stakes", "Stakes to the head in the ground, leaning away from the sheet?")
+    )
     found += [
-        Check(f"remedy_{n}", f"Done: {remedy.message}?") for n, remedy in enumerate(remedies, 1)
+        Check(f"remedy_{n}", f"Done: {remedy.message}?")
+        for n, remedy in enumerate(remedies, 1)
     ]
     if rig is not None:
         kinds = {support.kind for support in rig.supports}
@@ -67,6 +74,8 @@ def checks(
     if any(setting.is_door for setting in pitch.settings):
         found.append(Check("doors", "Do the doors shut and open from inside, in the dark?"))
     if any(anchor.hold is Hold.FREE for anchor in pitch.anchors):
-        found.append(Check("free", "Loose edges tied or weighed down so that nothing flaps?"))
+        found.append(
+            Check("free", "Loose edges tied or weighed down so that nothing flaps?")
+        )
     found.append(Check("people", "Everybody in, dry, lamp and warm things at hand?"))
     return found

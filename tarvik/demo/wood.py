@@ -18,7 +18,10 @@ SLIP: Final = 61
 PATH: Final = [[-2.0, 3.0], [12.0, 4.2], [27.0, 2.8], [46.0, 4.5]]
 STREAM: Final = [[-2.0, -32.0], [14.0, -29.0], [30.0, -31.5], [46.0, -28.0]]
 HOLLOWS: Final = (
-    ("Dip by the holly", [[7.0, 21.0], [11.5, 20.4], [12.6, 23.8], [9.0, 25.6], [6.4, 23.6]]),
+    (
+        "Dip by the holly",
+        [[7.0, 21.0], [11.5, 20.4], [12.6, 23.8], [9.0, 25.6], [6.4, 23.6]],
+    ),
     ("Beck hollow", [[30.5, 7.6], [34.5, 7.0], [35.6, 9.8], [32.0, 11.0]]),
 )
 PAD: Final = [[14.0, 15.5], [28.0, 15.0], [29.0, 22.0], [15.0, 22.5]]
@@ -34,7 +37,8 @@ def _trees(dice: random.Random) -> list[dict[str, Any]]:
         near = any(math.dist((x, y), (t["x"], t["y"])) < APART_M for t in out)
         glade = math.dist((x, y), FIRE) < 4.2 or any(
             math.dist(
-                (x, y), (sum(c[0] for c in ring) / len(ring), sum(c[1] for c in ring) / len(ring))
+                (x, y),
+                (sum(c[0] for c in ring) / len(ring), sum(c[1] for c in ring) / len(ring)),
             )
             < 2.5
             for _, ring in HOLLOWS
@@ -42,9 +46,9 @@ def _trees(dice: random.Random) -> list[dict[str, Any]]:
         if near or glade or math.dist((x, y), DEAD_AT) < APART_M:
             continue
         kind = dice.choice(("birch", "birch", "holly", "oak", "ash"))
-        thick = {"birch": 0.22, "holly": 0.14, "oak": 0.42, "ash": 0.30}[kind] * dice.uniform(
-            0.6, 1.3
-        )
+        thick = {"birch": 0.22, "holly": 0.14, "oak": 0.42, "ash": 0.30}[
+            kind
+        ] * dice.uniform(0.6, 1.3)
         out.append(
             {
                 "x": x,
@@ -97,7 +101,13 @@ def items() -> list[tuple[str, dict[str, Any]]]:
     out.append(
         (
             "thing",
-            {"name": "Fire spot", "kind": "fire spot", "x": FIRE[0], "y": FIRE[1], "across_m": 0.8},
+            {
+                "name": "Fire spot",
+                "kind": "fire spot",
+                "x": FIRE[0],
+                "y": FIRE[1],
+                "across_m": 0.8,
+            },
         )
     )
     out.append(
@@ -113,12 +123,20 @@ def items() -> list[tuple[str, dict[str, Any]]]:
             },
         )
     )
-    out.append(("area", {"name": "Marrow path", "sort": "path", "corners": PATH, "width_m": 1.2}))
     out.append(
-        ("area", {"name": "Marrow Beck", "sort": "water", "corners": STREAM, "width_m": 2.5})
+        ("area", {"name": "Marrow path", "sort": "path", "corners": PATH, "width_m": 1.2})
+    )
+    out.append(
+        (
+            "area",
+            {"name": "Marrow Beck", "sort": "water", "corners": STREAM, "width_m": 2.5},
+        )
     )
     out.append(("area", {"name": "Edge glade", "sort": "level pad", "corners": PAD}))
-    out += [("area", {"name": name, "sort": "hollow", "corners": ring}) for name, ring in HOLLOWS]
+    out += [
+        ("area", {"name": name, "sort": "hollow", "corners": ring})
+        for name, ring in HOLLOWS
+    ]
     out += [("height", spot) for spot in _heights()]
     out += [("reading", reading) for reading in _readings(trees, dice)]
     return out
@@ -131,7 +149,10 @@ def _heights() -> list[dict[str, Any]]:
         for y in range(0, 34, 4):
             z = 212.0 + 0.035 * y + 0.012 * x + 0.15 * math.sin(x / 7.0) * math.cos(y / 6.0)
             for _, ring in HOLLOWS:
-                cx, cy = sum(c[0] for c in ring) / len(ring), sum(c[1] for c in ring) / len(ring)
+                cx, cy = (
+                    sum(c[0] for c in ring) / len(ring),
+                    sum(c[1] for c in ring) / len(ring),
+                )
                 z -= 0.45 * math.exp(-((x - cx) ** 2 + (y - cy) ** 2) / 9.0)
             spots.append({"x": float(x), "y": float(y), "height_m": round(z, 2)})
     return spots
@@ -144,9 +165,9 @@ def _readings(trees: list[dict[str, Any]], dice: random.Random) -> list[dict[str
     out: list[dict[str, Any]] = []
     order = sorted(trees, key=lambda t: math.dist((t["x"], t["y"]), FIRE))
     for n, tree in enumerate(order):
-        near = sorted(order[:n], key=lambda t: math.dist((t["x"], t["y"]), (tree["x"], tree["y"])))[
-            :7
-        ]
+        near = sorted(
+            order[:n], key=lambda t: math.dist((t["x"], t["y"]), (tree["x"], tree["y"]))
+        )[:7]
         for other in dice.sample(near, min(5, len(near))):
             far = math.dist((tree["x"], tree["y"]), (other["x"], other["y"]))
             read = far * (1 + dice.gauss(0, 0.006))

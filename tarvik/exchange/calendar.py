@@ -12,10 +12,15 @@ if TYPE_CHECKING:
 
 
 def evening_calendar(
-    evening: Mapping[str, Any], names: Mapping[int, str], title: str, made_at: datetime, key: str
+    evening: Mapping[str, Any],
+    names: Mapping[int, str],
+    title: str,
+    made_at: datetime,
+    key: str,
 ) -> bytes:
     """One event a task, with who does it. Raises InputError while the night has no date."""
-    from icalendar import Calendar, Event  # noqa: PLC0415 - until a calendar is asked for the server does without 3 MB
+    # Until a calendar is asked for the server does without 3 MB.
+    from icalendar import Calendar, Event  # noqa: PLC0415
 
     if not evening.get("on"):
         raise InputError("on", "give the night a date, then the evening has clock times")

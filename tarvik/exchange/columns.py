@@ -134,12 +134,24 @@ def _measured(text: str, context: Context) -> Values:
 def _show_measured(row: Mapping[str, Any], context: Context) -> str:
     measured = row.get("measured") or {}
     return ", ".join(
-        f"{n.replace('_', '-')} {format_length(m, context.units)}" for n, m in measured.items()
+        f"{n.replace('_', '-')} {format_length(m, context.units)}"
+        for n, m in measured.items()
     )
 
 
 _STUDENTS: Final = frozenset(
-    ("", "s", "student", "participant", "pupil", "trainee", "learner", "cadet", "guest", "member")
+    (
+        "",
+        "s",
+        "student",
+        "participant",
+        "pupil",
+        "trainee",
+        "learner",
+        "cadet",
+        "guest",
+        "member",
+    )
 )
 _LEADERS: Final = frozenset(
     ("l", "leader", "assistant leader", "staff", "instructor", "guide", "teacher", "tutor")
@@ -156,7 +168,9 @@ def _role(text: str, _: Context) -> Values:
 
 
 def _size(text: str, context: Context) -> Values:
-    width, length = parse_size(text, context.units, least_m=SIDE_LEAST_M, most_m=SIDE_MOST_M)
+    width, length = parse_size(
+        text, context.units, least_m=SIDE_LEAST_M, most_m=SIDE_MOST_M
+    )
     return {"width_m": width, "length_m": length}
 
 
@@ -188,7 +202,8 @@ def _tie_outs(text: str, _: Context) -> Values:
         if word.strip() and not kinds:
             known = ", ".join(kind.value for kind in TieOuts)
             raise InputError(
-                "tie_outs", f"“{word.strip()[:30]}” isn't a pattern of tie-outs; use {known}"
+                "tie_outs",
+                f"“{word.strip()[:30]}” isn't a pattern of tie-outs; use {known}",
             )
         found.update(kinds)
     return {"tie_outs": [kind.value for kind in TieOuts if kind in found]}
@@ -200,7 +215,9 @@ def _owner(text: str, context: Context) -> Values:
         return {"owner_id": None}
     person = context.people.get(clean.lower())
     if person is None:
-        raise InputError("owner", f"nobody is called “{clean[:40]}”; leave it empty for group kit")
+        raise InputError(
+            "owner", f"nobody is called “{clean[:40]}”; leave it empty for group kit"
+        )
     return {"owner_id": person}
 
 
@@ -233,7 +250,8 @@ def _count(text: str, _: Context) -> Values:
     clean = text.strip()
     if not 1 <= whole_number(clean) <= MOST_COUNT:
         raise InputError(
-            "count", f"“{clean[:20]}” isn't a count; give a whole number from 1 to {MOST_COUNT}"
+            "count",
+            f"“{clean[:20]}” isn't a count; give a whole number from 1 to {MOST_COUNT}",
         )
     return {"count": int(clean)}
 
@@ -273,16 +291,22 @@ def _span(text: str, context: Context) -> Values:
         return {"least_m": None, "most_m": None}
     parts = _RANGE.split(clean)
     if len(parts) > 2:
-        raise InputError("length", f"“{clean[:30]}” isn't a range; write it like 105-145 cm")
+        raise InputError(
+            "length", f"“{clean[:30]}” isn't a range; write it like 105-145 cm"
+        )
     unit = re.search(r"(cm|mm|m|ft|in|'|\")\s*$", parts[-1])
     if len(parts) == 2 and unit and re.fullmatch(r"[\d.,\s]+", parts[0]):
         parts[0] += unit[1]
     values = [
-        parse_length(p, context.units, field="length", least_m=0.1, most_m=10.0, bare_cm_above=10.0)
+        parse_length(
+            p, context.units, field="length", least_m=0.1, most_m=10.0, bare_cm_above=10.0
+        )
         for p in parts
     ]
     if values[0] > values[-1]:
-        raise InputError("length", f"“{clean[:30]}” runs backwards; write the shorter length first")
+        raise InputError(
+            "length", f"“{clean[:30]}” runs backwards; write the shorter length first"
+        )
     return {"least_m": values[0], "most_m": values[-1]}
 
 
@@ -297,7 +321,9 @@ def _show_span(row: Mapping[str, Any], context: Context) -> str:
 
 def _line_length(text: str, context: Context) -> Values:
     return {
-        "length_m": parse_length(text, context.units, field="length", least_m=0.1, most_m=200.0)
+        "length_m": parse_length(
+            text, context.units, field="length", least_m=0.1, most_m=200.0
+        )
     }
 
 
@@ -306,7 +332,9 @@ def _stake_length(text: str, context: Context) -> Values:
         return {"length_m": None}
     least, most = STAKE_LENGTHS_M
     return {
-        "length_m": parse_length(text, context.units, field="length", least_m=least, most_m=most)
+        "length_m": parse_length(
+            text, context.units, field="length", least_m=least, most_m=most
+        )
     }
 
 
@@ -319,10 +347,14 @@ def _stake_width(text: str, context: Context) -> Values:
 
 
 def _show_stake_width(row: Mapping[str, Any], context: Context) -> str:
-    return format_thickness(1000 * row["width_m"], context.units) if row.get("width_m") else ""
+    return (
+        format_thickness(1000 * row["width_m"], context.units) if row.get("width_m") else ""
+    )
 
 
-def _word(key: str, words: Mapping[str, str], what: str) -> Callable[[str, Context], Values]:
+def _word(
+    key: str, words: Mapping[str, str], what: str
+) -> Callable[[str, Context], Values]:
     """Reads one of some words; nothing means the first."""
 
     def read(text: str, _: Context) -> Values:
@@ -356,7 +388,8 @@ def _age(text: str, _: Context) -> Values:
         return {"age": None}
     if not 5 <= whole_number(clean) <= 110:
         raise InputError(
-            "age", f"“{clean[:20]}” isn't an age from 5 to 110; leave it empty when it is not known"
+            "age",
+            f"“{clean[:20]}” isn't an age from 5 to 110; leave it empty when it is not known",
         )
     return {"age": int(clean)}
 
@@ -437,7 +470,9 @@ TABLES: Final = {
                     "1.75 m",
                     _stature,
                     lambda row, c: (
-                        format_length(row["stature_m"], c.units) if row.get("stature_m") else ""
+                        format_length(row["stature_m"], c.units)
+                        if row.get("stature_m")
+                        else ""
                     ),
                     needed=True,
                     aliases=("stature", "tall"),
@@ -574,7 +609,13 @@ TABLES: Final = {
                     hint_feet="2'4\" x 3'3\", or empty",
                     rare=True,
                 ),
-                Column("material", "Material", "nylon", _text("material", 40), _shown("material")),
+                Column(
+                    "material",
+                    "Material",
+                    "nylon",
+                    _text("material", 40),
+                    _shown("material"),
+                ),
                 _NOTE,
             ),
         ),
@@ -619,7 +660,9 @@ TABLES: Final = {
                     "3 m",
                     _line_length,
                     lambda row, c: (
-                        format_length(row["length_m"], c.units) if row.get("length_m") else ""
+                        format_length(row["length_m"], c.units)
+                        if row.get("length_m")
+                        else ""
                     ),
                     needed=True,
                     hint_feet="10 ft",
@@ -651,7 +694,9 @@ TABLES: Final = {
                     "20 cm, or empty",
                     _stake_length,
                     lambda row, c: (
-                        format_length(row["length_m"], c.units) if row.get("length_m") else ""
+                        format_length(row["length_m"], c.units)
+                        if row.get("length_m")
+                        else ""
                     ),
                     hint_feet="8 in, or empty",
                 ),

@@ -11,7 +11,14 @@ import json
 from datetime import date
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import (
+    AwareDatetime,
+    BaseModel,
+    ConfigDict,
+    Field,
+    FiniteFloat,
+    ValidationError,
+)
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.columns import MEASURED_MOST_M
@@ -232,7 +239,13 @@ def schema_text() -> str:
 def _deep(value: Any, left: int = MOST_DEPTH) -> bool:
     if left == 0:
         return True
-    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
+    inner = (
+        value.values()
+        if isinstance(value, dict)
+        else value
+        if isinstance(value, list)
+        else ()
+    )
     return any(_deep(v, left - 1) for v in inner)
 
 
@@ -265,6 +278,8 @@ def read(text: str | bytes) -> CourseFile:
 def write(course: CourseFile) -> str:
     """A course as text, sorted and indented so that two files can be compared line by line."""
     return (
-        json.dumps(course.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False)
+        json.dumps(
+            course.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False
+        )
         + "\n"
     )

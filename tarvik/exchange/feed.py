@@ -85,7 +85,9 @@ class Feed:
             for part in answer.iter_bytes():
                 content += part
                 if len(content) > MOST_BYTES:
-                    raise InputError("forecast", f"the answer has more than {MOST_BYTES:,} letters")
+                    raise InputError(
+                        "forecast", f"the answer has more than {MOST_BYTES:,} letters"
+                    )
                 if time.monotonic() > end:
                     raise httpx2.ReadTimeout("too slow")
             return httpx2.Response(answer.status_code, content=bytes(content))

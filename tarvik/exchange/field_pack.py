@@ -41,5 +41,13 @@ def course_within(raw: bytes) -> bytes:
             return inside.read(MOST_BYTES + 1)
     except KeyError:
         raise InputError("file", f"there is no {COURSE} in this ZIP file") from None
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError) as err:
-        raise InputError("file", f"this ZIP file cannot be read ({type(err).__name__})") from err
+    except (
+        zipfile.BadZipFile,
+        NotImplementedError,
+        RuntimeError,
+        EOFError,
+        OSError,
+    ) as err:
+        raise InputError(
+            "file", f"this ZIP file cannot be read ({type(err).__name__})"
+        ) from err

@@ -69,7 +69,12 @@ class _Reader:
         self.offsets: set[str] = set()
 
     def wrong(
-        self, code: str, where: str, message: str, remedy: str = "", level: Level = Level.CAUTION
+        self,
+        code: str,
+        where: str,
+        message: str,
+        remedy: str = "",
+        level: Level = Level.CAUTION,
     ) -> None:
         """Note a finding."""
         self.findings.append(Finding(code, where, message, remedy, level))
@@ -81,7 +86,8 @@ class _Reader:
         given = list(names)
         if "time" not in given:
             raise InputError(
-                "forecast", "there is no column “time”; the first line must name the columns"
+                "forecast",
+                "there is no column “time”; the first line must name the columns",
             )
         if len(set(given) & set(KNOWN)) < 2:
             raise InputError(
@@ -102,7 +108,8 @@ class _Reader:
             target = COLUMNS[name][0] if name in COLUMNS else name
             if target in taken and name in KNOWN:
                 raise InputError(
-                    "forecast", f"“{taken[target]}” and “{name}” say the same; keep one of them"
+                    "forecast",
+                    f"“{taken[target]}” and “{name}” say the same; keep one of them",
                 )
             taken[target] = name
 
@@ -156,7 +163,9 @@ class _Reader:
         try:
             if isinstance(value, bool):
                 raise TypeError
-            return float(value.strip().replace(",", ".") if isinstance(value, str) else value)
+            return float(
+                value.strip().replace(",", ".") if isinstance(value, str) else value
+            )
         except (TypeError, ValueError, OverflowError):
             self.wrong(
                 "no_number",
@@ -195,7 +204,9 @@ class _Reader:
     def done(self, issued_at: datetime | None, source: str) -> Forecast:
         """All together. Raises InputError when not a single hour could be read."""
         if not self.hours:
-            first = self.findings[0].message if self.findings else "there are no hours in it"
+            first = (
+                self.findings[0].message if self.findings else "there are no hours in it"
+            )
             raise InputError("forecast", f"no hour could be read: {first}")
         if self.naive:
             self.wrong(
@@ -217,7 +228,10 @@ class _Reader:
             )
         made = assemble(self.hours, issued_at, source[:80], self.findings)
         return Forecast(
-            made.hours, made.issued_at, made.source, (*made.findings, *_improbable(made.hours))
+            made.hours,
+            made.issued_at,
+            made.source,
+            (*made.findings, *_improbable(made.hours)),
         )
 
 
@@ -237,7 +251,9 @@ def _improbable(hours: Sequence[Hour]) -> list[Finding]:
     jumps = [
         b
         for a, b in pairwise(hours)
-        if a.temp_c is not None and b.temp_c is not None and abs(a.temp_c - b.temp_c) > JUMP_K
+        if a.temp_c is not None
+        and b.temp_c is not None
+        and abs(a.temp_c - b.temp_c) > JUMP_K
     ]
     if jumps:
         found.append(
@@ -274,7 +290,9 @@ def read_csv(text: str, zone: ZoneInfo, source: str = "imported") -> Forecast:
         raise InputError("forecast", "the file is empty, or its first line is")
     delimiter = max(";\t,", key=lines[0].count)
     reader = _Reader(zone)
-    names = [name.strip().lower() for name in next(csv.reader([lines[0]], delimiter=delimiter))]
+    names = [
+        name.strip().lower() for name in next(csv.reader([lines[0]], delimiter=delimiter))
+    ]
     reader.columns(names)
     try:
         for number, cells in enumerate(
@@ -319,7 +337,8 @@ def read_json(text: str | bytes, zone: ZoneInfo) -> Forecast:
         reader.row(hour, f"hour {number}")
     issued = form.get("issued_at")
     return reader.done(
-        reader.time(issued, "issued_at") if issued else None, str(form.get("source") or "forecast")
+        reader.time(issued, "issued_at") if issued else None,
+        str(form.get("source") or "forecast"),
     )
 
 

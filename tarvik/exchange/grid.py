@@ -115,7 +115,9 @@ def _split(text: str) -> list[list[str]]:
             "text", f"the table cannot be read ({err}); check its quotation marks"
         ) from None
     if sum(any(cell.strip() for cell in line) for line in lines) > MOST_ROWS + 1:
-        raise InputError("text", f"more than {MOST_ROWS} rows; import them in smaller parts")
+        raise InputError(
+            "text", f"more than {MOST_ROWS} rows; import them in smaller parts"
+        )
     widest = max((len(line) for line in lines), default=0)
     if widest > MOST_COLUMNS:
         raise InputError("text", f"a row has {widest} columns; at most {MOST_COLUMNS}")
@@ -169,7 +171,9 @@ def _one_name(lines: _Lines) -> _Lines:
     out: _Lines = []
     for number, line in lines:
         cells = [*line, *[""] * (len(words) - len(line))]
-        both = " ".join(part for part in (cells[given].strip(), cells[family].strip()) if part)
+        both = " ".join(
+            part for part in (cells[given].strip(), cells[family].strip()) if part
+        )
         cells[given] = "Name" if not out else both
         del cells[family]
         out.append((number, cells))
@@ -186,7 +190,9 @@ def _under_titles(
         lines = _one_name(filled[at:])
         header = _header(table, lines[0][1], headings)
         if header is not None:
-            above = (", ".join(c.strip() for c in line if c.strip()) for _, line in filled[:at])
+            above = (
+                ", ".join(c.strip() for c in line if c.strip()) for _, line in filled[:at]
+            )
             return lines, header, tuple(above)
     return filled, None, ()
 
@@ -214,7 +220,9 @@ def read_grid(
     filled, header, above = _under_titles(table, filled, headings or {})
     ignored: list[str] = []
     if header is not None:
-        ignored = [c.strip() for i, c in enumerate(filled[0][1]) if c.strip() and i not in header]
+        ignored = [
+            c.strip() for i, c in enumerate(filled[0][1]) if c.strip() and i not in header
+        ]
         filled = filled[1:]
         if not filled:
             raise InputError("text", "there is a header but no row under it")
@@ -265,5 +273,7 @@ def csv_text(header: list[str], rows: list[list[str]]) -> str:
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(header)
     for row in rows:
-        writer.writerow([f"'{cell}" if cell.startswith(FORMULA_STARTS) else cell for cell in row])
+        writer.writerow(
+            [f"'{cell}" if cell.startswith(FORMULA_STARTS) else cell for cell in row]
+        )
     return out.getvalue()

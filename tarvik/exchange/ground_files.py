@@ -19,7 +19,13 @@ from xml.parsers import expat
 from tarvik.core.errors import InputError
 from tarvik.core.site.things import Area, Ground, Kind, Sort
 from tarvik.exchange.grid import FORMULA_STARTS
-from tarvik.exchange.ground_form import area_of, area_values, height_of, thing_of, thing_values
+from tarvik.exchange.ground_form import (
+    area_of,
+    area_values,
+    height_of,
+    thing_of,
+    thing_values,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -52,7 +58,9 @@ def _radii(latitude: float) -> tuple[float, float]:
     """Metres per radian of latitude and of longitude."""
     s = math.sin(math.radians(latitude))
     w = math.sqrt(1 - WGS84_E2 * s * s)
-    return WGS84_A_M * (1 - WGS84_E2) / w**3, WGS84_A_M / w * math.cos(math.radians(latitude))
+    return WGS84_A_M * (1 - WGS84_E2) / w**3, WGS84_A_M / w * math.cos(
+        math.radians(latitude)
+    )
 
 
 def on_earth(at: tuple[float, float], origin: Origin) -> LatLon:
@@ -64,7 +72,9 @@ def on_earth(at: tuple[float, float], origin: Origin) -> LatLon:
 def on_site(place: LatLon, origin: Origin) -> tuple[float, float]:
     """Metres east and north of the origin; the inverse of `on_earth`."""
     north, east = _radii(origin[0])
-    return math.radians(place[1] - origin[1]) * east, math.radians(place[0] - origin[0]) * north
+    return math.radians(place[1] - origin[1]) * east, math.radians(
+        place[0] - origin[0]
+    ) * north
 
 
 def _decoded(raw: bytes) -> str:
@@ -79,9 +89,13 @@ def _decoded(raw: bytes) -> str:
 
 def _ground(things: list[Any], areas: list[Any], heights: list[Any]) -> Ground:
     names = [t.name for t in things]
-    twice = next((n for n in names if names.count(n) > 1), None) if len(names) < 2000 else None
+    twice = (
+        next((n for n in names if names.count(n) > 1), None) if len(names) < 2000 else None
+    )
     if twice is not None:
-        raise InputError("file", f"two points are called “{twice}”: give each a name of its own")
+        raise InputError(
+            "file", f"two points are called “{twice}”: give each a name of its own"
+        )
     return Ground(tuple(things), tuple(areas), tuple(heights))
 
 
@@ -92,7 +106,9 @@ def to_gpx(ground: Ground, origin: Origin, name: str) -> str:
     """Points as waypoints, areas and lines as tracks, spot heights as waypoints with an
     elevation.
     """
-    root = Element("gpx", {"version": "1.1", "creator": "Tarvik", "xmlns": GPX, "xmlns:t": OURS})
+    root = Element(
+        "gpx", {"version": "1.1", "creator": "Tarvik", "xmlns": GPX, "xmlns:t": OURS}
+    )
     SubElement(SubElement(root, "metadata"), "name").text = name
 
     def point(
@@ -123,7 +139,11 @@ def to_gpx(ground: Ground, origin: Origin, name: str) -> str:
         for corner in area.corners:
             point(segment, "trkpt", corner)
     indent(root)
-    return '<?xml version="1.0" encoding="UTF-8"?>\n' + tostring(root, encoding="unicode") + "\n"
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?>\n'
+        + tostring(root, encoding="unicode")
+        + "\n"
+    )
 
 
 def _extend(parent: Element, values: Mapping[str, Any]) -> None:
@@ -184,17 +204,23 @@ def from_gpx(raw: bytes, origin: Origin) -> Ground:
     root, lines = _parsed(_decoded(raw))
     if root.tag != "gpx":
         raise InputError(
-            "file", f"line {lines[root]}: this isn't a GPX file: it begins with <{root.tag[:30]}>"
+            "file",
+            f"line {lines[root]}: this isn't a GPX file: it begins with <{root.tag[:30]}>",
         )
     things, areas, heights = [], [], []
     for number, element in enumerate(root, start=1):
         line = lines[element]
         try:
             if element.tag == "wpt":
-                at, kind = _at(element, origin), (element.findtext("type") or "").strip().lower()
+                at, kind = (
+                    _at(element, origin),
+                    (element.findtext("type") or "").strip().lower(),
+                )
                 if kind == "spot height":
                     heights.append(
-                        height_of({"x": at[0], "y": at[1], "height_m": element.findtext("ele")})
+                        height_of(
+                            {"x": at[0], "y": at[1], "height_m": element.findtext("ele")}
+                        )
                     )
                     continue
                 known = kind in {str(k) for k in Kind}
@@ -228,11 +254,15 @@ def _at(element: Element, origin: Origin) -> tuple[float, float]:
         lat, lon = float(element.get("lat", "")), float(element.get("lon", ""))
     except ValueError:
         raise InputError("file", "a point lacks its latitude or longitude") from None
-    if not (math.isfinite(lat) and math.isfinite(lon) and abs(lat) <= 90 and abs(lon) <= 180):
+    if not (
+        math.isfinite(lat) and math.isfinite(lon) and abs(lat) <= 90 and abs(lon) <= 180
+    ):
         raise InputError("file", f"({lat:g}, {lon:g}) is no place on earth")
     at = on_site((lat, lon), origin)
     if max(abs(at[0]), abs(at[1])) > 5000:
-        raise InputError("file", f"a point lies {math.hypot(*at) / 1000:.0f} km from the site")
+        raise InputError(
+            "file", f"a point lies {math.hypot(*at) / 1000:.0f} km from the site"
+        )
     return at
 
 
@@ -282,7 +312,11 @@ def to_geojson(ground: Ground, origin: Origin, name: str) -> str:
     for area in ground.areas:
         values = {k: v for k, v in area_values(area).items() if k != "corners"}
         corners = [position(c) for c in area.corners]
-        shape = ("LineString", corners) if area.width_m else ("Polygon", [[*corners, corners[0]]])
+        shape = (
+            ("LineString", corners)
+            if area.width_m
+            else ("Polygon", [[*corners, corners[0]]])
+        )
         features.append(_feature(shape[0], shape[1], {"item": "area", **values}))
     return json.dumps(
         {"type": "FeatureCollection", "name": name, "features": features},
@@ -307,7 +341,9 @@ def from_geojson(raw: bytes, origin: Origin) -> Ground:
     try:
         whole = json.loads(text)
     except json.JSONDecodeError as err:
-        raise InputError("file", f"line {err.lineno}: this isn't JSON ({err.msg})") from None
+        raise InputError(
+            "file", f"line {err.lineno}: this isn't JSON ({err.msg})"
+        ) from None
     except RecursionError:
         raise InputError("file", "line 1: the file is nested too deeply") from None
     features = whole.get("features") if isinstance(whole, dict) else None
@@ -318,7 +354,9 @@ def from_geojson(raw: bytes, origin: Origin) -> Ground:
         try:
             item = _from_feature(feature, origin, number)
         except (KeyError, TypeError, IndexError, AttributeError):
-            raise InputError("file", f"feature {number}: its geometry cannot be read") from None
+            raise InputError(
+                "file", f"feature {number}: its geometry cannot be read"
+            ) from None
         except InputError as err:
             raise InputError("file", f"feature {number}: {err.message}") from None
         found[type(item).__name__].append(item)
@@ -347,7 +385,13 @@ def _from_feature(feature: Any, origin: Origin, number: int) -> Any:
             )
         known = str(told.get("kind")) in {str(k) for k in Kind}
         return thing_of(
-            {**told, "name": name, "kind": told["kind"] if known else Kind.MARK, "x": x, "y": y}
+            {
+                **told,
+                "name": name,
+                "kind": told["kind"] if known else Kind.MARK,
+                "x": x,
+                "y": y,
+            }
         )
     if kind == "LineString":
         corners = [at(p) for p in coordinates]
@@ -357,8 +401,12 @@ def _from_feature(feature: Any, origin: Origin, number: int) -> Any:
     if kind == "Polygon":
         ring = [at(p) for p in coordinates[0]]
         corners = ring[:-1] if len(ring) > 1 and ring[0] == ring[-1] else ring
-        return area_of({"sort": Sort.PAD, **told, "name": name, "corners": corners, "width_m": 0.0})
-    raise InputError("file", f"a {str(kind)[:30]} is not taken; points, lines and polygons are")
+        return area_of(
+            {"sort": Sort.PAD, **told, "name": name, "corners": corners, "width_m": 0.0}
+        )
+    raise InputError(
+        "file", f"a {str(kind)[:30]} is not taken; points, lines and polygons are"
+    )
 
 
 # ---- CSV
@@ -373,13 +421,25 @@ def to_csv(ground: Ground) -> str:
     writer.writerow(COLUMNS)
     for t in ground.things:
         writer.writerow(
-            ["thing", _safe(t.name), t.kind, *t.at, t.across_m, t.height_m, t.health, "", ""]
+            [
+                "thing",
+                _safe(t.name),
+                t.kind,
+                *t.at,
+                t.across_m,
+                t.height_m,
+                t.health,
+                "",
+                "",
+            ]
         )
     for h in ground.heights:
         writer.writerow(["height", "", "", *h.at, "", h.height_m, "", "", ""])
     for a in ground.areas:
         corners = " ".join(f"{x!r};{y!r}" for x, y in a.corners)
-        writer.writerow(["area", _safe(a.name), a.sort, "", "", "", "", "", a.width_m, corners])
+        writer.writerow(
+            ["area", _safe(a.name), a.sort, "", "", "", "", "", a.width_m, corners]
+        )
     return out.getvalue()
 
 
@@ -389,7 +449,9 @@ def _safe(text: str) -> str:
 
 def _plain(text: str) -> str:
     return (
-        text[1:] if text.startswith("'") and text[1:].startswith((*FORMULA_STARTS, "'")) else text
+        text[1:]
+        if text.startswith("'") and text[1:].startswith((*FORMULA_STARTS, "'"))
+        else text
     )
 
 
@@ -397,11 +459,14 @@ def from_csv(raw: bytes) -> Ground:
     """Read what `to_csv` writes. Raises InputError with line and reason."""
     reader = csv.DictReader(io.StringIO(_decoded(raw)))
     missing = [
-        c for c in ("item", "name", "kind", "x_m", "y_m") if c not in (reader.fieldnames or ())
+        c
+        for c in ("item", "name", "kind", "x_m", "y_m")
+        if c not in (reader.fieldnames or ())
     ]
     if missing:
         raise InputError(
-            "file", f"line 1: no column {', '.join(missing)}; the first line names the columns"
+            "file",
+            f"line 1: no column {', '.join(missing)}; the first line names the columns",
         )
     things, areas, heights = [], [], []
     try:
@@ -425,7 +490,9 @@ def from_csv(raw: bytes) -> Ground:
                         "item", f"“{str(row['item'])[:20]}” is none of thing, height, area"
                     )
             except InputError as err:
-                raise InputError("file", f"line {line}: {err.field}: {err.message}") from None
+                raise InputError(
+                    "file", f"line {line}: {err.field}: {err.message}"
+                ) from None
     except csv.Error as err:
         raise InputError("file", f"line {reader.line_num}: {err}") from None
     return _ground(things, areas, heights)

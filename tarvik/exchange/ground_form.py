@@ -72,7 +72,11 @@ def thing_of(values: Mapping[str, Any]) -> Thing:
     """A point. Raises InputError."""
     kind = _one_of(values, "kind", Kind, Kind.TREE)
     usual = (
-        TRUNK_M if kind is Kind.TREE else 0.1 if kind in (Kind.POST, Kind.MARK, Kind.FIRE) else 0.6
+        TRUNK_M
+        if kind is Kind.TREE
+        else 0.1
+        if kind in (Kind.POST, Kind.MARK, Kind.FIRE)
+        else 0.6
     )
     return Thing(
         _name(values),
@@ -94,13 +98,17 @@ def area_of(values: Mapping[str, Any]) -> Area:
     ):
         raise InputError("corners", "give the corners as [x, y] pairs in metres")
     places = tuple((_number({"c": c[0]}, "c"), _number({"c": c[1]}, "c")) for c in corners)
-    width = _number(values, "width_m", LINE_WIDTH_M if sort in LINES and len(places) < 3 else 0.0)
+    width = _number(
+        values, "width_m", LINE_WIDTH_M if sort in LINES and len(places) < 3 else 0.0
+    )
     return Area(_name(values), sort, places, width)
 
 
 def height_of(values: Mapping[str, Any]) -> SpotHeight:
     """A spot height. Raises InputError."""
-    return SpotHeight((_number(values, "x"), _number(values, "y")), _number(values, "height_m"))
+    return SpotHeight(
+        (_number(values, "x"), _number(values, "y")), _number(values, "height_m")
+    )
 
 
 def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
@@ -184,7 +192,9 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
             raise InputError("key", "there is no such check")
         note = str(values.get("note") or "").strip()
         if len(note) > NOTE_MOST:
-            raise InputError("note", f"{len(note)} letters are too many; {NOTE_MOST} at most")
+            raise InputError(
+                "note", f"{len(note)} letters are too many; {NOTE_MOST} at most"
+            )
         return {"key": values["key"], "done": values.get("done") is True, "note": note}
     raise InputError("item", f"“{kind[:20]}” is none of {', '.join(ITEM_KINDS)}")
 
@@ -231,7 +241,9 @@ def in_metres(values: Mapping[str, Any], units: Units) -> dict[str, Any]:
     course's units. What is no length stays as it is, for who reads it; numbers are metres already.
     """
     lengths = {k for k in values if k.endswith("_m") or k in ("x", "y")}
-    out: dict[str, Any] = {k: _metres(v, units) if k in lengths else v for k, v in values.items()}
+    out: dict[str, Any] = {
+        k: _metres(v, units) if k in lengths else v for k, v in values.items()
+    }
     corners = out.get("corners")
     if isinstance(corners, list):
         out["corners"] = [
@@ -246,7 +258,9 @@ def _metres(value: object, units: Units) -> object:
     if not isinstance(value, str):
         return value
     clean = value.strip()
-    sign, size = (-1.0, clean[1:]) if clean.startswith("-") else (1.0, clean.removeprefix("+"))
+    sign, size = (
+        (-1.0, clean[1:]) if clean.startswith("-") else (1.0, clean.removeprefix("+"))
+    )
     try:
         return sign * parse_length(size, units, most_m=TYPED_MOST_M)
     except InputError:

@@ -110,10 +110,16 @@ class LogIn(BaseModel):
         """As it is kept, in SI units. Raises InputError."""
         between = "distance between two points"
         span_m = _metres(self.distance, "distance", between, SPAN_MOST_M, units)
-        peak_m = _metres(self.peak, "peak", "height of a shelter's peak", PEAK_MOST_M, units)
-        lowest = parse_temperature(self.lowest, units, field="lowest") if self.lowest else None
+        peak_m = _metres(
+            self.peak, "peak", "height of a shelter's peak", PEAK_MOST_M, units
+        )
+        lowest = (
+            parse_temperature(self.lowest, units, field="lowest") if self.lowest else None
+        )
         if lowest is not None and not COLDEST_C <= lowest <= HOTTEST_C:
-            raise InputError("lowest", f"“{self.lowest}” is no temperature of a night outside")
+            raise InputError(
+                "lowest", f"“{self.lowest}” is no temperature of a night outside"
+            )
         return {
             "changed": self.changed,
             "minutes": _whole(self.minutes, "minutes", MINUTES_MOST),
@@ -134,7 +140,9 @@ class LogIn(BaseModel):
         }
 
 
-def _metres(text: str, field: str, of_what: str, most_m: float, units: Units) -> float | None:
+def _metres(
+    text: str, field: str, of_what: str, most_m: float, units: Units
+) -> float | None:
     """A measured length; None where nothing is typed. Raises InputError."""
     if not text:
         return None
@@ -161,6 +169,8 @@ def _places(text: str) -> list[list[float]]:
         read = re.fullmatch(r"(-?\d{1,2}(?:\.\d{1,4})?),(-?\d{1,2}(?:\.\d{1,4})?)", part)
         at = [round(float(read[k]), 2) for k in (1, 2)] if read else []
         if not at or max(map(abs, at)) > FAR_M or len(found) == PLACES_MOST:
-            raise InputError("wet_at", "tap the wet places on the drawing, a dozen at the most")
+            raise InputError(
+                "wet_at", "tap the wet places on the drawing, a dozen at the most"
+            )
         found.append(at)
     return found

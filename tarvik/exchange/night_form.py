@@ -93,7 +93,9 @@ def _number(least: float, most: float, unit: str) -> Callable[[str, Units, str],
         except ValueError:
             raise InputError(field, f"“{text.strip()[:30]}” isn't a number") from None
         if not least <= value <= most:
-            raise InputError(field, f"{value:g} is outside {least:g} to {most:g} {unit}".rstrip())
+            raise InputError(
+                field, f"{value:g} is outside {least:g} to {most:g} {unit}".rstrip()
+            )
         return value
 
     return read
@@ -163,12 +165,18 @@ FORMER: Final = "terrain"
 """What `surroundings` was called before."""
 SurroundingsText = Annotated[
     str,
-    pydantic.Field(max_length=20, validation_alias=pydantic.AliasChoices("surroundings", FORMER)),
+    pydantic.Field(
+        max_length=20, validation_alias=pydantic.AliasChoices("surroundings", FORMER)
+    ),
 ]
 """Surroundings in a file or a request, read under their former name too."""
 _AROUND, _AROUNDS = _choice({s.slug: s.name for s in SURROUNDINGS.values()})
 _STAY, _STAYS = _choice(
-    {Stay.NIGHT.value: "one night", Stay.LUNCH.value: "lunch stop", Stay.FIXED.value: "fixed camp"}
+    {
+        Stay.NIGHT.value: "one night",
+        Stay.LUNCH.value: "lunch stop",
+        Stay.FIXED.value: "fixed camp",
+    }
 )
 _INSECT, _INSECTS = _choice(
     {Insects.NONE.value: "none", Insects.SOME.value: "some", Insects.MANY.value: "many"}
@@ -212,12 +220,22 @@ FIELDS: Final = (
     Field("wind_m_s", "Mean wind", _speed, format_speed, "7 m/s, 25 km/h"),
     Field("gust_m_s", "Gusts", _speed, format_speed, "by rule"),
     Field("wind_from_deg", "Wind from", _bearing, _show_bearing, "WSW or 240"),
-    Field("spread_deg", "Wind may shift by", _number(0, 90, "°"), lambda v, _u: f"{v:g}°", "15°"),
-    Field("humidity_pct", "Humidity", _number(1, 100, "%"), lambda v, _u: f"{v:g} %", "90 %"),
+    Field(
+        "spread_deg",
+        "Wind may shift by",
+        _number(0, 90, "°"),
+        lambda v, _u: f"{v:g}°",
+        "15°",
+    ),
+    Field(
+        "humidity_pct", "Humidity", _number(1, 100, "%"), lambda v, _u: f"{v:g} %", "90 %"
+    ),
     Field("cloud_pct", "Cloud", _number(0, 100, "%"), lambda v, _u: f"{v:g} %", "50 %"),
     Field("insects", "Biting insects", _INSECT, _text, "", _INSECTS),
     Field("snow", "Snow", _yes, _show_yes, "", _YES_NO),
-    Field("snow_depth_m", "New snow in the night", _length(0.0, 3.0), format_length, "0.15 m"),
+    Field(
+        "snow_depth_m", "New snow in the night", _length(0.0, 3.0), format_length, "0.15 m"
+    ),
     Field("snow_kg_m3", "Snow weighs", _number(20, 600, "kg/m³"), _density, "100 kg/m³"),
     Field("lightning", "Thunder and lightning", _yes, _show_yes, "", _YES_NO),
     Field("sun", "Strong sun", _yes, _show_yes, "", _YES_NO),
@@ -252,7 +270,9 @@ def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> Ni
             continue
         try:
             changed[name] = (
-                None if not text.strip() and not field.choices else field.read(text, units, name)
+                None
+                if not text.strip() and not field.choices
+                else field.read(text, units, name)
             )
             _within(field, changed[name], units)
         except InputError as err:
@@ -316,12 +336,18 @@ _HEAD, _HEADS = _choice(
     }
 )
 _GROUND, _GROUNDS = _choice({g.slug: g.name for g in GROUNDS.values()})
-_SPARE, _SPARES = _choice({"0": "none", "1": "one bed", "2": "two beds: casualty and who sits by"})
+_SPARE, _SPARES = _choice(
+    {"0": "none", "1": "one bed", "2": "two beds: casualty and who sits by"}
+)
 _SCHOOL, _SCHOOLS = _choice(
     {OWN: "sleeps under it", SHARING: "shares, to be warmer and to pitch fewer"}
 )
 _NETKIND, _NETKINDS = _choice(
-    {"": "no net", NetKind.BOX.value: "box net", NetKind.POINT.value: "net hung from one point"}
+    {
+        "": "no net",
+        NetKind.BOX.value: "box net",
+        NetKind.POINT.value: "net hung from one point",
+    }
 )
 
 
@@ -355,7 +381,11 @@ RULE_FIELDS: Final = (
     Field("ground_water_m", "From water", _length(0.0, 500.0), format_length, "30 m"),
     Field("ground_path_m", "From paths", _length(0.0, 500.0), format_length, "5 m"),
     Field(
-        "ground_fire_ring_m", "Clear ring round a fire", _length(1.0, 20.0), format_length, "3 m"
+        "ground_fire_ring_m",
+        "Clear ring round a fire",
+        _length(1.0, 20.0),
+        format_length,
+        "3 m",
     ),
     Field(
         "ground_steep_deg",
@@ -364,9 +394,21 @@ RULE_FIELDS: Final = (
         _plain,
         "8",
     ),
-    Field("plan_leaders_apart", "Leaders and students sleep apart", _yes, _show_yes, "", _YES_NO),
     Field(
-        "plan_adults_apart", "Adults and under-age people sleep apart", _yes, _show_yes, "", _YES_NO
+        "plan_leaders_apart",
+        "Leaders and students sleep apart",
+        _yes,
+        _show_yes,
+        "",
+        _YES_NO,
+    ),
+    Field(
+        "plan_adults_apart",
+        "Adults and under-age people sleep apart",
+        _yes,
+        _show_yes,
+        "",
+        _YES_NO,
     ),
     Field("plan_patrols_apart", "Patrols sleep apart", _yes, _show_yes, "", _YES_NO),
     Field(
@@ -383,15 +425,28 @@ RULE_FIELDS: Final = (
         format_length,
         "20 m",
     ),
-    Field("plan_gap_m", "Walking gap between shelters", _length(0.0, 20.0), format_length, "0.8 m"),
+    Field(
+        "plan_gap_m",
+        "Walking gap between shelters",
+        _length(0.0, 20.0),
+        format_length,
+        "0.8 m",
+    ),
     Field("plan_spare_beds", "Spare shelter for a casualty", _SPARE, _text, "", _SPARES),
     Field("plan_join_lines", "Short lines may be joined", _yes, _show_yes, "", _YES_NO),
     Field(
-        "plan_join_sheets", "Two sheets may be joined to one shelter", _yes, _show_yes, "", _YES_NO
+        "plan_join_sheets",
+        "Two sheets may be joined to one shelter",
+        _yes,
+        _show_yes,
+        "",
+        _YES_NO,
     ),
     Field("plan_buttons", "Buttons may be made", _yes, _show_yes, "", _YES_NO),
     Field("plan_leaf_beds", "Beds are gathered of leaves", _yes, _show_yes, "", _YES_NO),
-    Field("plan_school", "Who lies dry under their own sheet", _SCHOOL, _text, "", _SCHOOLS),
+    Field(
+        "plan_school", "Who lies dry under their own sheet", _SCHOOL, _text, "", _SCHOOLS
+    ),
     Field("net_kind", "Net", _NETKIND, _text, "", _NETKINDS),
     Field("net_length_m", "Net length", _length(0.2, 6.0), format_length, "2.00 m"),
     Field("net_width_m", "Net width", _length(0.2, 6.0), format_length, "0.80 m"),
@@ -432,7 +487,8 @@ def rules_shown(kept: Mapping[str, Any], units: Units) -> dict[str, str]:
     """A course's rules as text."""
     values = {**RULE_DEFAULTS, **kept}
     return {
-        f.name: "" if values[f.name] is None else f.show(values[f.name], units) for f in RULE_FIELDS
+        f.name: "" if values[f.name] is None else f.show(values[f.name], units)
+        for f in RULE_FIELDS
     }
 
 
@@ -479,7 +535,9 @@ def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
             )
         )
     except (AttributeError, TypeError, ValueError) as err:
-        raise InputError("own_values", "own values are factors by ground and by pitch") from err
+        raise InputError(
+            "own_values", "own values are factors by ground and by pitch"
+        ) from err
 
 
 def house_of(kept: Mapping[str, Any]) -> House:
@@ -497,7 +555,9 @@ def ground_rules_of(kept: Mapping[str, Any], units: Units = Units.METRIC) -> Gro
     """Distances the course keeps from what is dangerous or not its own, told in its units."""
     values = {**RULE_DEFAULTS, **kept}
     names = [name for name in asdict(USUAL) if name != "units"]
-    return GroundRules(**{name: float(values[f"ground_{name}"]) for name in names}, units=units)
+    return GroundRules(
+        **{name: float(values[f"ground_{name}"]) for name in names}, units=units
+    )
 
 
 def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
@@ -507,7 +567,8 @@ def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
     values = {**RULE_DEFAULTS, **kept}
     gap = values["plan_age_gap"]
     pairs = [
-        (str(k), min(int(a), int(b)), max(int(a), int(b))) for k, a, b in kept.get("pairs", [])
+        (str(k), min(int(a), int(b)), max(int(a), int(b)))
+        for k, a, b in kept.get("pairs", [])
     ]
     return PlanRules(
         leaders_apart=values["plan_leaders_apart"],

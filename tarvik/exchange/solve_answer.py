@@ -45,7 +45,9 @@ def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
     night = asked.judged_night()
     found = "" if asked.hang is None and night is None else _hangs(taut, asked.hang)
     hung = None if isinstance(found, str) else found
-    solution = taut if hung is None else replace(taut, figures=hung_figures(hung.fold, hung.told))
+    solution = (
+        taut if hung is None else replace(taut, figures=hung_figures(hung.fold, hung.told))
+    )
     out = answer(solution)
     if night is not None:
         wanted = max(1, len(asked.people), asked.sleepers_wanted or 1)
@@ -57,7 +59,9 @@ def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
     if asked.rose and solution.shelter is not None and solution.figures is not None:
         out["rose"] = _rose(rose(solution.shelter, solution.figures.weather))
     if asked.hang is not None:
-        out["hung"] = {"hangs": False, "why": found} if hung is None else _hung(hung, asked.hang)
+        out["hung"] = (
+            {"hangs": False, "why": found} if hung is None else _hung(hung, asked.hang)
+        )
     return out
 
 
@@ -106,7 +110,9 @@ def _hung(hung: _Hangs, asked: HangIn) -> dict[str, Any]:
         },
         "slack_share": _r(told.slack),
         "wrinkled_share": _r(told.wrinkled),
-        "points": {p: [_fine(c) for c in shape.xyz[n]] for p, n in shape.mesh.named.items()},
+        "points": {
+            p: [_fine(c) for c in shape.xyz[n]] for p, n in shape.mesh.named.items()
+        },
         "probes": [
             {"sheet_m": at, "at_m": [_fine(c) for c in shape.place(at[0], at[1])]}
             for at in asked.probe_m
@@ -178,7 +184,8 @@ def answer(solution: Solution) -> dict[str, Any]:
             for p in shelter.pattern.points
         }
         out["panels"] = [
-            {"id": p.id, "role": p.role.value, "points": list(p.points)} for p in shelter.panels
+            {"id": p.id, "role": p.role.value, "points": list(p.points)}
+            for p in shelter.panels
         ]
     if rig is not None:
         out["lines"] = [

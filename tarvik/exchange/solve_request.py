@@ -71,10 +71,14 @@ class SheetIn(Strict):
         if self.join is None:
             return replace(self._single(), fabric=fabric)
         other = Sheet.rectangle(self.join.width_m, self.join.length_m)
-        return replace(joined_sheet(self._single(), other, self.join.overlap_m), fabric=fabric)
+        return replace(
+            joined_sheet(self._single(), other, self.join.overlap_m), fabric=fabric
+        )
 
     def _single(self) -> Sheet:
-        ties = None if self.tie_outs_m is None else tuple((u, v) for u, v in self.tie_outs_m)
+        ties = (
+            None if self.tie_outs_m is None else tuple((u, v) for u, v in self.tie_outs_m)
+        )
         hood = (self.hood_m[0], self.hood_m[1]) if self.hood_m else None
         if self.outline_m is not None:
             if self.width_m is not None or self.length_m is not None:
@@ -128,7 +132,8 @@ class HouseIn(Strict):
 
 Things = Annotated[list[Number], Field(max_length=MOST_THINGS)]
 Sized = Annotated[
-    list[Annotated[list[Number], Field(min_length=1, max_length=2)]], Field(max_length=MOST_THINGS)
+    list[Annotated[list[Number], Field(min_length=1, max_length=2)]],
+    Field(max_length=MOST_THINGS),
 ]
 
 
@@ -164,7 +169,8 @@ class SupportsIn(Strict):
         trees = None
         if self.trees is not None:
             trees = tuple(
-                Tree((t[0], t[1])) if isinstance(t, list) else t.to_core() for t in self.trees
+                Tree((t[0], t[1])) if isinstance(t, list) else t.to_core()
+                for t in self.trees
             )
         poles = (
             None
@@ -312,7 +318,9 @@ class SolveIn(Strict):
 
     sheet: SheetIn
     pitch: Annotated[str, Field(max_length=60)]
-    settings: Annotated[dict[str, Number], Field(max_length=40)] = Field(default_factory=dict)
+    settings: Annotated[dict[str, Number], Field(max_length=40)] = Field(
+        default_factory=dict
+    )
     intent: Annotated[str, Field(max_length=60)] | None = None
     person: PersonIn | None = None
     supports: SupportsIn | None = None
@@ -332,7 +340,8 @@ class SolveIn(Strict):
         for name in self.clearance or {}:
             if name not in known:
                 raise InputError(
-                    f"clearance.{name}", f"no such clearance; there are {', '.join(sorted(known))}"
+                    f"clearance.{name}",
+                    f"no such clearance; there are {', '.join(sorted(known))}",
                 )
         pitch = pitch_named(self.pitch)
         night = self.judged_night()

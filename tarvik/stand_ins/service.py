@@ -26,7 +26,18 @@ from tarvik.stand_ins.stories import STORIES, finder_shots, hours_of, meter_read
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-FAULTS = ("slow", "down", "garbage", "cut", "gap", "twice", "fahrenheit", "kmh", "zone", "empty")
+FAULTS = (
+    "slow",
+    "down",
+    "garbage",
+    "cut",
+    "gap",
+    "twice",
+    "fahrenheit",
+    "kmh",
+    "zone",
+    "empty",
+)
 
 
 FINDER_EVERY_S = 2.0
@@ -38,7 +49,9 @@ SLOW_S = 4.0
 def _form(story: str, seed: int, start: datetime) -> dict[str, Any]:
     hours = hours_of(story, seed, start)
     return as_form(
-        Forecast(tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast “{story}”")
+        Forecast(
+            tuple(hours), whole_hour(datetime.now(UTC)), f"practice forecast “{story}”"
+        )
     )
 
 
@@ -48,12 +61,17 @@ def _spoilt(form: dict[str, Any], fault: str) -> dict[str, Any]:
     if fault == "gap":
         form["hours"] = hours[:20] + hours[26:]
     elif fault == "twice":
-        form["hours"] = [*hours[:12], {**hours[11], "temp_c": hours[11]["temp_c"] + 2}, *hours[12:]]
+        form["hours"] = [
+            *hours[:12],
+            {**hours[11], "temp_c": hours[11]["temp_c"] + 2},
+            *hours[12:],
+        ]
     elif fault == "fahrenheit":
         form["hours"] = [{**h, "temp_c": round(fahrenheit(h["temp_c"]), 1)} for h in hours]
     elif fault == "kmh":
         form["hours"] = [
-            {**h, "wind_m_s": h["wind_m_s"] * 3.6, "gust_m_s": h["gust_m_s"] * 3.6} for h in hours
+            {**h, "wind_m_s": h["wind_m_s"] * 3.6, "gust_m_s": h["gust_m_s"] * 3.6}
+            for h in hours
         ]
     elif fault == "zone":
         there = timezone(timedelta(hours=5, minutes=30))
@@ -68,7 +86,9 @@ def _spoilt(form: dict[str, Any], fault: str) -> dict[str, Any]:
 
 def create_service() -> FastAPI:
     """The simulated service."""
-    app = FastAPI(title="Simulated weather", docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(
+        title="Simulated weather", docs_url=None, redoc_url=None, openapi_url=None
+    )
 
     @app.get("/forecast")
     async def forecast(
@@ -84,7 +104,11 @@ def create_service() -> FastAPI:
         if fault == "garbage":
             return Response("<html>busy, come back later</html>", media_type="text/html")
         try:
-            begin = datetime.fromisoformat(start) if start else datetime.now(UTC).replace(hour=18)
+            begin = (
+                datetime.fromisoformat(start)
+                if start
+                else datetime.now(UTC).replace(hour=18)
+            )
         except ValueError:
             raise HTTPException(422, "start is no time") from None
         form = _spoilt(
@@ -92,7 +116,8 @@ def create_service() -> FastAPI:
         )
         text = json.dumps(form)
         return Response(
-            text[: len(text) // 2] if fault == "cut" else text, media_type="application/json"
+            text[: len(text) // 2] if fault == "cut" else text,
+            media_type="application/json",
         )
 
     @app.get("/wind-meter")
@@ -107,7 +132,9 @@ def create_service() -> FastAPI:
         )
 
     @app.websocket("/finder")
-    async def finder(socket: WebSocket, seed: int = 1, every_s: float = FINDER_EVERY_S) -> None:
+    async def finder(
+        socket: WebSocket, seed: int = 1, every_s: float = FINDER_EVERY_S
+    ) -> None:
         """The range-and-bearing finder: a shot every few seconds at the next thing round about,
         until one hangs up.
         """
@@ -127,7 +154,11 @@ def start_service(port: int) -> tuple[str, Callable[[], None]]:
     """Start the service on loopback in a thread. Returns its address and what stops it."""
     server = uvicorn.Server(
         uvicorn.Config(
-            create_service(), host="127.0.0.1", port=port, log_level="critical", access_log=False
+            create_service(),
+            host="127.0.0.1",
+            port=port,
+            log_level="critical",
+            access_log=False,
         )
     )
     thread = threading.Thread(target=server.run, daemon=True, name="stand-ins")

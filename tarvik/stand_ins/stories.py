@@ -54,7 +54,9 @@ def hours_of(story: str, seed: int, start: datetime, hours: int = HOURS) -> list
     for h in range(hours):
         at = first + timedelta(hours=h)
         noise = 0.8 * noise + rng.gauss(0, 0.35)
-        temp = mean + drift + swing * math.cos((at.hour - 15) / 24 * 2 * math.pi) + 0.4 * noise
+        temp = (
+            mean + drift + swing * math.cos((at.hour - 15) / 24 * 2 * math.pi) + 0.4 * noise
+        )
         speed, rain, bearing, clouds = (
             wind * (1 + 0.12 * noise),
             0.0,

@@ -27,7 +27,13 @@ from tarvik.store.models import (
     SignIn,
     now,
 )
-from tarvik.store.passwords import checked_password, hash_of, matches, needs_rehash, nobodys_hash
+from tarvik.store.passwords import (
+    checked_password,
+    hash_of,
+    matches,
+    needs_rehash,
+    nobodys_hash,
+)
 from tarvik.store.scope import current
 from tarvik.store.tokens import hashed
 
@@ -83,14 +89,18 @@ def role_named(word: str) -> Role:
     try:
         return Role[word.upper()]
     except KeyError:
-        raise InputError("role", "choose one of " + ", ".join(r.word for r in Role)) from None
+        raise InputError(
+            "role", "choose one of " + ", ".join(r.word for r in Role)
+        ) from None
 
 
 def clean_email(text: str) -> str:
     """An e-mail address as it is kept. Raises InputError."""
     clean = text.strip().lower()
     if not _EMAIL.fullmatch(clean):
-        raise InputError("email", "this is no e-mail address; it looks like name@example.org")
+        raise InputError(
+            "email", "this is no e-mail address; it looks like name@example.org"
+        )
     return clean
 
 
@@ -126,7 +136,13 @@ def new_provider(session: Session, name: str, *, demo: bool = False) -> Provider
 
 
 def new_account(
-    session: Session, provider_id: int, email: str, name: str, password: str, *, owner: bool = False
+    session: Session,
+    provider_id: int,
+    email: str,
+    name: str,
+    password: str,
+    *,
+    owner: bool = False,
 ) -> Account:
     """Make an account. Raises InputError."""
     clean = clean_email(email)
@@ -209,7 +225,9 @@ def sign_in(session: Session, account: Account, agent: str = "") -> str:
 
 def signed_in(session: Session, token: str) -> tuple[Account, SignIn] | None:
     """Whose browser this is; None when it is nobody's, or was not used for long."""
-    found = session.scalars(select(SignIn).where(SignIn.token_hash == hashed(token))).one_or_none()
+    found = session.scalars(
+        select(SignIn).where(SignIn.token_hash == hashed(token))
+    ).one_or_none()
     if found is None:
         return None
     at = now()
@@ -252,15 +270,26 @@ def change_password(
     session.flush()
 
 
-def _one_time(session: Session, purpose: str, account_id: int | None, lasts: timedelta) -> str:
+def _one_time(
+    session: Session, purpose: str, account_id: int | None, lasts: timedelta
+) -> str:
     token = secrets.token_urlsafe(32)
-    same = OneTime.account_id.is_(None) if account_id is None else OneTime.account_id == account_id
+    same = (
+        OneTime.account_id.is_(None)
+        if account_id is None
+        else OneTime.account_id == account_id
+    )
     session.execute(
-        delete(OneTime).where(or_(OneTime.ends_at < now(), (OneTime.purpose == purpose) & same))
+        delete(OneTime).where(
+            or_(OneTime.ends_at < now(), (OneTime.purpose == purpose) & same)
+        )
     )
     session.add(
         OneTime(
-            account_id=account_id, purpose=purpose, token_hash=hashed(token), ends_at=now() + lasts
+            account_id=account_id,
+            purpose=purpose,
+            token_hash=hashed(token),
+            ends_at=now() + lasts,
         )
     )
     session.flush()
@@ -270,11 +299,15 @@ def _one_time(session: Session, purpose: str, account_id: int | None, lasts: tim
 def find_one_time(session: Session, purpose: str, token: str) -> OneTime:
     """A link that works once, if it still does. Raises NotFoundError."""
     query = select(OneTime).where(
-        OneTime.purpose == purpose, OneTime.token_hash == hashed(token), OneTime.ends_at > now()
+        OneTime.purpose == purpose,
+        OneTime.token_hash == hashed(token),
+        OneTime.ends_at > now(),
     )
     found = session.scalars(query.with_for_update()).one_or_none()
     if found is None:
-        raise NotFoundError("this link was used already, or its time is over; ask for a new one")
+        raise NotFoundError(
+            "this link was used already, or its time is over; ask for a new one"
+        )
     return found
 
 
@@ -372,7 +405,9 @@ def courses_of(session: Session, account: Account) -> Sequence[Course]:
     )
     if not account.owner:
         query = query.where(
-            Course.id.in_(select(Membership.course_id).where(Membership.account_id == account.id))
+            Course.id.in_(
+                select(Membership.course_id).where(Membership.account_id == account.id)
+            )
         )
     return session.scalars(query.order_by(Course.id.desc())).all()
 
@@ -380,7 +415,9 @@ def courses_of(session: Session, account: Account) -> Sequence[Course]:
 def team(session: Session, course_id: int) -> Sequence[Membership]:
     """Who is on a course's team."""
     return session.scalars(
-        select(Membership).where(Membership.course_id == course_id).order_by(Membership.account_id)
+        select(Membership)
+        .where(Membership.course_id == course_id)
+        .order_by(Membership.account_id)
     ).all()
 
 
@@ -406,7 +443,9 @@ def set_role(session: Session, course_id: int, account_id: int, role: Role | Non
     ).one_or_none()
     if member is not None and member.role == "owner" and role is not Role.OWNER:
         others = [
-            m for m in team(session, course_id) if m.role == "owner" and m.account_id != account_id
+            m
+            for m in team(session, course_id)
+            if m.role == "owner" and m.account_id != account_id
         ]
         if not others:
             raise InputError(

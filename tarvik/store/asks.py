@@ -116,7 +116,11 @@ def accept(session: Session, night_id: int, one: Accepted) -> None:
     """Take a broken rule knowingly."""
     row = locked_for_change(session, night_id)
     asked = row.asked or {}
-    rest = [a for a in asked.get("accepted", []) if (a["rule"], tuple(a["people"])) != one.broken]
+    rest = [
+        a
+        for a in asked.get("accepted", [])
+        if (a["rule"], tuple(a["people"])) != one.broken
+    ]
     made = {"rule": one.rule, "people": list(one.people), "by": one.by, "at": one.at}
     row.asked = {**asked, "accepted": [*rest, made]}
     session.flush()
@@ -128,7 +132,9 @@ def still_found(session: Session, night_id: int, step: int, now: int) -> None:
     """
     row = locked_for_change(session, night_id)
     found = row.found or {}
-    row.found = {k: {**v, "step": now} if v.get("step") == step else v for k, v in found.items()}
+    row.found = {
+        k: {**v, "step": now} if v.get("step") == step else v for k, v in found.items()
+    }
     session.flush()
 
 
@@ -208,7 +214,10 @@ def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any])
     plans.lock(session, night)
     call_off_open(session, night.id, kind)
     job = PlanJob(
-        night_id=night.id, kind=kind, asked=dict(asked), step=plans.current_step(session, night)
+        night_id=night.id,
+        kind=kind,
+        asked=dict(asked),
+        step=plans.current_step(session, night),
     )
     session.add(job)
     session.flush()
@@ -225,7 +234,9 @@ def call_off_open(session: Session, night_id: int, kind: str | None = None) -> N
 
 def forget_found(session: Session, night_id: int) -> None:
     """What was worked out about a night's choices no longer holds."""
-    session.execute(update(NightPlan).where(NightPlan.night_id == night_id).values(found={}))
+    session.execute(
+        update(NightPlan).where(NightPlan.night_id == night_id).values(found={})
+    )
 
 
 def one_job(session: Session, night_id: int, job_id: int) -> PlanJob:
@@ -292,7 +303,9 @@ def open_jobs(session: Session) -> int:
 def any_waiting(session: Session) -> bool:
     """Whether any job waits for a worker."""
     return (
-        session.scalars(select(PlanJob.id).where(PlanJob.state == "waiting").limit(1)).first()
+        session.scalars(
+            select(PlanJob.id).where(PlanJob.state == "waiting").limit(1)
+        ).first()
         is not None
     )
 

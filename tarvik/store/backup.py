@@ -93,7 +93,10 @@ def _write(
     query = sql.SQL("copy (select {} from {} order by {}) to stdout").format(
         named, sql.Identifier(table), key
     )
-    with archive.open(f"{table}.copy", "w") as file, connection.cursor().copy(query) as copy:
+    with (
+        archive.open(f"{table}.copy", "w") as file,
+        connection.cursor().copy(query) as copy,
+    ):
         for block in copy:
             digest.update(block)
             rows += bytes(block).count(b"\n")
@@ -106,12 +109,18 @@ def read_manifest(archive: zipfile.ZipFile) -> dict[str, Any]:
     try:
         manifest: dict[str, Any] = json.loads(archive.read(MANIFEST))
         form, listed = manifest["form"], manifest["tables"].items()
-        parts = [(str(name), list(told["columns"]), told["sha256"]) for name, told in listed]
+        parts = [
+            (str(name), list(told["columns"]), told["sha256"]) for name, told in listed
+        ]
         str(manifest["revision"])
     except (*_BROKEN, AttributeError, TypeError) as err:
-        raise BackupError("this is no Tarvik backup: its manifest is missing or broken") from err
+        raise BackupError(
+            "this is no Tarvik backup: its manifest is missing or broken"
+        ) from err
     if form != FORM:
-        raise BackupError(f"this backup is of the form {form!r}; this program reads {FORM!r}")
+        raise BackupError(
+            f"this backup is of the form {form!r}; this program reads {FORM!r}"
+        )
     for table, _, digest in parts:
         if _digest(archive, table) != digest:
             raise BackupError(

@@ -68,7 +68,10 @@ def _fields(row: Any, model: Any, **more: Any) -> Any:
 def export(session: Session, course_id: int) -> CourseFile:
     """A course with everything that is not deleted. Raises NotFoundError."""
     course = courses.course(session, course_id)
-    people, sheets = kit.rows(session, course_id, "people"), kit.rows(session, course_id, "sheets")
+    people, sheets = (
+        kit.rows(session, course_id, "people"),
+        kit.rows(session, course_id, "sheets"),
+    )
     here = {p.id for p in people}
     sites = session.scalars(
         select(Site)
@@ -100,7 +103,10 @@ def export(session: Session, course_id: int) -> CourseFile:
         **{
             name: [
                 KitIn(
-                    owner=owner(r), count=r.count, note=r.note, **{k: getattr(r, k) for k in keys}
+                    owner=owner(r),
+                    count=r.count,
+                    note=r.note,
+                    **{k: getattr(r, k) for k in keys},
                 )
                 for r in kit.rows(session, course_id, name)
             ]
@@ -111,7 +117,9 @@ def export(session: Session, course_id: int) -> CourseFile:
                 s,
                 SiteIn,
                 key=s.id,
-                items=[ItemIn(kind=i.kind, data=i.data) for i in ground.items(session, s.id)],
+                items=[
+                    ItemIn(kind=i.kind, data=i.data) for i in ground.items(session, s.id)
+                ],
             )
             for s in sites
         ],
@@ -157,14 +165,18 @@ def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> 
         shelters=_shelters(plans.snapshot(session, night), sheets, here),
         asked=_asked(asks.asked_of(kept), sheets, here) if kept and kept.asked else None,
         named=[
-            NamedIn(name=n.name, shelters=_shelters(n.shelters, sheets, here), value=n.value)
+            NamedIn(
+                name=n.name, shelters=_shelters(n.shelters, sheets, here), value=n.value
+            )
             for n in asks.named(session, night.id)
         ],
         forecast=ForecastIn(form=row.form, findings=row.findings, feed=row.feed)
         if row and row.form
         else None,
         said=[
-            SaidIn(key=e.key, kind=e.kind, sheet=e.sheet_id, data=e.data, by=e.by, at=e.said_at)
+            SaidIn(
+                key=e.key, kind=e.kind, sheet=e.sheet_id, data=e.data, by=e.by, at=e.said_at
+            )
             for e in field.entries(session, night.id)
             if e.sheet_id in sheets
         ],
@@ -191,7 +203,11 @@ def _asked(asked: Mapping[str, Any], sheets: set[int], here: set[int]) -> AskedI
 
 
 def bring_in(
-    session: Session, file: CourseFile, *, demo: bool = False, provider_id: int | None = None
+    session: Session,
+    file: CourseFile,
+    *,
+    demo: bool = False,
+    provider_id: int | None = None,
 ) -> Course:
     """A new course from a file, all or nothing. Raises InputError that names the place."""
     made = Course(
@@ -257,7 +273,8 @@ def bring_in(
             for i in site.items
         )
     pairs = [
-        [p.kind, _known(number, p.one, "pairs"), _known(number, p.two, "pairs")] for p in file.pairs
+        [p.kind, _known(number, p.one, "pairs"), _known(number, p.two, "pairs")]
+        for p in file.pairs
     ]
     made.rules = {**file.rules, **({"pairs": pairs} if pairs else {})}
     for shape in (
@@ -318,12 +335,16 @@ def _bring_night(
     beds = [p for c in chosen for p in c.people]
     used = [sheet for c in chosen for sheet in c.sheets]
     if len(set(beds)) < len(beds) or len(set(used)) < len(used):
-        raise InputError("file", f"at {where}.shelters: somebody, or a sheet, is in two shelters")
+        raise InputError(
+            "file", f"at {where}.shelters: somebody, or a sheet, is in two shelters"
+        )
     if chosen:
         plans.replace_all(session, night, chosen, "the course file")
     for named in told.named:
         kept = [plans.plain_of(c) for c in choices(named.shelters)]
-        session.add(NamedPlan(night_id=night.id, name=named.name, shelters=kept, value=named.value))
+        session.add(
+            NamedPlan(night_id=night.id, name=named.name, shelters=kept, value=named.value)
+        )
     said = [
         field.Said(e.key, e.kind, _known(sheets, e.sheet, where), e.data, e.at, e.by)
         for e in told.said
@@ -336,7 +357,9 @@ def _bring_night(
         _bring_asked(session, night, told.asked, people, sheets, where)
     if told.forecast is not None:
         f = told.forecast
-        _tried(f"{where}.forecast", lambda: read_json(json.dumps(f.form), zone_named("UTC")))
+        _tried(
+            f"{where}.forecast", lambda: read_json(json.dumps(f.form), zone_named("UTC"))
+        )
         session.add(
             ForecastRow(
                 night_id=night.id,
@@ -378,7 +401,9 @@ def _bring_asked(
         },
     }
     if told.aims is not None:
-        changes["aims"] = list(in_order(told.aims, AIMS))  # old files name aims that are no more
+        changes["aims"] = list(
+            in_order(told.aims, AIMS)
+        )  # old files name aims that are no more
     asks.set_asked(session, night.id, changes)
 
 

@@ -73,7 +73,9 @@ def new_course(
     session.flush()
     for number in range(1, nights + 1):
         on = first.fromordinal(first.toordinal() + number - 1) if first else None
-        session.add(Night(course_id=made.id, position=number, title=f"Night {number}", on=on))
+        session.add(
+            Night(course_id=made.id, position=number, title=f"Night {number}", on=on)
+        )
     session.flush()
     return made
 
@@ -136,7 +138,10 @@ def add_night(session: Session, course_id: int) -> Night:
     all_of_them = nights(session, course_id)
     if len(all_of_them) >= MOST_NIGHTS:
         raise InputError("nights", f"a course has at most {MOST_NIGHTS} nights")
-    last = session.scalar(select(func.max(Night.position)).where(Night.course_id == course_id)) or 0
+    last = (
+        session.scalar(select(func.max(Night.position)).where(Night.course_id == course_id))
+        or 0
+    )
     before = all_of_them[-1].on if all_of_them else None
     on = before.fromordinal(before.toordinal() + 1) if before else None
     made = Night(course_id=course_id, position=last + 1, title=f"Night {last + 1}", on=on)
@@ -146,11 +151,19 @@ def add_night(session: Session, course_id: int) -> Night:
 
 
 def change_night(
-    session: Session, course_id: int, night_id: int, field: str, text: str, version: int, was: str
+    session: Session,
+    course_id: int,
+    night_id: int,
+    field: str,
+    text: str,
+    version: int,
+    was: str,
 ) -> Night:
     """Change a night's title or date. Raises InputError, NotFoundError, ConflictError."""
     night(session, course_id, night_id)
-    found = session.scalars(select(Night).where(Night.id == night_id).with_for_update()).one()
+    found = session.scalars(
+        select(Night).where(Night.id == night_id).with_for_update()
+    ).one()
     shown = {"title": found.title, "on": found.on.isoformat() if found.on else ""}
     if field not in shown:
         raise InputError(field, "there is no such field")
@@ -174,4 +187,6 @@ def read_date(text: str) -> date | None:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
-        raise InputError("first", f"“{text[:20]}” is no date; write it like 2027-09-24") from None
+        raise InputError(
+            "first", f"“{text[:20]}” is no date; write it like 2027-09-24"
+        ) from None

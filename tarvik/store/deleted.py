@@ -83,7 +83,9 @@ def courses(session: Session, provider_id: int) -> Sequence[Course]:
 def bring_back(session: Session, course_id: int, kind: str, number: int) -> None:
     """Undo a deletion. Raises NotFoundError."""
     model = KINDS.get(kind)
-    row = None if model is None else session.get(model, number, with_for_update={"of": model})
+    row = (
+        None if model is None else session.get(model, number, with_for_update={"of": model})
+    )
     if row is None or row.course_id != course_id:
         raise NotFoundError("this is not among what was deleted lately")
     row.deleted_at = None

@@ -40,7 +40,9 @@ def told_of(session: Session, course_id: int, person_id: int) -> dict[str, Any]:
     person = kit.one(session, course_id, "people", person_id)
     own = {
         name: [
-            _plain(row) for row in kit.rows(session, course_id, name) if row.owner_id == person_id
+            _plain(row)
+            for row in kit.rows(session, course_id, name)
+            if row.owner_id == person_id
         ]
         for name in ("sheets", "supports", "lines", "stakes")
     }
@@ -61,7 +63,9 @@ def told_of(session: Session, course_id: int, person_id: int) -> dict[str, Any]:
 
 def _plain(row: Any) -> dict[str, Any]:
     skipped = ("version", "deleted_at", "course_id", "position", "owner_id")
-    return {c.name: getattr(row, c.name) for c in row.__table__.columns if c.name not in skipped}
+    return {
+        c.name: getattr(row, c.name) for c in row.__table__.columns if c.name not in skipped
+    }
 
 
 def erase(session: Session, course_id: int, person_id: int) -> None:
@@ -127,7 +131,9 @@ class Round:
 
 def newest_entry(session: Session) -> datetime | None:
     """When somebody last did something here: changed a thing, or used the pages signed in."""
-    changed = session.scalar(select(func.max(Change.at)).where(Change.account_id.is_not(None)))
+    changed = session.scalar(
+        select(func.max(Change.at)).where(Change.account_id.is_not(None))
+    )
     seen = session.scalar(select(func.max(SignIn.seen_at)))
     return max((t for t in (changed, seen) if t is not None), default=None)
 
@@ -174,7 +180,9 @@ def erasing_round(session: Session, at: datetime | None = None) -> Round:
     for course_id, row in told.items():
         if row.due_at > at:
             continue
-        people = session.scalars(select(Person.id).where(Person.course_id == course_id)).all()
+        people = session.scalars(
+            select(Person.id).where(Person.course_id == course_id)
+        ).all()
         for person_id in people:
             erase(session, course_id, person_id)
         count += len(people)

@@ -57,7 +57,9 @@ def keep(session: Session, night_id: int, entries: Sequence[Said]) -> int:
             sheet_id=said.sheet_id,
             data=dict(said.data),
             by=said.by[:80],
-            said_at=min(said.said_at, now()) if said.said_at > now() + AHEAD_MOST else said.said_at,
+            said_at=min(said.said_at, now())
+            if said.said_at > now() + AHEAD_MOST
+            else said.said_at,
             heard_at=now(),
         )
         made = made.on_conflict_do_nothing(index_elements=["night_id", "key"])
@@ -80,7 +82,9 @@ def checked(found: Sequence[FieldEntry]) -> dict[tuple[int, str], FieldEntry]:
     }
 
 
-def logged(session: Session, course_id: int | None = None) -> list[tuple[Night, FieldEntry]]:
+def logged(
+    session: Session, course_id: int | None = None
+) -> list[tuple[Night, FieldEntry]]:
     """The last log of each shelter of each night: of one course, or of all that the asker may
     see.
     """
@@ -92,7 +96,10 @@ def logged(session: Session, course_id: int | None = None) -> list[tuple[Night, 
     )
     if course_id is not None:
         query = query.where(Night.course_id == course_id)
-    last = {(night.id, entry.sheet_id): (night, entry) for night, entry in session.execute(query)}
+    last = {
+        (night.id, entry.sheet_id): (night, entry)
+        for night, entry in session.execute(query)
+    }
     return list(last.values())
 
 

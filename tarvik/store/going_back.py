@@ -103,7 +103,9 @@ def _meet_plans(session: Session, nights: set[int]) -> None:
     """The nights' choices change: their present ones are kept for undo under a new step, open jobs
     are called off, and what was found of them no longer holds.
     """
-    for night in session.scalars(select(Night).where(Night.id.in_(nights)).order_by(Night.id)):
+    for night in session.scalars(
+        select(Night).where(Night.id.in_(nights)).order_by(Night.id)
+    ):
         plans.lock(session, night)
         plans.remember(session, night, "going back in history")
         asks.call_off_open(session, night.id)
@@ -146,8 +148,13 @@ def _put_back(session: Session, table: Table, key: str, row: dict[str, Any]) -> 
         .one_or_none()
     )
     if there is None and table.name == "night_plan":
-        kept = {"found": {}, **kept}  # what was worked out is not traced: it is worked out again
-    names = [c.name for c in table.columns if c.name in kept and c.name not in STAYS[table.name]]
+        kept = {
+            "found": {},
+            **kept,
+        }  # what was worked out is not traced: it is worked out again
+    names = [
+        c.name for c in table.columns if c.name in kept and c.name not in STAYS[table.name]
+    ]
     told = ", ".join(f'"{n}"' for n in names)
     source = (
         f'jsonb_populate_record(null::public."{table.name}", '
@@ -158,9 +165,12 @@ def _put_back(session: Session, table: Table, key: str, row: dict[str, Any]) -> 
     else:
         sets = ", ".join(f'"{n}" = r."{n}"' for n in names if n not in ("id", "version"))
         sets += ", version = t.version + 1" if "version" in table.c else ""
-        keys = " and ".join(f't."{c.name}" = r."{c.name}"' for c in table.primary_key.columns)
+        keys = " and ".join(
+            f't."{c.name}" = r."{c.name}"' for c in table.primary_key.columns
+        )
         sql = f'update "{table.name}" t set {sets} from {source} r where {keys}'  # noqa: S608
-    return int(session.execute(text(sql), {"row": json.dumps(kept)}).rowcount)  # type: ignore[attr-defined]
+    done = session.execute(text(sql), {"row": json.dumps(kept)})
+    return int(done.rowcount)  # type: ignore[attr-defined]
 
 
 def _without_what_is_gone(

@@ -36,7 +36,13 @@ if TYPE_CHECKING:
     from tarvik.core.site.reading import Reading
 
 MOST_STEPS = 100
-MOST_ITEMS = {"thing": POINTS_MOST, "area": AREAS_MOST, "height": 400, "reading": 3000, "check": 3}
+MOST_ITEMS = {
+    "thing": POINTS_MOST,
+    "area": AREAS_MOST,
+    "height": 400,
+    "reading": 3000,
+    "check": 3,
+}
 
 
 @dataclass(frozen=True)
@@ -56,7 +62,9 @@ class Surveyed:
 
 def items(session: Session, site_id: int) -> Sequence[GroundItem]:
     """All items that are there, in the order they came."""
-    query = select(GroundItem).where(GroundItem.site_id == site_id, GroundItem.deleted_at.is_(None))
+    query = select(GroundItem).where(
+        GroundItem.site_id == site_id, GroundItem.deleted_at.is_(None)
+    )
     return session.scalars(query.order_by(GroundItem.id)).all()
 
 
@@ -103,7 +111,9 @@ def one(session: Session, site_id: int, item_id: int) -> GroundItem:
     """One item of this site. Raises NotFoundError."""
     found = session.get(GroundItem, item_id)
     if found is None or found.site_id != site_id or found.deleted_at is not None:
-        raise NotFoundError("this is no longer on the map; somebody else may have taken it away")
+        raise NotFoundError(
+            "this is no longer on the map; somebody else may have taken it away"
+        )
     return found
 
 
@@ -157,8 +167,12 @@ def ground_of(found: Sequence[GroundItem]) -> Surveyed:
     )
 
 
-def _remember(session: Session, site_id: int, what: str, changes: list[dict[str, Any]]) -> None:
-    session.execute(delete(GroundStep).where(GroundStep.site_id == site_id, GroundStep.undone))
+def _remember(
+    session: Session, site_id: int, what: str, changes: list[dict[str, Any]]
+) -> None:
+    session.execute(
+        delete(GroundStep).where(GroundStep.site_id == site_id, GroundStep.undone)
+    )
     session.add(GroundStep(site_id=site_id, what=what[:200], changes=changes))
     session.flush()
     old = (
@@ -173,7 +187,9 @@ def _remember(session: Session, site_id: int, what: str, changes: list[dict[str,
 def _lock(session: Session, site_id: int) -> None:
     """Let no other change of this ground in until this one is saved."""
     if (
-        session.scalars(select(Site).where(Site.id == site_id).with_for_update()).one_or_none()
+        session.scalars(
+            select(Site).where(Site.id == site_id).with_for_update()
+        ).one_or_none()
         is None
     ):
         raise NotFoundError("there is no such site")
@@ -188,14 +204,20 @@ def _name_free(session: Session, site_id: int, name: str, but: int = 0) -> None:
 
 
 def add(
-    session: Session, site_id: int, kind: str, values: Sequence[Mapping[str, Any]], what: str = ""
+    session: Session,
+    site_id: int,
+    kind: str,
+    values: Sequence[Mapping[str, Any]],
+    what: str = "",
 ) -> list[GroundItem]:
     """Put items on the ground, all or none. Raises InputError, naming the number of the bad one."""
     _lock(session, site_id)
     made = []
     have = session.scalar(
         select(func.count()).where(
-            GroundItem.site_id == site_id, GroundItem.kind == kind, GroundItem.deleted_at.is_(None)
+            GroundItem.site_id == site_id,
+            GroundItem.kind == kind,
+            GroundItem.deleted_at.is_(None),
         )
     )
     if (have or 0) + len(values) > MOST_ITEMS.get(kind, 0):
@@ -208,12 +230,14 @@ def add(
                 if data["name"] in names:
                     raise InputError(
                         "name",
-                        f"there is a point “{data['name']}” already; give this one another name",
+                        f"there is a point “{data['name']}” already; "
+                        "give this one another name",
                     )
                 names.add(data["name"])
         except InputError as err:
             raise InputError(
-                err.field, err.message if len(values) == 1 else f"item {number}: {err.message}"
+                err.field,
+                err.message if len(values) == 1 else f"item {number}: {err.message}",
             ) from None
         made.append(GroundItem(site_id=site_id, kind=kind, data=data))
     said = (what or f"adding {_called(kind, made[0].data)}") if made else ""
@@ -241,19 +265,29 @@ def add_reading(
     data = checked("reading", values)
     there = items(session, site_id)
     known = {i.data["name"] for i in there if i.kind == "thing"}
-    named = dict.fromkeys(str(data[key]) for key in ("start", "end", "point") if data.get(key))
-    new = [("thing", checked("thing", {"name": n, "kind": kind})) for n in named if n not in known]
+    named = dict.fromkeys(
+        str(data[key]) for key in ("start", "end", "point") if data.get(key)
+    )
+    new = [
+        ("thing", checked("thing", {"name": n, "kind": kind}))
+        for n in named
+        if n not in known
+    ]
     for sort, more in (("thing", len(new)), ("reading", 1)):
         if sum(i.kind == sort for i in there) + more > MOST_ITEMS[sort]:
             raise InputError("item", f"a site holds at most {MOST_ITEMS[sort]} of these")
-    made = [GroundItem(site_id=site_id, kind=k, data=d) for k, d in [*new, ("reading", data)]]
+    made = [
+        GroundItem(site_id=site_id, kind=k, data=d) for k, d in [*new, ("reading", data)]
+    ]
     return _put_down(session, site_id, made, f"adding {_called('reading', data)}")
 
 
 def _called(kind: str, data: Mapping[str, Any]) -> str:
     return str(
         data.get("name")
-        or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(kind, kind)
+        or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(
+            kind, kind
+        )
     )
 
 
@@ -327,19 +361,29 @@ def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
         have = sum(i.kind == kind for i in there)
         more = sum(p.kind == kind and p.old is None for p in puts)
         if have + more > most:
-            called = {"thing": "points", "area": "areas and lines", "height": "spot heights"}[kind]
+            called = {
+                "thing": "points",
+                "area": "areas and lines",
+                "height": "spot heights",
+            }[kind]
             raise InputError(
                 "file",
                 f"the file has {more} new {called} and the site {have} already; a site holds at "
                 f"most {most}",
             )
-    made = [GroundItem(site_id=site_id, kind=p.kind, data=p.data) for p in puts if p.old is None]
+    made = [
+        GroundItem(site_id=site_id, kind=p.kind, data=p.data) for p in puts if p.old is None
+    ]
     session.add_all(made)
     session.flush()
-    changes: list[dict[str, Any]] = [{"id": i.id, "before": None, "after": i.data} for i in made]
+    changes: list[dict[str, Any]] = [
+        {"id": i.id, "before": None, "after": i.data} for i in made
+    ]
     for put in puts:
         if put.old is not None and put.old.data != put.data:
-            changes.append({"id": put.old.id, "before": dict(put.old.data), "after": put.data})
+            changes.append(
+                {"id": put.old.id, "before": dict(put.old.data), "after": put.data}
+            )
             put.old.data = put.data
     session.flush()
     if changes:
@@ -351,7 +395,9 @@ def _puts(ground: Ground, there: Sequence[GroundItem]) -> list[_Put]:
     """What an imported ground puts there: points and areas by name, spot heights where none is."""
     things = {i.data["name"]: i for i in there if i.kind == "thing"}
     areas = {i.data["name"]: i for i in there if i.kind == "area"}
-    known = {(i.data["x"], i.data["y"], i.data["height_m"]) for i in there if i.kind == "height"}
+    known = {
+        (i.data["x"], i.data["y"], i.data["height_m"]) for i in there if i.kind == "height"
+    }
     return [
         *(_Put("thing", thing_values(t), things.get(t.name)) for t in ground.things),
         *(_Put("area", area_values(a), areas.get(a.name)) for a in ground.areas),

@@ -108,7 +108,9 @@ def words_of(change: Change, names: Mapping[int, str] | None = None) -> str:
     if change.after is None:
         return f"{what}: taken away"
     if change.before.get("deleted_at") != change.after.get("deleted_at"):
-        return f"{what}: " + ("deleted" if change.after.get("deleted_at") else "brought back")
+        return f"{what}: " + (
+            "deleted" if change.after.get("deleted_at") else "brought back"
+        )
     parts = [
         _part(key, change.before.get(key), value)
         for key, value in change.after.items()
@@ -135,15 +137,21 @@ def told(
     query = select(Change).where(Change.course_id == course_id)
     if before is not None:
         query = query.where(Change.id < before)
-    return _grouped(session, session.scalars(query.order_by(Change.id.desc()).limit(most)).all())
+    return _grouped(
+        session, session.scalars(query.order_by(Change.id.desc()).limit(most)).all()
+    )
 
 
 def told_of_provider(session: Session, provider_id: int, most: int = MOST) -> list[Told]:
     """What the trail tells of a provider beside its courses: sign-ins, accounts, choices, erasings;
     the newest first.
     """
-    query = select(Change).where(Change.provider_id == provider_id, Change.course_id.is_(None))
-    return _grouped(session, session.scalars(query.order_by(Change.id.desc()).limit(most)).all())
+    query = select(Change).where(
+        Change.provider_id == provider_id, Change.course_id.is_(None)
+    )
+    return _grouped(
+        session, session.scalars(query.order_by(Change.id.desc()).limit(most)).all()
+    )
 
 
 def _names(session: Session, rows: Sequence[Change]) -> dict[int, str]:

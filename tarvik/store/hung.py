@@ -28,7 +28,9 @@ def nodes(session: Session, key: str) -> bytes | None:
     return session.scalar(select(HungShape.nodes).where(HungShape.key == key))
 
 
-def keep(session: Session, key: str, value: Mapping[str, Any], places: bytes | None = None) -> None:
+def keep(
+    session: Session, key: str, value: Mapping[str, Any], places: bytes | None = None
+) -> None:
     """Keep a shape; one that is there stays as it is."""
     row = {"key": key, "told": dict(value), "nodes": places}
     session.execute(insert(HungShape).values(row).on_conflict_do_nothing())

@@ -82,7 +82,9 @@ def take_back(session: Session, invitation: Invitation) -> None:
 
 def invitations(session: Session, course_id: int) -> Sequence[Invitation]:
     """Invitations that nobody took up yet."""
-    query = select(Invitation).where(Invitation.course_id == course_id, Invitation.ends_at > now())
+    query = select(Invitation).where(
+        Invitation.course_id == course_id, Invitation.ends_at > now()
+    )
     return session.scalars(query.order_by(Invitation.id)).all()
 
 

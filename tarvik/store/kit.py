@@ -70,7 +70,9 @@ def rows(session: Session, course_id: int, table: str) -> Sequence[Any]:
     return session.scalars(query.order_by(model.position, model.id)).all()
 
 
-def deleted_rows(session: Session, course_id: int, table: str, most: int = 20) -> Sequence[Any]:
+def deleted_rows(
+    session: Session, course_id: int, table: str, most: int = 20
+) -> Sequence[Any]:
     """Rows deleted lately, the last first."""
     model = MODELS[table]
     query = select(model).where(model.course_id == course_id, model.deleted_at.is_not(None))
@@ -93,7 +95,9 @@ def cells(row: Any, table: Table, told: Context) -> Cells:
     )
 
 
-def one(session: Session, course_id: int, table: str, row_id: int, *, lock: bool = False) -> Any:
+def one(
+    session: Session, course_id: int, table: str, row_id: int, *, lock: bool = False
+) -> Any:
     """A row of this course, deleted ones too. Raises NotFoundError."""
     model = MODELS[table]
     query = select(model).where(model.id == row_id, model.course_id == course_id)
@@ -117,7 +121,10 @@ def add(
     if (have or 0) + len(many) > MOST_ROWS:
         words = f"a course holds at most {MOST_ROWS} {TABLES[table].title.lower()}, it has {have}"
         raise InputError("rows", words)
-    last = session.scalar(select(func.max(model.position)).where(model.course_id == course_id)) or 0
+    last = (
+        session.scalar(select(func.max(model.position)).where(model.course_id == course_id))
+        or 0
+    )
     made = []
     for values in many:
         known = {k: v for k, v in values.items() if k in model.__table__.columns}
@@ -201,7 +208,9 @@ def sheet_of(row: SheetRow) -> Sheet:
     )
     fabric = fabric_of(row.material).slug
     if row.outline:
-        return Sheet(tuple((float(u), float(v)) for u, v in row.outline), ties, hood, fabric)
+        return Sheet(
+            tuple((float(u), float(v)) for u, v in row.outline), ties, hood, fabric
+        )
     return Sheet.rectangle(row.width_m, row.length_m, ties, hood, fabric)
 
 
@@ -257,7 +266,9 @@ def table_csv(session: Session, course: Course, table: Table) -> str:
     told = context(session, course)
     texts = [cells(row, table, told).text for row in rows(session, course.id, table.key)]
     columns = [c for c in table.columns if not c.import_only]
-    return csv_text([c.title for c in columns], [[row[c.key] for c in columns] for row in texts])
+    return csv_text(
+        [c.title for c in columns], [[row[c.key] for c in columns] for row in texts]
+    )
 
 
 def pole_of(row: SupportRow) -> Pole:

@@ -59,7 +59,8 @@ def _ends(session: Session, course_id: int) -> datetime:
     if last is None:
         return now() + LASTS_UNDATED
     return max(
-        datetime.combine(last, time(23, 59), now().tzinfo) + LASTS_AFTER, now() + LASTS_AFTER
+        datetime.combine(last, time(23, 59), now().tzinfo) + LASTS_AFTER,
+        now() + LASTS_AFTER,
     )
 
 
@@ -113,11 +114,15 @@ def read_addresses(text: str, people: Sequence[Person]) -> list[Addressed]:
         emails = [word for word in words if "@" in word]
         name = " ".join(word for word in words if word and "@" not in word)
         if len(emails) != 1 or not name:
-            raise InputError("addresses", f"line {number}: write a name and one address, “{line}”")
+            raise InputError(
+                "addresses", f"line {number}: write a name and one address, “{line}”"
+            )
         called = [p for p in people if name.casefold() in (p.name.casefold(), _first(p))]
         if len(called) != 1:
             who = "nobody" if not called else f"{len(called)} people"
-            raise InputError("addresses", f"line {number}: {who} of the group is called “{name}”")
+            raise InputError(
+                "addresses", f"line {number}: {who} of the group is called “{name}”"
+            )
         found[called[0].id] = Addressed(called[0], clean_email(emails[0]))
     if not found:
         raise InputError("addresses", "write a name and an address on each line")
@@ -128,7 +133,9 @@ def _first(person: Person) -> str:
     return person.name.split()[0].casefold()
 
 
-def send(session: Session, course: Course, addressed: Sequence[Addressed], address: str) -> None:
+def send(
+    session: Session, course: Course, addressed: Sequence[Addressed], address: str
+) -> None:
     """Put a letter with the link of their card into the outbox for each; links that are missing are
     made. Addresses are kept nowhere but on the letters.
     """
@@ -152,7 +159,9 @@ def send(session: Session, course: Course, addressed: Sequence[Addressed], addre
 def links(session: Session, course_id: int) -> dict[int, CardLink]:
     """The links that stand, by person."""
     query = select(CardLink).where(
-        CardLink.course_id == course_id, CardLink.revoked_at.is_(None), CardLink.ends_at > now()
+        CardLink.course_id == course_id,
+        CardLink.revoked_at.is_(None),
+        CardLink.ends_at > now(),
     )
     return {link.person_id: link for link in session.scalars(query.order_by(CardLink.id))}
 
@@ -168,7 +177,10 @@ def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
     good = hmac.compare_digest(wanted.encode(), signature.encode("utf-8", "replace"))
     if link is None or not good or link.revoked_at is not None or link.ends_at < now():
         raise NotFoundError(GONE)
-    course, person = session.get(Course, link.course_id), session.get(Person, link.person_id)
+    course, person = (
+        session.get(Course, link.course_id),
+        session.get(Person, link.person_id),
+    )
     if (
         course is None
         or course.deleted_at is not None
@@ -192,7 +204,9 @@ def say(
     elif kind == "sheet":
         values = TABLES["sheets"].column("size").read(text.get("sheet", ""), told)
     elif kind == "brings":
-        values = {"ticked": sorted(k for k, v in text.items() if v == "yes" and len(k) < 40)[:200]}
+        values = {
+            "ticked": sorted(k for k, v in text.items() if v == "yes" and len(k) < 40)[:200]
+        }
     else:
         raise InputError("kind", "there is no such answer")
     query = select(Answer).where(
@@ -229,18 +243,24 @@ def settle(session: Session, course_id: int, answer_id: int, *, take: bool) -> N
     """A leader takes an answer over, or not. Raises NotFoundError."""
     found = session.scalars(
         select(Answer)
-        .where(Answer.id == answer_id, Answer.course_id == course_id, Answer.state == "waiting")
+        .where(
+            Answer.id == answer_id, Answer.course_id == course_id, Answer.state == "waiting"
+        )
         .with_for_update()
     ).one_or_none()
     if found is None:
         raise NotFoundError("this answer was settled by somebody else")
     found.state = "taken" if take else "left"
     if take and found.kind == "stature":
-        kit.one(session, course_id, "people", found.person_id, lock=True).stature_m = found.values[
-            "stature_m"
-        ]
+        kit.one(
+            session, course_id, "people", found.person_id, lock=True
+        ).stature_m = found.values["stature_m"]
     if take and found.kind == "sheet":
-        own = [s for s in kit.rows(session, course_id, "sheets") if s.owner_id == found.person_id]
+        own = [
+            s
+            for s in kit.rows(session, course_id, "sheets")
+            if s.owner_id == found.person_id
+        ]
         if own:
             sheet = kit.one(session, course_id, "sheets", own[0].id, lock=True)
             sheet.width_m, sheet.length_m, sheet.outline = (

@@ -19,7 +19,13 @@ from sqlalchemy import (
     Text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
+from sqlalchemy.orm import (
+    DeclarativeBase,
+    Mapped,
+    declared_attr,
+    mapped_column,
+    relationship,
+)
 
 
 def now() -> datetime:
@@ -110,7 +116,9 @@ class Course(Versioned, Base):
 class Owned(Versioned):
     """A row of a course, in an order of its own."""
 
-    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
     position: Mapped[int] = mapped_column(default=0)
 
 
@@ -137,7 +145,9 @@ class GroundItem(Versioned, Base):
 
     __tablename__ = "ground_item"
 
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), index=True)
+    site_id: Mapped[int] = mapped_column(
+        ForeignKey("site.id", ondelete="CASCADE"), index=True
+    )
     kind: Mapped[str] = mapped_column(String(10))
     data: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
@@ -150,7 +160,9 @@ class GroundStep(Base):
     __tablename__ = "ground_step"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), index=True)
+    site_id: Mapped[int] = mapped_column(
+        ForeignKey("site.id", ondelete="CASCADE"), index=True
+    )
     what: Mapped[str] = mapped_column(String(200))
     changes: Mapped[list[Any]] = mapped_column()
     undone: Mapped[bool] = mapped_column(default=False)
@@ -193,7 +205,9 @@ class Person(Owned, Base):
 class Belonging:
     """Kit that may be one person's own; the group's when it is nobody's."""
 
-    owner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    owner_id: Mapped[int | None] = mapped_column(
+        ForeignKey("person.id", ondelete="SET NULL")
+    )
 
 
 class SheetRow(Owned, Base):
@@ -201,7 +215,9 @@ class SheetRow(Owned, Base):
 
     __tablename__ = "sheet"
 
-    owner_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    owner_id: Mapped[int | None] = mapped_column(
+        ForeignKey("person.id", ondelete="SET NULL")
+    )
     label: Mapped[str] = mapped_column(String(80), default="")
     width_m: Mapped[float] = mapped_column()
     length_m: Mapped[float] = mapped_column()
@@ -264,9 +280,13 @@ class ShelterRow(Versioned, Base):
         CheckConstraint("pitch <> ''", name="pitch_named"),
     )
 
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     sheet_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
-    joined_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
+    joined_id: Mapped[int | None] = mapped_column(
+        ForeignKey("sheet.id", ondelete="CASCADE")
+    )
     pitch: Mapped[str] = mapped_column(String(40))
     settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     spot: Mapped[dict[str, Any] | None] = mapped_column()
@@ -308,7 +328,9 @@ class PlanStep(Base):
     __tablename__ = "plan_step"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[list[Any]] = mapped_column()
     after: Mapped[list[Any] | None] = mapped_column()
@@ -342,7 +364,9 @@ class FieldEntry(Base):
     __table_args__ = (Index("one_entry_a_key", "night_id", "key", unique=True),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     key: Mapped[str] = mapped_column(String(36))
     kind: Mapped[str] = mapped_column(String(20))
     sheet_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
@@ -361,8 +385,12 @@ class PracticeEntry(Base):
     __table_args__ = (Index("one_practice_a_key", "person_id", "key", unique=True),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("person.id", ondelete="CASCADE"), index=True
+    )
     key: Mapped[str] = mapped_column(String(36))
     kind: Mapped[str] = mapped_column(String(20))
     item: Mapped[str] = mapped_column(String(80))
@@ -377,7 +405,9 @@ class NamedPlan(Base):
     __table_args__ = (Index("one_plan_a_name", "night_id", "name", unique=True),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     name: Mapped[str] = mapped_column(String(80))
     shelters: Mapped[list[Any]] = mapped_column()
     value: Mapped[list[Any]] = mapped_column(default=list)
@@ -392,7 +422,9 @@ class PlanJob(Base):
     __tablename__ = "plan_job"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     kind: Mapped[str] = mapped_column(String(20))
     asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
     state: Mapped[str] = mapped_column(String(20), default="waiting")
@@ -424,7 +456,9 @@ class NeedsStep(Base):
     __tablename__ = "needs_step"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), index=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), index=True
+    )
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[dict[str, Any]] = mapped_column()
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
@@ -440,7 +474,9 @@ class ForecastRow(Base):
     __tablename__ = "forecast"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    night_id: Mapped[int] = mapped_column(ForeignKey("night.id", ondelete="CASCADE"), unique=True)
+    night_id: Mapped[int] = mapped_column(
+        ForeignKey("night.id", ondelete="CASCADE"), unique=True
+    )
     feed: Mapped[dict[str, Any]] = mapped_column(default=dict)
     form: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     findings: Mapped[list[Any]] = mapped_column(default=list)
@@ -548,8 +584,12 @@ class CardLink(Base):
     __tablename__ = "card_link"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("person.id", ondelete="CASCADE"), index=True
+    )
     secret: Mapped[str] = mapped_column(String(64))
     ends_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     revoked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
@@ -564,8 +604,12 @@ class Answer(Base):
     __tablename__ = "answer"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    course_id: Mapped[int] = mapped_column(ForeignKey("course.id", ondelete="CASCADE"), index=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("person.id", ondelete="CASCADE"), index=True
+    )
     kind: Mapped[str] = mapped_column(String(20))
     values: Mapped[dict[str, Any]] = mapped_column()
     state: Mapped[str] = mapped_column(String(20), default="waiting")

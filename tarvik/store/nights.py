@@ -92,7 +92,11 @@ def _remember(session: Session, row: Night, what: str) -> None:
         NeedsStep(
             night_id=row.id,
             what=what[:200],
-            before={"needs": dict(row.needs or {}), "intent": row.intent, "site_id": row.site_id},
+            before={
+                "needs": dict(row.needs or {}),
+                "intent": row.intent,
+                "site_id": row.site_id,
+            },
         )
     )
     session.flush()
@@ -202,7 +206,10 @@ def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Sit
     ground_named(str(values.get("ground") or "turf"))
     if len(sites(session, course_id)) >= MOST_SITES:
         raise InputError("name", f"a course has at most {MOST_SITES} sites")
-    last = session.scalar(select(func.max(Site.position)).where(Site.course_id == course_id)) or 0
+    last = (
+        session.scalar(select(func.max(Site.position)).where(Site.course_id == course_id))
+        or 0
+    )
     made = Site(
         course_id=course_id,
         position=last + 1,
@@ -219,7 +226,9 @@ def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Sit
     return made
 
 
-def delete_site(session: Session, course_id: int, site_id: int, *, undo: bool = False) -> Site:
+def delete_site(
+    session: Session, course_id: int, site_id: int, *, undo: bool = False
+) -> Site:
     """Mark a site deleted, or take that back."""
     found = session.get(Site, site_id)
     if found is None or found.course_id != course_id:
@@ -230,7 +239,13 @@ def delete_site(session: Session, course_id: int, site_id: int, *, undo: bool = 
 
 
 def change_rule(
-    session: Session, course_id: int, name: str, text: str, version: int, was: str, units: Units
+    session: Session,
+    course_id: int,
+    name: str,
+    text: str,
+    version: int,
+    was: str,
+    units: Units,
 ) -> Course:
     """Change one of a course's rules. Raises InputError, ConflictError, NotFoundError."""
     row = session.scalars(
@@ -277,7 +292,11 @@ def kept_forecast(row: ForecastRow | None, zone: str) -> Forecast | None:
 
 
 def keep_forecast(
-    session: Session, night: Night, forecast: Forecast, *, feed: Mapping[str, Any] | None = None
+    session: Session,
+    night: Night,
+    forecast: Forecast,
+    *,
+    feed: Mapping[str, Any] | None = None,
 ) -> ForecastRow:
     """Keep a good forecast; `feed` None leaves what is asked for as it is, {} stops the asking."""
     row = _row(session, night)
@@ -328,7 +347,8 @@ def due_for_polling(session: Session, at: datetime) -> Sequence[ForecastRow]:
             (Night.on.is_(None))
             | (
                 Night.on.between(
-                    (at - timedelta(days=1)).date(), (at + timedelta(days=POLL_AHEAD_DAYS)).date()
+                    (at - timedelta(days=1)).date(),
+                    (at + timedelta(days=POLL_AHEAD_DAYS)).date(),
                 )
             )
         )
@@ -345,5 +365,9 @@ def wind_at_dawn(session: Session, night: Night) -> float | None:
         return None
     start, end = needs.window
     hours = [h for h in forecast.hours if start <= h.at <= end]
-    told = [h.wind_from_deg for h in hours if h.wind_from_deg is not None and (h.wind_m_s or 0) > 0]
+    told = [
+        h.wind_from_deg
+        for h in hours
+        if h.wind_from_deg is not None and (h.wind_m_s or 0) > 0
+    ]
     return told[-1] if told else None

@@ -54,7 +54,9 @@ def checked_password(text: str, email: str = "") -> str:
             f"{len(text)} letters are too few; at least {PASSWORD_LEAST}, such as four words",
         )
     if len(text) > PASSWORD_MOST:
-        raise InputError("password", f"{len(text)} letters are too many; at most {PASSWORD_MOST}")
+        raise InputError(
+            "password", f"{len(text)} letters are too many; at most {PASSWORD_MOST}"
+        )
     plain = text.lower().replace(" ", "")
     if (
         plain in COMMON
@@ -62,7 +64,8 @@ def checked_password(text: str, email: str = "") -> str:
         or (email and plain in (email, email.split("@", maxsplit=1)[0]))
     ):
         raise InputError(
-            "password", "this one is guessed at once; take four words that do not belong together"
+            "password",
+            "this one is guessed at once; take four words that do not belong together",
         )
     return text
 

@@ -39,7 +39,9 @@ class Choice:
     @property
     def sheets(self) -> tuple[int, ...]:
         """Numbers of the sheets it is made of."""
-        return (self.sheet_id,) if self.joined_id is None else (self.sheet_id, self.joined_id)
+        return (
+            (self.sheet_id,) if self.joined_id is None else (self.sheet_id, self.joined_id)
+        )
 
 
 def choice_of(plain: Mapping[str, Any]) -> Choice:
@@ -71,7 +73,9 @@ def shelters(session: Session, night_id: int) -> Sequence[ShelterRow]:
     """A night's shelters in the order they were chosen, without those of which a sheet was
     deleted.
     """
-    query = select(ShelterRow).where(ShelterRow.night_id == night_id).order_by(ShelterRow.id)
+    query = (
+        select(ShelterRow).where(ShelterRow.night_id == night_id).order_by(ShelterRow.id)
+    )
     rows = session.scalars(query).unique()
     return [row for row in rows if all(sheet.deleted_at is None for sheet in row.sheets)]
 
@@ -96,7 +100,9 @@ def lock(session: Session, night: Night) -> None:
 
 def snapshot(session: Session, night: Night) -> list[Any]:
     """A night's choices as plain values."""
-    query = select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
+    query = (
+        select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)
+    )
     return [plain_of(as_choice(row)) for row in session.scalars(query).unique()]
 
 
@@ -155,7 +161,9 @@ def _clear_beds(session: Session, night: Night, people: Sequence[int]) -> None:
     )
     session.flush()
     session.expire_all()
-    for row in session.scalars(select(ShelterRow).where(ShelterRow.night_id == night.id)).unique():
+    for row in session.scalars(
+        select(ShelterRow).where(ShelterRow.night_id == night.id)
+    ).unique():
         if not row.members:
             session.delete(row)
     session.flush()
@@ -192,7 +200,9 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
         one(session, night.course_id, "people", person)
     lock(session, night)
     remember(session, night, "choosing a shelter")
-    every = session.scalars(select(ShelterRow).where(ShelterRow.night_id == night.id)).unique()
+    every = session.scalars(
+        select(ShelterRow).where(ShelterRow.night_id == night.id)
+    ).unique()
     spot = choice.spot
     for row in every:
         if set(as_choice(row).sheets) & set(choice.sheets):
@@ -201,7 +211,9 @@ def choose(session: Session, night: Night, choice: Choice) -> ShelterRow:
     session.flush()
     _clear_beds(session, night, choice.people)
     people = tuple(dict.fromkeys(choice.people))
-    return _put(session, night, replace(choice, settings=settings, people=people, spot=spot))
+    return _put(
+        session, night, replace(choice, settings=settings, people=people, spot=spot)
+    )
 
 
 def remove(session: Session, night: Night, shelter_id: int) -> None:
@@ -215,7 +227,9 @@ def remove(session: Session, night: Night, shelter_id: int) -> None:
     session.flush()
 
 
-def replace_all(session: Session, night: Night, choices: Sequence[Choice], what: str) -> None:
+def replace_all(
+    session: Session, night: Night, choices: Sequence[Choice], what: str
+) -> None:
     """Put a whole night's choices in the place of what there was."""
     lock(session, night)
     remember(session, night, what)
@@ -277,7 +291,9 @@ def redo(session: Session, night: Night) -> str | None:
     return step.what
 
 
-def move_person(session: Session, night: Night, person_id: int, shelter_id: int | None) -> None:
+def move_person(
+    session: Session, night: Night, person_id: int, shelter_id: int | None
+) -> None:
     """Put one person to bed in another of the night's shelters, or in none. An emptied shelter
     goes.
     """
@@ -291,6 +307,8 @@ def move_person(session: Session, night: Night, person_id: int, shelter_id: int 
         return
     _clear_beds(session, night, [person_id])
     if shelter_id is not None:
-        session.add(ShelterMember(shelter_id=shelter_id, person_id=person_id, night_id=night.id))
+        session.add(
+            ShelterMember(shelter_id=shelter_id, person_id=person_id, night_id=night.id)
+        )
     session.flush()
     session.expire_all()

@@ -40,7 +40,9 @@ class Practised:
     at: datetime
 
 
-def keep(session: Session, course_id: int, person_id: int, entries: Sequence[Practised]) -> int:
+def keep(
+    session: Session, course_id: int, person_id: int, entries: Sequence[Practised]
+) -> int:
     """Keep entries, each once however often it is sent; how many were new. Raises InputError when
     somebody has more than anybody practises.
     """
@@ -89,7 +91,8 @@ def paces(session: Session, course_id: int) -> dict[int, float]:
     """How many times an able person's minutes each takes, of those who were timed often enough."""
     usual = {slug: pitch.minutes for slug, pitch in PITCHES.items()}
     told = {
-        person: pace_of(by_pitch, usual) for person, by_pitch in timings(session, course_id).items()
+        person: pace_of(by_pitch, usual)
+        for person, by_pitch in timings(session, course_id).items()
     }
     return {person: pace for person, pace in told.items() if pace is not None}
 
@@ -99,5 +102,6 @@ def told_of(session: Session, person_id: int) -> list[dict[str, Any]]:
     query = select(PracticeEntry).where(PracticeEntry.person_id == person_id)
     every = session.scalars(query.order_by(PracticeEntry.said_at, PracticeEntry.id))
     return [
-        {"kind": e.kind, "item": e.item, "said_at": e.said_at.isoformat(), **e.data} for e in every
+        {"kind": e.kind, "item": e.item, "said_at": e.said_at.isoformat(), **e.data}
+        for e in every
     ]

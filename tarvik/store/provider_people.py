@@ -64,7 +64,9 @@ def may_invite(session: Session, account: Account, course_id: int) -> bool:
     return least is not None and role is not None and role >= least
 
 
-def choose_who_may(session: Session, provider_id: int, courses_by: str, invites_by: str) -> None:
+def choose_who_may(
+    session: Session, provider_id: int, courses_by: str, invites_by: str
+) -> None:
     """Keep who may make courses and invite. Raises InputError."""
     if courses_by not in COURSES_BY:
         raise InputError("courses_by", "choose who may make courses")
@@ -87,7 +89,9 @@ def _of_provider(session: Session, provider_id: int, account_id: int) -> Account
     """An account of a provider, while nobody else changes the provider's people. Raises
     NotFoundError.
     """
-    session.scalars(select(Provider).where(Provider.id == provider_id).with_for_update()).one()
+    session.scalars(
+        select(Provider).where(Provider.id == provider_id).with_for_update()
+    ).one()
     found = session.get(Account, account_id, populate_existing=True)
     if found is None or found.provider_id != provider_id:
         raise NotFoundError("there is no such account here")
@@ -144,7 +148,9 @@ def erase_account(session: Session, provider_id: int, account_id: int) -> None:
     invited = (Change.kind == "invitation") & or_(
         Change.before["email"].astext == email, Change.after["email"].astext == email
     )
-    session.execute(delete(Change).where(Change.provider_id == provider_id, or_(told, invited)))
+    session.execute(
+        delete(Change).where(Change.provider_id == provider_id, or_(told, invited))
+    )
     session.execute(delete(Invitation).where(Invitation.email == email))
     erased(session, "account", account_id, provider_id=provider_id)
 

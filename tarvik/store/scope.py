@@ -118,7 +118,9 @@ def install(sessions: Any) -> None:
         session.info["wrote"] = True
 
     @event.listens_for(sessions, "after_begin")
-    def _tell(_session: Session, _transaction: SessionTransaction, connection: Connection) -> None:
+    def _tell(
+        _session: Session, _transaction: SessionTransaction, connection: Connection
+    ) -> None:
         scope = current()
         if scope is not None and scope.account_id is not None:
             connection.execute(

@@ -82,7 +82,8 @@ def binaries() -> Path:
     if program:
         return Path(program).resolve().parent
     raise ServerError(
-        "PostgreSQL is not installed: run “apt-get install postgresql” as root, then start again"
+        "PostgreSQL is not installed: run “apt-get install postgresql” as root, "
+        "then start again"
     )
 
 
@@ -263,7 +264,9 @@ class Server:
                 connection.execute(f"create role {PLAIN} login {plain}")
             password = sql.Literal(self._plain_password)
             change = sql.SQL("alter role {} {} password {}")
-            connection.execute(change.format(sql.Identifier(PLAIN), sql.SQL(plain), password))
+            connection.execute(
+                change.format(sql.Identifier(PLAIN), sql.SQL(plain), password)
+            )
             there = "select 1 from pg_database where datname = %s"
             if not connection.execute(there, (ACCOUNT,)).fetchone():
                 connection.execute(f"create database {ACCOUNT} owner {PLAIN}")
@@ -313,7 +316,9 @@ class Server:
                 time.sleep(0.1)
             else:
                 return
-        raise ServerError(f"the database did not answer within {START_SECONDS} s (see {log_file})")
+        raise ServerError(
+            f"the database did not answer within {START_SECONDS} s (see {log_file})"
+        )
 
     def _keep_alive(self) -> None:
         """Start the server again when it dies although nobody stopped it."""
@@ -322,7 +327,8 @@ class Server:
             if process is None or process.poll() is None:
                 continue
             log.warning(
-                "the database stopped unexpectedly (code %s); starting it again", process.returncode
+                "the database stopped unexpectedly (code %s); starting it again",
+                process.returncode,
             )
             for pause in (0.2, 0.5, 1, 2, 4, 8):
                 if self._stopping.wait(pause):

@@ -43,7 +43,10 @@ class DatabaseWatch:
         with self._lock:
             if self._thread is None:
                 self._thread = threading.Thread(
-                    target=self._look, args=(self._stopping,), name="database-watch", daemon=True
+                    target=self._look,
+                    args=(self._stopping,),
+                    name="database-watch",
+                    daemon=True,
                 )
                 self._thread.start()
 

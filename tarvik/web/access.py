@@ -135,7 +135,9 @@ def cookie_name(tls: bool) -> str:
     return "__Host-tarvik" if tls else "tarvik"
 
 
-def _known(database: Database, token: str, course_id: int | None, *, demo: bool) -> Who | None:
+def _known(
+    database: Database, token: str, course_id: int | None, *, demo: bool
+) -> Who | None:
     with within(None), database.session() as session:
         found = accounts.signed_in(session, token)
         if found is None:
@@ -144,7 +146,9 @@ def _known(database: Database, token: str, course_id: int | None, *, demo: bool)
         provider = session.get(Provider, account.provider_id)
         if provider is None or (provider.demo and not demo):
             return None
-        role = accounts.role_in(session, account, course_id) if course_id is not None else None
+        role = (
+            accounts.role_in(session, account, course_id) if course_id is not None else None
+        )
         return Who(
             account.id,
             account.name,
@@ -176,7 +180,9 @@ def from_here(connection: HTTPConnection) -> bool:
 
 
 def _refuse_foreign_change(connection: HTTPConnection, token: str) -> None:
-    changes = connection.scope["type"] == "websocket" or connection.scope["method"] not in SAFE
+    changes = (
+        connection.scope["type"] == "websocket" or connection.scope["method"] not in SAFE
+    )
     asked_by_page = bool(token or connection.headers.get("origin"))
     if changes and asked_by_page and not from_here(connection):
         raise RefusedError(403, "changes are taken only from Tarvik's own pages")
@@ -210,7 +216,9 @@ async def permit(connection: HTTPConnection, access: Access) -> Scope | None:
     course_id = connection.path_params.get("course_id")
     who = None
     if token:
-        who = await run_in_threadpool(_known, parts.database, token, course_id, demo=parts.demo)
+        who = await run_in_threadpool(
+            _known, parts.database, token, course_id, demo=parts.demo
+        )
     connection.scope["state"]["who"] = who
     _refuse_unless_allowed(access, who)
     return Scope(who.provider_id, who.account_id) if who else NOBODY
@@ -231,7 +239,11 @@ class GuardedRoute(APIRoute):
         # What a page's route returns is what is sent; only the published contract names its shapes.
         model = response_model if include_in_schema else None
         super().__init__(
-            path, endpoint, include_in_schema=include_in_schema, response_model=model, **given
+            path,
+            endpoint,
+            include_in_schema=include_in_schema,
+            response_model=model,
+            **given,
         )
 
     async def handle(self, scope: AsgiScope, receive: Receive, send: Send) -> None:
@@ -255,7 +267,9 @@ class GuardedRoute(APIRoute):
 
 async def _read_whole(receive: Receive) -> None:
     """Read a request's body to its end. The outermost layer bounds it and keeps a form."""
-    while (message := await receive())["type"] == "http.request" and message.get("more_body"):
+    while (message := await receive())["type"] == "http.request" and message.get(
+        "more_body"
+    ):
         pass
 
 
@@ -306,7 +320,9 @@ def check_routes(app: FastAPI) -> None:
         if loose:
             raise UndeclaredRouteError(f"{path}: {', '.join(loose)} is not read as :number")
         if (access.role is not None) != ("{course_id:number}" in path):
-            raise UndeclaredRouteError(f"{path}: a course's route takes a role, others take none")
+            raise UndeclaredRouteError(
+                f"{path}: a course's route takes a role, others take none"
+            )
         if isinstance(route, APIWebSocketRoute) and not any(
             d.dependency is permit_socket for d in route.dependencies
         ):

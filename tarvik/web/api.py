@@ -117,9 +117,13 @@ async def solve(request: Request, body: SolveIn) -> Response:
     """
     charge = getattr(request.state, "charge", lambda _: None)
     try:
-        content = await request.app.state.tarvik.pool.answer(body, request.is_disconnected, charge)
+        content = await request.app.state.tarvik.pool.answer(
+            body, request.is_disconnected, charge
+        )
     except BusyError as err:
-        return _later(err.retry_s, "two questions are being worked at already; ask again soon")
+        return _later(
+            err.retry_s, "two questions are being worked at already; ask again soon"
+        )
     except TooDearError:
         words = "this question takes too long here; give settings, or ask for fewer people"
         return _later(60, words)

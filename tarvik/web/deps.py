@@ -74,7 +74,9 @@ def require_making_courses(request: Request, session: Session) -> None:
 
 def part(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:
     """Render a template as it is: a part that a page fetches, or a page without the frame."""
-    return parts_of(request).pages.TemplateResponse(request, name, context, status_code=status)
+    return parts_of(request).pages.TemplateResponse(
+        request, name, context, status_code=status
+    )
 
 
 def page(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:

@@ -243,7 +243,9 @@ class Limits:
         if wait:
             words = "too many requests at once; wait a few seconds"
             return refusal(429, "Too often", words, {"Retry-After": str(int(wait) + 1)})
-        scope["state"]["charge"] = lambda cost: self.rate.charge(caller, time.monotonic(), cost)
+        scope["state"]["charge"] = lambda cost: self.rate.charge(
+            caller, time.monotonic(), cost
+        )
         return None
 
     @staticmethod

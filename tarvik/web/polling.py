@@ -51,7 +51,9 @@ class Poller:
     def __init__(self, database: Database, feed: Feed) -> None:
         self.database, self.feed = database, feed
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, daemon=True, name="forecast-poller")
+        self._thread = threading.Thread(
+            target=self._run, daemon=True, name="forecast-poller"
+        )
 
     def start(self) -> None:
         """Begin."""
@@ -65,7 +67,9 @@ class Poller:
     def round(self) -> int:
         """Ask for everything that is due now; returns how many were asked for."""
         with self.database.session() as session:
-            due = [(r.night_id, dict(r.feed)) for r in nights.due_for_polling(session, now())]
+            due = [
+                (r.night_id, dict(r.feed)) for r in nights.due_for_polling(session, now())
+            ]
         for night_id, query in due:
             if self._stop.is_set():
                 break

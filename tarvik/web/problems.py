@@ -60,9 +60,9 @@ def passes(err: DBAPIError) -> bool:
 
 def wants_page(request: Request) -> bool:
     """Whether a person's browser asked, not a script."""
-    return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith(
-        "/api/"
-    )
+    return "text/html" in request.headers.get(
+        "accept", ""
+    ) and not request.url.path.startswith("/api/")
 
 
 def problem(
@@ -79,7 +79,13 @@ def problem(
         return request.app.state.tarvik.pages.TemplateResponse(  # type: ignore[no-any-return]
             request,
             "problem.html",
-            {"title": title, "detail": detail, "field": field, "status": status, "again": again},
+            {
+                "title": title,
+                "detail": detail,
+                "field": field,
+                "status": status,
+                "again": again,
+            },
             status_code=status,
         )
     content = {
@@ -142,7 +148,9 @@ def describe(document: dict[str, Any]) -> dict[str, Any]:
             for status, answer in call["responses"].items():
                 content = answer.get("content", {})
                 if status[0] in "45" and "application/json" in content:
-                    answer["content"] = {"application/problem+json": content["application/json"]}
+                    answer["content"] = {
+                        "application/problem+json": content["application/json"]
+                    }
     return document
 
 
@@ -160,14 +168,20 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(InputError)
     def _input(request: Request, err: InputError) -> Response:
         errors = [{"field": err.field, "message": err.message}]
-        return problem(request, 422, f"{err.field}: {err.message}", err.field, errors=errors)
+        return problem(
+            request, 422, f"{err.field}: {err.message}", err.field, errors=errors
+        )
 
     @app.exception_handler(RequestValidationError)
     def _validation(request: Request, err: RequestValidationError) -> Response:
         errors = [_plain(dict(e)) for e in err.errors()[:50]]
         first = errors[0] if errors else {"field": "body", "message": "check the request"}
         return problem(
-            request, 422, f"{first['field']}: {first['message']}", first["field"], errors=errors
+            request,
+            422,
+            f"{first['field']}: {first['message']}",
+            first["field"],
+            errors=errors,
         )
 
     @app.exception_handler(RefusedError)

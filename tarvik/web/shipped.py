@@ -84,7 +84,9 @@ class ShippedFiles(StaticFiles):
 
 @cache
 def _packed(path: Path) -> bytes:
-    return bytes(brotli.compress(path.read_bytes(), mode=brotli.MODE_TEXT, quality=SMALLEST))
+    return bytes(
+        brotli.compress(path.read_bytes(), mode=brotli.MODE_TEXT, quality=SMALLEST)
+    )
 
 
 def ship(app: FastAPI) -> None:

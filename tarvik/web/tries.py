@@ -66,7 +66,9 @@ class _Lane:
         over = self.failures - (FREE if self.own else FREE_FROM_ADDRESS)
         if over < 0:
             return 0.0
-        return min(FIRST_PAUSE_S * 2.0**over, LONGEST_PAUSE_S) if self.own else ADDRESS_PAUSE_S
+        return (
+            min(FIRST_PAUSE_S * 2.0**over, LONGEST_PAUSE_S) if self.own else ADDRESS_PAUSE_S
+        )
 
 
 @dataclass(frozen=True)
@@ -102,7 +104,9 @@ class Tries:
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
         self._clock = clock
         self._lanes: OrderedDict[tuple[str, ...], _Lane] = OrderedDict()
-        self._hashing = {kind: asyncio.Semaphore(1) for kind in ("browser", "visitor", "pair")}
+        self._hashing = {
+            kind: asyncio.Semaphore(1) for kind in ("browser", "visitor", "pair")
+        }
         self._waiting = dict.fromkeys(self._hashing, 0)
 
     @asynccontextmanager

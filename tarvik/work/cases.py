@@ -60,13 +60,18 @@ def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
     return tuple(
         Pool(kind, count, least, most, owner)
         for (kind, least, most, owner), count in sorted(
-            found.items(), key=lambda item: (item[0][0], item[0][2], item[0][1], item[0][3] or 0)
+            found.items(),
+            key=lambda item: (item[0][0], item[0][2], item[0][1], item[0][3] or 0),
         )
     )
 
 
 def camp_of(
-    session: Session, course: Course, night: Night, tonight: CoreNight, pools: Sequence[Pool]
+    session: Session,
+    course: Course,
+    night: Night,
+    tonight: CoreNight,
+    pools: Sequence[Pool],
 ) -> Camp | None:
     """The night's ground; None while nothing is mapped."""
     if night.site_id is None:
@@ -79,7 +84,8 @@ def camp_of(
     wind = needs.wind_from_deg if needs.wind_m_s else None
     found = hazards(known, rules, wind, (needs.rain_mm_h or 0.0) * NIGHT_RAIN_HOURS)
     longest = sorted(
-        (p.most_m for p in pools if p.kind == LINE for _ in range(min(p.count, 2))), reverse=True
+        (p.most_m for p in pools if p.kind == LINE for _ in range(min(p.count, 2))),
+        reverse=True,
     )[:2]
     return Camp(known, tuple(found), rules, wind, tonight.uphill_deg, sum(longest) or None)
 
@@ -99,7 +105,9 @@ def standing_of(row: Any) -> Standing:
     )
 
 
-def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool = False) -> Case:
+def case_of(
+    session: Session, course_id: int, night_id: int, *, few_moves: bool = False
+) -> Case:
     """Everything a night's plan is made from, with what the leader fixed."""
     course = courses.course(session, course_id)
     night = courses.night(session, course_id, night_id)
@@ -117,7 +125,10 @@ def case_of(session: Session, course_id: int, night_id: int, *, few_moves: bool 
     )
     paces = practice.paces(session, course_id)
     bag = Bag(
-        tuple(InBag(s.id, sheet_of(s), s.owner_id) for s in kit.rows(session, course_id, "sheets")),
+        tuple(
+            InBag(s.id, sheet_of(s), s.owner_id)
+            for s in kit.rows(session, course_id, "sheets")
+        ),
         tuple(
             replace(camper_of(p), pace=paces.get(p.id))
             for p in kit.rows(session, course_id, "people")

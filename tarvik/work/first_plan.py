@@ -30,13 +30,17 @@ def small_case() -> Case:
     """Four people with a sheet each among six trees, in wind and rain: all that a plan's making
     calls is called.
     """
-    campers = tuple(Camper(n, f"Person {n}", 1.6 + 0.1 * n, leader=n == 1) for n in range(1, 5))
+    campers = tuple(
+        Camper(n, f"Person {n}", 1.6 + 0.1 * n, leader=n == 1) for n in range(1, 5)
+    )
     sheets = tuple(
         InBag(n, Sheet.rectangle(side, side), n) for n, side in enumerate(SIDES_M, start=1)
     )
     poles = tuple(Pole(1.05, 1.45) for _ in range(2))
     pools = (Pool(STAKE, 40), Pool(POLE, len(poles), 1.05, 1.45), Pool(LINE, 8, 0.0, 6.0))
-    ground = Ground(tuple(Thing(f"t{n}", Kind.TREE, at, 0.25) for n, at in enumerate(TREES_M)))
+    ground = Ground(
+        tuple(Thing(f"t{n}", Kind.TREE, at, 0.25) for n, at in enumerate(TREES_M))
+    )
     needs = NightNeeds(rain_mm_h=3.0, wind_m_s=6.0, wind_from_deg=WIND_FROM_DEG)
     camp = Camp(
         ground,

@@ -30,7 +30,11 @@ def packed(solution: Solution, errand: Errand) -> tuple[dict[str, Any], Errand]:
     """An errand as it travels: of the question all but the pitch, which travels by its name."""
     question = solution.question
     asked = {f.name: getattr(question, f.name) for f in fields(question)}
-    as_solved = {"pitch": question.pitch.slug, "settings": dict(solution.settings), "handy": False}
+    as_solved = {
+        "pitch": question.pitch.slug,
+        "settings": dict(solution.settings),
+        "handy": False,
+    }
     return asked | as_solved, errand
 
 

@@ -24,7 +24,14 @@ from tarvik.core.hang.tell import Told
 from tarvik.store import hung as store
 from tarvik.work.hang_hand import packed
 from tarvik.work.hanger import Answer, Errand, Hanger
-from tarvik.work.hung_key import advice_key, can_hang, parts_of, shape_key, told_key, unpack_nodes
+from tarvik.work.hung_key import (
+    advice_key,
+    can_hang,
+    parts_of,
+    shape_key,
+    told_key,
+    unpack_nodes,
+)
 from tarvik.work.memory import Kept
 from tarvik.work.pipes import end, send, start
 
@@ -204,7 +211,9 @@ class Hangings:
     def _keep(self, wish: Wish, answer: Answer) -> None:
         """Keep what came of a wish, in memory and in the database."""
         if wish.errand.want != "advice":
-            self._learn(wish.key, None if answer.plain is None else Told.of_plain(answer.plain))
+            self._learn(
+                wish.key, None if answer.plain is None else Told.of_plain(answer.plain)
+            )
         if answer.plain is None:
             return
         try:
@@ -268,7 +277,9 @@ class Hangings:
             except ENDED as err:
                 if self._stopping:
                     return
-                log.warning("a process that hangs sheets ended unexpectedly; it is started again")
+                log.warning(
+                    "a process that hangs sheets ended unexpectedly; it is started again"
+                )
                 with suppress(InvalidStateError):
                     future.set_exception(err)
                 hand.start()

@@ -56,7 +56,11 @@ def told_key(solution: Solution, hanging: Hanging) -> str:
 
 def parts_of(solution: Solution) -> tuple[Shelter, Rig, Any]:
     """The shelter, its rig and its figures. Raises FoldError for what makes no such pitch."""
-    if solution.shelter is None or solution.figures is None or solution.assessment.rig is None:
+    if (
+        solution.shelter is None
+        or solution.figures is None
+        or solution.assessment.rig is None
+    ):
         raise FoldError("the sheet makes no such pitch")
     return solution.shelter, solution.assessment.rig, solution.figures
 
@@ -80,7 +84,11 @@ def pack_nodes(hung: Hung) -> bytes:
 
 def unpack_nodes(packed: bytes) -> np.ndarray:
     """Places (n, 3) from bytes."""
-    return np.frombuffer(zlib.decompress(packed), dtype="<f4").reshape(-1, 3).astype(np.float64)
+    return (
+        np.frombuffer(zlib.decompress(packed), dtype="<f4")
+        .reshape(-1, 3)
+        .astype(np.float64)
+    )
 
 
 def advice_key(solution: Solution, hanging: Hanging, gust_pa: float, holds_n: float) -> str:

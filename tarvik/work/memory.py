@@ -49,10 +49,17 @@ MOST_FIGURES = 512
 
 def asked_of(question: Question) -> Ask:
     """What is searched for an answer. Raises InputError."""
-    return question.pitch, question.sheet, question.aim(), question.pitch.checked(question.settings)
+    return (
+        question.pitch,
+        question.sheet,
+        question.aim(),
+        question.pitch.checked(question.settings),
+    )
 
 
-def key_of_search(pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hashable:
+def key_of_search(
+    pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+) -> Hashable:
     """What makes two searches for settings the same: of the sheet what they look at, of the weather
     how rain falls.
     """
@@ -73,7 +80,9 @@ class Kept(Generic[T]):
     as those weighed so far.
     """
 
-    def __init__(self, name: str, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES) -> None:
+    def __init__(
+        self, name: str, most: int = MOST_KEPT, most_bytes: int = MOST_BYTES
+    ) -> None:
         self._name, self._hits, self._misses = name, 0, 0
         register(name, self.use)
         self._most, self._most_bytes = most, most_bytes
@@ -164,7 +173,9 @@ class KeptWorkings(Workings):
         Raises InputError.
         """
         ask = asked_of(question)
-        return None if len(ask[3]) == len(question.pitch.settings) or self.knows(ask) else ask
+        return (
+            None if len(ask[3]) == len(question.pitch.settings) or self.knows(ask) else ask
+        )
 
     def knows(self, ask: Ask) -> bool:
         """Whether that was searched."""
@@ -203,7 +214,9 @@ class KeptWorkings(Workings):
             *(key_of(part) for part in (body, weather, clearance, lying, people)),
         )
         made = super().figures
-        found = self._figures.get(key, lambda: made(bare, body, weather, clearance, lying, people))
+        found = self._figures.get(
+            key, lambda: made(bare, body, weather, clearance, lying, people)
+        )
         return found if bare is shelter else found.of(shelter)
 
     def clear(self) -> None:

@@ -49,12 +49,15 @@ def end(process: subprocess.Popen[bytes]) -> None:
 
 
 def answer(
-    answers_to: Callable[[Any], Iterable[object]], get_ready: Callable[[], object] = lambda: None
+    answers_to: Callable[[Any], Iterable[object]],
+    get_ready: Callable[[], object] = lambda: None,
 ) -> int:
     """In such a process: get ready, then send the answers to each message that comes, until there
     are no more. Returns the exit code.
     """
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program that started this one
+    signal.signal(
+        signal.SIGINT, signal.SIG_IGN
+    )  # Ctrl-C is for the program that started this one
     end_with_parent()
     asked, answers = sys.stdin.buffer, sys.stdout.buffer
     sys.stdout = sys.stderr  # nothing else may come between the answers

@@ -24,7 +24,16 @@ from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
 from tarvik.core.plan.forms import closer
 from tarvik.core.plan.gather import InBag, standing_offers
-from tarvik.core.plan.make import Case, Made, Offers, asked, key_of, make, stands_at, with_beds
+from tarvik.core.plan.make import (
+    Case,
+    Made,
+    Offers,
+    asked,
+    key_of,
+    make,
+    stands_at,
+    with_beds,
+)
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.core.plan.model import PlanModel, plan_model
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
@@ -101,7 +110,11 @@ class _Report:
             if at_once or now - self._told >= TELL_EVERY_S:
                 self._told = self._asked = now
                 with self._database.session() as session:
-                    progress = {"words": words, "seconds": round(now - self._began, 1), **more}
+                    progress = {
+                        "words": words,
+                        "seconds": round(now - self._began, 1),
+                        **more,
+                    }
                     self.wanted = asks.report(session, self._job, progress)
 
     def cap(self, seconds: float) -> None:
@@ -221,7 +234,9 @@ class Planner:
 
     def _get_ready(self, case: Case, seconds: int, stop: Callable[[], bool]) -> None:
         """Make a case's plan; where it is proved best, keep it for whoever asks for it."""
-        self._offers.of(case, self.solver.alone, stop, lambda _: None, self.solver.elsewhere)
+        self._offers.of(
+            case, self.solver.alone, stop, lambda _: None, self.solver.elsewhere
+        )
         if not stop():
             limits, clock = (
                 Limits(stop=stop, good_enough=GOOD_ENOUGH),
@@ -263,7 +278,10 @@ class Planner:
             now = plans.current_step(session, night)
             same = now == step
             if not asks.end(
-                session, job_id, state, {**result, "applied": bool(after is not None and same)}
+                session,
+                job_id,
+                state,
+                {**result, "applied": bool(after is not None and same)},
             ):
                 return
             if after is not None and same:
@@ -274,9 +292,13 @@ class Planner:
                 kept = {"words": words, "kept": not result["without"]}
                 result = {**result, "promise": kept if words else None}
             if state == "done":
-                asks.keep_found(session, night_id, kind, now, {**result, "night_version": version})
+                asks.keep_found(
+                    session, night_id, kind, now, {**result, "night_version": version}
+                )
 
-    def _case(self, course_id: int, night_id: int, *, few_moves: bool = False) -> tuple[Case, int]:
+    def _case(
+        self, course_id: int, night_id: int, *, few_moves: bool = False
+    ) -> tuple[Case, int]:
         with self.database.session() as session:
             seconds = asks.asked_of(night_plan.of_night(session, night_id))["seconds"]
             return case_of(session, course_id, night_id, few_moves=few_moves), int(seconds)
@@ -301,12 +323,17 @@ class Planner:
             left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH
         )
 
-    def _plan(self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report) -> Any:
+    def _plan(
+        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report
+    ) -> Any:
         self._stop_at_a_bad_place(night_id)
-        case, seconds = self._case(course_id, night_id, few_moves=bool(wish.get("few_moves")))
+        case, seconds = self._case(
+            course_id, night_id, few_moves=bool(wish.get("few_moves"))
+        )
         if not case.bag.campers or not case.bag.sheets:
             raise InputError(
-                "people", "a plan needs people and sheets: add them on the group and kit page"
+                "people",
+                "a plan needs people and sheets: add them on the group and kit page",
             )
         report.cap(longest_s(case))
         names = {c.number: c.name for c in case.bag.campers}
@@ -334,7 +361,9 @@ class Planner:
         else:
             limits = Limits(stop=report.still, good_enough=GOOD_ENOUGH)
             clock = time.monotonic, float(seconds)
-            made = make(case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere)
+            made = make(
+                case, solve_all, limits, better, self._offers, clock, self.solver.elsewhere
+            )
         if not made.chosen.possible and report.over:
             words = "no plan was found in the time a plan may take: ask for fewer people or sheets"
             return "failed", {"words": words}, None
@@ -386,7 +415,9 @@ class Planner:
                 return made, choices
             beds |= short
             stopped |= here
-            report.say("planning again with the beds that hold as the sheets hang", at_once=True)
+            report.say(
+                "planning again with the beds that hold as the sheets hang", at_once=True
+            )
             made = with_beds(made, beds, stopped, _hung_limits(report))
         return made, self._as_they_hang(case, made)[0]
 
@@ -471,24 +502,33 @@ class Planner:
         place: dict[tuple[int, ...], int] = {}
         for n, offer in enumerate(stood):
             place.setdefault(offer.sheets, n)
-        beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}
+        beds: dict[int, tuple[int, ...] | None] = {
+            c.number: None for c in model.asked.campers
+        }
         for standing in case.standing:
             if standing.sheets in place:
                 beds.update({p: standing.sheets for p in standing.people if p in beds})
         return model, list(place.values()), beds, stood
 
     def _as_chosen(
-        self, model: PlanModel, taken: Sequence[int], beds: Mapping[int, tuple[int, ...] | None]
+        self,
+        model: PlanModel,
+        taken: Sequence[int],
+        beds: Mapping[int, tuple[int, ...] | None],
     ) -> Chosen | None:
         values = fixed(model, (taken, beds))
         if values is None:
             return None
         linear = model.linear
         return chosen_of(
-            model, values, [Reached(a, v := linear.value(a, values), v) for a in linear.aims]
+            model,
+            values,
+            [Reached(a, v := linear.value(a, values), v) for a in linear.aims],
         )
 
-    def _why(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+    def _why(
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+    ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         report.say("trying the other pitches of each sheet", at_once=True)
         model, taken, beds, _offers = self._standing(case)
@@ -528,7 +568,9 @@ class Planner:
             report.say(f"{len(out)} of {len(taken)} shelters")
         return "done", {"shelters": out}, None
 
-    def _slack(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+    def _slack(
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+    ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         quiet: Callable[..., None] = lambda *_a: None  # noqa: E731
         report.say("the plan as it is", at_once=True)
@@ -540,10 +582,19 @@ class Planner:
         rod = max(rods, key=lambda p: p.most_m) if rods else Pool(POLE, 0, 1.05, 1.45)
         square = InBag(MORE_SHEET, Sheet.rectangle(MORE_SHEET_M, MORE_SHEET_M, None))
         more = [
-            ("one more pole", replace(case.bag, pools=(*pools, replace(rod, count=1, owner=None)))),
+            (
+                "one more pole",
+                replace(case.bag, pools=(*pools, replace(rod, count=1, owner=None))),
+            ),
             ("ten more stakes", replace(case.bag, pools=(*pools, Pool(STAKE, 10)))),
-            ("four more lines of 3 m", replace(case.bag, pools=(*pools, Pool(LINE, 4, 0.0, 3.0)))),
-            ("a second sheet of 3 x 3 m", replace(case.bag, sheets=(*case.bag.sheets, square))),
+            (
+                "four more lines of 3 m",
+                replace(case.bag, pools=(*pools, Pool(LINE, 4, 0.0, 3.0))),
+            ),
+            (
+                "a second sheet of 3 x 3 m",
+                replace(case.bag, sheets=(*case.bag.sheets, square)),
+            ),
         ]
         out = []
         for words, bag in more:
@@ -552,11 +603,21 @@ class Planner:
             report.say(words, at_once=True)
             limits = self._limits(report, SLACK_SECONDS)
             made = make(
-                replace(case, bag=bag), hands[0], limits, quiet, self._offers, None, hands[1]
+                replace(case, bag=bag),
+                hands[0],
+                limits,
+                quiet,
+                self._offers,
+                None,
+                hands[1],
             )
             before = {r.aim: r.value for r in base.chosen.reached}
             gains = [
-                {"aim": r.aim, "words": aim_named(r.aim).words, "less": before[r.aim] - r.value}
+                {
+                    "aim": r.aim,
+                    "words": aim_named(r.aim).words,
+                    "less": before[r.aim] - r.value,
+                }
                 for r in made.chosen.reached
                 if before.get(r.aim, r.value) != r.value
             ]
@@ -569,7 +630,9 @@ class Planner:
             )
         return "done", {"base": told(base.chosen.reached), "more": out}, None
 
-    def _evening(self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report) -> Any:
+    def _evening(
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+    ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         with self.database.session() as session:
             row = night_plan.of_night(session, night_id)
@@ -650,12 +713,15 @@ class Planner:
             if offer is None:
                 continue
             there = [people[p] for p in standing.people if p in people]
-            some.append((offer, there, self.solver.solve(self._question(case, offer, len(there)))))
+            some.append(
+                (offer, there, self.solver.solve(self._question(case, offer, len(there))))
+            )
         foul = foul_weather(some, case.rules, self.solver.workings)
         hurt = int(
             wish.get("hurt")
             or next(
-                (c.number for c in case.bag.campers if not c.leader), case.bag.campers[0].number
+                (c.number for c in case.bag.campers if not c.leader),
+                case.bag.campers[0].number,
             )
         )
         place = casualty(model.asked, taken, beds, hurt) if hurt in people else None
@@ -735,7 +801,10 @@ def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
     if needs.rain_mm_h and needs.rain_from is not None:
         rain = start.replace(hour=needs.rain_from.hour, minute=needs.rain_from.minute)
         ends.append(
-            (rain if rain >= start - timedelta(hours=6) else rain + timedelta(days=1), "the rain")
+            (
+                rain if rain >= start - timedelta(hours=6) else rain + timedelta(days=1),
+                "the rain",
+            )
         )
     if not ends:
         return start, None, "neither dark nor rain is known"

@@ -40,7 +40,10 @@ AGAIN_AFTER_S: Final = 1.0
 """How long a worker waits before it turns again to a database that did not answer."""
 
 
-_UNREACHED: Final = (procrastinate.exceptions.ProcrastinateException, psycopg_pool.PoolTimeout)
+_UNREACHED: Final = (
+    procrastinate.exceptions.ProcrastinateException,
+    psycopg_pool.PoolTimeout,
+)
 """What is raised where the queue does not answer."""
 
 
@@ -129,7 +132,10 @@ def work_on(
     while True:
         try:
             asyncio.run(_work(url, perform, ahead, once=once, signals=signals, stop=stop))
-        except (procrastinate.exceptions.ConnectorException, psycopg.OperationalError) as err:
+        except (
+            procrastinate.exceptions.ConnectorException,
+            psycopg.OperationalError,
+        ) as err:
             if once:
                 raise
             log.warning(
@@ -158,10 +164,14 @@ async def _work(
     stop: Event | None,
 ) -> None:
     app = procrastinate.App(
-        connector=procrastinate.PsycopgConnector(conninfo=conninfo(url), min_size=1, max_size=4)
+        connector=procrastinate.PsycopgConnector(
+            conninfo=conninfo(url), min_size=1, max_size=4
+        )
     )
 
-    @app.task(name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1))
+    @app.task(
+        name=TASK, queue=QUEUE, retry=procrastinate.RetryStrategy(max_attempts=3, wait=1)
+    )
     def work(job_id: int) -> None:
         perform(job_id)
 
@@ -201,7 +211,9 @@ async def _rescue(app: procrastinate.App) -> None:
     """Give the jobs of dead workers out again."""
     while True:
         try:
-            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S):
+            for job in await app.job_manager.get_stalled_jobs(
+                seconds_since_heartbeat=DEAD_AFTER_S
+            ):
                 log.warning("a worker died over job %s; it is given out again", job.id)
                 await app.job_manager.retry_job(job, retry_at=now())
         except procrastinate.exceptions.ProcrastinateException as err:

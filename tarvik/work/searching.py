@@ -55,7 +55,8 @@ _KEYS: Final = count()
 
 
 def _gathering(portion: Portion) -> Gathering:
-    from tarvik.core.plan.gather import Gathering  # noqa: PLC0415 - what only searches for boards does without 40 MB
+    # What only searches for boards does without 40 MB.
+    from tarvik.core.plan.gather import Gathering  # noqa: PLC0415
 
     return Gathering(portion)
 
@@ -112,7 +113,9 @@ class Searcher:
                 return 0
             told = Path(f"/proc/{self._process.pid}/smaps_rollup").read_text()
         return sum(
-            int(line.split()[1]) for line in told.splitlines() if line.startswith("Private_")
+            int(line.split()[1])
+            for line in told.splitlines()
+            if line.startswith("Private_")
         )
 
     def settings(
@@ -134,7 +137,11 @@ class Searcher:
         told, raised = 0, None
         with self._lock:
             process = self._process
-            if process is not None and process.stdin is not None and process.stdout is not None:
+            if (
+                process is not None
+                and process.stdin is not None
+                and process.stdout is not None
+            ):
                 try:
                     send(
                         process.stdin,
@@ -180,7 +187,11 @@ class Searcher:
         """Whether the other process knew the portion, and what it gathered."""
         with self._lock:
             process = self._process
-            if process is not None and process.stdin is not None and process.stdout is not None:
+            if (
+                process is not None
+                and process.stdin is not None
+                and process.stdout is not None
+            ):
                 try:
                     send(process.stdin, message)
                     found, error = pickle.load(process.stdout)  # noqa: S301 - our own process

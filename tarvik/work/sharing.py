@@ -29,7 +29,9 @@ if TYPE_CHECKING:
     from tarvik.work.memory import Ask, KeptWorkings
     from tarvik.work.searching import Searcher
 
-    _Waiting = tuple[int, Question, Ask | None]  # what has to be searched, when that is known
+    _Waiting = tuple[
+        int, Question, Ask | None
+    ]  # what has to be searched, when that is known
     _Asked = tuple[int, Question, Ask]
 
 BATCH: Final = 4
@@ -127,7 +129,9 @@ class Sharing:
     def answers(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked. Raises InputError."""
         alike = _searched_alike(questions)
-        longest_first = sorted(alike, key=lambda number: -_searched_settings(questions[number]))
+        longest_first = sorted(
+            alike, key=lambda number: -_searched_settings(questions[number])
+        )
         self._waiting.extend((number, questions[number], None) for number in longest_first)
         out: dict[int, Solution] = {}
         searched, sent_back = _Searched(self._known), set[int]()
@@ -142,7 +146,8 @@ class Sharing:
                     number, question = item
                     try:
                         out[number] = self._answer(
-                            question, self._known if own or number in sent_back else searched
+                            question,
+                            self._known if own or number in sent_back else searched,
                         )
                         for other in alike.get(number, ()):
                             self._found.put((other, questions[other]))

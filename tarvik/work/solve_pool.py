@@ -194,7 +194,9 @@ class SolvePool:
             if not asking.done():
                 charge(ABANDONED_S * UNITS_A_SECOND)
                 hand.end()
-                await asyncio.wait({asking})  # the thread is free once the process has ended
+                await asyncio.wait(
+                    {asking}
+                )  # the thread is free once the process has ended
             raise
 
 

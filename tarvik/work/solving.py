@@ -47,7 +47,9 @@ class Solver:
     def elsewhere(self) -> Elsewhere | None:
         """The other process as other hands for a plan's offers; None when it is not there."""
         return (
-            self._searcher.offers if self._searcher is not None and self._searcher.there else None
+            self._searcher.offers
+            if self._searcher is not None and self._searcher.there
+            else None
         )
 
     def solve_all(self, questions: Sequence[Question]) -> list[Solution]:

@@ -47,7 +47,9 @@ def open_screen(page: Page, bed: Testbed, path: str) -> None:
     """Open a screen and wait until it is worked out."""
     page.goto(
         bed.url
-        + path.format(c=bed.course, n=bed.nights[3], n0=bed.nights[0], s=bed.sheets["Bertil K"])
+        + path.format(
+            c=bed.course, n=bed.nights[3], n0=bed.nights[0], s=bed.sheets["Bertil K"]
+        )
     )
     page.wait_for_selector("html[data-ready]")
     if "board" in path:
@@ -87,7 +89,8 @@ def test_nothing_breaks_the_security_policy(page: Page, bed: Testbed) -> None:
     messages: list[str] = []
     asked: list[str] = []
     page.on(
-        "console", lambda m: messages.append(m.text) if m.type in ("error", "warning") else None
+        "console",
+        lambda m: messages.append(m.text) if m.type in ("error", "warning") else None,
     )
     page.on("request", lambda r: asked.append(r.url))
     for path in SCREENS:

@@ -43,7 +43,12 @@ def findings(page: Page) -> list[Any]:
     rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
     found = Axe().run(page, options={"runOnly": rules})
     return [
-        (v["id"], v["help"], v["nodes"][0]["html"][:160], v["nodes"][0]["failureSummary"][:200])
+        (
+            v["id"],
+            v["help"],
+            v["nodes"][0]["html"][:160],
+            v["nodes"][0]["failureSummary"][:200],
+        )
         for v in found.response["violations"]
     ]
 
@@ -58,7 +63,9 @@ def token(bed: Testbed) -> str:
         plans.choose(
             session,
             night,
-            plans.Choice(sheet, "plow-point", {"height": 1.3}, (people[6].id, people[3].id)),
+            plans.Choice(
+                sheet, "plow-point", {"height": 1.3}, (people[6].id, people[3].id)
+            ),
         )
         links.make_link(session, bed.course, people[3].id)
         return links.token_of(session, links.make_link(session, bed.course, people[6].id))
@@ -70,8 +77,12 @@ def test_axe_finds_nothing(page: Page, bed: Testbed, token: str, path: str) -> N
     assert findings(page) == []
 
 
-@pytest.mark.parametrize("size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}])
-def test_axe_on_a_participants_card(browser: Browser, bed: Testbed, token: str, size: Any) -> None:
+@pytest.mark.parametrize(
+    "size", [{"width": 1280, "height": 800}, {"width": 390, "height": 844}]
+)
+def test_axe_on_a_participants_card(
+    browser: Browser, bed: Testbed, token: str, size: Any
+) -> None:
     context = patient_context(browser, viewport=size)
     page = context.new_page()
     page.goto(f"{bed.url}/card/{token}?night=3")
@@ -97,13 +108,17 @@ def test_a_card_opens_without_network_after_the_first_visit(
     expect(page.locator("h2", has_text="Plow point")).to_be_visible()
     expect(page.locator("#offline")).to_be_visible()
     assert (
-        page.evaluate("getComputedStyle(document.querySelector('.setup-card')).borderTopStyle")
+        page.evaluate(
+            "getComputedStyle(document.querySelector('.setup-card')).borderTopStyle"
+        )
         == "solid"
     )  # styled, too
     context.close()
 
 
-def test_each_night_without_network_is_itself(browser: Browser, bed: Testbed, token: str) -> None:
+def test_each_night_without_network_is_itself(
+    browser: Browser, bed: Testbed, token: str
+) -> None:
     """All nights are kept at the first visit, each under its own address; a night that is not there
     is told so, and never another in its place.
     """
@@ -151,17 +166,23 @@ def test_ticks_made_without_network_are_sent_later(
     expect(lamp).to_be_checked()
     expect(sent).to_have_text("")
     with bed.database.session() as session:
-        faro = next(p for p in kit.rows(session, bed.course, "people") if p.name == "Faro T")
+        faro = next(
+            p for p in kit.rows(session, bed.course, "people") if p.name == "Faro T"
+        )
         assert "lamp" in links.ticked(session, faro.id)
     context.close()
 
 
-def test_a_card_taken_back_wipes_itself_and_no_other(browser: Browser, bed: Testbed) -> None:
+def test_a_card_taken_back_wipes_itself_and_no_other(
+    browser: Browser, bed: Testbed
+) -> None:
     """Two cards on one phone; one is revoked."""
     with bed.database.session() as session:
         people = kit.rows(session, bed.course, "people")
         ids = people[8].id, people[9].id
-        one, two = (links.token_of(session, links.make_link(session, bed.course, p)) for p in ids)
+        one, two = (
+            links.token_of(session, links.make_link(session, bed.course, p)) for p in ids
+        )
     context = patient_context(browser, viewport={"width": 390, "height": 844})
     page = context.new_page()
     for card in (one, two):
@@ -182,7 +203,9 @@ def test_a_card_taken_back_wipes_itself_and_no_other(browser: Browser, bed: Test
 
 
 def test_a_card_goes_one_step_at_a_time(browser: Browser, bed: Testbed, token: str) -> None:
-    context = patient_context(browser, viewport={"width": 390, "height": 844}, has_touch=True)
+    context = patient_context(
+        browser, viewport={"width": 390, "height": 844}, has_touch=True
+    )
     page = context.new_page()
     page.goto(f"{bed.url}/card/{token}?night=3")
     steps = page.locator(".setup-card .steps li").all_inner_texts()
@@ -194,7 +217,9 @@ def test_a_card_goes_one_step_at_a_time(browser: Browser, bed: Testbed, token: s
         if number < len(steps):
             large.get_by_role("button", name="Next").tap()
     expect(large.get_by_role("button", name="Next")).to_be_disabled()
-    letters = large.locator("[data-body]").evaluate("e => parseFloat(getComputedStyle(e).fontSize)")
+    letters = large.locator("[data-body]").evaluate(
+        "e => parseFloat(getComputedStyle(e).fontSize)"
+    )
     assert letters >= 24
     large.get_by_role("button", name="Close").tap()
     page.locator(".card-drawings .above").get_by_role("button", name="Larger").tap()

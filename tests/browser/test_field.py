@@ -34,7 +34,9 @@ def pitched(bed: Testbed) -> Iterator[int]:
         people = kit.rows(session, bed.course, "people")
         own = [s for s in kit.rows(session, bed.course, "sheets") if s.owner_id][:SHELTERS]
         for place, sheet in enumerate(own):
-            plans.choose(session, night, plans.Choice(sheet.id, "a-frame", {}, (people[place].id,)))
+            plans.choose(
+                session, night, plans.Choice(sheet.id, "a-frame", {}, (people[place].id,))
+            )
     yield number
     with bed.database.session() as session:
         session.delete(session.get_one(Night, number))
@@ -50,7 +52,9 @@ def a_phone(browser: Browser, bed: Testbed, night: int) -> tuple[BrowserContext,
     return context, page
 
 
-def test_the_app_starts_without_network(browser: Browser, bed: Testbed, pitched: int) -> None:
+def test_the_app_starts_without_network(
+    browser: Browser, bed: Testbed, pitched: int
+) -> None:
     """Opened cold: the plan, the cards, and the steps worked out ahead are there."""
     context, page = a_phone(browser, bed, pitched)
     page.close()

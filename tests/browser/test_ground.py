@@ -46,7 +46,9 @@ def settled(page: Page) -> None:
     page.wait_for_selector(".map-lists:not([aria-busy])")
 
 
-def test_a_shelter_is_placed_dragged_and_turned(page: Page, bed: Testbed, shelter: int) -> None:
+def test_a_shelter_is_placed_dragged_and_turned(
+    page: Page, bed: Testbed, shelter: int
+) -> None:
     """Best spot, then the mouse, then the keyboard; it is solved anew while it moves, and says what
     is wrong.
     """
@@ -67,13 +69,17 @@ def test_a_shelter_is_placed_dragged_and_turned(page: Page, bed: Testbed, shelte
     with page.expect_response("**/spot") as put:
         page.mouse.up()
     settled(page)
-    asked = json.loads(put.value.request.post_data or "{}")  # from there trees near by take it
+    asked = json.loads(
+        put.value.request.post_data or "{}"
+    )  # from there trees near by take it
     assert asked["x"] - before[0] > 0.3
     assert asked["y"] - before[1] < 0
     after = [float(group.get_attribute(f"data-{k}") or 0) for k in ("x", "y")]
     assert after != before
     assert after == pytest.approx([asked["x"], asked["y"]], abs=4.0)
-    expect(page.locator(".map-box .ghost")).to_have_count(0)  # nothing of the drag is left behind
+    expect(page.locator(".map-box .ghost")).to_have_count(
+        0
+    )  # nothing of the drag is left behind
     front = float(group.get_attribute("data-front") or 0)
     group.focus()
     with page.expect_response("**/spot"):

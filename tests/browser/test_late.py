@@ -33,7 +33,9 @@ HOLD = """(part) => {
 """Keeps back the first answer to an address with `part` in it, until the test lets it go."""
 
 
-def at_the_bench(page: Page, bed: Testbed, owner: str, pitch: str, there: str, part: str) -> None:
+def at_the_bench(
+    page: Page, bed: Testbed, owner: str, pitch: str, there: str, part: str
+) -> None:
     """Open a pitch, wait until `there` is, and keep back the first answer to `part` from then
     on.
     """
@@ -81,7 +83,9 @@ def test_a_late_answer_of_the_night_is_not_shown(page: Page, bed: Testbed) -> No
 
 
 def test_a_lift_made_while_the_last_is_worked_out_stays(page: Page, bed: Testbed) -> None:
-    at_the_bench(page, bed, "Faro T", "plow-point?height=1.2#hung", "#hung .hung-how", "/hung?")
+    at_the_bench(
+        page, bed, "Faro T", "plow-point?height=1.2#hung", "#hung .hung-how", "/hung?"
+    )
     handle = page.locator("#hung [data-lift]").last
     handle.focus()
     page.keyboard.press("ArrowUp")
@@ -106,7 +110,9 @@ def test_what_is_unfolded_while_an_answer_is_on_its_way_stays_unfolded(
     expect(page.locator("details.figure[open] .explained")).to_contain_text("Source:")
 
 
-def test_what_was_typed_is_saved_though_the_page_is_left_at_once(page: Page, bed: Testbed) -> None:
+def test_what_was_typed_is_saved_though_the_page_is_left_at_once(
+    page: Page, bed: Testbed
+) -> None:
     """The browser is told to carry what is written past the page's end; on a slow network that is
     where it ends up.
     """
@@ -125,6 +131,8 @@ def test_what_was_typed_is_saved_though_the_page_is_left_at_once(page: Page, bed
 
     def saved() -> bool:
         with bed.database.session() as session:
-            return "left in a hurry" in {p.note for p in kit.rows(session, bed.course, "people")}
+            return "left in a hurry" in {
+                p.note for p in kit.rows(session, bed.course, "people")
+            }
 
     assert comes_true(saved)

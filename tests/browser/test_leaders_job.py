@@ -51,7 +51,9 @@ def choose_all_the_same(page: Page) -> None:
     expect(page.locator("h1")).to_have_text("This breaks a rule of the course")
     page.click("text=Choose it all the same")
     page.wait_for_selector("[data-done]")
-    expect(page.locator(".rule-mark").first).to_contain_text("leaders do not share with students")
+    expect(page.locator(".rule-mark").first).to_contain_text(
+        "leaders do not share with students"
+    )
 
 
 def paste_the_group(page: Page) -> None:
@@ -65,8 +67,12 @@ def paste_the_group(page: Page) -> None:
     )
     page.fill("#people [data-paste-text]", ROSTER.replace("Role", "Job"))
     page.click("#people [data-preview]")
-    page.select_option("#people [data-heading=Job]", "role")  # an odd heading is asked about
-    expect(page.locator("#people .preview th")).to_contain_text(["Row", "Name", "Height", "Role"])
+    page.select_option(
+        "#people [data-heading=Job]", "role"
+    )  # an odd heading is asked about
+    expect(page.locator("#people .preview th")).to_contain_text(
+        ["Row", "Name", "Height", "Role"]
+    )
     expect(page.locator("#people .preview")).to_contain_text("read as 1.68 m")
     page.click("#people [data-import-now]")
     expect(page.locator("#people tr[data-id]")).to_have_count(2)
@@ -119,7 +125,9 @@ def test_the_whole_job(page: Page, bed: Testbed) -> None:
     expect(page.locator(".setup-card")).to_have_count(0)
 
 
-def test_a_cell_keeps_what_was_typed_and_undo_brings_a_row_back(page: Page, bed: Testbed) -> None:
+def test_a_cell_keeps_what_was_typed_and_undo_brings_a_row_back(
+    page: Page, bed: Testbed
+) -> None:
     page.goto(f"{bed.url}/courses/{bed.course}/kit")
     ready(page)
     cell = page.locator("#people tr[data-id] [data-column=stature]").nth(5)
@@ -148,7 +156,8 @@ def test_the_second_of_two_leaders_sees_both_values(
         leader.goto(f"{bed.url}/courses/{bed.course}/kit")
         ready(leader)
     cells = [
-        leader.locator("#people tr[data-id] [data-column=note]").nth(1) for leader in (page, other)
+        leader.locator("#people tr[data-id] [data-column=note]").nth(1)
+        for leader in (page, other)
     ]
     cells[0].fill("brings the kettle")
     cells[0].press("Tab")
@@ -176,7 +185,10 @@ def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
     page.keyboard.press("Enter")
     page.wait_for_selector("dialog[open] [name=people]")
     for _ in range(40):
-        if page.evaluate("document.activeElement.textContent").strip() == "Choose this shelter":
+        if (
+            page.evaluate("document.activeElement.textContent").strip()
+            == "Choose this shelter"
+        ):
             break
         page.keyboard.press("Tab")
     page.keyboard.press("Enter")
@@ -185,7 +197,8 @@ def test_choosing_by_keyboard_alone(page: Page, bed: Testbed) -> None:
 
 
 @pytest.mark.parametrize(
-    "path", ["", "/kit", "/nights/{n}/board", "/nights/{n}/camp", "/nights/{n}/bench/{s}/a-frame"]
+    "path",
+    ["", "/kit", "/nights/{n}/board", "/nights/{n}/camp", "/nights/{n}/bench/{s}/a-frame"],
 )
 def test_no_screen_is_wider_than_a_phone(page: Page, bed: Testbed, path: str) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
@@ -216,6 +229,8 @@ def test_filters_and_as_many_as_fit(page: Page, bed: Testbed) -> None:
     page.select_option("[name=wanted]", "most")
     page.wait_for_selector("[data-done]")
     page.select_option("[data-filter=family]", "corner")
-    families = page.locator(".cell:visible").evaluate_all("c => c.map(e => e.dataset.family)")
+    families = page.locator(".cell:visible").evaluate_all(
+        "c => c.map(e => e.dataset.family)"
+    )
     assert set(families) == {"corner"}
     assert page.locator("link[href*='//'], script[src*='//']").count() == 0

@@ -29,7 +29,17 @@ pytestmark = [pytest.mark.browser, pytest.mark.database]
 Way = Literal["mouse", "keys", "touch"]
 MOST = 60
 """So many things a newcomer does at most."""
-PEOPLE = ("Willa Z", "Xaver Y", "Una R", "Tove Q", "Silas P", "Runa O", "Quill N", "Pia M", "Odo L")
+PEOPLE = (
+    "Willa Z",
+    "Xaver Y",
+    "Una R",
+    "Tove Q",
+    "Silas P",
+    "Runa O",
+    "Quill N",
+    "Pia M",
+    "Odo L",
+)
 TIES = "corners, mid-sides, thirds"
 ROSTER = "Name\tHeight\tRole\tSheet\tTie-outs\n" + "\n".join(
     f"{name}\t5'{6 + n % 5}\"\t{'leader' if n < 2 else 'student'}\t10x10 ft\t{TIES}"
@@ -86,7 +96,9 @@ class Hands:
                 self._reach(wanted)
                 wanted.select_option(value)
             else:  # one stop for the group: the arrow moves within it
-                self._reach(self.page.locator(f"[name={wanted.get_attribute('name')}]:checked"))
+                self._reach(
+                    self.page.locator(f"[name={wanted.get_attribute('name')}]:checked")
+                )
                 self.page.keyboard.press("ArrowDown")
                 expect(wanted).to_be_checked()
         elif kind == "SELECT":
@@ -104,7 +116,9 @@ class Hands:
 def empty(server: Server, request: pytest.FixtureRequest) -> Iterator[Testbed]:
     """A server on which nobody has been yet."""
     warm()
-    with serving.testbed(server, f"tarvik_new_{request.node.callspec.id}", demo=False) as made:
+    with serving.testbed(
+        server, f"tarvik_new_{request.node.callspec.id}", demo=False
+    ) as made:
         yield made
 
 
@@ -170,7 +184,11 @@ def onwards(hands: Hands, where: str) -> None:
 def weathered(hands: Hands) -> None:
     """Tonight: rain, and a wind that a leader would say so."""
     page = hands.page
-    for name, text in (("rain_mm_h", "0.1 in/h"), ("wind_m_s", "10-15 mph"), ("lowest_c", "45")):
+    for name, text in (
+        ("rain_mm_h", "0.1 in/h"),
+        ("wind_m_s", "10-15 mph"),
+        ("lowest_c", "45"),
+    ):
         field = page.locator(f"[data-column={name}]").first
         if not field.is_visible():
             fold = page.locator("details:not([open])").filter(has=field).first
@@ -189,9 +207,13 @@ def planned(hands: Hands) -> None:
 
 
 @pytest.mark.parametrize("way", ["mouse", "keys", "touch"])
-def test_a_newcomer_prints_the_camp_sheet(browser: Browser, empty: Testbed, way: Way) -> None:
+def test_a_newcomer_prints_the_camp_sheet(
+    browser: Browser, empty: Testbed, way: Way
+) -> None:
     phone = {"has_touch": True, "is_mobile": True} if way == "touch" else {}
-    size = {"width": 390, "height": 844} if way == "touch" else {"width": 1280, "height": 800}
+    size = (
+        {"width": 390, "height": 844} if way == "touch" else {"width": 1280, "height": 800}
+    )
     context = patient_context(browser, viewport=size, **phone)
     page = context.new_page()
     hands = Hands(page, way)

@@ -56,7 +56,9 @@ def test_needs_by_keyboard(page: Page, bed: Testbed) -> None:
 def test_wind_and_gusts_are_put_right_one_after_the_other(page: Page, bed: Testbed) -> None:
     """The wind typed first is above the gusts that are kept; it waits, and both are saved."""
     open_night(page, bed, 3)
-    wind, gust = (page.locator(f"[data-column={name}]") for name in ("wind_m_s", "gust_m_s"))
+    wind, gust = (
+        page.locator(f"[data-column={name}]") for name in ("wind_m_s", "gust_m_s")
+    )
     for field, text in ((wind, "6"), (gust, "9")):
         field.fill(text)
         field.press("Tab")
@@ -104,7 +106,9 @@ def test_a_forecast_is_pasted_looked_at_and_kept(page: Page, bed: Testbed) -> No
     )
 
 
-def test_the_wind_turned_on_the_bench_shrinks_the_dry_ground(page: Page, bed: Testbed) -> None:
+def test_the_wind_turned_on_the_bench_shrinks_the_dry_ground(
+    page: Page, bed: Testbed
+) -> None:
     """The slider says the side in words; with the wind into the front there is less dry ground; the
     rose follows.
     """
@@ -113,9 +117,9 @@ def test_the_wind_turned_on_the_bench_shrinks_the_dry_ground(page: Page, bed: Te
         f"{bed.sheets['Bertil K']}/lean-to"
     )
     page.wait_for_selector("html[data-ready]")
-    figure = page.locator(".figure", has=page.get_by_text("Dry ground", exact=True)).locator(
-        "strong"
-    )
+    figure = page.locator(
+        ".figure", has=page.get_by_text("Dry ground", exact=True)
+    ).locator("strong")
     back = float(figure.inner_text().split()[0])
     slider = page.locator("input[name=from]")
     expect(page.locator("[data-side]")).to_have_text("the back")
@@ -142,7 +146,9 @@ def test_the_wind_meter_is_read(page: Page, bed: Testbed) -> None:
     meter = page.locator("output.meter")
     expect(meter).to_contain_text("at head height here (")
     expect(meter).to_contain_text("at 10 m over open ground")
-    assert page.locator("[data-column=wind_m_s]").input_value() == wind  # nothing is taken yet
+    assert (
+        page.locator("[data-column=wind_m_s]").input_value() == wind
+    )  # nothing is taken yet
     meter.get_by_role("button", name="It was taken on open ground").click()
     expect(meter).to_contain_text("at head height on open ground")
     meter.get_by_role("button", name="Take it as tonight's wind").click()

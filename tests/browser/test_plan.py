@@ -71,10 +71,14 @@ def test_the_plan_is_made_and_changed_by_hand(bed: Testbed, page: Page) -> None:
     number = lock.get_attribute("data-number")
     with page.expect_response("**/locks"):
         lock.click()
-    page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
+    page.wait_for_selector(
+        f"[data-lock=standing][data-number='{number}'][aria-pressed=true]"
+    )
     page.click("text=Re-plan, keeping what stands")
     page.wait_for_selector(".plan[data-ended='plan done']")
-    page.wait_for_selector(f"[data-lock=standing][data-number='{number}'][aria-pressed=true]")
+    page.wait_for_selector(
+        f"[data-lock=standing][data-number='{number}'][aria-pressed=true]"
+    )
     page.click("[data-fold=evening] > summary")
     page.click("text=Plan the evening")
     page.wait_for_selector(".lanes .l-bar")

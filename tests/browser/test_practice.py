@@ -35,7 +35,9 @@ def answer_one(page: Page) -> None:
     drill.locator("[data-next]").click()
 
 
-def test_drills_work_without_network_and_are_sent_later(browser: Browser, bed: Testbed) -> None:
+def test_drills_work_without_network_and_are_sent_later(
+    browser: Browser, bed: Testbed
+) -> None:
     with bed.database.session() as session:
         person = kit.rows(session, bed.course, "people")[5].id
         token = links.token_of(session, links.make_link(session, bed.course, person))

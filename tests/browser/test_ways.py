@@ -67,7 +67,9 @@ def test_the_curve_sets_the_bench(page: Page, bed: Testbed) -> None:
     expect(page.locator("#ways .setup li").first).to_be_visible()
 
 
-def test_the_body_turns_by_keyboard_and_stands_without_script(page: Page, bed: Testbed) -> None:
+def test_the_body_turns_by_keyboard_and_stands_without_script(
+    page: Page, bed: Testbed
+) -> None:
     path = f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/a-frame"
     page.goto(path)
     canvas = page.locator(".orbit canvas")

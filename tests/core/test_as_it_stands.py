@@ -41,7 +41,9 @@ def test_what_measures_as_planned_moves_nothing() -> None:
     assert as_measured(A_FRAME, "P", 1.21).shifts == ()
 
 
-@pytest.mark.parametrize("slug", ["a-frame", "plow-point", "lean-to", "corner-wrap", "half-cone"])
+@pytest.mark.parametrize(
+    "slug", ["a-frame", "plow-point", "lean-to", "corner-wrap", "half-cone"]
+)
 def test_the_shelter_that_is_found_measures_what_was_measured(slug: str) -> None:
     """On random sheets: and its stakes stand where the shifts put those of the plan."""
     for sheet, settings in cases_that_fold(slug, np.random.default_rng(3), 4):
@@ -58,7 +60,9 @@ def test_the_shelter_that_is_found_measures_what_was_measured(slug: str) -> None
 
 
 def test_what_cannot_be_is_refused_in_the_courses_units() -> None:
-    with pytest.raises(InputError, match="with this sheet and pitch it is between") as caught:
+    with pytest.raises(
+        InputError, match="with this sheet and pitch it is between"
+    ) as caught:
         as_measured(A_FRAME, "P", 4.0, Units.IMPERIAL)
     assert "ft" in caught.value.message
     with pytest.raises(InputError, match="follows from the sheet"):

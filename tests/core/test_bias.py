@@ -40,7 +40,9 @@ def test_the_lifted_shape_is_the_least_sheared_one() -> None:
     """
     side, height, lift = 3.0, 1.2, 0.2
     shelter = fold_sheet(
-        PITCHES["plow-point-lifted"], Sheet.rectangle(side, side), {"height": height, "lift": lift}
+        PITCHES["plow-point-lifted"],
+        Sheet.rectangle(side, side),
+        {"height": height, "lift": lift},
     )
     pattern, points = shelter.pattern, shelter.pattern.points
     rim = (("E", "P", "A"), ("F", "A", "R"), ("G", "B", "R"), ("H", "P", "B"))
@@ -68,7 +70,9 @@ def test_the_lifted_shape_is_the_least_sheared_one() -> None:
             + 0.09 * np.square(bent).sum()
         )
 
-    start = shelter.xyz.ravel()[free] + np.random.default_rng(2).uniform(-0.03, 0.03, free.size)
+    start = shelter.xyz.ravel()[free] + np.random.default_rng(2).uniform(
+        -0.03, 0.03, free.size
+    )
     found = minimize(
         aim,
         start,
@@ -104,7 +108,9 @@ def test_quasi_definite_equations_against_numpy(size: int) -> None:
     sparse = dice.normal(size=(size, size)) * (dice.random((size, size)) < 0.4)
     whole = sparse + sparse.T
     whole[:half, :half] = sparse[:half, :half] @ sparse[:half, :half].T + np.eye(half)
-    whole[half:, half:] = -(sparse[half:, half:] @ sparse[half:, half:].T) - np.eye(size - half)
+    whole[half:, half:] = -(sparse[half:, half:] @ sparse[half:, half:].T) - np.eye(
+        size - half
+    )
     aim = dice.normal(size=size)
     found = aim.copy()
     solve_quasi_definite(whole.copy(), found)

@@ -66,7 +66,9 @@ def test_tie_out_patterns() -> None:
         (((0, 0), (1e9, 0), (1, 1)), "no place"),
     ],
 )
-def test_bad_outlines_are_refused(outline: tuple[tuple[float, float], ...], words: str) -> None:
+def test_bad_outlines_are_refused(
+    outline: tuple[tuple[float, float], ...], words: str
+) -> None:
     with pytest.raises(InputError, match=words) as refused:
         Sheet(outline)
     assert refused.value.field.startswith("sheet.outline_m")

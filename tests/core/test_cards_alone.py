@@ -50,7 +50,9 @@ def laid_out(shelter: Shelter, told: dict[frozenset[str], float]) -> dict[str, n
     shows the side).
     """
     names = marks(shelter)
-    order = [a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet]
+    order = [
+        a.point for a in shelter.pitch.anchors if a.hold is not Hold.FREE and a.on_sheet
+    ]
     true = {p: shelter.at(p)[:2] for p in order}
     first, second = (
         order[0],
@@ -74,7 +76,9 @@ def laid_out(shelter: Shelter, told: dict[frozenset[str], float]) -> dict[str, n
         x = (a**2 - b**2 + apart**2) / (2 * apart)
         y = math.sqrt(max(a**2 - x**2, 0.0))
         way = (q - p) / apart
-        both = [p + x * way + side * y * np.array([-way[1], way[0]]) for side in (1.0, -1.0)]
+        both = [
+            p + x * way + side * y * np.array([-way[1], way[0]]) for side in (1.0, -1.0)
+        ]
         side = np.sign((true[point] - true[first]) @ square)
         off = [
             sum((np.hypot(*(place - other)) - length) ** 2 for other, length in known)
@@ -115,7 +119,10 @@ def test_every_distance_in_the_steps_is_the_shelters(shelter: Shelter) -> None:
     rig = assess(shelter, Supports(others=None)).rig
     places = {p: shelter.at(p)[:2] for p in shelter.pattern.points}
     high = shelter.pitch.high_points()
-    for units, slack in ((Units.METRIC, TAPE_M + 1e-9), (Units.IMPERIAL, 0.0254 / 2 + 1e-9)):
+    for units, slack in (
+        (Units.METRIC, TAPE_M + 1e-9),
+        (Units.IMPERIAL, 0.0254 / 2 + 1e-9),
+    ):
         texts = [s.text for s in steps(shelter, rig, units)]
         said = " ".join(texts)
         for step in shelter.pitch.steps:
@@ -177,7 +184,8 @@ def test_more_hands_are_quicker_and_first_times_slower(slug: str) -> None:
         assert all(a >= b for a, b in pairwise(taken))
         assert taken[2] == taken[3]
     alone = [
-        minutes(shelter.pitch, rig, skill) for skill in ("practised", "learning", "first time")
+        minutes(shelter.pitch, rig, skill)
+        for skill in ("practised", "learning", "first time")
     ]
     assert alone == sorted(alone)
     assert alone[0] >= shelter.pitch.minutes

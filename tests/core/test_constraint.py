@@ -34,7 +34,10 @@ def test_what_names_nothing_is_refused(tag: str) -> None:
 def test_what_is_let_go_brought_and_asked() -> None:
     """Common practice: no suggestion drops a rule that protects people."""
     ways = {kept.kind: kept.repair for kept in EVERY}
-    assert {k for k, way in ways.items() if way is Repair.LET_GO} == {Kind.LOCK, Kind.ALWAYS}
+    assert {k for k, way in ways.items() if way is Repair.LET_GO} == {
+        Kind.LOCK,
+        Kind.ALWAYS,
+    }
     assert {k for k, way in ways.items() if way is Repair.BRING} == {Kind.BED, Kind.KIT}
     assert {k.subjects[0] for k in EVERY if k.protects} == SAFEGUARDS
     assert min(EVERY, key=lambda kept: kept.effort).kind is Kind.LOCK

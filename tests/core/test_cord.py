@@ -90,7 +90,9 @@ def value_of(plan: CordPlan, needs: Sequence[float], lines: Sequence[Line]) -> V
     used = [line for _, line in plan.whole] + [i for _, *two in plan.joined for i in two]
     assert len(set(used)) == len(used)
     lengths = plan.lengths(lines, len(needs))
-    assert all(lengths[n] >= needs[n] - 1e-6 for n in range(len(needs)) if n not in plan.short)
+    assert all(
+        lengths[n] >= needs[n] - 1e-6 for n in range(len(needs)) if n not in plan.short
+    )
     for hank, pieces in plan.cut:
         assert lines[hank].is_hank
         assert hank not in used
@@ -136,7 +138,9 @@ def test_what_is_not_to_be_cut_stays_whole() -> None:
 @given(
     st.lists(st.lists(st.floats(0.3, 9.0), max_size=6), min_size=1, max_size=4),
 )
-def test_pieces_that_serve_all_nights_together_serve_each(nights: list[list[float]]) -> None:
+def test_pieces_that_serve_all_nights_together_serve_each(
+    nights: list[list[float]],
+) -> None:
     pieces = together(nights)
     for night in nights:
         out = handed_out(night, pieces)
@@ -153,7 +157,9 @@ def test_with_any_piece_shorter_some_night_lacks_one(nights: list[list[float]]) 
         assert any(-1 in handed_out(night, shorter) for night in nights)
 
 
-@pytest.mark.parametrize(("need", "ready"), [(0.25, 1), (1.7, 6), (2.4, 8), (2.5, 10), (5.0, 20)])
+@pytest.mark.parametrize(
+    ("need", "ready"), [(0.25, 1), (1.7, 6), (2.4, 8), (2.5, 10), (5.0, 20)]
+)
 def test_pieces_are_cut_to_ready_lengths(need: float, ready: int) -> None:
     """Loops of 12 in, guys of 6 to 10 ft, ridge lines of 15 to 20 ft (common practice)."""
     assert ready_m(need) == pytest.approx(ready * 0.3048)

@@ -48,7 +48,9 @@ def test_dry_ground_of_shelters_against_rays(shelter: Shelter, weather: Weather)
     )
 
 
-def _face(role: Role, ring: list[tuple[float, float]], slope: tuple[float, float, float]) -> Face:
+def _face(
+    role: Role, ring: list[tuple[float, float]], slope: tuple[float, float, float]
+) -> Face:
     xy = np.array(ring)
     return Face("face", role, np.column_stack([xy, xy @ np.array(slope[:2]) + slope[2]]))
 
@@ -94,7 +96,9 @@ def test_an_upright_wall_keeps_slanted_rain_off() -> None:
     metre, which the calm-air shadow takes away again unless a roof lies over it.
     """
     wall = Face("wall", Role.WALL, np.array([[0, 0, 0.0], [0, 2, 0], [0, 2, 1], [0, 0, 1]]))
-    roof = Face("roof", Role.ROOF, np.array([[0, 0, 1.0], [-1, 0, 1], [-1, 2, 1], [0, 2, 1]]))
+    roof = Face(
+        "roof", Role.ROOF, np.array([[0, 0, 1.0], [-1, 0, 1], [-1, 2, 1], [0, 2, 1]])
+    )
     assert shadow(Roof.over([wall]), np.array([-0.5, 0.0])).area == pytest.approx(1.0)
     weather = Weather(4, 0.5 * terminal_speed(median_drop_mm(4)), 90, 0)
     assert rain_slope(weather) == pytest.approx(0.5)
@@ -118,14 +122,17 @@ def test_the_slant_follows_the_driving_rain_index(rain: float) -> None:
         )
 
 
-@pytest.mark.parametrize(("drop", "speed"), [(0.5, 2.06), (1.5, 5.41), (2.5, 7.41), (3.5, 8.53)])
+@pytest.mark.parametrize(
+    ("drop", "speed"), [(0.5, 2.06), (1.5, 5.41), (2.5, 7.41), (3.5, 8.53)]
+)
 def test_more_terminal_speeds(drop: float, speed: float) -> None:
     """Gunn and Kinzer 1949; the fit is within 5 per cent at the small drops."""
     assert terminal_speed(drop) == pytest.approx(speed, rel=0.05)
 
 
 @pytest.mark.parametrize(
-    ("rain", "drop"), [(0.25, 0.963), (1.0, 1.24), (12.7, 1.969), (25.4, 2.234), (101.6, 2.875)]
+    ("rain", "drop"),
+    [(0.25, 0.963), (1.0, 1.24), (12.7, 1.969), (25.4, 2.234), (101.6, 2.875)],
 )
 def test_the_drop_size_law(rain: float, drop: float) -> None:
     """Laws and Parsons 1943, D50 = 2.23 I^0.182 with I in inches an hour: the same law written for
@@ -148,7 +155,10 @@ def test_wide_swings_are_tried_closely() -> None:
 
 
 @given(
-    shelter=SHELTERS, rain=st.floats(0.5, 40), wind=st.floats(0.2, 10), bearing=st.floats(0, 360)
+    shelter=SHELTERS,
+    rain=st.floats(0.5, 40),
+    wind=st.floats(0.2, 10),
+    bearing=st.floats(0, 360),
 )
 def test_more_wind_never_dries_a_lid(
     shelter: Shelter, rain: float, wind: float, bearing: float
@@ -156,13 +166,16 @@ def test_more_wind_never_dries_a_lid(
     roof = roof_of(shelter)
     assume(roof.rim is not None)
     areas = [
-        dry_ground(roof, Weather(rain, w, bearing)).area_m2 for w in (0, wind, 1.3 * wind, 2 * wind)
+        dry_ground(roof, Weather(rain, w, bearing)).area_m2
+        for w in (0, wind, 1.3 * wind, 2 * wind)
     ]
     assert all(b <= a + 1e-6 for a, b in pairwise(areas))
 
 
 @given(shelter=SHELTERS, weather=WEATHERS)
-def test_the_rose_is_the_dry_ground_of_each_heading(shelter: Shelter, weather: Weather) -> None:
+def test_the_rose_is_the_dry_ground_of_each_heading(
+    shelter: Shelter, weather: Weather
+) -> None:
     """Each petal is what a shelter standing so gives; best and worst are the extremes."""
     found = rose(shelter, weather)
     roof = roof_of(shelter)
@@ -212,7 +225,9 @@ def test_weather_out_of_range_is_refused() -> None:
 
 
 @given(shelter=SHELTERS, weather=WEATHERS)
-def test_the_quick_way_under_a_lid_is_the_general_way(shelter: Shelter, weather: Weather) -> None:
+def test_the_quick_way_under_a_lid_is_the_general_way(
+    shelter: Shelter, weather: Weather
+) -> None:
     """Rain in under the upwind edges of a convex lid, against the shadows of its faces."""
     lid = roof_of(shelter)
     assume(lid.rim is not None)
@@ -230,7 +245,9 @@ def test_the_quick_way_under_a_lid_is_the_general_way(shelter: Shelter, weather:
 
 @settings(max_examples=60)
 @given(shelter=SHELTERS, weather=WEATHERS)
-def test_dry_ground_is_what_no_fall_of_the_spread_wets(shelter: Shelter, weather: Weather) -> None:
+def test_dry_ground_is_what_no_fall_of_the_spread_wets(
+    shelter: Shelter, weather: Weather
+) -> None:
     """Most falls are passed over, for what they wet others have wetted: all taken one by one leave
     the same ground.
     """
@@ -263,4 +280,6 @@ def test_the_open_share_is_that_of_the_outline_seen_along_the_wind(
     towards = shapely.union_all(
         [seen(gap(o)) for o in gaps if o.outward @ upwind > 1e-9], grid_size=1e-9
     ).area
-    assert open_to_wind(shelter, bearing) == pytest.approx(min(towards / whole, 1.0), abs=1e-6)
+    assert open_to_wind(shelter, bearing) == pytest.approx(
+        min(towards / whole, 1.0), abs=1e-6
+    )

@@ -14,7 +14,9 @@ from tarvik.core.plan.apart import cliques, conflicting
 from tarvik.core.plan.earshot import heard
 from tarvik.core.plan.offers import Offer
 
-PLACES = st.lists(st.tuples(st.integers(-12, 12), st.integers(-12, 12)), min_size=1, max_size=25)
+PLACES = st.lists(
+    st.tuples(st.integers(-12, 12), st.integers(-12, 12)), min_size=1, max_size=25
+)
 
 
 @given(places=PLACES, reach=st.sampled_from([3.0, 8.0, 20.0]), thicket=st.booleans())
@@ -49,7 +51,12 @@ def offer(sheet: int, x: float, y: float, tree: str | None) -> Offer:
     )
     trees = () if tree is None else (tree,)
     return Offer(
-        sheets=(sheet,), pitch="lean-to", settings=(), beds=((1.8, 1),), ground=ground, trees=trees
+        sheets=(sheet,),
+        pitch="lean-to",
+        settings=(),
+        beds=((1.8, 1),),
+        ground=ground,
+        trees=trees,
     )
 
 

@@ -44,14 +44,18 @@ def check(found: Evening, shelters: list[ToPitch], hands: Hands) -> None:
         assert [t.stage for t in mine] == [s for s in STAGES if s not in leaves]
         ends = {t.stage: t.end for t in mine}
         for task in mine:
-            assert all(ends[s] <= task.start for s in AFTER.get(task.stage, ()) if s in ends)
+            assert all(
+                ends[s] <= task.start for s in AFTER.get(task.stage, ()) if s in ends
+            )
     for person in hands.campers:
         mine = sorted((t.start, t.end) for t in found.tasks if person.number in t.who)
         assert all(a[1] <= b[0] for a, b in itertools.pairwise(mine))
         assert all(start >= hands.from_min.get(person.number, 0) for start, _ in mine)
         assert person.number not in hands.gone or not mine
     for minute in range(found.done):
-        assert sum(t.start <= minute < t.end for t in found.tasks if t.mallet) <= hands.mallets
+        assert (
+            sum(t.start <= minute < t.end for t in found.tasks if t.mallet) <= hands.mallets
+        )
     assert found.done == max(t.end for t in found.tasks)
 
 
@@ -87,7 +91,9 @@ def test_random_evenings_keep_every_rule() -> None:
 
 def test_a_second_pair_of_hands_and_mallet_is_never_slower() -> None:
     shelters = [ToPitch(1, (1, 2), 6, 2, 4), ToPitch(2, (3, 4), 6, 2, 4)]
-    one, two = (evening(shelters, Hands(crew(4), {}, mallets=m), None, LIMITS).done for m in (1, 2))
+    one, two = (
+        evening(shelters, Hands(crew(4), {}, mallets=m), None, LIMITS).done for m in (1, 2)
+    )
     assert two <= one
     alone = evening(shelters[:1], Hands(crew(1), {}), None, LIMITS).done
     helped = evening(shelters[:1], Hands(crew(3), {}), None, LIMITS).done

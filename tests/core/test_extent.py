@@ -36,7 +36,10 @@ def _planes(outline: np.ndarray) -> np.ndarray:
     off=st.tuples(st.floats(-1, 1), st.floats(-1, 1)),
 )
 def test_a_mat_that_lies_is_never_passed_over(
-    points: list[tuple[float, float]], shares: list[float], turn: int, off: tuple[float, float]
+    points: list[tuple[float, float]],
+    shares: list[float],
+    turn: int,
+    off: tuple[float, float],
 ) -> None:
     """Under a roof of four nested outlines a mat put at random: where Shapely has its four
     rectangles inside theirs, its heading is tried, and its centre is among those found.
@@ -45,7 +48,8 @@ def test_a_mat_that_lies_is_never_passed_over(
     whole = Polygon(outline)
     boxes = Clearance().boxes(STATURE_M)
     nested = [
-        affinity.scale(whole, 2 * share, 2 * share, origin=whole.centroid) for share in shares
+        affinity.scale(whole, 2 * share, 2 * share, origin=whole.centroid)
+        for share in shares
     ]
     planes = [_planes(np.asarray(p.exterior.coords)[:-1]) for p in nested]
     every, which = np.concatenate(planes), np.repeat(np.arange(4), [len(p) for p in planes])
@@ -53,7 +57,9 @@ def test_a_mat_that_lies_is_never_passed_over(
     centre = np.array([whole.centroid.x + off[0], whole.centroid.y + off[1]])
     rectangles = [box(b[0], b[2], b[1], b[3]) for b in boxes]
     laid = [
-        affinity.translate(affinity.rotate(r, angle, origin=(0, 0), use_radians=True), *centre)
+        affinity.translate(
+            affinity.rotate(r, angle, origin=(0, 0), use_radians=True), *centre
+        )
         for r in rectangles
     ]
     inside = all(
@@ -80,7 +86,9 @@ def test_a_mat_that_lies_is_never_passed_over(
             .covers(affinity.translate(box(0, 0, 0, 0).centroid, *centre))
         )
     elif len(centres):
-        least = min(float((planes[b][:, :2] @ centre - planes[b][:, 2]).min()) for b in range(4))
+        least = min(
+            float((planes[b][:, :2] @ centre - planes[b][:, 2]).min()) for b in range(4)
+        )
         assume(abs(least) > 1e-3)
         eased_in = all(
             region.buffer(-1e-5).contains(r) for region, r in zip(nested, laid, strict=True)
@@ -116,7 +124,9 @@ def test_centres_within_half_planes_are_all_there_are(
     assert abs(found - left.area) < 1e-6
 
 
-def _most_plainly(centres: np.ndarray, heading: np.ndarray, length: float, width: float) -> int:
+def _most_plainly(
+    centres: np.ndarray, heading: np.ndarray, length: float, width: float
+) -> int:
     """Mats at single centres, one beyond the other, tried in every direction with plain loops."""
     best = 0
     for k in range(STEPS // 2):

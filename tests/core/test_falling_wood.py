@@ -38,13 +38,16 @@ def test_from_what_gust_trees_are_looked_at(
 def test_without_a_gust_told_it_goes_by_the_gust_rule() -> None:
     """14 m/s of mean wind gust to 20.8 m/s, 14.2 to 21.1."""
     by_rule = [
-        falling_wood(NightNeeds(surroundings="closed-wood", wind_m_s=wind)) for wind in (14.0, 14.2)
+        falling_wood(NightNeeds(surroundings="closed-wood", wind_m_s=wind))
+        for wind in (14.0, 14.2)
     ]
     assert [f.level for f in by_rule if f] == [Level.CAUTION, Level.STOPS]
     assert falling_wood(NightNeeds(surroundings="closed-wood")) is None
 
 
-@pytest.mark.parametrize("surroundings", ["open", "scattered", "edge", "thin-wood", "closed-wood"])
+@pytest.mark.parametrize(
+    "surroundings", ["open", "scattered", "edge", "thin-wood", "closed-wood"]
+)
 def test_nobody_is_sent_under_swaying_trees(surroundings: str) -> None:
     advice = propose(NightNeeds(surroundings=surroundings, wind_m_s=14.0)).advice
     assert "clear of" in advice and "sway" in advice and "into a wood" not in advice

@@ -48,7 +48,9 @@ def cases_that_fold(
             for s in pitch.settings
         }
         good = np.flatnonzero(foldable(fitting.pitch, fitting.box, values))
-        found += [(sheet, {name: float(v[k]) for name, v in values.items()}) for k in good[:2]]
+        found += [
+            (sheet, {name: float(v[k]) for name, v in values.items()}) for k in good[:2]
+        ]
         if len(found) >= wanted:
             return found[:wanted]
     raise AssertionError(f"only {len(found)} of {wanted} cases of {slug} fold")
@@ -65,7 +67,9 @@ def test_every_fold_is_cloth(slug: str) -> None:
         shelter = fold_sheet(pitch, sheet, settings)
         assert (
             tiling_fault_m2(
-                sheet, {p: shelter.sheet_at(p) for p in shelter.pattern.points}, shelter.panels
+                sheet,
+                {p: shelter.sheet_at(p) for p in shelter.pattern.points},
+                shelter.panels,
             )
             < 1e-7
         )
@@ -103,9 +107,13 @@ def test_plow_point_against_symbolic_circles() -> None:
     x, y = sp.symbols("x y", real=True)
     width, length, h = sp.Rational(24, 10), 3, sp.Rational(13, 10)
     reach = sp.sqrt(width**2 + length**2 - h**2)
-    solved = sp.solve([x**2 + y**2 + h**2 - width**2, (x - reach) ** 2 + y**2 - length**2], [x, y])
+    solved = sp.solve(
+        [x**2 + y**2 + h**2 - width**2, (x - reach) ** 2 + y**2 - length**2], [x, y]
+    )
     wanted = {(float(a), round(abs(float(b)), 9)) for a, b in solved}
-    corner = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(2.4, 3.0), {"height": 1.3}).at("A")
+    corner = fold_sheet(
+        PITCHES["plow-point"], Sheet.rectangle(2.4, 3.0), {"height": 1.3}
+    ).at("A")
     assert min(math.dist((corner[0], abs(corner[1])), w) for w in wanted) < 1e-9
 
 
@@ -128,12 +136,12 @@ def test_a_frame_and_lean_to_closed_forms() -> None:
     span = sp.lambdify((w, h), sp.sqrt((w / 2) ** 2 - h**2))
     depth = sp.lambdify((w, h, f), sp.sqrt((w - f) ** 2 - h**2))
     sheet = Sheet.rectangle(2.9, 2.9)
-    assert fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.0}).at("A")[1] == pytest.approx(
-        span(2.9, 1.0)
-    )
-    assert fold_sheet(PITCHES["lean-to"], sheet, {"height": 1.3}).at("A")[0] == pytest.approx(
-        depth(2.9, 1.3, 0)
-    )
+    assert fold_sheet(PITCHES["a-frame"], sheet, {"height": 1.0}).at("A")[
+        1
+    ] == pytest.approx(span(2.9, 1.0))
+    assert fold_sheet(PITCHES["lean-to"], sheet, {"height": 1.3}).at("A")[
+        0
+    ] == pytest.approx(depth(2.9, 1.3, 0))
     floored = fold_sheet(PITCHES["lean-to-floored"], sheet, {"height": 1.1, "floor": 0.8})
     assert floored.at("A")[0] == pytest.approx(depth(2.9, 1.1, 0.8))
     assert floored.at("A")[0] - floored.at("C")[0] == pytest.approx(0.8)
@@ -163,7 +171,11 @@ def test_diagonal_fly_corners_by_general_optimiser(
         ]
 
     found = least_squares(
-        off, shelter.at("A")[:2] + np.array([0.05, -0.05]), xtol=1e-14, ftol=1e-14, gtol=1e-14
+        off,
+        shelter.at("A")[:2] + np.array([0.05, -0.05]),
+        xtol=1e-14,
+        ftol=1e-14,
+        gtol=1e-14,
     ).x
     assert found == pytest.approx(shelter.at("A")[:2], abs=1e-5)
 
@@ -186,7 +198,9 @@ def test_the_solver_finds_the_fold_from_a_rough_start(slug: str) -> None:
     layout = pitch.layout(box, {name: v[good] for name, v in values.items()})
     moved = (
         ~layout.held
-        & np.isin(np.arange(len(layout.pattern.points)), layout.pattern.rigid_pairs())[:, None]
+        & np.isin(np.arange(len(layout.pattern.points)), layout.pattern.rigid_pairs())[
+            :, None
+        ]
     )
     noise = rng.uniform(-0.02, 0.02, layout.start.shape) * moved
     rough = Layout(layout.pattern, layout.uv, layout.start + noise, layout.held)
@@ -197,7 +211,9 @@ def test_the_solver_finds_the_fold_from_a_rough_start(slug: str) -> None:
 
 
 def test_a_fold_that_cannot_be_says_so() -> None:
-    layout = PITCHES["a-frame"].layout((2.0, 2.0), batch({"height": 1.4}, PITCHES["a-frame"]))
+    layout = PITCHES["a-frame"].layout(
+        (2.0, 2.0), batch({"height": 1.4}, PITCHES["a-frame"])
+    )
     assert not solve_fold(layout).rigid[0]
 
 
@@ -213,7 +229,11 @@ def test_limits_explain_every_refusal(
     length = width if pitch.shape is Shape.SQUARE else length
     for refusal in refusals(pitch, (width, length), {"height": height}):
         assert refusal.why
-        if math.isfinite(refusal.most) and refusal.short_by_m > 0 and refusal.setting == "height":
+        if (
+            math.isfinite(refusal.most)
+            and refusal.short_by_m > 0
+            and refusal.setting == "height"
+        ):
             nearest = refusal.least + 1e-4 if refusal.too_small else refusal.most - 1e-4
             values = batch({"height": nearest}, pitch)
             others = list(refusals(pitch, (width, length), {"height": nearest}))
@@ -244,4 +264,6 @@ def test_a_fold_with_a_place_missing_is_none_whichever_it_is() -> None:
         start = layout.start.copy()
         start[0, point, 1] = np.nan
         assert np.isnan(length_residual(layout, start)[0])
-        assert not solve_fold(Layout(layout.pattern, layout.uv, start, layout.held)).rigid[0]
+        assert not solve_fold(Layout(layout.pattern, layout.uv, start, layout.held)).rigid[
+            0
+        ]

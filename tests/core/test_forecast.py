@@ -14,7 +14,14 @@ from hypothesis import strategies as st
 
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level, gravest
-from tarvik.core.weather.forecast import Forecast, Hour, age_finding, age_words, assemble, outlook
+from tarvik.core.weather.forecast import (
+    Forecast,
+    Hour,
+    age_finding,
+    age_words,
+    assemble,
+    outlook,
+)
 from tarvik.core.weather.needs import NightNeeds, needs_from, zone_named
 from tarvik.exchange.forecast import as_form, read_any, read_csv, read_json, write_csv
 
@@ -28,7 +35,8 @@ def at(hours: int) -> datetime:
 
 def plain(hours: int, **values: float) -> list[Hour]:
     return [
-        Hour(at(h), 10.0 - h / 10, 0.0, 4.0, 6.0, 240.0, 80.0, 50.0, **values) for h in range(hours)
+        Hour(at(h), 10.0 - h / 10, 0.0, 4.0, 6.0, 240.0, 80.0, 50.0, **values)
+        for h in range(hours)
     ]  # type: ignore[arg-type]
 
 
@@ -79,7 +87,13 @@ def test_the_outlook_of_a_night_by_hand() -> None:
         Hour(at(3), 6, 0, 6, None, 30),
     ]
     seen = outlook(assemble(hours), at(0), at(4))
-    assert (seen.lowest_c, seen.highest_c, seen.rain_mm_h, seen.wind_m_s, seen.gust_m_s) == (
+    assert (
+        seen.lowest_c,
+        seen.highest_c,
+        seen.rain_mm_h,
+        seen.wind_m_s,
+        seen.gust_m_s,
+    ) == (
         5,
         9,
         2.4,
@@ -120,7 +134,9 @@ def test_taking_over_a_forecast_keeps_what_it_does_not_say() -> None:
     )
     after = needs_from(
         outlook(
-            assemble([Hour(at(h), rain_mm_h=0.5 * (h == 2), wind_m_s=5.0) for h in range(16)]),
+            assemble(
+                [Hour(at(h), rain_mm_h=0.5 * (h == 2), wind_m_s=5.0) for h in range(16)]
+            ),
             *(before.window or ()),
         ),
         before,
@@ -153,7 +169,9 @@ def test_csv_with_units_zones_and_compass_points() -> None:
         + "2027-09-23T18:00+01:00,8,1.2,36,54,WSW,90,no\n2027-09-23T19:00+01:00,7,,36,,250,,yes\n",
         LONDON,
     )
-    assert read.hours[0] == Hour(at(1), 8, 1.2, pytest.approx(10.0), pytest.approx(15.0), 247.5, 90)
+    assert read.hours[0] == Hour(
+        at(1), 8, 1.2, pytest.approx(10.0), pytest.approx(15.0), 247.5, 90
+    )
     assert read.hours[1].rain_mm_h is None
     assert read.hours[1].snow
     assert read.findings == ()
@@ -162,7 +180,9 @@ def test_csv_with_units_zones_and_compass_points() -> None:
 def test_snow_and_lightning_reach_the_night() -> None:
     """Snow hours of 2 and 1 mm of water are 3 kg/m2: 3 cm of new snow of 100 kg/m3."""
     head = "time,rain_mm_h,snow,lightning\n"
-    rows = "2027-09-23T18:00Z,2,yes,no\n2027-09-23T19:00Z,1,yes,yes\n2027-09-23T20:00Z,5,no,\n"
+    rows = (
+        "2027-09-23T18:00Z,2,yes,no\n2027-09-23T19:00Z,1,yes,yes\n2027-09-23T20:00Z,5,no,\n"
+    )
     read = read_csv(head + rows, LONDON)
     assert [h.lightning for h in read.hours] == [False, True, False]
     assert read_csv(write_csv(read), LONDON).hours == read.hours
@@ -207,8 +227,12 @@ def test_times_in_another_zone_are_said_and_right() -> None:
         ("2027-09-23T23:00+01:00,8,0,10,20,200,80,no", "gap"),
     ],
 )
-def test_each_fault_of_a_line_is_a_finding_and_the_rest_is_read(line: str, code: str) -> None:
-    read = read_csv(CSV + "2027-09-23T18:00+01:00,8,1,10,20,WSW,90,no\n" + line + "\n", LONDON)
+def test_each_fault_of_a_line_is_a_finding_and_the_rest_is_read(
+    line: str, code: str
+) -> None:
+    read = read_csv(
+        CSV + "2027-09-23T18:00+01:00,8,1,10,20,WSW,90,no\n" + line + "\n", LONDON
+    )
     assert code in codes(read)
     assert read.hours[0].at == at(1)
     assert all(f.message and isinstance(f, Finding) for f in read.findings)
@@ -240,7 +264,11 @@ def test_what_is_no_forecast_is_refused_with_words(text: str, words: str) -> Non
     | st.text(alphabet='{}[]",:0123456789 \n;timehourstemp_cT+-', max_size=300)
 )
 def test_any_text_is_read_or_refused_kindly(text: str) -> None:
-    for given_text in (text, CSV + text, json.dumps({"hours": [{"time": text, "temp_c": text}]})):
+    for given_text in (
+        text,
+        CSV + text,
+        json.dumps({"hours": [{"time": text, "temp_c": text}]}),
+    ):
         try:
             assert read_any(given_text, LONDON).hours
         except InputError as err:

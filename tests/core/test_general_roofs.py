@@ -51,7 +51,9 @@ def packed(shelter: Shelter) -> tuple[np.ndarray, np.ndarray]:
     return np.ascontiguousarray(room[None]), corners
 
 
-def areas_of(shelter: Shelter, falls: np.ndarray, finest: float = 0.01) -> tuple[np.ndarray, int]:
+def areas_of(
+    shelter: Shelter, falls: np.ndarray, finest: float = 0.01
+) -> tuple[np.ndarray, int]:
     """Peak, sheltered, sitting and standing ground by the quick way, and whether the roof is a
     convex lid.
     """
@@ -78,7 +80,9 @@ def test_area_of_a_union_against_shapely(data: st.DataObject, count: int) -> Non
         ring = np.asarray(hull.exterior.coords)[:-1]
         polygons[i, : len(ring)], sizes[i] = ring, len(ring)
         shapes.append(hull)
-    assert union_area(polygons, sizes) == pytest.approx(shapely.union_all(shapes).area, abs=1e-9)
+    assert union_area(polygons, sizes) == pytest.approx(
+        shapely.union_all(shapes).area, abs=1e-9
+    )
 
 
 @given(shelter=SHELTERS, height=st.floats(0.1, 1.9))
@@ -99,12 +103,19 @@ def test_the_search_sees_the_same_areas(shelter: Shelter) -> None:
     """What the search weighs is what the figures say: within a thousandth in calm air."""
     quick, _ = areas_of(shelter, CALM_FALL)
     figures = measure(shelter, BODY)
-    exact = [figures.peak_m, figures.dry_area_m2, figures.sit_area_m2, figures.stand_area_m2]
+    exact = [
+        figures.peak_m,
+        figures.dry_area_m2,
+        figures.sit_area_m2,
+        figures.stand_area_m2,
+    ]
     assert quick == pytest.approx(exact, rel=1e-3, abs=2e-3)
 
 
 @given(shelter=SHELTERS, wind=st.floats(1, 12), bearing=st.floats(0, 360))
-def test_the_search_sees_slanted_rain(shelter: Shelter, wind: float, bearing: float) -> None:
+def test_the_search_sees_slanted_rain(
+    shelter: Shelter, wind: float, bearing: float
+) -> None:
     """With the winds of the whole spread the quick dry ground is the exact one; with the few it
     tries, never less.
     """
@@ -143,7 +154,9 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
     )
 
 
-def share_of(side: float, falls: np.ndarray, least: float, halvings: int) -> tuple[int, float]:
+def share_of(
+    side: float, falls: np.ndarray, least: float, halvings: int
+) -> tuple[int, float]:
     """Under a level square roof 1.5 m up: the share of a mat at which one lies."""
     corners = [(0.0, 0.0, 1.5), (side, 0.0, 1.5), (side, side, 1.5), (0.0, side, 1.5)]
     faces = np.array([[np.full((4, 3), np.nan)], [corners]])  # the first one does not fold
@@ -181,7 +194,10 @@ def test_the_share_of_a_mat_in_a_square(side: float, slope: float) -> None:
     case, share = share_of(side, falls if slope else CALM_FALL, exact - 0.1, 12)
     assert case == 1
     assert share == pytest.approx(exact, abs=0.0005)
-    assert share_of(side, falls if slope else CALM_FALL, exact + 0.001, 12) == (-1, exact + 0.001)
+    assert share_of(side, falls if slope else CALM_FALL, exact + 0.001, 12) == (
+        -1,
+        exact + 0.001,
+    )
 
 
 def test_whole_mats_end_the_search_for_a_share() -> None:
@@ -225,7 +241,10 @@ def test_as_many_as_fit_are_found_in_slanted_rain() -> None:
         solve(replace(asked, settings={"height": h})).figures
         for h in np.linspace(0.6, 2.5, 20).tolist()
     ]
-    assert found is not None and found.sleepers == max(f.sleepers for f in at if f is not None) == 5
+    assert (
+        found is not None
+        and found.sleepers == max(f.sleepers for f in at if f is not None) == 5
+    )
 
 
 @settings(max_examples=30)
@@ -246,7 +265,10 @@ def test_a_lid_taken_as_any_roof_sleeps_as_many(shelter: Shelter) -> None:
 def test_a_mat_never_lies_across_a_hole() -> None:
     """Two roofs with a gap between them: a mat lies under one of them, not under both."""
     strip = np.array([[0.0, 0, 1], [1.2, 0, 1], [1.2, 2.2, 1], [0, 2.2, 1]])
-    faces = [Face("a", Role.ROOF, strip), Face("b", Role.ROOF, strip + np.array([1.5, 0, 0]))]
+    faces = [
+        Face("a", Role.ROOF, strip),
+        Face("b", Role.ROOF, strip + np.array([1.5, 0, 0])),
+    ]
     mats = lay_mats(Ground.under(Roof.over(faces), None, CLEAR), 1.9, CLEAR)
     assert len(mats) == 4
     gap = Polygon([(1.2, 0), (1.5, 0), (1.5, 2.2), (1.2, 2.2)])
@@ -257,7 +279,9 @@ def test_a_door_inside_takes_ground_from_the_bed() -> None:
     """A low panel under the roof stands in the way, however high the roof above it."""
     roof = np.array([[0.0, 0, 1.5], [2.2, 0, 1.5], [2.2, 1.3, 1.5], [0, 1.3, 1.5]])
     door = np.array([[1.0, 0.0, 0.2], [1.2, 0.0, 0.2], [1.2, 1.3, 0.2], [1.0, 1.3, 0.2]])
-    free = lay_mats(Ground.under(Roof.over([Face("r", Role.ROOF, roof)]), None, CLEAR), 1.9, CLEAR)
+    free = lay_mats(
+        Ground.under(Roof.over([Face("r", Role.ROOF, roof)]), None, CLEAR), 1.9, CLEAR
+    )
     blocked = lay_mats(
         Ground.under(
             Roof.over([Face("r", Role.ROOF, roof), Face("d", Role.DOOR, door)]), None, CLEAR
@@ -303,7 +327,9 @@ def test_the_search_lies_dry_in_slanted_rain_when_that_can_be(slug: str) -> None
     best = 0
     for height in np.linspace(0.5, 2.2, 18):
         figures = solve(
-            Question(sheet, PITCHES[slug], {"height": float(height)}, wanted=1, weather=weather)
+            Question(
+                sheet, PITCHES[slug], {"height": float(height)}, wanted=1, weather=weather
+            )
         ).figures
         best = max(best, figures.sleepers if figures else 0)
     assert min(found.figures.sleepers, 1) >= min(best, 1)
@@ -320,7 +346,9 @@ def test_twice_the_sheet_at_twice_the_measures_is_twice_the_shelter(slug: str) -
     full = {s.name: small.get(s.name, s.default) for s in pitch.settings}
     large = {n: v * (2 if pitch.setting(n).is_length else 1) for n, v in full.items()}
     one = pitch.layout((side, length), {n: np.array([v]) for n, v in full.items()}).start
-    two = pitch.layout((2 * side, 2 * length), {n: np.array([v]) for n, v in large.items()}).start
+    two = pitch.layout(
+        (2 * side, 2 * length), {n: np.array([v]) for n, v in large.items()}
+    ).start
     assert two == pytest.approx(2 * one, abs=1e-4)
 
 
@@ -331,10 +359,15 @@ def test_shut_or_open_a_strip_doubled_under_changes_no_opening(slug: str) -> Non
     """
     pitch = PITCHES[slug]
     if pitch.shape != "square":
-        assert solve(Question(Sheet.rectangle(3.0, 3.8), pitch, {}, wanted=1)).shelter is not None
+        assert (
+            solve(Question(Sheet.rectangle(3.0, 3.8), pitch, {}, wanted=1)).shelter
+            is not None
+        )
         return
     given = some_settings(slug, Sheet.rectangle(3.2, 3.2)) or {}
-    square, doubled = (fold_sheet(pitch, Sheet.rectangle(3.2, side), given) for side in (3.2, 3.9))
+    square, doubled = (
+        fold_sheet(pitch, Sheet.rectangle(3.2, side), given) for side in (3.2, 3.9)
+    )
     calm = [measure(s, BODY) for s in (square, doubled)]
     assert calm[1].covered_area_m2 == pytest.approx(calm[0].covered_area_m2, abs=1e-6)
     assert calm[1].open_area_m2 == pytest.approx(calm[0].open_area_m2, abs=1e-6)

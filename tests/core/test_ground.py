@@ -51,13 +51,20 @@ def wood(rng: np.random.Generator, count: int, size: float = 40.0) -> Ground:
     )
 
 
-@given(gx=st.floats(-0.3, 0.3), gy=st.floats(-0.3, 0.3), x=st.floats(-30, 30), y=st.floats(-30, 30))
+@given(
+    gx=st.floats(-0.3, 0.3),
+    gy=st.floats(-0.3, 0.3),
+    x=st.floats(-30, 30),
+    y=st.floats(-30, 30),
+)
 def test_a_plane_is_a_plane_inside_the_spots_and_beyond(
     gx: float, gy: float, x: float, y: float
 ) -> None:
     relief = Relief.of(tilted(gx, gy))
     assert relief is not None
-    assert relief.height_at(np.array([[x, y]]))[0] == pytest.approx(100 + gx * x + gy * y, abs=1e-6)
+    assert relief.height_at(np.array([[x, y]]))[0] == pytest.approx(
+        100 + gx * x + gy * y, abs=1e-6
+    )
     steep, falls = relief.slope_at((x, y))
     assert steep == pytest.approx(math.degrees(math.atan(math.hypot(gx, gy))), abs=1e-6)
     if steep > 0.1:
@@ -147,7 +154,9 @@ def test_dead_trees_fall_one_and_a_half_heights() -> None:
     assert not met([hazard], Point(18.5, 0), Point(18.5, 0), DEFAULT_FABRIC)
 
 
-@pytest.mark.parametrize(("slug", "away"), [("canvas", 0.9), ("oilcloth", 3.0), ("polythene", 3.0)])
+@pytest.mark.parametrize(
+    ("slug", "away"), [("canvas", 0.9), ("oilcloth", 3.0), ("polythene", 3.0)]
+)
 def test_a_fire_is_kept_as_far_off_as_the_cloth_asks(slug: str, away: float) -> None:
     """Common practice: canvas one long step, synthetics, film and oilcloth three metres."""
     ground = Ground((Thing("f", Kind.FIRE, (0, 0)),))
@@ -216,7 +225,14 @@ def test_tree_pairs_against_plain_loops(seed: int, ridge: float) -> None:
     assert {frozenset((p.one.name, p.two.name)) for p in short} <= expected
 
 
-SLUGS = ("a-frame", "plow-point", "lean-to", "diagonal-fly", "plow-point-lifted", "closed-wedge")
+SLUGS = (
+    "a-frame",
+    "plow-point",
+    "lean-to",
+    "diagonal-fly",
+    "plow-point-lifted",
+    "closed-wedge",
+)
 
 
 @settings(max_examples=60, deadline=None)
@@ -238,7 +254,9 @@ def test_on_a_slope_all_lengths_are_kept_and_the_ground_is_met(
     settings_ = {s.name: s.default for s in pitch.settings}
     ground = Ground(heights=tilted(gx, gy, 20.0))
     try:
-        placed = place(pitch, SHEET, settings_, Spot((x, y), front), Relief.of(ground.heights))
+        placed = place(
+            pitch, SHEET, settings_, Spot((x, y), front), Relief.of(ground.heights)
+        )
     except FoldError:
         return
     shelter = placed.shelter
@@ -269,7 +287,9 @@ def test_a_turned_shelter_looks_where_it_is_told(front: float, wind: float) -> N
         [math.sin(math.radians(front)), math.cos(math.radians(front))], abs=1e-9
     )
     own = math.radians(wind_in_frame(wind, front))
-    there = placed.world(np.array([[math.sin(own), math.cos(own)]]))[0, :2] - np.array([3.0, 4.0])
+    there = placed.world(np.array([[math.sin(own), math.cos(own)]]))[0, :2] - np.array(
+        [3.0, 4.0]
+    )
     assert there == pytest.approx(
         [math.sin(math.radians(wind)), math.cos(math.radians(wind))], abs=1e-9
     )
@@ -277,7 +297,9 @@ def test_a_turned_shelter_looks_where_it_is_told(front: float, wind: float) -> N
 
 @settings(max_examples=40, deadline=None)
 @given(seed=st.integers(0, 10**6), slug=st.sampled_from(SLUGS), front=st.floats(0, 360))
-def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: float) -> None:
+def test_footprints_and_conflicts_against_shapely(
+    seed: int, slug: str, front: float
+) -> None:
     """The drawing turned by Shapely's own rotation instead of ours: same cloth, same trunks in it,
     under mats, at stakes.
     """
@@ -289,7 +311,9 @@ def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: f
     rig = assess(shelter, UNLIMITED).rig
     spot = Spot((6.0, 6.0), front)
     placed = Placed(shelter, spot, rig, figures.mats)
-    cloth = union_all([Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6)
+    cloth = union_all(
+        [Polygon(f.xyz[:, :2]).buffer(0) for f in shelter.faces()], grid_size=1e-6
+    )
 
     def moved(shape: Polygon) -> Polygon:
         turned = affinity.rotate(
@@ -304,7 +328,8 @@ def test_footprints_and_conflicts_against_shapely(seed: int, slug: str, front: f
         trunk = Point(thing.at).buffer(max(thing.across_m / 2, 0.01), quad_segs=8)
         codes = {f.code for f in found if f.element == thing.name}
         under = any(
-            moved(Polygon(m.corners())).intersection(trunk).area > 1e-4 for m in figures.mats
+            moved(Polygon(m.corners())).intersection(trunk).area > 1e-4
+            for m in figures.mats
         )
         if under:
             assert "under_mat" in codes
@@ -444,7 +469,9 @@ def test_level_pads_are_taken_first() -> None:
         Area("east", Sort.PAD, ((4, -9), (9, -9), (9, 9), (4, 9))),
     )
     shelter = fold_sheet(
-        PITCHES["half-cone"], SHEET, {s.name: s.default for s in PITCHES["half-cone"].settings}
+        PITCHES["half-cone"],
+        SHEET,
+        {s.name: s.default for s in PITCHES["half-cone"].settings},
     )
     (best, *_) = best_spots(
         shelter, None, (), Ground(areas=pads), hazards(Ground(areas=pads)), Weather()
@@ -462,7 +489,9 @@ def test_a_tie_out_of_reach_is_told() -> None:
     low = fold_sheet(pitch, SHEET, {"height": 1.2})
     assert "high_tie" not in {
         f.code
-        for f in conflicts(Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), [])
+        for f in conflicts(
+            Placed(low, Spot((0, 0), 0.0), assess(low, UNLIMITED).rig), Ground(), []
+        )
     }
 
 
@@ -477,4 +506,6 @@ def test_heights_between_spots_are_those_of_a_library() -> None:
     places = dice.uniform(-10, 50, (400, 2))
     theirs = LinearNDInterpolator(spots[:, :2], spots[:, 2])(places)
     plane = relief.plane[0] + places @ relief.plane[1:]
-    assert relief.height_at(places) == pytest.approx(np.where(np.isnan(theirs), plane, theirs))
+    assert relief.height_at(places) == pytest.approx(
+        np.where(np.isnan(theirs), plane, theirs)
+    )

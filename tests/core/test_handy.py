@@ -72,7 +72,9 @@ def test_a_closed_wedge_with_thirds_and_quarters_needs_no_button() -> None:
     assert found.figures.sleepers >= 1
 
 
-@pytest.mark.parametrize("slug", ["corner-wrap", "lean-to-walled", "closed-wedge", "pole-tent"])
+@pytest.mark.parametrize(
+    "slug", ["corner-wrap", "lean-to-walled", "closed-wedge", "pole-tent"]
+)
 def test_the_tie_outs_there_never_take_more_buttons_nor_beds(slug: str) -> None:
     fine, found = solve(replace(asked(slug), handy=False)), solve(asked(slug))
     assert fine.figures is not None

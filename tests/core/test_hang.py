@@ -39,7 +39,9 @@ def flat_sheet(width: float, length: float) -> Shelter:
     """A sheet level in the air, UP_M above the ground, as one panel."""
     sheet = Sheet.rectangle(width, length)
     uv = np.array(sheet.outline)
-    pattern = Pattern(("A", "B", "C", "D"), (Panel("cloth", Role.ROOF, ("A", "B", "C", "D")),))
+    pattern = Pattern(
+        ("A", "B", "C", "D"), (Panel("cloth", Role.ROOF, ("A", "B", "C", "D")),)
+    )
     return Shelter(
         PITCHES["lean-to"], sheet, {}, uv, np.column_stack([uv, np.full(4, UP_M)]), pattern
     )
@@ -118,17 +120,24 @@ def test_a_square_membrane_bulges_as_published(shear: float) -> None:
     held[np.unique(mesh.rim)] = True
     fabric = replace(PLAIN, shear_n_m=shear)
     rest = come_to_rest(
-        System(threads(mesh, fabric), held), start, weight_on(mesh, pressure), mesh.node_area
+        System(threads(mesh, fabric), held),
+        start,
+        weight_on(mesh, pressure),
+        mesh.node_area,
     )
     pull = (PLAIN.warp_n_m + 4 * shear) * (
         stretch - TOE / 2
     )  # both biases pull along and across by half each
     wide = side * (1 + stretch)
     bulge = 0.07367 * pressure / (1 + stretch) ** 2 * wide**2 / (pull / (1 + stretch))
-    assert rest.x[mesh.node_at((side / 2, side / 2)), 2] - UP_M == pytest.approx(bulge, rel=0.02)
+    assert rest.x[mesh.node_at((side / 2, side / 2)), 2] - UP_M == pytest.approx(
+        bulge, rel=0.02
+    )
 
 
-RIGID = replace(DEFAULT_FABRIC, shear_n_m=1e6, warp_n_m=1e6, weft_n_m=1e6, weight_kg_m2=1e-4)
+RIGID = replace(
+    DEFAULT_FABRIC, shear_n_m=1e6, warp_n_m=1e6, weft_n_m=1e6, weight_kg_m2=1e-4
+)
 FOLDED = [
     ("a-frame", {"height": 1.1}),
     ("plow-point", {"height": 1.2}),
@@ -165,19 +174,25 @@ def numpy_energy(
     soft = (over > 0) & (over < toe)
     hard = over >= toe
     stored = np.where(
-        soft, over**3 / 6 / toe, np.where(hard, over**2 / 2 - toe * over / 2 + toe**2 / 6, 0.0)
+        soft,
+        over**3 / 6 / toe,
+        np.where(hard, over**2 / 2 - toe * over / 2 + toe**2 / 6, 0.0),
     )
     pull = m.stiff * np.where(soft, over**2 / 2 / toe, np.where(hard, over - toe / 2, 0.0))
     gradient = -load.copy()
     np.add.at(
         gradient,
         m.nodes,
-        (pull / np.maximum(size, 1e-12))[:, None, None] * y[:, None, :] * m.coef[:, :, None],
+        (pull / np.maximum(size, 1e-12))[:, None, None]
+        * y[:, None, :]
+        * m.coef[:, :, None],
     )
     sunk = np.minimum(x[:, 2], 0.0)
     gradient[:, 2] += system.ground_n_m * sunk
     total = float(
-        (m.stiff * stored).sum() - (load * x).sum() + system.ground_n_m / 2 * (sunk**2).sum()
+        (m.stiff * stored).sum()
+        - (load * x).sum()
+        + system.ground_n_m / 2 * (sunk**2).sum()
     )
     return total, gradient[free].ravel()
 
@@ -190,7 +205,9 @@ def numpy_energy(
         ("lean-to", {"height": 1.3}),
     ],
 )
-def test_a_general_optimiser_finds_the_same_shape(slug: str, settings: dict[str, float]) -> None:
+def test_a_general_optimiser_finds_the_same_shape(
+    slug: str, settings: dict[str, float]
+) -> None:
     """SciPy's L-BFGS-B on the energy: the same shape within 5 mm."""
     found = hung(slug, Sheet.rectangle(3.0, 3.0), settings, Hanging(lines=9))
     system, free = found.system, np.flatnonzero(~found.system.held)
@@ -201,7 +218,13 @@ def test_a_general_optimiser_finds_the_same_shape(slug: str, settings: dict[str,
         start[free].ravel(),
         jac=True,
         method="L-BFGS-B",
-        options={"maxiter": 60_000, "maxfun": 80_000, "maxcor": 40, "ftol": 1e-15, "gtol": 1e-6},
+        options={
+            "maxiter": 60_000,
+            "maxfun": 80_000,
+            "maxcor": 40,
+            "ftol": 1e-15,
+            "gtol": 1e-6,
+        },
     )
     assert found.settled
     assert found.system.energy(found.rest.x, found.load) <= other.fun + 1e-5
@@ -211,7 +234,9 @@ def test_a_general_optimiser_finds_the_same_shape(slug: str, settings: dict[str,
 @pytest.mark.parametrize("slug", [s for s in PITCHES if s not in ("bag", "net-only")])
 def test_every_pitch_hangs_and_its_ties_balance_all_loads(slug: str) -> None:
     pitch = PITCHES[slug]
-    sheet = Sheet.rectangle(2.6, 3.6) if pitch.shape == "oblong" else Sheet.rectangle(3.2, 3.2)
+    sheet = (
+        Sheet.rectangle(2.6, 3.6) if pitch.shape == "oblong" else Sheet.rectangle(3.2, 3.2)
+    )
     solution = solve(Question(sheet, pitch, {}, wanted=1))
     assert solution.shelter is not None and solution.assessment.rig is not None
     for hanging in (
@@ -237,8 +262,12 @@ def test_balance_adds_up_from_the_ties_alone() -> None:
     taken = np.sum(
         [f.pull for f in found.forces], axis=0
     )  # a tie's upward pull on its holder is negative where it carries
-    assert np.allclose(taken, found.load.sum(axis=0), atol=1e-3 * float(np.abs(found.load).sum()))
-    on_ground = hung("lean-to-floored", Sheet.rectangle(3.0, 3.0), {"height": 1.2, "floor": 0.8})
+    assert np.allclose(
+        taken, found.load.sum(axis=0), atol=1e-3 * float(np.abs(found.load).sum())
+    )
+    on_ground = hung(
+        "lean-to-floored", Sheet.rectangle(3.0, 3.0), {"height": 1.2, "floor": 0.8}
+    )
     taken = np.sum([f.pull for f in on_ground.forces], axis=0) + np.array(
         [0.0, 0.0, on_ground.ground_n]
     )
@@ -256,7 +285,13 @@ def test_a_finer_mesh_of_a_membrane_converges_with_order_two() -> None:
     as much.
     """
     side, stretch, pressure = 2.0, 0.01, 0.2
-    exact = 0.0736713 * pressure * side**2 * (1 + stretch) / (PLAIN.warp_n_m * (stretch - TOE / 2))
+    exact = (
+        0.0736713
+        * pressure
+        * side**2
+        * (1 + stretch)
+        / (PLAIN.warp_n_m * (stretch - TOE / 2))
+    )
     errors = []
     for lines in (5, 9, 17):
         mesh = mesh_of(flat_sheet(side, side), lines)
@@ -264,9 +299,14 @@ def test_a_finer_mesh_of_a_membrane_converges_with_order_two() -> None:
         start[:, :2] *= 1 + stretch
         held[np.unique(mesh.rim)] = True
         rest = come_to_rest(
-            System(threads(mesh, PLAIN), held), start, weight_on(mesh, pressure), mesh.node_area
+            System(threads(mesh, PLAIN), held),
+            start,
+            weight_on(mesh, pressure),
+            mesh.node_area,
         )
-        errors.append(abs(rest.x[mesh.node_at((side / 2, side / 2)), 2] - UP_M - exact) / exact)
+        errors.append(
+            abs(rest.x[mesh.node_at((side / 2, side / 2)), 2] - UP_M - exact) / exact
+        )
     orders = [math.log2(a / b) for a, b in pairwise(errors)]
     assert all(1.7 < order < 2.3 for order in orders), (errors, orders)
 
@@ -274,9 +314,9 @@ def test_a_finer_mesh_of_a_membrane_converges_with_order_two() -> None:
 def test_a_finer_mesh_changes_a_sheet_held_at_points_by_millimetres() -> None:
     middle = [
         float(
-            hung("plow-point", Sheet.rectangle(3.0, 3.0), {"height": 1.2}, Hanging(lines=n)).at(
-                (1.5, 1.5)
-            )[2]
+            hung(
+                "plow-point", Sheet.rectangle(3.0, 3.0), {"height": 1.2}, Hanging(lines=n)
+            ).at((1.5, 1.5))[2]
         )
         for n in (9, 17, 33)
     ]
@@ -284,15 +324,21 @@ def test_a_finer_mesh_changes_a_sheet_held_at_points_by_millimetres() -> None:
 
 
 def test_turning_changes_nothing() -> None:
-    found = hung("corner-wrap", Sheet.rectangle(3.0, 3.0), {"height": 1.2}, Hanging(lines=9))
+    found = hung(
+        "corner-wrap", Sheet.rectangle(3.0, 3.0), {"height": 1.2}, Hanging(lines=9)
+    )
     start = found.rest.x.copy()
     start[: len(found.mesh.uv)] = np.where(
-        found.system.held[: len(found.mesh.uv), None], start[: len(found.mesh.uv)], found.mesh.xyz
+        found.system.held[: len(found.mesh.uv), None],
+        start[: len(found.mesh.uv)],
+        found.mesh.xyz,
     )
     mass = np.full(len(start), 1.0)
     plain = come_to_rest(found.system, start, found.load, mass)
     a = np.radians(37.0)
-    turn = np.array([[np.cos(a), -np.sin(a), 0.0], [np.sin(a), np.cos(a), 0.0], [0.0, 0.0, 1.0]])
+    turn = np.array(
+        [[np.cos(a), -np.sin(a), 0.0], [np.sin(a), np.cos(a), 0.0], [0.0, 0.0, 1.0]]
+    )
     turned = come_to_rest(found.system, start @ turn.T, found.load @ turn.T, mass)
     assert np.abs(turned.x - plain.x @ turn.T).max() < 0.001
 
@@ -303,7 +349,10 @@ def test_mirroring_changes_nothing() -> None:
     """
     fabric = replace(DEFAULT_FABRIC, weft_n_m=DEFAULT_FABRIC.warp_n_m)
     found = hung(
-        "plow-point", Sheet.rectangle(3.0, 3.0), {"height": 1.2}, Hanging(fabric=fabric, lines=13)
+        "plow-point",
+        Sheet.rectangle(3.0, 3.0),
+        {"height": 1.2},
+        Hanging(fabric=fabric, lines=13),
     )
     for u, v in ((0.5, 1.25), (1.0, 2.0), (0.25, 2.75), (0.0, 1.5)):
         one, two = found.at((u, v)), found.at((v, u))
@@ -316,7 +365,9 @@ def test_an_unlifted_corner_pitch_sags_as_measured() -> None:
     """
     found = hung("plow-point", Sheet.rectangle(3.0, 3.0), {"height": 1.2})
     middle = float(found.at((1.5, 1.5))[2])
-    assert float(found.mesh.xyz[found.mesh.node_at((1.5, 1.5)), 2]) == pytest.approx(0.60, abs=1e-6)
+    assert float(found.mesh.xyz[found.mesh.node_at((1.5, 1.5)), 2]) == pytest.approx(
+        0.60, abs=1e-6
+    )
     assert 0.48 <= middle <= 0.56
     rear = found.mesh.node_at((2.25, 2.25))
     assert 0.06 <= found.mesh.xyz[rear, 2] - found.xyz[rear, 2] <= 0.13
@@ -347,7 +398,9 @@ def test_a_taut_ridge_hardly_changes_an_a_frame(rule: str) -> None:
 
 
 @pytest.mark.parametrize(("slug", "settings"), FOLDED)
-def test_room_over_the_unhung_mesh_is_the_folds(slug: str, settings: dict[str, float]) -> None:
+def test_room_over_the_unhung_mesh_is_the_folds(
+    slug: str, settings: dict[str, float]
+) -> None:
     """The same ground, dry ground and sitting area as the fold's own exact figures, when the mesh
     is left folded.
     """
@@ -359,8 +412,12 @@ def test_room_over_the_unhung_mesh_is_the_folds(slug: str, settings: dict[str, f
     room, fold = HungRoom.under(folded), measure(solution.shelter, ADULT, weather)
     assert room.plan.area == pytest.approx(fold.covered_area_m2, rel=1e-3)
     assert room.dry(weather).area == pytest.approx(fold.dry_area_m2, rel=1e-3)
-    assert room.above(0.9).area == pytest.approx(fold.roof.area_above(0.9), rel=5e-3, abs=1e-3)
-    places = np.array([[x, y] for x in np.linspace(0.2, 2.4, 7) for y in np.linspace(-1.0, 1.0, 7)])
+    assert room.above(0.9).area == pytest.approx(
+        fold.roof.area_above(0.9), rel=5e-3, abs=1e-3
+    )
+    places = np.array(
+        [[x, y] for x in np.linspace(0.2, 2.4, 7) for y in np.linspace(-1.0, 1.0, 7)]
+    )
     assert np.allclose(
         room.height_at(places), fold.roof.height_at(places), atol=1e-6, equal_nan=True
     )
@@ -369,15 +426,21 @@ def test_room_over_the_unhung_mesh_is_the_folds(slug: str, settings: dict[str, f
 def test_fabrics_are_told_apart_and_wet_nylon_sags() -> None:
     sheet, settings = Sheet.rectangle(3.0, 3.0), {"height": 1.2}
     dry, wet = (
-        hung("plow-point", sheet, settings, Hanging(lines=9, wet=wet)) for wet in (False, True)
+        hung("plow-point", sheet, settings, Hanging(lines=9, wet=wet))
+        for wet in (False, True)
     )
     assert (
         wet.at((1.5, 1.5))[2] < dry.at((1.5, 1.5))[2] - 0.02
     )  # nylon grows when wet (common practice)
     tight = hung(
-        "plow-point", sheet, settings, Hanging(lines=9, wet=True, fabric=fabric_named("canvas"))
+        "plow-point",
+        sheet,
+        settings,
+        Hanging(lines=9, wet=True, fabric=fabric_named("canvas")),
     )
-    slack = hung("plow-point", sheet, settings, Hanging(lines=9, fabric=fabric_named("canvas")))
+    slack = hung(
+        "plow-point", sheet, settings, Hanging(lines=9, fabric=fabric_named("canvas"))
+    )
     assert max(f.newtons for f in tight.forces) > max(
         f.newtons for f in slack.forces
     )  # canvas shrinks (common practice)

@@ -81,7 +81,8 @@ def test_lifting_the_middle_gains_sitting_ground() -> None:
     plain = hung("plow-point", SQUARE, {"height": 1.2})
     raised = lifted(plain, "K", (1.5, 1.5), 0.25)
     before, after = (
-        measure_hung(h, ADULT, CALM, DEFAULT_CLEARANCE, DEFAULT_LYING) for h in (plain, raised)
+        measure_hung(h, ADULT, CALM, DEFAULT_CLEARANCE, DEFAULT_LYING)
+        for h in (plain, raised)
     )
     assert raised.at((1.5, 1.5))[2] > 0.75
     assert after.sit_area_m2 > before.sit_area_m2 * 1.3
@@ -127,14 +128,20 @@ def test_water_in_a_bowl_is_its_volume() -> None:
 
 def test_a_slack_flat_shade_pools_and_feeds_itself_and_a_steep_one_does_not() -> None:
     settings = {"height": 1.6, "low": 1.2}
-    slack = hung("four-corner-shade", SQUARE, settings, Hanging(wet=True, tautness=0.0, lines=13))
+    slack = hung(
+        "four-corner-shade", SQUARE, settings, Hanging(wet=True, tautness=0.0, lines=13)
+    )
     found = pools(slack)
     assert found
     assert found[0].grows is Grows.FEEDS_ITSELF
     assert found[0].litres > POOL_MOST_L
     assert pools(hung("four-corner-shade", SQUARE, settings, Hanging(lines=13))) == []
     assert (
-        pools(hung("a-frame", SQUARE, {"height": 1.2}, Hanging(wet=True, tautness=0.0, lines=9)))
+        pools(
+            hung(
+                "a-frame", SQUARE, {"height": 1.2}, Hanging(wet=True, tautness=0.0, lines=9)
+            )
+        )
         == []
     )
 
@@ -155,7 +162,9 @@ def test_a_stake_left_slack_is_named_with_how_far_to_move_it() -> None:
     assert loose_stakes(go_round(base, nobody)) == []
     stakes = {f.tie.name: f.tie for f in base.forces if f.tie.number >= 0}
     inwards = {
-        tie.number: tuple((-0.06 * np.array(tie.at[:2]) / np.linalg.norm(tie.at[:2])).tolist())
+        tie.number: tuple(
+            (-0.06 * np.array(tie.at[:2]) / np.linalg.norm(tie.at[:2])).tolist()
+        )
         for tie in stakes.values()
     }
     slack = hang(base.shelter, base.rig, replace(base.hanging, moved=inwards))
@@ -205,7 +214,14 @@ def test_a_many_cornered_outline_hangs_on_a_mesh_of_bearable_size() -> None:
 
 @pytest.mark.parametrize(
     "slug",
-    ["corner-wrap", "closed-wedge", "awning-wedge", "half-cone", "boat-night", "a-frame-closed"],
+    [
+        "corner-wrap",
+        "closed-wedge",
+        "awning-wedge",
+        "half-cone",
+        "boat-night",
+        "a-frame-closed",
+    ],
 )
 def test_a_mesh_tiles_the_sheet_and_follows_its_creases(slug: str) -> None:
     rng = np.random.default_rng(7)
@@ -219,7 +235,9 @@ def test_a_mesh_tiles_the_sheet_and_follows_its_creases(slug: str) -> None:
             for e in zip(t, (*t[1:], t[0]), strict=True)
         }
         for panel in shelter.panels:
-            for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
+            for a, b in zip(
+                panel.points, (*panel.points[1:], panel.points[0]), strict=True
+            ):
                 start, end = np.array(shelter.sheet_at(a)), np.array(shelter.sheet_at(b))
                 along = end - start
                 share = ((mesh.uv - start) @ along) / float(along @ along)
@@ -247,11 +265,15 @@ def test_every_line_of_the_rig_has_its_pull() -> None:
             assert pull.newtons == pytest.approx(force.newtons, rel=1e-6)
 
 
-def test_pulling_out_a_point_draws_it_away_from_the_middle_and_lifting_gains_are_told() -> None:
+def test_pulling_out_a_point_draws_it_away_from_the_middle_and_lifting_gains_are_told() -> (
+    None
+):
     plain = hung("plow-point", SQUARE, {"height": 1.2}, Hanging(lines=9))
     edge = (0.75, 0.0)
     drawn = hang(
-        plain.shelter, plain.rig, replace(plain.hanging, lifts=(Lift("edge", edge, 0.0, 0.2),))
+        plain.shelter,
+        plain.rig,
+        replace(plain.hanging, lifts=(Lift("edge", edge, 0.0, 0.2),)),
     )
     middle = plain.shelter.xyz[:, :2].mean(axis=0)
     before, after = (float(np.hypot(*(h.at(edge)[:2] - middle))) for h in (plain, drawn))
@@ -285,7 +307,9 @@ def test_a_hairline_left_by_rounding_does_not_part_the_ground() -> None:
     ways=arrays(np.float64, (3, 4), elements=st.floats(-1, 1)),
     load=arrays(np.float64, 3, elements=st.floats(-100, 100)),
 )
-def test_the_pulls_at_a_point_are_those_of_a_library(ways: np.ndarray, load: np.ndarray) -> None:
+def test_the_pulls_at_a_point_are_those_of_a_library(
+    ways: np.ndarray, load: np.ndarray
+) -> None:
     """Non-negative least squares (Lawson and Hanson, as SciPy has it): as near to the load."""
     sizes = np.linalg.norm(ways, axis=0)
     assume(sizes.min() > 0.1)

@@ -23,7 +23,9 @@ from tarvik.core.solve import Question, Solution, solve
 from tarvik.core.weather.rain import Weather
 
 UNDER_A_SHEET = [
-    slug for slug, pitch in PITCHES.items() if pitch.bed is None and slug != "plow-point-awning"
+    slug
+    for slug, pitch in PITCHES.items()
+    if pitch.bed is None and slug != "plow-point-awning"
 ]
 DOORS = {
     "a-frame-closed": "doors",
@@ -50,14 +52,17 @@ def open_m2(found: Solution) -> float:
 def test_a_storm_closes_and_heat_opens(slug: str) -> None:
     storm, heat = solve(asked(slug, "storm")), solve(asked(slug, "shade"))
     assert open_m2(storm) <= open_m2(heat) + 0.15
-    if slug not in DOORS:  # with the doors open it stands at heights at which they do not shut
+    if (
+        slug not in DOORS
+    ):  # with the doors open it stands at heights at which they do not shut
         assert storm.figures is not None
         assert heat.figures is not None
         assert storm.figures.peak_m <= heat.figures.peak_m + 0.1
 
 
 @pytest.mark.parametrize(
-    "slug", ["a-frame-flown", "lean-to", "plow-point", "diagonal-fly", "corner-wrap", "boat-porch"]
+    "slug",
+    ["a-frame-flown", "lean-to", "plow-point", "diagonal-fly", "corner-wrap", "boat-porch"],
 )
 def test_heat_and_view_open_far_more(slug: str) -> None:
     storm = open_m2(solve(asked(slug, "storm")))
@@ -68,7 +73,9 @@ def test_heat_and_view_open_far_more(slug: str) -> None:
 @pytest.mark.parametrize(
     ("intent", "peak_m"), [("fair-view", 1.65), ("warm-insects", 1.43), ("shade", 1.65)]
 )
-def test_a_fair_weather_corner_pitch_peaks_at_head_height(intent: str, peak_m: float) -> None:
+def test_a_fair_weather_corner_pitch_peaks_at_head_height(
+    intent: str, peak_m: float
+) -> None:
     """Common practice; with insects, for a net, at shoulder height; and lower when it is cold or
     storms.
     """
@@ -122,7 +129,10 @@ def test_a_corner_that_does_not_reach_the_ground_flies_in_a_storm_too() -> None:
 
 def test_a_door_that_is_given_stays() -> None:
     assert (
-        solve(replace(asked("closed-wedge", "shade"), settings={"doors": 0})).settings["doors"] == 0
+        solve(replace(asked("closed-wedge", "shade"), settings={"doors": 0})).settings[
+            "doors"
+        ]
+        == 0
     )
 
 
@@ -132,7 +142,9 @@ def test_doors_fly_only_with_what_is_at_hand() -> None:
     """
     question = asked("closed-wedge", "fair-view")
     for lines, doors in ((3, 3), (2, 0)):
-        found = solve(replace(question, supports=replace(UNLIMITED, lines_m=(5.0,) * lines)))
+        found = solve(
+            replace(question, supports=replace(UNLIMITED, lines_m=(5.0,) * lines))
+        )
         assert found.verdict is Verdict.FORMS
         assert found.settings["doors"] == doors
 
@@ -164,7 +176,8 @@ def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> 
     setting, states = question.pitch.setting(name), [{}]
     if slug in DOORS:
         states = [
-            {DOORS[slug]: n} for n in range(int(question.pitch.setting(DOORS[slug]).most) + 1)
+            {DOORS[slug]: n}
+            for n in range(int(question.pitch.setting(DOORS[slug]).most) + 1)
         ]
     for value in np.linspace(setting.least, setting.most, 30):
         for state in states:
@@ -182,7 +195,9 @@ def test_openings_of_many_cases_at_once_are_those_of_each(slug: str) -> None:
     for n in range(12):
         sheet = Sheet.rectangle(*(round(float(x), 2) for x in dice.uniform(2.8, 4.2, 2)))
         settings = (
-            {s.name: float(dice.uniform(s.least, s.most)) for s in pitch.settings} if n else {}
+            {s.name: float(dice.uniform(s.least, s.most)) for s in pitch.settings}
+            if n
+            else {}
         )
         found, fitting = solve(Question(sheet, pitch, settings)), fit(pitch, sheet)
         if found.figures is None or isinstance(fitting, Misfit):

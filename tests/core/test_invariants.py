@@ -32,14 +32,21 @@ BODY = Body(1.75)
 
 
 def moved(
-    shelter: Shelter, degrees: float, mirror: bool = False, by: tuple[float, float] = (0.0, 0.0)
+    shelter: Shelter,
+    degrees: float,
+    mirror: bool = False,
+    by: tuple[float, float] = (0.0, 0.0),
 ) -> Shelter:
     """The same shelter turned anticlockwise, mirrored in the x axis before, and slid."""
     a = math.radians(degrees)
-    turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
+    turn = np.array(
+        [[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]]
+    )
     flip = np.diag([1.0, -1.0 if mirror else 1.0, 1.0])
     xyz = shelter.xyz @ flip.T @ turn.T + np.array([*by, 0.0])
-    return Shelter(shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, xyz, shelter.whole)
+    return Shelter(
+        shelter.pitch, shelter.sheet, shelter.settings, shelter.uv, xyz, shelter.whole
+    )
 
 
 @given(
@@ -51,7 +58,9 @@ def moved(
 def test_areas_and_heights_do_not_move(
     shelter: Shelter, degrees: float, mirror: bool, by: tuple[float, float]
 ) -> None:
-    one, two = (Roof.over(s.faces()) for s in (shelter, moved(shelter, degrees, mirror, by)))
+    one, two = (
+        Roof.over(s.faces()) for s in (shelter, moved(shelter, degrees, mirror, by))
+    )
     assert two.peak_m == pytest.approx(one.peak_m)
     assert two.plan().area == pytest.approx(one.plan().area, abs=1e-6)
     for height in (0.14, 0.5, 0.96):
@@ -59,7 +68,10 @@ def test_areas_and_heights_do_not_move(
 
 
 @given(
-    shelter=SHELTERS, degrees=st.floats(0, 360), wind=st.floats(0.5, 12), bearing=st.floats(0, 360)
+    shelter=SHELTERS,
+    degrees=st.floats(0, 360),
+    wind=st.floats(0.5, 12),
+    bearing=st.floats(0, 360),
 )
 def test_turning_shelter_and_wind_together_changes_nothing(
     shelter: Shelter, degrees: float, wind: float, bearing: float
@@ -86,11 +98,15 @@ def test_a_mirrored_shelter_sleeps_as_many(shelter: Shelter) -> None:
 
 @given(shelter=SHELTERS, by=st.tuples(st.floats(-30, 30), st.floats(-30, 30)))
 def test_a_slid_shelter_sleeps_as_many(shelter: Shelter, by: tuple[float, float]) -> None:
-    assert measure(moved(shelter, 0, by=by), BODY).sleepers == measure(shelter, BODY).sleepers
+    assert (
+        measure(moved(shelter, 0, by=by), BODY).sleepers == measure(shelter, BODY).sleepers
+    )
 
 
 @given(shelter=SHELTERS, more=st.floats(0.01, 0.3))
-def test_more_room_over_the_mat_never_takes_more_mats(shelter: Shelter, more: float) -> None:
+def test_more_room_over_the_mat_never_takes_more_mats(
+    shelter: Shelter, more: float
+) -> None:
     tight, roomy = (
         Clearance(),
         replace(Clearance(), head_m=0.5 + more, middle_m=0.35 + more, foot_m=0.21 + more),
@@ -116,7 +132,9 @@ def test_a_larger_square_never_sleeps_fewer(slug: str) -> None:
     """With the height free, up to three mats."""
     counts = []
     for side in (2.1, 2.5, 2.9, 3.3):
-        figures = solve(Question(Sheet.rectangle(side, side), PITCHES[slug], {}, BODY)).figures
+        figures = solve(
+            Question(Sheet.rectangle(side, side), PITCHES[slug], {}, BODY)
+        ).figures
         counts.append(min(figures.sleepers if figures else 0, 3))
     assert counts == sorted(counts)
 
@@ -127,7 +145,9 @@ def test_a_storm_shelter_is_no_higher_than_a_fair_one(slug: str) -> None:
     sheet = Sheet.rectangle(3.05, 3.6 if slug in OBLONGS else 3.05)
     storm = solve(Question(sheet, PITCHES[slug], {}, BODY, INTENTS["storm"], wanted=1))
     doors = {s.name: storm.settings[s.name] for s in PITCHES[slug].settings if s.is_door}
-    fair = solve(Question(sheet, PITCHES[slug], doors, BODY, INTENTS["fair-view"], wanted=1))
+    fair = solve(
+        Question(sheet, PITCHES[slug], doors, BODY, INTENTS["fair-view"], wanted=1)
+    )
     assert storm.figures is not None
     assert fair.figures is not None
     assert storm.figures.peak_m <= fair.figures.peak_m + 1e-9
@@ -139,9 +159,14 @@ def test_the_floor_s_fold_seeks_tie_outs() -> None:
     """
     ties = tie_out_points(3, 3, frozenset({TieOuts.CORNERS, TieOuts.QUARTERS}))
     found = solve(
-        Question(Sheet.rectangle(3, 3, ties), PITCHES["lean-to-floored"], {}, BODY, wanted=1)
+        Question(
+            Sheet.rectangle(3, 3, ties), PITCHES["lean-to-floored"], {}, BODY, wanted=1
+        )
     )
-    assert min(abs(found.settings["floor"] - tie) for tie in (0.75, 1.5)) <= TIE_OUT_REACH_M + 1e-9
+    assert (
+        min(abs(found.settings["floor"] - tie) for tie in (0.75, 1.5))
+        <= TIE_OUT_REACH_M + 1e-9
+    )
     assert not any(r.code == "button" for r in found.assessment.reasons)
 
 
@@ -149,13 +174,17 @@ def test_an_offset_crease_leans_the_roof() -> None:
     """The crease 0.3 m off the middle: one side 1.8 m, the other 1.2 m, both from the ridge to the
     ground.
     """
-    shelter = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.3})
+    shelter = fold_sheet(
+        PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.3}
+    )
     assert math.dist(shelter.at("P"), shelter.at("A")) == pytest.approx(1.8)
     assert math.dist(shelter.at("P"), shelter.at("C")) == pytest.approx(1.2)
 
 
 def test_turning_the_sheet_swaps_its_sides() -> None:
-    one = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(2.4, 3.0), {"height": 1.2, "turn": 1})
+    one = fold_sheet(
+        PITCHES["lean-to"], Sheet.rectangle(2.4, 3.0), {"height": 1.2, "turn": 1}
+    )
     two = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(3.0, 2.4), {"height": 1.2})
     assert one.xyz == pytest.approx(two.xyz)
 
@@ -172,7 +201,8 @@ def test_totals_add_up(stakes: int, count: int, poles: int, trees: int) -> None:
     """
     kit = Supports((Tree(),) * trees, (Pole(1.0, 1.5),) * poles, stakes, (3.0,) * 4)
     rig = assess(
-        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.2}), Supports()
+        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3), {"height": 1.2}),
+        Supports(),
     ).rig
     assert rig is not None
     table = {t.what: t for t in totals([rig] * count, kit)}

@@ -52,11 +52,15 @@ def test_hull_area_and_centre(points: list[tuple[float, float]]) -> None:
     count = hull(np.array(points), len(points), out)
     shape = Polygon(outline)
     assert area(out, count) == pytest.approx(shape.area, abs=1e-9)
-    assert centroid(out, count) == pytest.approx((shape.centroid.x, shape.centroid.y), abs=1e-6)
+    assert centroid(out, count) == pytest.approx(
+        (shape.centroid.x, shape.centroid.y), abs=1e-6
+    )
 
 
 @given(points=POINTS, turn=st.floats(0, 2 * math.pi), b=st.floats(-2, 2))
-def test_clip_support_and_chord(points: list[tuple[float, float]], turn: float, b: float) -> None:
+def test_clip_support_and_chord(
+    points: list[tuple[float, float]], turn: float, b: float
+) -> None:
     """The part beyond a line, the furthest reach and the width along a line, as Shapely has
     them.
     """
@@ -103,7 +107,8 @@ def ground(shape: Polygon) -> Ground:
 
 
 @pytest.mark.parametrize(
-    ("width", "depth"), [(2.0, 2.0), (3.7, 1.9), (2.5, 3.8), (3.1, 4.0), (5.0, 3.75), (1.3, 5.6)]
+    ("width", "depth"),
+    [(2.0, 2.0), (3.7, 1.9), (2.5, 3.8), (3.1, 4.0), (5.0, 3.75), (1.3, 5.6)],
 )
 def test_rooms_are_filled_row_by_row(width: float, depth: float) -> None:
     """A rectangle takes at least what rows of mats, all one way or the other, take by division."""
@@ -124,7 +129,9 @@ def test_rooms_are_filled_row_by_row(width: float, depth: float) -> None:
 def test_nothing_lies_over_a_hole(hole: tuple[float, float], size: float) -> None:
     """A stump in a room of 3.6 m: every mat keeps off it, and taking it away never costs a mat."""
     room = box(0, 0, 3.6, 3.6)
-    stump = box(hole[0] - size / 2, hole[1] - size / 2, hole[0] + size / 2, hole[1] + size / 2)
+    stump = box(
+        hole[0] - size / 2, hole[1] - size / 2, hole[0] + size / 2, hole[1] + size / 2
+    )
     mats = lay_mats(ground(room.difference(stump)), 1.75, ROOM)
     assert all(Polygon(m.corners()).intersection(stump).area < 1e-9 for m in mats)
     assert len(lay_mats(ground(room), 1.75, ROOM)) >= min(len(mats), 3)

@@ -31,9 +31,13 @@ def owned_course(seed: int) -> PlanQuestion:
     """Two or three people with stakes, poles and lines of their own, and little of the group's."""
     dice = random.Random(seed)
     asked = random_course(seed, most_people=3, most_sheets=3, each=1)
-    campers = tuple(replace(c, lends=dice.random() < 0.6) for c in asked.campers if c.number > 0)
+    campers = tuple(
+        replace(c, lends=dice.random() < 0.6) for c in asked.campers if c.number > 0
+    )
     offers = tuple(
-        replace(o, stakes=dice.randint(0, 3), poles=o.poles[:1], cords=o.cords[:1], others=())
+        replace(
+            o, stakes=dice.randint(0, 3), poles=o.poles[:1], cords=o.cords[:1], others=()
+        )
         for o in asked.offers
     )
     pools = [Pool(STAKE, dice.randint(0, 3)), Pool(LINE, dice.randint(0, 2), 0.0, 2.6)]
@@ -52,7 +56,9 @@ def needs_of(
 ) -> list[tuple[int, list[tuple[int, ...]]]]:
     """Each thing needed: in which shelter, and the ways in which pools serve it."""
     pools, out = asked.pools, []
-    of_kind = {k: [n for n, p in enumerate(pools) if p.kind == k] for k in (STAKE, POLE, LINE)}
+    of_kind = {
+        k: [n for n, p in enumerate(pools) if p.kind == k] for k in (STAKE, POLE, LINE)
+    }
     for home, offer in enumerate(offers):
         out += [(home, [(n,) for n in of_kind[STAKE]])] * offer.stakes
         for height in offer.poles:
@@ -98,7 +104,8 @@ def least_cost(
                 for n in way:
                     drawn[n, home] += 1
                 if any(
-                    sum(c for (m, _), c in drawn.items() if m == n) > pools[n].count for n in way
+                    sum(c for (m, _), c in drawn.items() if m == n) > pools[n].count
+                    for n in way
                 ):
                     continue
                 key, cost = tuple(sorted(drawn.items())), joined + (len(way) > 1)
@@ -131,7 +138,9 @@ def best_of_all(asked: PlanQuestion) -> dict[str, int]:
             cost = None if value is None else least_cost(offers, asked, where)
             if value is None or cost is None:
                 continue
-            told = tuple((value | {"own kit": value["own kit"] + cost})[a] for a in asked.aims)
+            told = tuple(
+                (value | {"own kit": value["own kit"] + cost})[a] for a in asked.aims
+            )
             best = told if best is None or told < best else best
     assert best is not None
     return dict(zip(asked.aims, best, strict=True))
@@ -155,7 +164,12 @@ def test_own_kit_is_handed_out_best(part: int) -> None:
         }, seed
         where = {
             number: next(
-                (k for k, n in enumerate(chosen.offers) if asked.offers[n].sheets == sheets), -1
+                (
+                    k
+                    for k, n in enumerate(chosen.offers)
+                    if asked.offers[n].sheets == sheets
+                ),
+                -1,
             )
             for number, sheets in chosen.beds.items()
         }

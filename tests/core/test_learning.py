@@ -72,7 +72,9 @@ def test_few_entries_are_between_the_prior_and_their_own_mean() -> None:
 
 
 @given(RATIOS, st.floats(20.0, 1000.0))
-def test_an_absurd_entry_moves_no_more_than_its_share(ratios: list[float], absurd: float) -> None:
+def test_an_absurd_entry_moves_no_more_than_its_share(
+    ratios: list[float], absurd: float
+) -> None:
     """No more than the furthest usual entry would, and it is named."""
     plain = learned_from_ratios(ratios, PRIOR_MINUTES, SPREAD_MINUTES)
     found = learned_from_ratios([*ratios, absurd], PRIOR_MINUTES, SPREAD_MINUTES)

@@ -102,7 +102,12 @@ def test_the_lee_panel_of_a_low_tent_is_no_canopy() -> None:
 
 
 @settings(max_examples=12)
-@given(shelter=SHELTERS, bearing=st.floats(0, 360), poles=st.booleans(), wind=st.floats(0.5, 18))
+@given(
+    shelter=SHELTERS,
+    bearing=st.floats(0, 360),
+    poles=st.booleans(),
+    wind=st.floats(0.5, 18),
+)
 def test_loads_and_reactions_balance(
     shelter: Shelter, bearing: float, poles: bool, wind: float
 ) -> None:
@@ -131,9 +136,13 @@ def test_loads_and_reactions_balance(
 
 
 @given(shelter=SHELTERS, bearing=st.floats(0, 360), degrees=st.floats(0, 360))
-def test_loads_turn_with_shelter_and_wind(shelter: Shelter, bearing: float, degrees: float) -> None:
+def test_loads_turn_with_shelter_and_wind(
+    shelter: Shelter, bearing: float, degrees: float
+) -> None:
     a = math.radians(degrees)
-    turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
+    turn = np.array(
+        [[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]]
+    )
     before = panel_loads(shelter, bearing, 80.0)
     after = panel_loads(moved(shelter, degrees), (bearing - degrees) % 360, 80.0)
     for one, two in zip(before, after, strict=True):
@@ -187,8 +196,12 @@ def test_stakes_by_ground_and_depth() -> None:
         Holding(stake_depth_m=3.0)
 
 
-@given(strength=st.floats(5e3, 1e5), width=st.floats(0.006, 0.04), depth=st.floats(0.1, 0.5))
-def test_a_stake_in_clay_against_its_moments(strength: float, width: float, depth: float) -> None:
+@given(
+    strength=st.floats(5e3, 1e5), width=st.floats(0.006, 0.04), depth=st.floats(0.1, 0.5)
+)
+def test_a_stake_in_clay_against_its_moments(
+    strength: float, width: float, depth: float
+) -> None:
     """Broms 1964, free head: the pull found by solving the balance of moments numerically."""
     top = 1.5 * width
     assume(depth > top + 0.01)
@@ -237,7 +250,9 @@ def test_the_line_against_the_catenary(span: float, load: float, sag: float) -> 
     in a thousand.
     """
     line = from_sag(span, load, sag * span)
-    a = brentq(lambda p: p * (math.cosh(span / (2 * p)) - 1) - sag * span, span, 1000 * span)
+    a = brentq(
+        lambda p: p * (math.cosh(span / (2 * p)) - 1) - sag * span, span, 1000 * span
+    )
     length = 2 * a * math.sinh(span / (2 * a))
     weight = load / length
     assert line.end_n == pytest.approx(weight * a * math.cosh(span / (2 * a)), rel=0.02)
@@ -389,7 +404,9 @@ def test_tonight_says_what_is_worst() -> None:
     assert judged.verdict in (Verdict.NEEDS, Verdict.CANNOT)
     assert judged.worst is not None
     assert judged.worst.level is Level.STOPS
-    damp = night(wind_m_s=0.0, humidity_pct=99.0, lowest_c=8.0, cloud_pct=0.0, rain_mm_h=0.0)
+    damp = night(
+        wind_m_s=0.0, humidity_pct=99.0, lowest_c=8.0, cloud_pct=0.0, rain_mm_h=0.0
+    )
     codes = {f.code for f in judge(solved("lean-to", damp), damp).findings}  # type: ignore[arg-type]
     assert "dew" in codes
     assert not codes & {"stake_pulls", "open_to_wind", "nobody_dry"}
@@ -433,7 +450,9 @@ def test_a_net_under_a_tall_and_a_low_ridge() -> None:
 
 @given(shelter=SHELTERS, height=st.floats(0.3, 1.2))
 @settings(max_examples=15)
-def test_no_place_of_the_grid_has_more_air_for_a_net(shelter: Shelter, height: float) -> None:
+def test_no_place_of_the_grid_has_more_air_for_a_net(
+    shelter: Shelter, height: float
+) -> None:
     """Every place and heading by plain arrays."""
     roof, net = roof_of(shelter), Net(NetKind.BOX, 1.8, 0.7, height)
     low, high = roof.faces[..., :2].min(axis=(0, 1)), roof.faces[..., :2].max(axis=(0, 1))

@@ -35,7 +35,14 @@ from tarvik.core.weather.rain import SPLASH_M, Weather
 from tests.brute_force import fitting_mats, most_apart, rain_ways, two_apart
 from tests.core.test_invariants import moved
 from tests.core.test_measures import SHELTERS, shelter_of
-from tests.reference import OBLONGS, STANDING, mat_fits, pairs_overlap, ray_heights, some_settings
+from tests.reference import (
+    OBLONGS,
+    STANDING,
+    mat_fits,
+    pairs_overlap,
+    ray_heights,
+    some_settings,
+)
 
 ROOM = Clearance()
 ADULT = Body(1.75)
@@ -52,7 +59,10 @@ def dry_and_clear(shelter: Shelter, mat: Mat, weather: Weather) -> bool:
     a, b, c, _ = inner.corners()
     s, t = np.meshgrid(np.linspace(0, 1, 13), np.linspace(0, 1, 7))
     ground = a + s.ravel()[:, None] * (b - a) + t.ravel()[:, None] * (c - b)
-    dry = all(np.isfinite(ray_heights(shelter, ground, way)).all() for way in rain_ways(weather, 7))
+    dry = all(
+        np.isfinite(ray_heights(shelter, ground, way)).all()
+        for way in rain_ways(weather, 7)
+    )
     return dry and mat_fits(shelter, mat, ROOM)
 
 
@@ -178,7 +188,9 @@ def test_heads_away_from_the_opening() -> None:
     towards = rule.towards(lean_to)
     assert towards is not None
     assert towards @ np.array([1.0, 0.0]) > 0.99
-    assert all(mat.head()[0] >= mat.x - 1e-6 for mat in measure(lean_to, ADULT, lying=rule).mats)
+    assert all(
+        mat.head()[0] >= mat.x - 1e-6 for mat in measure(lean_to, ADULT, lying=rule).mats
+    )
     a_frame = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0})
     assert rule.towards(a_frame) is None
     with pytest.raises(InputError, match="uphill_deg"):
@@ -195,17 +207,23 @@ def test_drips_of_an_a_frame_are_its_eaves_and_of_a_lean_to_its_rear_edge() -> N
         frozenset("CD"),
     }
     lean_to = fold_sheet(PITCHES["lean-to"], Sheet.rectangle(3, 3), {"height": 1.0})
-    assert {frozenset(d.points) for d in drips(lean_to) if len(d.points) == 2} == {frozenset("AB")}
+    assert {frozenset(d.points) for d in drips(lean_to) if len(d.points) == 2} == {
+        frozenset("AB")
+    }
     assert {d.points for d in drips(lean_to) if len(d.points) == 1} == {("A",), ("B",)}
 
 
 @given(shelter=SHELTERS, x=st.floats(-2, 2), y=st.floats(-2, 2), heading=st.floats(0, 360))
-def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, heading: float) -> None:
+def test_a_mat_near_a_drip_is_found(
+    shelter: Shelter, x: float, y: float, heading: float
+) -> None:
     """Against distances between outlines; the zone kept free holds everything that near."""
     mat = Mat(x, y, heading, 1.85, 0.6)
     outline = Polygon(mat.corners())
     nearest = min(
-        outline.distance(LineString(d.xyz[:, :2])) for d in drips(shelter) if len(d.points) == 2
+        outline.distance(LineString(d.xyz[:, :2]))
+        for d in drips(shelter)
+        if len(d.points) == 2
     )
     assert bool(under_drips([mat], shelter)) == (nearest < DRIP_REACH_M - 1e-6)
     if all(outline.disjoint(Polygon(zone)) for zone in drip_zones(shelter)):
@@ -217,9 +235,13 @@ def test_a_mat_near_a_drip_is_found(shelter: Shelter, x: float, y: float, headin
 
 
 @settings(max_examples=80)
-@example(shelter=shelter_of("plow-point-lifted", 2.5, 2.875, 2.0), weather=Weather(1.0, 0.0, 0.0))
+@example(
+    shelter=shelter_of("plow-point-lifted", 2.5, 2.875, 2.0), weather=Weather(1.0, 0.0, 0.0)
+)
 @given(shelter=SHELTERS, weather=WEATHERS)
-def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather: Weather) -> None:
+def test_of_as_many_mats_those_clear_of_drips_are_laid(
+    shelter: Shelter, weather: Weather
+) -> None:
     """When mats are said to lie under a drip, as many would not fit clear of it: laid clear, there
     are fewer.
     """
@@ -232,7 +254,9 @@ def test_of_as_many_mats_those_clear_of_drips_are_laid(shelter: Shelter, weather
     assert figures.wetted == under_drips(figures.mats, shelter)
     if figures.wetted:
         assert len(clear) < figures.sleepers
-    assert figures.dry_area_m2 == pytest.approx(figures.dry.area)  # the figure stays what it is
+    assert figures.dry_area_m2 == pytest.approx(
+        figures.dry.area
+    )  # the figure stays what it is
 
 
 @settings(max_examples=40)
@@ -248,7 +272,9 @@ def test_in_rain_no_bed_lies_near_a_drip(shelter: Shelter, weather: Weather) -> 
     high = [d.xyz[:, :2] for d in drips(shelter) if d.xyz[:, 2].max() > SOAKS_M]
     for mat in figures.mats:
         outline = Polygon(mat.corners())
-        assert all(MultiPoint(xy).convex_hull.distance(outline) >= SPLASH_M - 0.003 for xy in high)
+        assert all(
+            MultiPoint(xy).convex_hull.distance(outline) >= SPLASH_M - 0.003 for xy in high
+        )
     if not high:
         assert figures.mats == free.mats or free.wetted
 

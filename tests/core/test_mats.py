@@ -78,7 +78,9 @@ def test_count_against_exhaustive_search(shelter: Shelter, stature: float) -> No
 
 @settings(max_examples=25)
 @given(shelter=SHELTERS, wind=st.floats(3, 12), bearing=st.floats(0, 360))
-def test_mats_on_slanted_rain_are_dry(shelter: Shelter, wind: float, bearing: float) -> None:
+def test_mats_on_slanted_rain_are_dry(
+    shelter: Shelter, wind: float, bearing: float
+) -> None:
     """Every mat lies wholly on the dry ground, whatever its shape."""
     figures = measure(shelter, Body(1.7), Weather(6, wind, bearing))
     for mat in figures.mats:
@@ -130,7 +132,16 @@ def test_a_box_takes_exactly_what_fits() -> None:
 def test_a_t_of_three_needs_mixed_headings() -> None:
     """Two mats end to end beside none, and one across: only a mix of headings lays three here."""
     shape = Polygon(
-        [(0, 0), (0.62, 0), (0.62, 1.3), (2.5, 1.3), (2.5, 0), (3.12, 0), (3.12, 1.95), (0, 1.95)]
+        [
+            (0, 0),
+            (0.62, 0),
+            (0.62, 1.3),
+            (2.5, 1.3),
+            (2.5, 0),
+            (3.12, 0),
+            (3.12, 1.95),
+            (0, 1.95),
+        ]
     )
     hull, pockets = hull_and_pockets(shape)
     ground = Ground(
@@ -166,10 +177,14 @@ def test_tallest_sleeper_is_the_edge_of_fitting() -> None:
 
 def test_turning_the_roof_turns_the_mats() -> None:
     """Turned by a multiple of the heading step, the same roof takes as many."""
-    shelter = fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3.05, 3.05), {"height": 1.4})
+    shelter = fold_sheet(
+        PITCHES["plow-point"], Sheet.rectangle(3.05, 3.05), {"height": 1.4}
+    )
     for degrees in (30, 90, 146):
         a = math.radians(degrees)
-        turn = np.array([[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]])
+        turn = np.array(
+            [[math.cos(a), -math.sin(a), 0], [math.sin(a), math.cos(a), 0], [0, 0, 1]]
+        )
         turned = Shelter(
             shelter.pitch,
             shelter.sheet,

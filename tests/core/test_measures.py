@@ -56,7 +56,10 @@ def test_roof_height_against_trimesh(shelter: Shelter) -> None:
     """The lowest panel over random places, by trimesh's ray casting on the same triangles."""
     rng = np.random.default_rng(3)
     corners = triangles(shelter)
-    low, high = corners[..., :2].min(axis=(0, 1)) - 0.2, corners[..., :2].max(axis=(0, 1)) + 0.2
+    low, high = (
+        corners[..., :2].min(axis=(0, 1)) - 0.2,
+        corners[..., :2].max(axis=(0, 1)) + 0.2,
+    )
     ground = rng.uniform(low, high, (60, 2))
     mesh = trimesh.Trimesh(
         corners.reshape(-1, 3), np.arange(len(corners) * 3).reshape(-1, 3), process=False
@@ -97,7 +100,12 @@ def test_areas_against_a_grid(shelter: Shelter) -> None:
     assert figures.dry_area_m2 == pytest.approx(figures.covered_area_m2)
 
 
-@given(shelter=SHELTERS, wind=st.floats(1, 15), bearing=st.floats(0, 360), rain=st.floats(0.5, 40))
+@given(
+    shelter=SHELTERS,
+    wind=st.floats(1, 15),
+    bearing=st.floats(0, 360),
+    rain=st.floats(0.5, 40),
+)
 def test_dry_ground_against_rays(
     shelter: Shelter, wind: float, bearing: float, rain: float
 ) -> None:
@@ -114,7 +122,9 @@ def test_dry_ground_against_rays(
     hit = np.ones(len(ground), dtype=bool)
     for travel in fall_directions(weather):
         hit &= np.isfinite(ray_heights(shelter, ground, -travel))
-    assert dry.area_m2 == pytest.approx(hit.sum() * step**2, abs=0.02 * roof.plan().area + 0.04)
+    assert dry.area_m2 == pytest.approx(
+        hit.sum() * step**2, abs=0.02 * roof.plan().area + 0.04
+    )
 
 
 def test_more_wind_never_dries_a_convex_roof() -> None:
@@ -127,7 +137,9 @@ def test_more_wind_never_dries_a_convex_roof() -> None:
 def test_shadow_by_hand() -> None:
     """A level 1 m square 2 m up, rain moving half its fall to +x, throws its shadow 1 m off."""
     face = Face("roof", Role.ROOF, np.array([[0, 0, 2.0], [1, 0, 2], [1, 1, 2], [0, 1, 2]]))
-    assert shadow(Roof.over([face]), np.array([0.5, 0.0])).bounds == pytest.approx((1, 0, 2, 1))
+    assert shadow(Roof.over([face]), np.array([0.5, 0.0])).bounds == pytest.approx(
+        (1, 0, 2, 1)
+    )
 
 
 @pytest.mark.parametrize(
@@ -153,7 +165,9 @@ def test_sections_agree_with_the_roof(shelter: Shelter, turn: float) -> None:
     middle = shelter.xyz[:, :2].mean(axis=0)
     cuts = section(shelter.faces(), (float(middle[0]), float(middle[1])), turn)
     at = np.linspace(-1.5, 1.5, 31) + 1e-4
-    line = middle + np.outer(at, [math.cos(math.radians(turn)), math.sin(math.radians(turn))])
+    line = middle + np.outer(
+        at, [math.cos(math.radians(turn)), math.sin(math.radians(turn))]
+    )
     roof = Roof.over(shelter.faces()).height_at(line)
     along = clear_height(cuts, at)
     both = np.isfinite(roof) & np.isfinite(along)

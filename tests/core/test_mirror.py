@@ -50,7 +50,9 @@ def alike(shelter: Shelter, axis: int, middle: float) -> bool:
         wanted = shapely.MultiPoint(mirrored)
         if not any(
             len(other.xyz) == len(mirrored)
-            and all(np.abs(other.xyz - corner).max(axis=1).min() < 1e-8 for corner in mirrored)
+            and all(
+                np.abs(other.xyz - corner).max(axis=1).min() < 1e-8 for corner in mirrored
+            )
             and shapely.MultiPoint(other.xyz).hausdorff_distance(wanted) < 1e-8
             for other in faces
         ):
@@ -84,7 +86,14 @@ def test_most_pitches_are_their_own_mirror_image() -> None:
     from the right.
     """
     square = Sheet.rectangle(3.0, 3.0)
-    for slug in ("a-frame", "a-frame-closed", "lean-to", "plow-point", "closed-wedge", "half-cone"):
+    for slug in (
+        "a-frame",
+        "a-frame-closed",
+        "lean-to",
+        "plow-point",
+        "closed-wedge",
+        "half-cone",
+    ):
         shelter = fold_sheet(
             PITCHES[slug], square, {s.name: s.default for s in PITCHES[slug].settings}
         )
@@ -143,7 +152,10 @@ def test_one_side_tells_of_both(shelter: Shelter, windy: bool, stride: int) -> N
     for h in range(STEPS):
         one, both = (room[h] for room in found)
         if max(len(one), len(both)) < MOST_FOUND:  # of more pieces only so many are kept
-            assert shapely.union_all(one).symmetric_difference(shapely.union_all(both)).area < 1e-6
+            assert (
+                shapely.union_all(one).symmetric_difference(shapely.union_all(both)).area
+                < 1e-6
+            )
 
 
 @settings(max_examples=60)

@@ -32,7 +32,9 @@ Beds = dict[int, tuple[int, ...] | None]
 def planned(seed: int) -> tuple[PlanQuestion, list[Offer], tuple[int, ...], Beds]:
     """A random course of up to eight people and its plan."""
     asked = random_course(seed, most_people=8, each=2)
-    asked = replace(asked, standing=(), campers=tuple(c for c in asked.campers if c.number > 0))
+    asked = replace(
+        asked, standing=(), campers=tuple(c for c in asked.campers if c.number > 0)
+    )
     chosen = choose(plan_model(asked))
     return asked, [asked.offers[n] for n in chosen.offers], chosen.offers, dict(chosen.beds)
 
@@ -43,7 +45,9 @@ def roomy(seed: int, dice: random.Random) -> tuple[PlanQuestion, list[Offer], Be
     campers = tuple(c for c in asked.campers if c.number > 0)
     by_sheets = {o.sheets: o for o in asked.offers}
     offers = [
-        replace(o, beds=((1.95, dice.choice([1, 2, 4])),), gale_force=dice.choice([5, 6, 7, 8]))
+        replace(
+            o, beds=((1.95, dice.choice([1, 2, 4])),), gale_force=dice.choice([5, 6, 7, 8])
+        )
         for o in by_sheets.values()
     ]
     asked, beds = replace(asked, campers=campers), Beds()
@@ -64,7 +68,9 @@ def inside(asked: PlanQuestion, beds: Beds, sheets: tuple[int, ...]) -> list[Cam
 
 def holds(offer: Offer, people: list[Camper]) -> bool:
     """Whether they all lie dry there."""
-    return not people or sum(c.bulk for c in people) <= min(offer.room(c.stature_m) for c in people)
+    return not people or sum(c.bulk for c in people) <= min(
+        offer.room(c.stature_m) for c in people
+    )
 
 
 @pytest.mark.parametrize("part", range(4))
@@ -96,7 +102,8 @@ def test_where_somebody_hurt_lies(part: int) -> None:
                 """Of those who lie there, how many may not share with somebody who comes there for
                 it.
                 """
-                come = [c for c in (hurt, carer) if c is not None and beds.get(c.number) != sheets]  # noqa: B023
+                new = [c for c in (hurt, carer) if c is not None]  # noqa: B023
+                come = [c for c in new if beds.get(c.number) != sheets]  # noqa: B023
                 lying = [c for c in inside(asked, where, sheets) if c not in (hurt, carer)]  # noqa: B023
                 return sum(any(barred(c, new, asked.rules) for new in come) for c in lying)  # noqa: B023
 
@@ -199,7 +206,8 @@ def test_where_everybody_goes_when_the_wind_rises() -> None:
                     own if any(offer.sheets in p.go_to.values() for p in told) else []
                 )
             assert len(ends[offer.sheets]) <= max(
-                len(own), min((offer.room(c.stature_m) for c in ends[offer.sheets]), default=0)
+                len(own),
+                min((offer.room(c.stature_m) for c in ends[offer.sheets]), default=0),
             )
             pairs = itertools.combinations(ends[offer.sheets], 2)
             assert not any(barred(a, b, asked.rules) for a, b in pairs)

@@ -51,7 +51,9 @@ def test_a_square_pitch_takes_an_oblong_sheet_doubled() -> None:
     )
     for point in "ABEFGHOK":
         assert doubled.at(point) == pytest.approx(square.at(point))
-    assert roof_of(doubled).covered_m2 == pytest.approx(roof_of(square).covered_m2, abs=1e-6)
+    assert roof_of(doubled).covered_m2 == pytest.approx(
+        roof_of(square).covered_m2, abs=1e-6
+    )
     answer = solve(Question(Sheet.rectangle(2.4, 3.0), PITCHES["corner-wrap"], {}))
     assert [r.lengths for r in answer.assessment.reasons if r.code == "fold_to_square"] == [
         (2.4, pytest.approx(0.6))
@@ -87,7 +89,9 @@ def test_a_porch_is_never_level_and_rises_on_poles() -> None:
             if r.setting == "angle"
         ]
         assert "water" in reason.why
-    falling, rising = (fold("a-frame-porch", 3.0, 3.0, height=1.2, angle=a) for a in (15.0, -15.0))
+    falling, rising = (
+        fold("a-frame-porch", 3.0, 3.0, height=1.2, angle=a) for a in (15.0, -15.0)
+    )
     assert poled(falling) == ()
     assert set(poled(rising)) == {"C", "D"}
     assert rising.at("C")[2] == pytest.approx(1.2 + 1.5 * math.sin(math.radians(15)))
@@ -123,7 +127,10 @@ def test_a_four_corner_shade_always_sheds(
     """Common practice: as steep as ten degrees at least, so that no water stays."""
     settings = {"height": height, "low": low}
     assume(not refusals(PITCHES["four-corner-shade"], (side, other), settings))
-    assert least_slope_deg(roof_of(fold("four-corner-shade", side, other, **settings))) >= 10 - 1e-6
+    assert (
+        least_slope_deg(roof_of(fold("four-corner-shade", side, other, **settings)))
+        >= 10 - 1e-6
+    )
 
 
 @given(
@@ -157,7 +164,9 @@ def test_the_floored_plow_point_stands_on_its_fold(
     angle=st.floats(-30, 90),
     inset=st.floats(0.3, 1.2),
 )
-def test_mirrored_and_scaled_folds(side: float, height: float, angle: float, inset: float) -> None:
+def test_mirrored_and_scaled_folds(
+    side: float, height: float, angle: float, inset: float
+) -> None:
     """A corner wrap is its own mirror image, and twice the sheet at twice the measures is twice the
     shelter.
     """
@@ -165,9 +174,14 @@ def test_mirrored_and_scaled_folds(side: float, height: float, angle: float, ins
     assume(not refusals(PITCHES["corner-wrap"], (side, side), settings))
     shelter = fold("corner-wrap", side, side, **settings)
     assert shelter.at("H") * np.array([1, -1, 1]) == pytest.approx(shelter.at("G"))
-    box, values = (2 * side, 2 * side), {"height": 2 * height, "awning": angle, "inset": 2 * inset}
+    box, values = (
+        (2 * side, 2 * side),
+        {"height": 2 * height, "awning": angle, "inset": 2 * inset},
+    )
     arrays = {name: np.array([value]) for name, value in values.items()}
-    assert PITCHES["corner-wrap"].layout(box, arrays).start[0] == pytest.approx(2 * shelter.xyz)
+    assert PITCHES["corner-wrap"].layout(box, arrays).start[0] == pytest.approx(
+        2 * shelter.xyz
+    )
 
 
 def test_angles_are_said_in_degrees() -> None:

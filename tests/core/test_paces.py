@@ -30,7 +30,9 @@ def test_people_who_walk_alike_stand_together_the_longest_step_first() -> None:
 
 
 @given(st.floats(1.0, 2.2), st.floats(1.0, 100.0))
-def test_steps_come_to_the_distance_within_a_quarter_of_a_step(stature: float, far: float) -> None:
+def test_steps_come_to_the_distance_within_a_quarter_of_a_step(
+    stature: float, far: float
+) -> None:
     (stride,) = strides({"Ada": Body(stature)}, [far])
     assert abs(stride.halves[0] / 2 * stride.step_m - far) <= stride.step_m / 4 + 1e-9
 

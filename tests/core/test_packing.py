@@ -21,7 +21,9 @@ HEIGHTS = st.lists(st.floats(0.6, 2.0), max_size=4)
 LENGTHS = st.lists(st.floats(0.3, 8.0), max_size=6)
 
 
-def met(night: Wanted, stakes: int, lines_m: Sequence[float], poles: Sequence[Pole]) -> bool:
+def met(
+    night: Wanted, stakes: int, lines_m: Sequence[float], poles: Sequence[Pole]
+) -> bool:
     """Whether a bag has all that a night wants: each line long enough, each pole reaching."""
     free_lines, free_poles = sorted(lines_m), sorted(poles, key=lambda p: p.most_m)
     for need in sorted(night.lines_m):

@@ -21,7 +21,15 @@ from tarvik.core.measure.kernel.pieces import (
     hull_and_gaps,
     part,
 )
-from tarvik.core.measure.roof import Region, Roof, as_region, common, joined, roof_of, without
+from tarvik.core.measure.roof import (
+    Region,
+    Roof,
+    as_region,
+    common,
+    joined,
+    roof_of,
+    without,
+)
 from tarvik.core.shelter import Face, Shelter
 from tarvik.core.weather.rain import Weather, fall_directions
 from tests.core.test_dry import WEATHERS
@@ -43,7 +51,9 @@ def empty() -> tuple[np.ndarray, np.ndarray]:
     return np.empty((MOST_POINTS, 2)), np.zeros(MOST_PIECES + 1, dtype=np.int64)
 
 
-def parted(points: np.ndarray, ends: np.ndarray, shape: np.ndarray) -> list[list[np.ndarray]]:
+def parted(
+    points: np.ndarray, ends: np.ndarray, shape: np.ndarray
+) -> list[list[np.ndarray]]:
     """The pieces inside a polygon and those outside."""
     (inner, inner_ends), (outer, outer_ends) = empty(), empty()
     work, crossed = np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
@@ -120,7 +130,9 @@ def test_what_is_not_crossed_stays_in_one(
     ):
         inside, outside = parted(*packed([one]), shape)
         assert (len(inside), len(outside)) == (held, 1 - held)
-        assert np.allclose(sorted((inside or outside)[0].tolist()), sorted(one.tolist()), atol=1e-9)
+        assert np.allclose(
+            sorted((inside or outside)[0].tolist()), sorted(one.tolist()), atol=1e-9
+        )
 
 
 @given(
@@ -140,13 +152,19 @@ def test_ground_in_every_shadow(
         for f, r in enumerate(rings):
             shadows[k, f, : len(r)] = r + np.array(move) * 0.3 * (1 + f)
     sizes = np.array(
-        [[Polygon(s[:n]).area for s, n in zip(some, corners, strict=True)] for some in shadows]
+        [
+            [Polygon(s[:n]).area for s, n in zip(some, corners, strict=True)]
+            for some in shadows
+        ]
     )
     unions = [
-        joined([Polygon(s[:n]) for s, n in zip(some, corners, strict=True)]) for some in shadows
+        joined([Polygon(s[:n]) for s, n in zip(some, corners, strict=True)])
+        for some in shadows
     ]
     wets = np.zeros(len(shadows), dtype=bool)
-    size, points, ends = dry_under(shadows, corners, sizes, np.arange(1, len(shadows)), wets)
+    size, points, ends = dry_under(
+        shadows, corners, sizes, np.arange(1, len(shadows)), wets
+    )
     shared = alone = unions[0]
     for union, wet in zip(unions[1:], wets[1:], strict=True):
         shared = common(shared, union)
@@ -203,14 +221,22 @@ def test_more_pieces_than_there_is_room_for() -> None:
             np.array([-np.sin(turn), np.cos(turn)]) * 0.02,
         )
         middle = rng.uniform(-0.5, 0.5, 2)
-        xy = [middle + s * along + t * across for s, t in ((-2, -1), (2, -1), (2, 1), (-2, 1))]
+        xy = [
+            middle + s * along + t * across for s, t in ((-2, -1), (2, -1), (2, 1), (-2, 1))
+        ]
         faces.append(Face("strip", Role.ROOF, np.column_stack([xy, np.full(4, 1.0)])))
     roof, weather = Roof.over(faces), Weather(4, 0.05, 40, 0)
     falls = fall_directions(weather)
     shadows = roof.faces[None, :, :, :2] + falls[:, None, None, :]
     sizes = np.full(shadows.shape[:2], 0.16)
-    assert dry_under(shadows, roof.corners, sizes, np.array([1]), np.zeros(2, dtype=bool))[0] == -1
+    assert (
+        dry_under(shadows, roof.corners, sizes, np.array([1]), np.zeros(2, dtype=bool))[0]
+        == -1
+    )
     wanted = common(shadow(roof, falls[0]), shadow(roof, falls[1]))
     found = dry_ground(roof, weather)
     assert found.area_m2 == pytest.approx(wanted.area, abs=1e-6)
-    assert isinstance(found, DryGround) and found.region.symmetric_difference(wanted).area < 1e-6
+    assert (
+        isinstance(found, DryGround)
+        and found.region.symmetric_difference(wanted).area < 1e-6
+    )

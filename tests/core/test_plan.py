@@ -30,9 +30,14 @@ def small_enough(seed: int) -> bool:
     """Whether looking at every plan takes no more than a moment."""
     asked = random_course(seed)
     sets = np.prod(
-        [1 + sum(o.sheets == s for o in asked.offers) for s in {o.sheets for o in asked.offers}]
+        [
+            1 + sum(o.sheets == s for o in asked.offers)
+            for s in {o.sheets for o in asked.offers}
+        ]
     )
-    return bool(sets * (1 + len({o.sheets for o in asked.offers})) ** len(asked.campers) <= 60_000)
+    return bool(
+        sets * (1 + len({o.sheets for o in asked.offers})) ** len(asked.campers) <= 60_000
+    )
 
 
 SEEDS = list(itertools.islice((s for s in itertools.count(1) if small_enough(s)), 200))
@@ -61,7 +66,9 @@ def by_highs(model: PlanModel) -> tuple[int, ...]:
     kept: list[tuple[dict[int, int], int]] = []
     out = []
     for terms in linear.aims.values():
-        table = [(dict(r.terms), r.low, r.high) for r in rows] + [(t, None, v) for t, v in kept]
+        table = [(dict(r.terms), r.low, r.high) for r in rows] + [
+            (t, None, v) for t, v in kept
+        ]
         i, j, d = zip(
             *((k, v, c) for k, (some, _, _) in enumerate(table) for v, c in some.items()),
             strict=True,
@@ -100,7 +107,9 @@ def test_no_plan_breaks_a_hard_rule(part: int) -> None:
         chosen = choose(plan_model(asked), replace(ONE, good_enough=0.2))
         if not chosen.possible:
             continue
-        assert not broken_rules(asked, [asked.offers[n] for n in chosen.offers], chosen.beds), seed
+        assert not broken_rules(
+            asked, [asked.offers[n] for n in chosen.offers], chosen.beds
+        ), seed
 
 
 def test_a_search_that_finds_nothing_new_is_stopped_all_the_same() -> None:
@@ -155,7 +164,8 @@ def test_pruning_keeps_the_optimum() -> None:
         fewer = pruned(doubled, asked.pools)
         assert len(fewer) <= len(asked.offers)
         full, less = (
-            choose(plan_model(replace(asked, offers=tuple(some))), ONE) for some in (doubled, fewer)
+            choose(plan_model(replace(asked, offers=tuple(some))), ONE)
+            for some in (doubled, fewer)
         )
         assert full.value() == less.value()
 
@@ -177,7 +187,11 @@ def test_conflicts_are_minimal_and_repairs_repair() -> None:
         for some in told.sets:
             assert not feasible(model, some, ONE)
             for one in some:
-                assert feasible(model, [t for t in some if t != one], ONE), (seed, some, one)
+                assert feasible(model, [t for t in some if t != one], ONE), (
+                    seed,
+                    some,
+                    one,
+                )
         every = model.linear.constraints()
         assert told.repairs
         for repair in told.repairs:
@@ -215,9 +229,20 @@ def test_fewest_moves_when_something_stands() -> None:
             continue
         asked = replace(
             asked,
-            aims=("wet", "moves", "rules", "exposed", "comfort", "own kit", "quick", "compact"),
+            aims=(
+                "wet",
+                "moves",
+                "rules",
+                "exposed",
+                "comfort",
+                "own kit",
+                "quick",
+                "compact",
+            ),
         )
-        assert choose(plan_model(asked), ONE).value()[:2] == best_by_looking_at_all(asked)[:2]
+        assert (
+            choose(plan_model(asked), ONE).value()[:2] == best_by_looking_at_all(asked)[:2]
+        )
 
 
 def test_a_locked_person_sleeps_where_the_leader_said() -> None:
@@ -227,8 +252,13 @@ def test_a_locked_person_sleeps_where_the_leader_said() -> None:
     kept = 0
     for seed in range(9000, 9040):
         asked = replace(random_course(seed), standing=())
-        person, sheet = dice.choice(asked.campers).number, dice.choice(asked.offers).sheets[0]
-        chosen = choose(plan_model(replace(asked, locks=Locks(people={person: sheet}))), ONE)
+        person, sheet = (
+            dice.choice(asked.campers).number,
+            dice.choice(asked.offers).sheets[0],
+        )
+        chosen = choose(
+            plan_model(replace(asked, locks=Locks(people={person: sheet}))), ONE
+        )
         if chosen.possible:
             kept += 1
             assert sheet in (chosen.beds[person] or ())
@@ -237,7 +267,9 @@ def test_a_locked_person_sleeps_where_the_leader_said() -> None:
                 -1 if chosen.beds[c.number] is None else place[chosen.beds[c.number]]
                 for c in asked.campers
             ]
-            assert value_of(asked, [asked.offers[n] for n in chosen.offers], beds) is not None
+            assert (
+                value_of(asked, [asked.offers[n] for n in chosen.offers], beds) is not None
+            )
     assert kept > 10
 
 
@@ -270,5 +302,10 @@ def test_a_thicket_between_hides_novices_from_their_leader() -> None:
         asked = PlanQuestion(campers, (at(1, 0.0), at(2, 10.0)), blinds=blinds)
         rules = next(r for r in choose(plan_model(asked), ONE).reached if r.aim == "rules")
         assert rules.value == far
-    beside = PlanQuestion(campers, (at(1, 0.0), at(2, 10.0), at(3, 3.0)), blinds=box(4, -5, 6, 5))
-    assert next(r.value for r in choose(plan_model(beside), ONE).reached if r.aim == "rules") == 0
+    beside = PlanQuestion(
+        campers, (at(1, 0.0), at(2, 10.0), at(3, 3.0)), blinds=box(4, -5, 6, 5)
+    )
+    assert (
+        next(r.value for r in choose(plan_model(beside), ONE).reached if r.aim == "rules")
+        == 0
+    )

@@ -70,9 +70,15 @@ def test_a_plan_stands_on_its_ground(seed: int) -> None:
     assert case.camp is not None
     made = make(case, Solver().solve_all, Limits(workers=1), kept=Offers())
     chosen, offers = made.chosen, made.offers
-    assert chosen.possible and offers and not broken_rules(made.model.asked, offers, chosen.beds)
+    assert (
+        chosen.possible
+        and offers
+        and not broken_rules(made.model.asked, offers, chosen.beds)
+    )
     statures = {c.number: c.stature_m for c in case.bag.campers}
-    trunks = {t.name: shapely.Point(t.at).buffer(t.across_m / 2) for t in case.camp.ground.things}
+    trunks = {
+        t.name: shapely.Point(t.at).buffer(t.across_m / 2) for t in case.camp.ground.things
+    }
     path = case.camp.ground.areas[0].shape()
     for offer in offers:
         sheet = next(b.sheet for b in case.bag.sheets if (b.number,) == offer.sheets)
@@ -133,10 +139,14 @@ def test_of_like_ground_that_near_water_is_taken() -> None:
     sides = []
     for x in (-30.0, 30.0):
         stream = Area("stream", Sort.WATER, ((x, -60.0), (x, 60.0)), 1.0)
-        strip = Area("strip", Sort.NO_GO, ((-1.0, -50.0), (1.0, -50.0), (1.0, 50.0), (-1.0, 50.0)))
+        strip = Area(
+            "strip", Sort.NO_GO, ((-1.0, -50.0), (1.0, -50.0), (1.0, 50.0), (-1.0, 50.0))
+        )
         ground = Ground((Thing("fire", Kind.FIRE, (0.0, 0.0), 1.0),), (stream, strip))
         camp = Camp(
-            ground, tuple(hazards(ground, wind_from_deg=None, rain_mm=0.0)), longest_line_m=11.0
+            ground,
+            tuple(hazards(ground, wind_from_deg=None, rain_mm=0.0)),
+            longest_line_m=11.0,
         )
         made = make(
             replace(case, camp=camp, night=Night(NightNeeds(rain_mm_h=2.0))), Solver().alone
@@ -144,7 +154,9 @@ def test_of_like_ground_that_near_water_is_taken() -> None:
         assert made.chosen.proven
         for offer in made.model.asked.offers:
             assert offer.at is not None
-            here, fire = (stream.shape().distance(shapely.Point(p)) for p in (offer.at, (0.0, 0.0)))
+            here, fire = (
+                stream.shape().distance(shapely.Point(p)) for p in (offer.at, (0.0, 0.0))
+            )
             assert offer.out_m == pytest.approx(
                 math.hypot(*offer.at) + 0.25 * max(here - fire, 0.0), abs=1e-9
             )
@@ -175,7 +187,10 @@ def test_the_same_question_gives_the_same_plan_on_a_busy_machine() -> None:
     finally:
         busy.set()
         thread.join()
-    assert (again.chosen.offers, again.chosen.beds) == (first.chosen.offers, first.chosen.beds)
+    assert (again.chosen.offers, again.chosen.beds) == (
+        first.chosen.offers,
+        first.chosen.beds,
+    )
 
 
 @pytest.mark.parametrize("looks", [1, 4, 9, 40])
@@ -197,7 +212,9 @@ def test_what_was_gathered_until_a_stop_is_gone_on_with(looks: int) -> None:
             return solver.alone(questions)
 
         offers = kept.of(case, solve_all, stop, lambda _: None)
-        return [(o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees) for o in offers], asked
+        return [
+            (o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees) for o in offers
+        ], asked
 
     whole, most = gathered(Offers())
     kept, left = Offers(), itertools.count(looks, -1)
@@ -219,8 +236,12 @@ def test_grounds_too_near_are_those_that_distances_tell() -> None:
             shapely.box(x, y, x + 3, y + 2), float(dice.uniform(0, 180))
         )
         line = shapely.LineString([(x, y), (x - 1.5, y - 1.0)])
-        ground = shapely.GeometryCollection([cloth, shapely.MultiPoint([(x - 1.5, y - 1.0)]), line])
-        offers.append(Offer((n % 12,), "a-frame", (), ((1.9, 1),), ground=ground, at=(x, y)))
+        ground = shapely.GeometryCollection(
+            [cloth, shapely.MultiPoint([(x - 1.5, y - 1.0)]), line]
+        )
+        offers.append(
+            Offer((n % 12,), "a-frame", (), ((1.9, 1),), ground=ground, at=(x, y))
+        )
     told = {tuple(pair) for pair in conflicting(offers, 0.6).tolist()}
     wanted = {
         (a, b)
@@ -257,7 +278,10 @@ def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
     told: list[tuple[PlanModel, Chosen]] = []
     held = replace(case, standing=standing, locks=Locks(people={person: goal}))
     after = make(
-        held, Solver().alone, tell=lambda model, chosen: told.append((model, chosen)), kept=kept
+        held,
+        Solver().alone,
+        tell=lambda model, chosen: told.append((model, chosen)),
+        kept=kept,
     )
     near = [(m, c) for m, c in told if len(m.asked.offers) < len(after.model.asked.offers)]
     assert near
@@ -265,7 +289,9 @@ def test_after_a_hand_s_change_the_untouched_shelters_stay_at_first() -> None:
     for model, chosen in near:
         assert goal in (chosen.beds[person] or ())
         for offer in (model.asked.offers[n] for n in chosen.offers):
-            assert offer.sheets not in untouched or stands_as(offer, untouched[offer.sheets])
+            assert offer.sheets not in untouched or stands_as(
+                offer, untouched[offer.sheets]
+            )
         assert not broken_rules(
             model.asked, [model.asked.offers[n] for n in chosen.offers], chosen.beds
         )
@@ -289,12 +315,15 @@ def test_people_lie_tightly_only_where_they_would_have_no_bed_else() -> None:
     assert tight.chosen.beds[1] == (1,)
     assert [(o.pitch, o.tight) for o in tight.offers] == [("a-frame", True)]
     assert next(r.value for r in tight.chosen.reached if r.aim == "rules") == 10
-    roomy = make(replace(alone, bag=replace(alone.bag, sheets=(poncho, large))), Solver().alone)
+    roomy = make(
+        replace(alone, bag=replace(alone.bag, sheets=(poncho, large))), Solver().alone
+    )
     assert roomy.chosen.beds[1] == (2,)
     assert not any(o.tight for o in roomy.model.asked.offers)
     two = (one, Camper(2, "B", 1.75, shares=Shares.NOBODY))
     both = make(
-        replace(alone, bag=replace(alone.bag, sheets=(poncho, large), campers=two)), Solver().alone
+        replace(alone, bag=replace(alone.bag, sheets=(poncho, large), campers=two)),
+        Solver().alone,
     )
     assert {o.sheets: o.tight for o in both.offers} == {(1,): True, (2,): False}
 

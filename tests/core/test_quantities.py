@@ -69,7 +69,9 @@ def test_a_range_of_forces_is_its_higher_end() -> None:
     assert beaufort(parse_speed("F4 to 6")) == 6
 
 
-@pytest.mark.parametrize("text", ["force 13", "5 furlongs", "strong", "", "--", "force", "5-", "-"])
+@pytest.mark.parametrize(
+    "text", ["force 13", "5 furlongs", "strong", "", "--", "force", "5-", "-"]
+)
 def test_what_is_no_wind_is_refused_in_words(text: str) -> None:
     with pytest.raises(InputError):
         parse_speed(text)
@@ -91,7 +93,11 @@ def test_compass_points_in_words(point: str, between: str, shape: str, upper: bo
 @given(north=st.sampled_from("NS"), off=st.integers(0, 90), east=st.sampled_from("EW"))
 def test_quadrant_bearings(north: str, off: int, east: str) -> None:
     """N45E points as far east as it points north."""
-    for text in (f"{north}{off}{east}", f"{north} {off} {east}", f"{north.lower()}{off}°{east}"):
+    for text in (
+        f"{north}{off}{east}",
+        f"{north} {off} {east}",
+        f"{north.lower()}{off}°{east}",
+    ):
         bearing = math.radians(parse_bearing(text))
         ahead = math.cos(bearing) * (1 if north == "N" else -1)
         aside = math.sin(bearing) * (1 if east == "E" else -1)
@@ -124,15 +130,22 @@ def test_what_is_no_time_is_refused(text: str) -> None:
 
 
 @given(
-    degrees=st.integers(0, 89), minutes=st.integers(0, 59), south=st.booleans(), first=st.booleans()
+    degrees=st.integers(0, 89),
+    minutes=st.integers(0, 59),
+    south=st.booleans(),
+    first=st.booleans(),
 )
 def test_latitudes(degrees: int, minutes: int, south: bool, first: bool) -> None:
     exact = (degrees + minutes / 60) * (-1 if south else 1)
     letter = "S" if south else "N"
     for body in (f"{degrees}° {minutes}'", f"{degrees} {minutes}", f"{degrees}°{minutes}′"):
         text = f"{letter} {body}" if first else f"{body} {letter}"
-        assert parse_degrees(text, "NS", 90, field="latitude") == pytest.approx(exact, abs=1e-5)
-    assert parse_degrees(f"{exact:.4f}", "NS", 90, field="x") == pytest.approx(exact, abs=1e-4)
+        assert parse_degrees(text, "NS", 90, field="latitude") == pytest.approx(
+            exact, abs=1e-5
+        )
+    assert parse_degrees(f"{exact:.4f}", "NS", 90, field="x") == pytest.approx(
+        exact, abs=1e-4
+    )
 
 
 @pytest.mark.parametrize("text", ["91", "54° 75' N", "north", "", "1 2 3 4", "-54 N"])

@@ -31,7 +31,10 @@ RAIN = replace(STORM, wind_m_s=4.5, gust_m_s=None)
 
 
 def solved(
-    slug: str, needs: NightNeeds, kit: Supports = KIT, size: tuple[float, float] = (3.05, 3.05)
+    slug: str,
+    needs: NightNeeds,
+    kit: Supports = KIT,
+    size: tuple[float, float] = (3.05, 3.05),
 ) -> Solution:
     sheet = Sheet.rectangle(*size, tie_out_points(*size, TIES))
     return solve(
@@ -55,7 +58,9 @@ def judged(
     return judge(solved(slug, needs, kit, **how), Night(needs, holding=SOFT))
 
 
-@pytest.mark.parametrize("slug", ["a-frame", "a-frame-closed", "closed-wedge", "plow-point"])
+@pytest.mark.parametrize(
+    "slug", ["a-frame", "a-frame-closed", "closed-wedge", "plow-point"]
+)
 def test_what_practice_picks_in_a_storm_in_a_wood_stands(slug: str) -> None:
     """Common practice: a low A-frame, one with closed ends, a closed wedge with its doors shut and
     a lowered corner pitch stand force 7 in a closed wood on soft ground, stakes helped.
@@ -63,7 +68,9 @@ def test_what_practice_picks_in_a_storm_in_a_wood_stands(slug: str) -> None:
     assert judged(slug, STORM).verdict is Verdict.FORMS
 
 
-@pytest.mark.parametrize("slug", ["a-frame", "plow-point-lifted", "closed-wedge", "half-cone"])
+@pytest.mark.parametrize(
+    "slug", ["a-frame", "plow-point-lifted", "closed-wedge", "half-cone"]
+)
 def test_what_practice_picks_in_steady_rain_stands(slug: str) -> None:
     assert judged(slug, RAIN).verdict is Verdict.FORMS
 
@@ -76,7 +83,14 @@ def test_an_oblong_in_steady_rain_stands(slug: str) -> None:
 def test_on_open_ground_nothing_stands_and_shelter_is_to_be_found() -> None:
     """Force 7 over open ground, soft or firm: what is named is shelter first."""
     open_ground = replace(STORM, surroundings="open")
-    for slug in ("a-frame", "a-frame-flown", "plow-point", "closed-wedge", "pole-tent", "lean-to"):
+    for slug in (
+        "a-frame",
+        "a-frame-flown",
+        "plow-point",
+        "closed-wedge",
+        "pole-tent",
+        "lean-to",
+    ):
         found = judged(slug, open_ground)
         assert found.verdict is not Verdict.FORMS
         assert "find_shelter" in {f.code for f in found.findings}
@@ -175,7 +189,12 @@ USUAL, LONG, SHORT = (StakeKind(d, 0.012, 20) for d in (0.20, 0.30, 0.15))
     [
         ([USUAL, LONG], USUAL, 40, [LONG]),
         ([LONG], LONG, 20, []),
-        ([replace(SHORT, count=5), USUAL, LONG], USUAL, 40, [LONG]),  # a few short ones stay away
+        (
+            [replace(SHORT, count=5), USUAL, LONG],
+            USUAL,
+            40,
+            [LONG],
+        ),  # a few short ones stay away
         ([SHORT, USUAL], SHORT, 40, [USUAL]),  # many short ones are what a leader counts on
         ([USUAL, USUAL, LONG], USUAL, 60, [LONG]),
         ([], SHORT, 0, []),

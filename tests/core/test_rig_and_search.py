@@ -54,15 +54,20 @@ def test_a_guy_runs_at_45_degrees() -> None:
     guys = [line for line in found.rig.lines if line.purpose == "pole guy"]
     assert len(guys) == 2
     assert all(
-        g.span_m == pytest.approx(1.2 * math.sqrt(2)) and g.cord_m == pytest.approx(guy_m(g.span_m))
+        g.span_m == pytest.approx(1.2 * math.sqrt(2))
+        and g.cord_m == pytest.approx(guy_m(g.span_m))
         for g in guys
     )
-    assert all(math.dist(g.to[:2], A_FRAME.at(g.start)[:2]) == pytest.approx(1.2) for g in guys)
+    assert all(
+        math.dist(g.to[:2], A_FRAME.at(g.start)[:2]) == pytest.approx(1.2) for g in guys
+    )
 
 
 def test_a_lone_pole_takes_two_guys_and_a_tree_none() -> None:
     plow = fold_sheet(PITCHES["plow-point"], SQUARE, {"height": 1.2})
-    assert assess(plow, Supports((), (Pole(1.0, 1.4),), None, None)).rig.stakes_needed() == 5
+    assert (
+        assess(plow, Supports((), (Pole(1.0, 1.4),), None, None)).rig.stakes_needed() == 5
+    )
     assert assess(plow, Supports((Tree(),), (), None, None)).rig.stakes_needed() == 3
 
 
@@ -71,7 +76,11 @@ def test_a_lone_pole_takes_two_guys_and_a_tree_none() -> None:
     [
         (Supports((), (Pole(1.0, 1.1), Pole(1.0, 1.3)), 9, None), "pole_short", 0.1),
         (Supports((), (Pole(1.35, 1.4), Pole(1.0, 1.3)), 9, None), "pole_long", 0.15),
-        (Supports((Tree((0, 0)), Tree((3.4, 0))), (), 9, None), "trees_too_close", 3.0 + 0.3 - 3.2),
+        (
+            Supports((Tree((0, 0)), Tree((3.4, 0))), (), 9, None),
+            "trees_too_close",
+            3.0 + 0.3 - 3.2,
+        ),
         (Supports(None, (), 2, None), "stakes_short", None),
         (Supports(None, (), 9, (1.0, 5.0)), "line_short", None),
         (Supports((), (), 9, None), "no_support", None),
@@ -103,7 +112,8 @@ def test_buttons_and_the_line_that_saves_them() -> None:
     assert on_trees.verdict is Verdict.FORMS
     assert on_trees.rig.through_line
     bare = assess(
-        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3, ()), {"height": 1.2}), Supports()
+        fold_sheet(PITCHES["plow-point"], Sheet.rectangle(3, 3, ()), {"height": 1.2}),
+        Supports(),
     )
     assert "tie a stone into the cloth at the 4 ringed points" in bare.reasons[0].message
 
@@ -130,7 +140,9 @@ def test_no_line_serves_twice(needs: list[float], lines: list[float]) -> None:
 def test_an_impossible_height_is_cannot_with_the_amount() -> None:
     found = solve(Question(Sheet.rectangle(2, 3), PITCHES["a-frame"], {"height": 1.4}))
     assert found.verdict is Verdict.CANNOT
-    assert found.assessment.reasons[0].short_by_m == pytest.approx(1.4 - math.sqrt(1 - 0.15**2))
+    assert found.assessment.reasons[0].short_by_m == pytest.approx(
+        1.4 - math.sqrt(1 - 0.15**2)
+    )
     odd = solve(Question(Sheet(((0, 0), (3, 0), (3.5, 3), (0, 3))), PITCHES["a-frame"], {}))
     assert odd.verdict is Verdict.CANNOT
 
@@ -138,7 +150,9 @@ def test_an_impossible_height_is_cannot_with_the_amount() -> None:
 @pytest.mark.parametrize("slug", ["a-frame", "lean-to", "plow-point", "half-cone"])
 @pytest.mark.parametrize("intent", ["storm", "steady-rain", "fair-view"])
 @pytest.mark.parametrize("wanted", [1, 2, None])
-def test_no_height_on_a_fine_grid_is_better(slug: str, intent: str, wanted: int | None) -> None:
+def test_no_height_on_a_fine_grid_is_better(
+    slug: str, intent: str, wanted: int | None
+) -> None:
     """The searched height is within one per cent of the best of 67 heights by the exact figures."""
     pitch, sheet = PITCHES[slug], Sheet.rectangle(2.9, 2.9)
     asked = Question(sheet, pitch, {}, intent=INTENTS[intent], wanted=wanted)
@@ -184,7 +198,10 @@ def test_no_settings_on_a_grid_are_better(
 def test_the_search_keeps_to_the_poles() -> None:
     found = solve(
         Question(
-            SQUARE, PITCHES["plow-point"], {}, supports=Supports((), (Pole(0.9, 1.0),), 9, None)
+            SQUARE,
+            PITCHES["plow-point"],
+            {},
+            supports=Supports((), (Pole(0.9, 1.0),), 9, None),
         )
     )
     assert 0.9 <= found.settings["height"] <= 1.0
@@ -210,7 +227,10 @@ def test_cards_speak_in_measures(slug: str) -> None:
     """
     found = solve(Question(sheet_for(slug), PITCHES[slug], {}))
     steps = [
-        s.text for s in cards.steps(found.shelter, found.assessment.rig, Units.IMPERIAL, Body(1.75))
+        s.text
+        for s in cards.steps(
+            found.shelter, found.assessment.rig, Units.IMPERIAL, Body(1.75)
+        )
     ]
     assert all("{" not in text and "}" not in text for text in steps)
     assert any(" ft" in text or " in" in text for text in steps)

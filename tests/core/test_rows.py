@@ -50,7 +50,10 @@ class Pieces:
         for n, shape in enumerate(shapes):
             corners = np.array(shape.exterior.normalize().coords)[:-1][::-1]
             self.polygons[n, : len(corners)], self.sizes[n] = corners, len(corners)
-        self.heading, self.table = np.array(headings, dtype=np.int64), np.zeros((count, STEPS))
+        self.heading, self.table = (
+            np.array(headings, dtype=np.int64),
+            np.zeros((count, STEPS)),
+        )
         support_table(self.polygons, self.sizes, count, STEPS, 1, self.table)
 
     def laid(

@@ -33,7 +33,9 @@ FINE = {0: 1, 1: 240, 2: 45, 3: 15}
 EVERY_STEP = {1: 60, 2: 30, 3: 13, 4: 7}
 EVERY = (Sought.FIRST, Sought.ALSO)
 WITH_USUAL = [
-    slug for slug in SEARCHED if any(s.sought is Sought.ALSO for s in PITCHES[slug].settings)
+    slug
+    for slug in SEARCHED
+    if any(s.sought is Sought.ALSO for s in PITCHES[slug].settings)
 ]
 PART = 2000
 BETTER = 1.01
@@ -66,12 +68,18 @@ def best_of_grid(question: Question, every: bool) -> dict[str, float] | None:
     """The best of every combination of finely stepped settings, by the same yardstick as the
     search's; `every`: coarser, of those too that have a usual value.
     """
-    hunt, names, cases = grid_of(question, EVERY_STEP, EVERY) if every else grid_of(question, FINE)
+    hunt, names, cases = (
+        grid_of(question, EVERY_STEP, EVERY) if every else grid_of(question, FINE)
+    )
     best: tuple[float, dict[str, float]] | None = None
     for start in range(0, len(cases), PART):
         values = hunt.values(names, cases[start : start + PART])
         folded = hunt.folded(values)
-        top = Room.of(hunt, folded, values, 3).best() if np.isfinite(folded.peak).any() else None
+        top = (
+            Room.of(hunt, folded, values, 3).best()
+            if np.isfinite(folded.peak).any()
+            else None
+        )
         if top is not None and (best is None or top[1] > best[0]):
             best = top[1], {name: float(array[top[0]]) for name, array in values.items()}
     return None if best is None else best[1]
@@ -129,14 +137,17 @@ def test_in_slanted_rain_none_is_either(seed: int) -> None:
     or the place of one more a single setting.
     """
     weather = Weather(4.0, 6.0, 85.0 * seed % 360)
-    faults = [told for slug in SEARCHED if (told := fault(asked_at_random(slug, seed, weather)))]
+    faults = [
+        told for slug in SEARCHED if (told := fault(asked_at_random(slug, seed, weather)))
+    ]
     assert not faults
 
 
 ALONE = [
     slug
     for slug in SEARCHED
-    if sum(s.sought is Sought.FIRST and not s.is_choice for s in PITCHES[slug].settings) == 1
+    if sum(s.sought is Sought.FIRST and not s.is_choice for s in PITCHES[slug].settings)
+    == 1
 ]
 """Pitches with one sliding setting."""
 
@@ -167,7 +178,8 @@ def test_nor_is_any_off_the_usual_values(slug: str, seed: int) -> None:
 def test_a_setting_leaves_its_usual_value_only_for_more(slug: str) -> None:
     for seed in range(27, 31):
         question = replace(
-            asked_at_random(slug, seed, CALM), intent=INTENTS["shade" if seed % 2 else "storm"]
+            asked_at_random(slug, seed, CALM),
+            intent=INTENTS["shade" if seed % 2 else "storm"],
         )
         found = best_settings(question.pitch, question.sheet, question.aim(), {})
         plain = best_settings(
@@ -176,13 +188,16 @@ def test_a_setting_leaves_its_usual_value_only_for_more(slug: str) -> None:
         if found is None or plain is None or found == plain:
             continue
         ours, theirs = (
-            solve(replace(question, settings=settings)).figures for settings in (found, plain)
+            solve(replace(question, settings=settings)).figures
+            for settings in (found, plain)
         )
         assert ours is not None
         assert theirs is not None
         assert worth(ours, question.aim()) > worth(theirs, question.aim())
         assert all(
-            plain[s.name] == s.default for s in question.pitch.settings if s.sought is Sought.ALSO
+            plain[s.name] == s.default
+            for s in question.pitch.settings
+            if s.sought is Sought.ALSO
         )
 
 
@@ -202,10 +217,16 @@ def more_by_the_figures(question: Question, ours: int) -> str:
     folded = hunt.folded(values)
     room = Room.of(hunt, folded, values, 3)
     order = [
-        int(i) for i in np.argsort(-room.dry) if room.dry[i] >= (ours + 1) * question.aim().mat_m2()
+        int(i)
+        for i in np.argsort(-room.dry)
+        if room.dry[i] >= (ours + 1) * question.aim().mat_m2()
     ]
     smaller = replace(
-        hunt, boxes=0.95 * hunt.boxes, mat=0.95 * hunt.mat, mats=ours + 1, rain=hunt.rain[:1]
+        hunt,
+        boxes=0.95 * hunt.boxes,
+        mat=0.95 * hunt.mat,
+        mats=ours + 1,
+        rain=hunt.rain[:1],
     )
     tops = ((i, room.of_others(smaller).best(slice(i, i + 1))) for i in order)
     near = [i for i, top in tops if top is not None and top[2] > ours]

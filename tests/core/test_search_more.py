@@ -55,7 +55,14 @@ NARROW = [
         {"height": 1.1, "lift": 0.49},
         7,
     ),
-    ("a-frame", (2.67, 2.67), 1.74, Weather(7.01, 6.65, 72), {"height": 0.73, "turn": 0}, 2),
+    (
+        "a-frame",
+        (2.67, 2.67),
+        1.74,
+        Weather(7.01, 6.65, 72),
+        {"height": 0.73, "turn": 0},
+        2,
+    ),
     (
         "plow-point-floored",
         (4.24, 2.33),
@@ -69,9 +76,13 @@ NARROW = [
 """
 
 
-def asked(slug: str, box: tuple[float, float], stature_m: float, weather: Weather) -> Question:
+def asked(
+    slug: str, box: tuple[float, float], stature_m: float, weather: Weather
+) -> Question:
     """As many as fit under this sheet."""
-    return Question(Sheet.rectangle(*box), PITCHES[slug], {}, body=Body(stature_m), weather=weather)
+    return Question(
+        Sheet.rectangle(*box), PITCHES[slug], {}, body=Body(stature_m), weather=weather
+    )
 
 
 def test_three_settings_that_have_to_suit_each_other() -> None:
@@ -79,7 +90,9 @@ def test_three_settings_that_have_to_suit_each_other() -> None:
     first grid.
     """
     question = replace(asked("pole-tent", (2.68, 2.68), 1.53, CALM), wanted=1)
-    there = solve(replace(question, settings={"height": 1.32, "front": 0.3, "tuck": 0.98})).figures
+    there = solve(
+        replace(question, settings={"height": 1.32, "front": 0.3, "tuck": 0.98})
+    ).figures
     found = solve(question).figures
     assert there is not None
     assert found is not None
@@ -92,7 +105,9 @@ def sleepers(question: Question) -> int:
     return 0 if figures is None else figures.sleepers
 
 
-@pytest.mark.parametrize(("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW)
+@pytest.mark.parametrize(
+    ("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW
+)
 def test_a_narrow_place_is_found(
     slug: str,
     box: tuple[float, float],
@@ -106,7 +121,9 @@ def test_a_narrow_place_is_found(
     assert sleepers(question) >= mats
 
 
-@pytest.mark.parametrize(("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW[:3])
+@pytest.mark.parametrize(
+    ("slug", "box", "stature_m", "weather", "settings", "mats"), NARROW[:3]
+)
 def test_a_place_found_holds_what_it_claims(
     slug: str,
     box: tuple[float, float],
@@ -124,7 +141,9 @@ def test_a_place_found_holds_what_it_claims(
     assert first is not None
     places = with_room_for(hunt, first, room_of(hunt, first), mats)
     assert places
-    assert all(sleepers(replace(question, settings=place.settings)) >= mats for place in places)
+    assert all(
+        sleepers(replace(question, settings=place.settings)) >= mats for place in places
+    )
     assert not with_room_for(
         hunt, first, room_of(hunt, first), 30
     )  # more than the sheet has ground for
@@ -149,7 +168,14 @@ FREE = [
         {"height": 0.587, "angle": 10, "turn": 0},
         5,
     ),
-    ("four-corner-shade", (2.6, 2.6), 1.89, Weather(6.95, 2.81), {"height": 0.8, "low": 0.3739}, 4),
+    (
+        "four-corner-shade",
+        (2.6, 2.6),
+        1.89,
+        Weather(6.95, 2.81),
+        {"height": 0.8, "low": 0.3739},
+        4,
+    ),
 ]
 
 
@@ -172,7 +198,10 @@ def test_free_to_turn_as_many_lie_dry_as_at_settings_tried_one_by_one(
 
 def test_in_calm_rain_a_ridge_between_the_values_tried_has_room_for_one_more() -> None:
     question = asked("a-frame", (4.26, 3.23), 1.54, CALM)
-    assert sleepers(replace(question, settings={"height": 0.97, "offset": 0.0, "turn": 1})) == 6
+    assert (
+        sleepers(replace(question, settings={"height": 0.97, "offset": 0.0, "turn": 1}))
+        == 6
+    )
     assert sleepers(question) >= 6
 
 

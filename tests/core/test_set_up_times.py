@@ -48,7 +48,8 @@ def test_forecasts_cover_as_often_as_they_say() -> None:
         rate = rng.normal(RATE, RATE_SPREAD)
         count = int(rng.integers(1, 9))
         times = [
-            first * n**-rate * math.exp(rng.normal(0, TIMING_SPREAD)) for n in range(1, count + 2)
+            first * n**-rate * math.exp(rng.normal(0, TIMING_SPREAD))
+            for n in range(1, count + 2)
         ]
         found = curve(times[:-1], 5.0)
         inside += found.low_min <= times[-1] <= found.high_min

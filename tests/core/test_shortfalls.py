@@ -41,10 +41,16 @@ def _apart(trees: tuple[Tree, ...], more: float) -> tuple[Tree, ...]:
     i, j = max(pairs, key=clear)
     one, two = np.array(trees[i].at), np.array(trees[j].at)
     moved = one + (one - two) / max(np.hypot(*(one - two)), 1e-9) * (more + HAIR)
-    return (*trees[:i], replace(trees[i], at=(float(moved[0]), float(moved[1]))), *trees[i + 1 :])
+    return (
+        *trees[:i],
+        replace(trees[i], at=(float(moved[0]), float(moved[1]))),
+        *trees[i + 1 :],
+    )
 
 
-def put_right(reason: Reason, shelter: Shelter, supports: Supports) -> tuple[Shelter, Supports]:
+def put_right(
+    reason: Reason, shelter: Shelter, supports: Supports
+) -> tuple[Shelter, Supports]:
     """What the finding says is missing, got or made, and no more."""
     lengths, text = reason.lengths, reason.template
     if reason.code == "button":
@@ -56,7 +62,9 @@ def put_right(reason: Reason, shelter: Shelter, supports: Supports) -> tuple[She
         assert more is not None
         return shelter, replace(supports, stakes=(supports.stakes or 0) + int(more[1]))
     if reason.code == "line_short":
-        return shelter, replace(supports, lines_m=(*(supports.lines_m or ()), lengths[0] + HAIR))
+        return shelter, replace(
+            supports, lines_m=(*(supports.lines_m or ()), lengths[0] + HAIR)
+        )
     poles = supports.poles or ()
     if reason.code in ("pole_short", "pole_long"):
         long = reason.code == "pole_long"
@@ -84,7 +92,9 @@ def put_right(reason: Reason, shelter: Shelter, supports: Supports) -> tuple[She
         return shelter, replace(
             supports, others=(*(supports.others or ()), Carrier(kind[1], lengths[0]))
         )
-    return shelter, replace(supports, poles=(*poles, Pole(lengths[0] - HAIR, lengths[0] + HAIR)))
+    return shelter, replace(
+        supports, poles=(*poles, Pole(lengths[0] - HAIR, lengths[0] + HAIR))
+    )
 
 
 LENGTH = st.floats(0.3, 2.6).map(lambda x: round(x, 3))
@@ -98,7 +108,10 @@ FEW = st.builds(
             st.builds(Tree, at=PLACE),
             min_size=2,
             max_size=4,
-            unique_by=lambda tree: (round(tree.at[0]), round(tree.at[1])),  # none in another
+            unique_by=lambda tree: (
+                round(tree.at[0]),
+                round(tree.at[1]),
+            ),  # none in another
         ).map(tuple),
     ),
     poles=st.one_of(
@@ -125,7 +138,8 @@ def test_what_is_missing_is_just_what_is_told(
     box = shelter.sheet.box
     assert box is not None
     shelter = replace(
-        shelter, sheet=replace(shelter.sheet, tie_outs=tie_out_points(*box, frozenset({sewn})))
+        shelter,
+        sheet=replace(shelter.sheet, tie_outs=tie_out_points(*box, frozenset({sewn}))),
     )
     found = assess(shelter, supports)
     blocking = [r for r in found.reasons if r.blocks]
@@ -162,7 +176,9 @@ def test_a_carrier_made_as_it_is_told_carries(
     high = shelter.pitch.high_points()
     assume(high)
     top = max(float(shelter.at(p)[2]) for p in high)
-    carriers = tuple(Carrier(kind, top * share * (1 + 0.1 * n), 1.0) for n in range(len(high)))
+    carriers = tuple(
+        Carrier(kind, top * share * (1 + 0.1 * n), 1.0) for n in range(len(high))
+    )
     supports = Supports(trees=(), poles=(), others=carriers)
     for _ in range(6):  # what is too short may, once lengthened, carry too high
         reasons = [r for r in assess(shelter, supports).reasons if r.blocks]
@@ -173,13 +189,19 @@ def test_a_carrier_made_as_it_is_told_carries(
         for r in reasons:
             amount = (r.short_by_m or 0.0) + HAIR
             if r.code == "carrier_low":
-                n = next(n for n, c in enumerate(made) if abs(c.span()[1] - r.lengths[0]) < 1e-9)
+                n = next(
+                    n for n, c in enumerate(made) if abs(c.span()[1] - r.lengths[0]) < 1e-9
+                )
                 made[n] = replace(made[n], size_m=made[n].size_m + amount / most)
             elif r.code == "carrier_high":
-                n = next(n for n, c in enumerate(made) if abs(c.span()[0] - r.lengths[0]) < 1e-9)
+                n = next(
+                    n for n, c in enumerate(made) if abs(c.span()[0] - r.lengths[0]) < 1e-9
+                )
                 made[n] = replace(made[n], size_m=max(made[n].size_m - amount / low, 0.01))
             elif r.code == "carrier_short":
-                n = next(n for n, c in enumerate(made) if abs(c.length_m - r.lengths[0]) < 1e-9)
+                n = next(
+                    n for n, c in enumerate(made) if abs(c.length_m - r.lengths[0]) < 1e-9
+                )
                 made[n] = replace(made[n], length_m=made[n].length_m + amount)
             elif r.code == "tripod_short" and "ridge pole" in r.template:
                 made = [replace(c, length_m=r.lengths[0] + HAIR) for c in made]
@@ -224,7 +246,9 @@ def test_a_setting_out_of_reach_is_out_by_what_is_told(
     assume(setting.least <= edge <= setting.most)
     inside = refusals(pitch, fitting.box, asked | {r.setting: edge + way * 1e-6})
     assert not [
-        q for q in inside if q.setting == r.setting and np.isfinite(q.most) and q.short_by_m > 1e-5
+        q
+        for q in inside
+        if q.setting == r.setting and np.isfinite(q.most) and q.short_by_m > 1e-5
     ]
     short = edge - way * 1e-3
     values = {s.name: np.array([asked.get(s.name, s.default)]) for s in pitch.settings} | {
@@ -262,13 +286,17 @@ def test_a_change_that_is_told_makes_it_form(slug: str) -> None:
             kinds.add(change.what)
             assert "{" not in change.template.format(*["1 m"] * len(change.lengths))
             if change.what == "settings":
-                again = solve(Question(sheet, pitch, dict(change.settings), supports=supports))
+                again = solve(
+                    Question(sheet, pitch, dict(change.settings), supports=supports)
+                )
                 assert again.verdict is Verdict.FORMS
             if change.what == "sheet":
                 assert change.sheet_m is not None
                 less = [round(x - 0.05, 4) for x in change.sheet_m]
                 assert (
-                    solve(Question(Sheet.rectangle(*change.sheet_m), pitch, heights)).verdict
+                    solve(
+                        Question(Sheet.rectangle(*change.sheet_m), pitch, heights)
+                    ).verdict
                     is not Verdict.CANNOT
                 )
                 assert (

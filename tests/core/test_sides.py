@@ -38,7 +38,10 @@ def test_the_shadow_of_a_hung_sheet_is_that_of_all_its_triangles(slug: str) -> N
     assert rig is not None
     cloth = HungRoom.under(hang(shelter, rig, Hanging(lines=11))).cloth
     for travel in TRAVELS:
-        shadow, plain = cloth.shadow(np.array(travel)), every_triangle(cloth, np.array(travel))
+        shadow, plain = (
+            cloth.shadow(np.array(travel)),
+            every_triangle(cloth, np.array(travel)),
+        )
         assert shadow.is_valid
         assert shadow.symmetric_difference(plain).area < 1e-6 * max(plain.area, 1.0)
 
@@ -51,7 +54,9 @@ def test_the_shadow_of_crumpled_cloth_holds_all_its_triangles(off: list[float]) 
     triangles = np.concatenate(
         [np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]
     )
-    flat = np.stack([*(g.ravel() for g in np.meshgrid(range(5), range(5))), np.zeros(25)], axis=1)
+    flat = np.stack(
+        [*(g.ravel() for g in np.meshgrid(range(5), range(5))), np.zeros(25)], axis=1
+    )
     cloth = Cloth.of(flat[:, [1, 0, 2]] + 3 * np.array(off).reshape(25, 3), triangles)
     shadow, plain = cloth.shadow(np.zeros(2)), every_triangle(cloth, np.zeros(2))
     assert shadow.symmetric_difference(plain).area < 1e-6 * max(plain.area, 1.0)

@@ -23,7 +23,9 @@ from tarvik.core.tonight import Night, Tonight, judge
 from tarvik.core.units import GRAVITY
 from tarvik.core.weather.needs import NightNeeds
 
-TIES = tie_out_points(3.05, 3.05, frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS}))
+TIES = tie_out_points(
+    3.05, 3.05, frozenset({TieOuts.CORNERS, TieOuts.MID_SIDES, TieOuts.THIRDS})
+)
 SHEET = Sheet.rectangle(3.05, 3.05, TIES)
 SNOWY = NightNeeds(snow=True, lowest_c=-3.0, wind_m_s=2.0, surroundings="closed-wood")
 
@@ -56,14 +58,18 @@ def test_snow_on_an_a_frame_by_hand() -> None:
     """3 m square, ridge 1.0 m high: each side 1.5 m along the slope, 1.118 m in plan, 41.8 degrees;
     20 kg/m2 on the ground leave 20 x 0.8 x 18.2 / 30 = 9.71 kg over each square metre of plan.
     """
-    tent = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.0})
+    tent = fold_sheet(
+        PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.0}
+    )
     whole = sum(-load.force_n[2] for load in snow_case(tent, 0.0, 20.0).loads)
     assert whole == pytest.approx(9.71 * GRAVITY * 2 * 1.118 * 3, rel=0.01)
     assert not snow_on_panels(tent, 0.0).any()
 
 
 def test_what_carries_it_balances_and_grows_with_it() -> None:
-    tent = fold_sheet(PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.0})
+    tent = fold_sheet(
+        PITCHES["a-frame"], Sheet.rectangle(3, 3), {"height": 1.0, "offset": 0.0}
+    )
     rig = assess(tent, UNLIMITED).rig
     assert rig is not None
     used = []

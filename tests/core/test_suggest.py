@@ -85,7 +85,13 @@ LINES = (
         first=("a-frame", "a-frame-closed", "closed-wedge", "plow-point"),
         more=("a-frame", "a-frame-closed", "closed-wedge", "plow-point"),
         never=frozenset(
-            {"a-frame-flown", "a-frame-porch", "four-corner-shade", "diagonal-fly", "lean-to"}
+            {
+                "a-frame-flown",
+                "a-frame-porch",
+                "four-corner-shade",
+                "diagonal-fly",
+                "lean-to",
+            }
         ),
     ),
     Line(
@@ -171,7 +177,9 @@ LINES = (
         ),
         some=("a-frame",),
         more=("a-frame", "closed-wedge"),
-        never=frozenset({"a-frame-flown", "a-frame-porch", "four-corner-shade", "diagonal-fly"}),
+        never=frozenset(
+            {"a-frame-flown", "a-frame-porch", "four-corner-shade", "diagonal-fly"}
+        ),
     ),
     Line(
         "12 one tree, no poles, four stakes",
@@ -236,7 +244,9 @@ def judged(line: Line) -> tuple[tuple[Solution, Tonight], ...]:
 
 def night_of(line: Line) -> Night:
     """The line's night, in soft ground; nets are there on nights with insects."""
-    net = Net(NetKind.BOX, 2.0, 0.8, 1.0) if line.needs.insects is not Insects.NONE else None
+    net = (
+        Net(NetKind.BOX, 2.0, 0.8, 1.0) if line.needs.insects is not Insects.NONE else None
+    )
     return Night(line.needs, holding=SOFT, net=net)
 
 
@@ -270,7 +280,9 @@ def test_what_nobody_takes_is_not_suggested(line: Line) -> None:
             continue
         if told.stops or suit_tonight(found.question.pitch, line.needs) is Suit.NEVER:
             assert slug not in suggested(line)
-        warned = any(f.code == "unsuited" and f.level is Level.CAUTION for f in told.findings)
+        warned = any(
+            f.code == "unsuited" and f.level is Level.CAUTION for f in told.findings
+        )
         assert warned == (suit_tonight(found.question.pitch, line.needs) is Suit.NEVER)
 
 
@@ -303,7 +315,9 @@ def test_rain_finds_no_panel_that_pools() -> None:
 def test_a_raised_shelter_with_a_net_stands_as_high_as_a_shoulder() -> None:
     """Line 6; and line 8: with a view no higher than a head."""
     raised = {s.question.pitch.slug: s for s, _ in judged(LINES[4])}["a-frame-flown"]
-    assert raised.settings["height"] == pytest.approx(Body(1.75).height("shoulder"), abs=0.06)
+    assert raised.settings["height"] == pytest.approx(
+        Body(1.75).height("shoulder"), abs=0.06
+    )
     view = {s.question.pitch.slug: s for s, _ in judged(LINES[6])}
     assert 1.3 <= view["plow-point"].settings["height"] <= 1.9
 

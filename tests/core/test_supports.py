@@ -39,7 +39,10 @@ def test_a_tripod_needs_no_guys() -> None:
     assert found.verdict is Verdict.FORMS
     assert found.rig is not None
     assert found.rig.stakes_needed() == 3  # the sheet's own
-    for carrier, gap in ((Carrier("tripod", 2.8, 6.0), 0.2), (Carrier("tripod", 3.0, 5.7), 0.3)):
+    for carrier, gap in (
+        (Carrier("tripod", 2.8, 6.0), 0.2),
+        (Carrier("tripod", 3.0, 5.7), 0.3),
+    ):
         short = assess(PLOW, only(carrier))
         assert [(r.code, r.short_by_m) for r in short.reasons if r.blocks] == [
             ("tripod_short", pytest.approx(gap))
@@ -50,7 +53,8 @@ def test_bipod_sticks_for_lifting() -> None:
     """Common practice: 7 ft sticks for a 10 ft sheet, 6.5 ft for 8 ft."""
     for side, leg in ((10, 7.0), (8, 6.5)):
         assert (
-            pytest.approx(leg * FOOT_M, abs=0.002) == BIPOD_LEG_M + BIPOD_LEG_SHARE * side * FOOT_M
+            pytest.approx(leg * FOOT_M, abs=0.002)
+            == BIPOD_LEG_M + BIPOD_LEG_SHARE * side * FOOT_M
         )
     lifted = fold_sheet(PITCHES["plow-point-lifted"], SHEET, {"height": 1.3, "lift": 0.2})
     tree = Supports((Tree(),), (), 20, None, (Carrier("bipod", 2.2),))
@@ -68,9 +72,9 @@ def test_branch_fork_boat_and_fence() -> None:
     assert hung.verdict is Verdict.FORMS
     assert hung.rig is not None
     assert (hung.rig.supports[0].kind, hung.rig.stakes_needed()) == ("branch", 3)
-    assert next(x for x in hung.rig.lines if x.purpose == "to the branch").span_m == pytest.approx(
-        1.3
-    )
+    assert next(
+        x for x in hung.rig.lines if x.purpose == "to the branch"
+    ).span_m == pytest.approx(1.3)
     fork = assess(PLOW, only(Carrier("forked stick", 1.4)))
     assert fork.rig is not None
     assert (fork.verdict, fork.rig.stakes_needed()) == (Verdict.FORMS, 5)
@@ -96,7 +100,9 @@ def test_a_boat_pitch_wants_a_boat() -> None:
     )
     assert any("boat" in r.message for r in solve(asked).assessment.reasons if r.blocks)
     boat = Supports((), (Pole(0.5, 1.6),), 20, None, (Carrier("boat", 0.85, 4.8),))
-    found = solve(Question(Sheet.rectangle(3.0, 3.6), PITCHES["boat-night"], {}, supports=boat))
+    found = solve(
+        Question(Sheet.rectangle(3.0, 3.6), PITCHES["boat-night"], {}, supports=boat)
+    )
     assert 0.8 * 0.85 <= found.settings["hull"] <= 1.02 * 0.85
     assert found.verdict is Verdict.FORMS
 
@@ -115,7 +121,9 @@ def test_house_rules_choose_the_school() -> None:
     from inside.
     """
     upright = assess(PLOW, Supports((), (Pole(1.3, 1.3),), 9, None))
-    tipped = assess(PLOW, Supports((), (Pole(1.3, 1.3),), 9, None, house=House(pole="tipped")))
+    tipped = assess(
+        PLOW, Supports((), (Pole(1.3, 1.3),), 9, None, house=House(pole="tipped"))
+    )
     assert upright.verdict is Verdict.FORMS
     need = 1.3 / math.cos(math.radians(TIP_DEG))
     assert [r.short_by_m for r in tipped.reasons if r.blocks] == [pytest.approx(need - 1.3)]
@@ -127,7 +135,8 @@ def test_house_rules_choose_the_school() -> None:
         assert rig.through_line is through
     lifted = fold_sheet(PITCHES["plow-point-lifted"], SHEET, {"height": 1.3, "lift": 0.2})
     inside = assess(
-        lifted, Supports((Tree(), Tree()), (Pole(0.7, 1.0),), 9, None, house=House(lift="inside"))
+        lifted,
+        Supports((Tree(), Tree()), (Pole(0.7, 1.0),), 9, None, house=House(lift="inside")),
     ).rig
     assert inside is not None
     assert inside.supports[-1].kind == "pole"
@@ -159,7 +168,9 @@ def test_random_and_hostile_supports_give_verdicts(slug: str, data: st.DataObjec
         st.sampled_from([0.0, 0.5, 5.0]),
     )
     supports = Supports(
-        None if trees is None else tuple(Tree((i * 0.7, (i * 37) % 11)) for i in range(trees)),
+        None
+        if trees is None
+        else tuple(Tree((i * 0.7, (i * 37) % 11)) for i in range(trees)),
         data.draw(st.sampled_from([None, (), (Pole(0.1, 0.1),), (Pole(1.05, 1.45),) * 2])),
         data.draw(st.sampled_from([None, 0, 3, 40])),
         data.draw(st.sampled_from([None, (), (0.3,), (3.0,) * 9])),
@@ -169,5 +180,7 @@ def test_random_and_hostile_supports_give_verdicts(slug: str, data: st.DataObjec
     shelter = fold_sheet(PITCHES[slug], sheet, some_settings(slug, sheet) or {})
     found = assess(shelter, supports)
     assert (found.verdict is Verdict.NEEDS) == any(r.blocks for r in found.reasons)
-    assert all(r.message and (r.short_by_m is None or r.short_by_m > 0) for r in found.reasons)
+    assert all(
+        r.message and (r.short_by_m is None or r.short_by_m > 0) for r in found.reasons
+    )
     assert found.rig is not None

@@ -54,7 +54,11 @@ def test_more_shelter_never_means_more_wind(height: float, wind: float) -> None:
     assert all(g >= m for g, m in zip(gusts, means, strict=True))
 
 
-@given(slug=st.sampled_from(sorted(SURROUNDINGS)), low=st.floats(0.3, 3.0), up=st.floats(0.0, 2.0))
+@given(
+    slug=st.sampled_from(sorted(SURROUNDINGS)),
+    low=st.floats(0.3, 3.0),
+    up=st.floats(0.0, 2.0),
+)
 def test_the_wind_grows_with_height(slug: str, low: float, up: float) -> None:
     around = SURROUNDINGS[slug]
     assert around.mean_share(low + up) >= around.mean_share(low) - 1e-12
@@ -105,7 +109,9 @@ def test_a_bed_is_kept_dry_from_nine_tenths_of_the_rain() -> None:
     """
     for rate in (0.5, 4.0, 25.0):
         assert drop_mm(rate) == pytest.approx(median_drop_mm(rate))
-        assert drop_mm(rate, 0.1) / median_drop_mm(rate) == pytest.approx(1.7448 / 3.6721, rel=1e-4)
+        assert drop_mm(rate, 0.1) / median_drop_mm(rate) == pytest.approx(
+            1.7448 / 3.6721, rel=1e-4
+        )
     night = NightNeeds(wind_m_s=6.0, rain_mm_h=4.0).weather(90.0)
     median = Weather(4.0, night.wind_m_s, 90.0)
     assert rain_slope(night) > 1.5 * rain_slope(median)

@@ -42,7 +42,9 @@ def cloud(rng: np.random.Generator, n: int, size: float = 30.0) -> Floats:
     return np.array(out)
 
 
-def tapes_of(rng: np.random.Generator, xy: Floats, each: int, noise: float) -> list[Reading]:
+def tapes_of(
+    rng: np.random.Generator, xy: Floats, each: int, noise: float
+) -> list[Reading]:
     """Every point taped to `each` of the nearer ones laid before it, with so much error of the
     length.
     """
@@ -112,7 +114,9 @@ def test_stated_errors_are_not_larger_than_needed() -> None:
         survey = surveyed(tapes_of(rng, xy, 5, 0.01))
         off = np.hypot(*(laid_on(places(survey, 12), xy) - xy).T)
         outside += int(
-            (off > 0.6 * np.array([survey.plus_or_minus_m(f"p{i}") for i in range(12)])).sum()
+            (
+                off > 0.6 * np.array([survey.plus_or_minus_m(f"p{i}") for i in range(12)])
+            ).sum()
         )
         total += 12
     assert outside / total > 0.15
@@ -179,7 +183,9 @@ def test_ranges_and_bearings_from_a_station(seed: int) -> None:
     readings: list[Reading] = []
     for i in range(1, 8):
         dx, dy = xy[i] - xy[0]
-        readings += finder("p0", f"p{i}", math.hypot(dx, dy), math.degrees(math.atan2(dx, dy)))
+        readings += finder(
+            "p0", f"p{i}", math.hypot(dx, dy), math.degrees(math.atan2(dx, dy))
+        )
     survey = surveyed(readings, origin="p0")
     assert np.abs(places(survey, 8) - (xy - xy[0])).max() < 1e-3
     assert not survey.mirror_open
@@ -211,7 +217,11 @@ def test_paces_are_calibrated() -> None:
 
 def test_what_is_loose_is_told_with_what_to_measure_next() -> None:
     """A point on one tape swings; on two it may lie on either side; on three it is held."""
-    triangle: list[Reading] = [tape("a", "b", 3.0), tape("b", "c", 4.0), tape("a", "c", 5.0)]
+    triangle: list[Reading] = [
+        tape("a", "b", 3.0),
+        tape("b", "c", 4.0),
+        tape("a", "c", 5.0),
+    ]
     swinging = surveyed([*triangle, tape("a", "d", 2.0)])
     assert swinging.loose == {"d"}
     assert math.isinf(swinging.plus_or_minus_m("d"))
@@ -236,7 +246,9 @@ def test_the_circle_of_95_per_cent() -> None:
     rng = np.random.default_rng(1)
     for low, high in ((1.0, 1.0), (0.5, 1.0), (0.1, 2.0), (0.0, 1.0)):
         drawn = rng.normal(size=(200_000, 2)) * [low, high]
-        share = float((np.hypot(*drawn.T) <= radius95(np.diag([low**2, high**2])) / 1.05).mean())
+        share = float(
+            (np.hypot(*drawn.T) <= radius95(np.diag([low**2, high**2])) / 1.05).mean()
+        )
         assert share == pytest.approx(0.95, abs=0.004)
 
 
@@ -287,7 +299,9 @@ def test_hostile_readings_are_refused(make: object) -> None:
         max_size=9,
     )
 )
-def test_any_readings_give_a_survey_and_no_nonsense(rows: list[tuple[str, str, float]]) -> None:
+def test_any_readings_give_a_survey_and_no_nonsense(
+    rows: list[tuple[str, str, float]],
+) -> None:
     """Contradictions, lone pairs, parts that hang together by nothing: finite places and honest
     errors, never a crash.
     """
@@ -301,7 +315,9 @@ def test_any_readings_give_a_survey_and_no_nonsense(rows: list[tuple[str, str, f
 def relabelled(readings: list[Reading], turn_deg: float) -> list[Reading]:
     """The same field book with every bearing turned."""
     return [
-        Bearing(r.start, r.end, (r.bearing_deg + turn_deg) % 360) if isinstance(r, Bearing) else r
+        Bearing(r.start, r.end, (r.bearing_deg + turn_deg) % 360)
+        if isinstance(r, Bearing)
+        else r
         for r in readings
     ]
 
@@ -326,9 +342,12 @@ def test_turned_enlarged_or_in_another_order_it_is_the_same_survey(
     turned = places(surveyed(relabelled(readings, turn), sides, "p0"), 8)
     assert np.abs(turned - plain @ np.array([[c, -s], [s, c]])).max() < 2e-3
     longer = [
-        tape(r.start, r.end, r.length_m * by) if isinstance(r, Distance) else r for r in readings
+        tape(r.start, r.end, r.length_m * by) if isinstance(r, Distance) else r
+        for r in readings
     ]
-    assert np.abs(places(surveyed(longer, sides, "p0"), 8) - by * plain).max() < 2e-3 * max(by, 1)
+    assert np.abs(places(surveyed(longer, sides, "p0"), 8) - by * plain).max() < 2e-3 * max(
+        by, 1
+    )
     mixed = [readings[i] for i in rng.permutation(len(readings))]
     assert np.abs(places(surveyed(mixed, sides, "p0"), 8) - plain).max() < 2e-3
 
@@ -364,7 +383,9 @@ def test_a_reading_set_aside_has_no_say() -> None:
     assert [c.number for c in with_slip.suspects] == [9]
     names = [f"p{i}" for i in range(10)]
     for a, b in pairwise(names):
-        assert with_slip.spacing_m(a, b)[0] == pytest.approx(without.spacing_m(a, b)[0], abs=1e-4)
+        assert with_slip.spacing_m(a, b)[0] == pytest.approx(
+            without.spacing_m(a, b)[0], abs=1e-4
+        )
     assert with_slip.suspects[0].off == pytest.approx(-2.0, abs=0.2)
 
 
@@ -388,4 +409,6 @@ def test_poor_readings_raise_what_is_stated() -> None:
 
 @pytest.mark.parametrize("freedom", [1, 2, 7, 40, 300])
 def test_chi_square_is_that_of_the_statistics_package(freedom: int) -> None:
-    assert chi_square(0.95, freedom) == pytest.approx(float(chi2.ppf(0.95, freedom)), rel=1e-9)
+    assert chi_square(0.95, freedom) == pytest.approx(
+        float(chi2.ppf(0.95, freedom)), rel=1e-9
+    )

@@ -74,7 +74,21 @@ def test_a_foot_is_exact() -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "tall", "-3", "nan", "inf", "1e9", "3 3", "9'6'", "1/0", "x" * 200, "٣٤", "2 x", "0x10"],
+    [
+        "",
+        "tall",
+        "-3",
+        "nan",
+        "inf",
+        "1e9",
+        "3 3",
+        "9'6'",
+        "1/0",
+        "x" * 200,
+        "٣٤",
+        "2 x",
+        "0x10",
+    ],
 )
 def test_what_is_no_length_is_refused_with_its_field(text: str) -> None:
     with pytest.raises(InputError) as refused:

@@ -54,7 +54,9 @@ def test_the_usual_steps_lower_it_and_turn_the_wind() -> None:
     assert [s.lower_m for s in steps] == [0.0, 0.1, 0.2, 0.0, 0.0, 0.0]
     assert [s.question.settings["height"] for s in steps[:3]] == [1.2, 1.1, 1.0]
     assert [s.question.weather.wind_from_deg for s in steps[3:]] == [180.0, 270.0, 0.0]
-    still = usual_steps(replace(asked, weather=Weather(0.0, 0.0, 90.0)), steps[0].question.settings)
+    still = usual_steps(
+        replace(asked, weather=Weather(0.0, 0.0, 90.0)), steps[0].question.settings
+    )
     assert len(still) == 3
 
 

@@ -80,7 +80,14 @@ def test_every_fair_weather_pitch_has_a_foul_weather_move(slug: str) -> None:
 
 @pytest.mark.parametrize(
     "slug",
-    ["a-frame-flown", "a-frame-porch", "lean-to", "plow-point", "diagonal-fly", "boat-porch"],
+    [
+        "a-frame-flown",
+        "a-frame-porch",
+        "lean-to",
+        "plow-point",
+        "diagonal-fly",
+        "boat-porch",
+    ],
 )
 def test_a_move_ends_lower_on_the_same_supports(slug: str) -> None:
     """Common practice: when the weather turns the same sheet comes down; poles are shortened, never
@@ -88,7 +95,9 @@ def test_a_move_ends_lower_on_the_same_supports(slug: str) -> None:
     """
     sheet = Sheet.rectangle(3.0, 3.6)
     high = {"height": 1.7} if slug == "plow-point" else {}
-    standing = solve(Question(sheet, PITCHES[slug], high, wanted=1, supports=Supports(others=None)))
+    standing = solve(
+        Question(sheet, PITCHES[slug], high, wanted=1, supports=Supports(others=None))
+    )
     assert standing.figures is not None
     assert any(o.after is not None and o.after is not standing for o in outcomes(standing))
     for outcome in outcomes(standing):
@@ -126,7 +135,11 @@ def test_a_larger_sheet_is_the_smallest_that_does() -> None:
     smaller does not do.
     """
     found = changes(
-        solve(Question(Sheet.rectangle(2.0, 3.0), PITCHES["a-frame"], {"height": 1.4, "turn": 0.0}))
+        solve(
+            Question(
+                Sheet.rectangle(2.0, 3.0), PITCHES["a-frame"], {"height": 1.4, "turn": 0.0}
+            )
+        )
     )
     sheet = next(c for c in found if c.what == "sheet").sheet_m
     assert sheet is not None
@@ -202,7 +215,9 @@ def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> No
         pitch = PITCHES[slug]
         for turn in (0.0, 1.0):
             for height in np.linspace(pitch.setting("height").least, side, 60):
-                others = {s.name: 0.7 for s in pitch.settings if s.name == "floor"} | {"turn": turn}
+                others = {s.name: 0.7 for s in pitch.settings if s.name == "floor"} | {
+                    "turn": turn
+                }
                 asked = {
                     n: v
                     for n, v in {"height": float(height), **others}.items()
@@ -213,7 +228,11 @@ def test_no_smaller_sheet_would_do(slug: str, sit: bool, weather: Weather) -> No
                 found = solve(
                     replace(start, sheet=Sheet.rectangle(side, side), settings=asked)
                 ).figures
-                if found is not None and found.sleepers and (not sit or found.sit_area_m2 >= 0.5):
+                if (
+                    found is not None
+                    and found.sleepers
+                    and (not sit or found.sit_area_m2 >= 0.5)
+                ):
                     return True
         return False
 
@@ -243,4 +262,6 @@ def test_time_by_skill_and_hands() -> None:
     own = cards.minutes(PITCHES["plow-point"], found.assessment.rig)
     assert 2 <= own <= 5
     assert cards.minutes(PITCHES["plow-point"], found.assessment.rig, "practised", 2) < own
-    assert cards.minutes(PITCHES["plow-point"], found.assessment.rig, "first time") > 2 * own
+    assert (
+        cards.minutes(PITCHES["plow-point"], found.assessment.rig, "first time") > 2 * own
+    )

@@ -70,7 +70,9 @@ def test_beaufort_follows_its_law() -> None:
     each limit to 0.1 m/s.
     """
     for force in range(1, 13):
-        assert BEAUFORT_LEAST[force] == pytest.approx(0.836 * (force - 0.5) ** 1.5, abs=0.11)
+        assert BEAUFORT_LEAST[force] == pytest.approx(
+            0.836 * (force - 0.5) ** 1.5, abs=0.11
+        )
 
 
 @pytest.mark.parametrize(
@@ -85,7 +87,9 @@ def test_beaufort_follows_its_law() -> None:
         (-40, 60, -64),
     ],
 )
-def test_wind_chill_against_the_published_chart(temp: float, kmh: float, chill: float) -> None:
+def test_wind_chill_against_the_published_chart(
+    temp: float, kmh: float, chill: float
+) -> None:
     """Environment Canada's wind chill chart (whole degrees); values from memory."""
     found = wind_chill_c(temp, kmh / 3.6)
     assert found is not None
@@ -96,7 +100,9 @@ def test_wind_chill_against_the_published_chart(temp: float, kmh: float, chill: 
 def test_wind_chill_against_metpy(temp: float, wind: float) -> None:
     found = wind_chill_c(temp, wind)
     reference = (
-        windchill(temp * units.degC, wind * units("m/s"), mask_undefined=False).to("degC").magnitude
+        windchill(temp * units.degC, wind * units("m/s"), mask_undefined=False)
+        .to("degC")
+        .magnitude
     )
     assert found == pytest.approx(
         float(reference), abs=0.15
@@ -112,7 +118,9 @@ def test_wind_chill_is_not_given_where_it_is_not_defined() -> None:
     ("temp", "humidity", "dew"),
     [(20, 50, 9.3), (30, 80, 26.2), (10, 90, 8.4), (25, 60, 16.7), (0, 70, -4.8)],
 )
-def test_dew_point_against_a_published_table(temp: float, humidity: float, dew: float) -> None:
+def test_dew_point_against_a_published_table(
+    temp: float, humidity: float, dew: float
+) -> None:
     """Dew point table over water as in psychrometric handbooks; values from memory."""
     assert dew_point_c(temp, humidity) == pytest.approx(dew, abs=0.1)
 
@@ -239,12 +247,16 @@ def test_sun_times_against_ephem(place: tuple[float, float, str], on: date) -> N
 
 @pytest.mark.parametrize("place", PLACES)
 @pytest.mark.parametrize("hour", [7, 10, 13, 16])
-def test_where_the_sun_stands_against_ephem(place: tuple[float, float, str], hour: int) -> None:
+def test_where_the_sun_stands_against_ephem(
+    place: tuple[float, float, str], hour: int
+) -> None:
     at = datetime(2027, 9, 24, hour, tzinfo=ZoneInfo(place[2]))
     observer, sun = _ephem(place, at, "0"), ephem.Sun()
     sun.compute(observer)
     bearing, height = sun_at(Place(place[0], place[1], ZoneInfo(place[2])), at)
-    assert height == pytest.approx(math.degrees(sun.alt), abs=0.6)  # the one counts refraction
+    assert height == pytest.approx(
+        math.degrees(sun.alt), abs=0.6
+    )  # the one counts refraction
     if height < 80:
         assert abs((bearing - math.degrees(sun.az) + 180) % 360 - 180) < 0.5
 
@@ -282,13 +294,26 @@ def needs(**known: Any) -> NightNeeds:
         ({"wind_m_s": 4.0, "rain_mm_h": 5.0, "lowest_c": 8.0}, "steady-rain", "sheet"),
         ({"lowest_c": 2.0, "rain_mm_h": 0.0, "fire": True}, "cold-fire", "sheet"),
         (
-            {"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0, "insects": Insects.MANY},
+            {
+                "lowest_c": 14.0,
+                "rain_mm_h": 0.0,
+                "humidity_pct": 60.0,
+                "insects": Insects.MANY,
+            },
             "warm-insects",
             "net",
         ),
-        ({"lowest_c": 14.0, "rain_mm_h": 2.0, "insects": Insects.MANY}, "steady-rain", "sheet"),
+        (
+            {"lowest_c": 14.0, "rain_mm_h": 2.0, "insects": Insects.MANY},
+            "steady-rain",
+            "sheet",
+        ),
         ({"lowest_c": 14.0, "insects": Insects.MANY}, "warm-insects", "sheet"),
-        ({"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0}, "fair-view", "nothing"),
+        (
+            {"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 60.0},
+            "fair-view",
+            "nothing",
+        ),
         ({"lowest_c": 14.0, "rain_mm_h": 0.0, "humidity_pct": 97.0}, "fair-view", "sheet"),
         ({"stay": Stay.LUNCH}, "lunch", "sheet"),
         ({"stay": Stay.LUNCH, "sun": True, "highest_c": 28.0}, "shade", "sheet"),
@@ -298,7 +323,9 @@ def needs(**known: Any) -> NightNeeds:
         ({"snow": True, "wind_m_s": 9.0}, "storm", "sheet"),
     ],
 )
-def test_what_the_weather_proposes(known: dict[str, Any], intent: str, shelter: str) -> None:
+def test_what_the_weather_proposes(
+    known: dict[str, Any], intent: str, shelter: str
+) -> None:
     """Common practice: back to the wind and low in a storm, a net alone on a warm dry night with
     insects.
     """

@@ -66,7 +66,11 @@ def test_a_closed_wedge_of_10_ft_sleeps_one(stature: float, least: int) -> None:
     """Common practice: a 10 ft sheet sleeps one."""
     found = solve(
         Question(
-            Sheet.rectangle(TEN_FT, TEN_FT), PITCHES["closed-wedge"], {}, Body(stature), wanted=1
+            Sheet.rectangle(TEN_FT, TEN_FT),
+            PITCHES["closed-wedge"],
+            {},
+            Body(stature),
+            wanted=1,
         )
     )
     assert found.figures is not None
@@ -91,7 +95,9 @@ def test_doors_in_every_state(height: float, side: float, doors: float) -> None:
     """Shut: no way in; open, pinned out and flown: less of the front is closed."""
     settings = {"height": height, "side": side, "doors": doors}
     assume(not refusals(PITCHES["closed-wedge"], (TEN_FT, TEN_FT), settings))
-    assume(not refusals(PITCHES["closed-wedge"], (TEN_FT, TEN_FT), settings | {"doors": 0.0}))
+    assume(
+        not refusals(PITCHES["closed-wedge"], (TEN_FT, TEN_FT), settings | {"doors": 0.0})
+    )
     shut, other = (
         fold("closed-wedge", TEN_FT, TEN_FT, height=height, side=side),
         fold("closed-wedge", TEN_FT, TEN_FT, **settings),
@@ -112,9 +118,12 @@ def test_a_nine_by_twelve_plastic_sheet_makes_a_closed_a_frame() -> None:
     assert any(r.code == "button" for r in found.assessment.reasons)
     settings = {"height": 0.95, "inset": 0.5}
     shut, wide = (
-        fold("a-frame-closed", 9 * FOOT_M, 12 * FOOT_M, **settings, doors=d) for d in (0.0, 1.0)
+        fold("a-frame-closed", 9 * FOOT_M, 12 * FOOT_M, **settings, doors=d)
+        for d in (0.0, 1.0)
     )
-    assert sum(o.area_m2 for o in openings(shut)) < 0.85 * sum(o.area_m2 for o in openings(wide))
+    assert sum(o.area_m2 for o in openings(shut)) < 0.85 * sum(
+        o.area_m2 for o in openings(wide)
+    )
 
 
 def test_a_doored_a_frame_sleeps_a_tall_person() -> None:
@@ -138,7 +147,9 @@ def test_a_doored_a_frame_sleeps_a_tall_person() -> None:
 def test_a_hexagonal_sheet_makes_a_doored_a_frame() -> None:
     """A shaped sheet, its ridge longer than its sides: every panel on its cloth."""
     outline = ((0.0, 0.3), (1.37, 0.0), (2.74, 0.3), (2.74, 3.3), (1.37, 3.6), (0.0, 3.3))
-    found = solve(Question(Sheet(outline), PITCHES["a-frame-doored"], {"height": 1.2}, wanted=1))
+    found = solve(
+        Question(Sheet(outline), PITCHES["a-frame-doored"], {"height": 1.2}, wanted=1)
+    )
     assert found.shelter is not None
     places = {p: found.shelter.sheet_at(p) for p in found.shelter.pattern.points}
     assert tiling_fault_m2(Sheet(outline), places, found.shelter.panels) < 1e-7
@@ -154,10 +165,16 @@ def test_a_half_cone_gives_more_room_than_a_small_square() -> None:
         for a in np.linspace(-math.pi / 2, math.pi / 2, 9)
     ]
     half_round = Sheet(tuple((u + radius, v) for u, v in arc))
-    cone = solve(Question(half_round, PITCHES["half-cone"], {}, Body(1.73), wanted=1)).figures
+    cone = solve(
+        Question(half_round, PITCHES["half-cone"], {}, Body(1.73), wanted=1)
+    ).figures
     square = solve(
         Question(
-            Sheet.rectangle(7 * FOOT_M, 7 * FOOT_M), PITCHES["plow-point"], {}, Body(1.73), wanted=1
+            Sheet.rectangle(7 * FOOT_M, 7 * FOOT_M),
+            PITCHES["plow-point"],
+            {},
+            Body(1.73),
+            wanted=1,
         )
     ).figures
     assert cone is not None
@@ -191,7 +208,9 @@ def test_lifting_the_middle_gives_room_and_keeps_threads(
 def test_a_hood_is_the_lifting_point() -> None:
     """A poncho's hood, tied off, lies where it is lifted, not in the centre."""
     poncho = Sheet.rectangle(2.6, 2.4, None, (1.3, 0.9))
-    found = solve(Question(poncho, PITCHES["plow-point-lifted"], {"height": 1.0, "lift": 0.1}))
+    found = solve(
+        Question(poncho, PITCHES["plow-point-lifted"], {"height": 1.0, "lift": 0.1})
+    )
     assert found.shelter is not None
     assert found.shelter.sheet_at("K") == (1.3, 0.9)
     assert any(r.code == "hood" for r in found.assessment.reasons)
@@ -232,7 +251,9 @@ def test_bag_and_net() -> None:
     assert tight.sleepers == 0
     for rain, sleepers in ((4.0, 0), (0.0, 1)):
         net = solve(
-            Question(Sheet.rectangle(1.5, 2.4), PITCHES["net-only"], {}, weather=Weather(rain))
+            Question(
+                Sheet.rectangle(1.5, 2.4), PITCHES["net-only"], {}, weather=Weather(rain)
+            )
         ).figures
         assert net is not None
         assert (net.sleepers, net.covered_area_m2) == (sleepers, 0)

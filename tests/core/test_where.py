@@ -41,7 +41,10 @@ def test_one_tree_poles_and_no_fire() -> None:
     assert where(bare, (0.0, 6.0), (), 180.0, others=("pole",)) == (
         "on a pole, front to S; 6.0 m S of Oak 13"
     )
-    assert where(Ground(), (0.0, 0.0), (), None, others=("pole", "pole")) == "between two poles"
+    assert (
+        where(Ground(), (0.0, 0.0), (), None, others=("pole", "pole"))
+        == "between two poles"
+    )
     assert where(Ground(), (0.0, 0.0), ("Oak 13",), None, others=("pole",)) == (
         "between Oak 13 and a pole"
     )
@@ -74,7 +77,9 @@ def test_a_card_tells_how_far_its_supports_stand_apart(slug: str) -> None:
     assert found.assessment.rig is not None
     text = " ".join(
         s.text
-        for s in steps(found.shelter, found.assessment.rig, body=Body(1.75), whose="Isaura's")
+        for s in steps(
+            found.shelter, found.assessment.rig, body=Body(1.75), whose="Isaura's"
+        )
     )
     assert "your" not in re.findall(r"\((your|Isaura's) ", text)
     names = marks(found.shelter)
@@ -83,7 +88,9 @@ def test_a_card_tells_how_far_its_supports_stand_apart(slug: str) -> None:
         told = re.search(rf"{names[one]} and {names[two]} stand (\S+ m) apart", text)
         assert told is not None
         a, b = found.shelter.at(one)[:2], found.shelter.at(two)[:2]
-        assert parse_length(told[1]) == pytest.approx(float(((a - b) ** 2).sum() ** 0.5), abs=0.006)
+        assert parse_length(told[1]) == pytest.approx(
+            float(((a - b) ** 2).sum() ** 0.5), abs=0.006
+        )
 
 
 SIDE, BACK = (0.0, 180.0), (45.0, 90.0, 135.0)

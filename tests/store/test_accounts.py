@@ -68,7 +68,13 @@ def test_weak_passwords_are_refused(password: str) -> None:
 
 @pytest.mark.parametrize(
     "password",
-    [WORDS, "päßwörter mit umlaut", "a b c d e f g h", "😀🌲⛺🌧 four of them", "x7" * 3 + "!qwert"],
+    [
+        WORDS,
+        "päßwörter mit umlaut",
+        "a b c d e f g h",
+        "😀🌲⛺🌧 four of them",
+        "x7" * 3 + "!qwert",
+    ],
 )
 def test_any_letters_make_a_password(password: str) -> None:
     """ASVS 2.1.3, 2.1.4, 2.1.9: nothing is cut off, every letter counts, no rules of
@@ -104,7 +110,10 @@ def test_sign_ins_end_by_themselves_and_everywhere(database: Database) -> None:
         row = session.scalars(select(SignIn).where(SignIn.token_hash == hashed(two))).one()
         row.ends_at = now() - timedelta(seconds=1)
         session.flush()
-        assert accounts.signed_in(session, one) is None and accounts.signed_in(session, two) is None
+        assert (
+            accounts.signed_in(session, one) is None
+            and accounts.signed_in(session, two) is None
+        )
         assert (
             accounts.signed_in(session, three) is not None
             and accounts.signed_in(session, "x") is None
@@ -226,10 +235,16 @@ def test_a_scope_hides_what_is_anothers(database: Database) -> None:
         number = theirs.id
     for scope, seen in ((Scope(mine), ["Mine"]), (Scope(other), ["Theirs"]), (NOBODY, [])):
         with within(scope), database.session() as session:
-            assert [c.name for c in session.scalars(select(Course).order_by(Course.id))] == seen
+            assert [
+                c.name for c in session.scalars(select(Course).order_by(Course.id))
+            ] == seen
             assert (session.get(Course, number) is None) == (scope.provider_id != other)
-            assert bool(session.scalars(select(Person)).all()) == (scope.provider_id == other)
-            assert bool(session.scalars(select(Account)).all()) == (scope.provider_id == other)
+            assert bool(session.scalars(select(Person)).all()) == (
+                scope.provider_id == other
+            )
+            assert bool(session.scalars(select(Account)).all()) == (
+                scope.provider_id == other
+            )
     with database.session() as session:
         assert len(session.scalars(select(Course)).all()) == 2
 
@@ -239,7 +254,9 @@ def test_every_table_hangs_on_the_providers_scope() -> None:
     assert {kind for kind in kinds() if _criterion(kind, 1) is None} == set(SHARED)
 
 
-def test_two_owners_cannot_take_the_role_from_each_other_at_once(database: Database) -> None:
+def test_two_owners_cannot_take_the_role_from_each_other_at_once(
+    database: Database,
+) -> None:
     """Each sees the other still there unless one waits for the other."""
     with database.session() as session:
         ada, bo = somebody(session), somebody(session, "bo@first.example")
@@ -299,7 +316,9 @@ def test_an_account_ends_and_is_erased(database: Database) -> None:
     with database.session() as session:
         told = [repr((c.before, c.after)) for c in session.scalars(select(Change))]
         assert not any("bo@first.example" in t for t in told)
-        assert [c.after for c in session.scalars(select(Change).where(Change.kind == "erasing"))]
+        assert [
+            c.after for c in session.scalars(select(Change).where(Change.kind == "erasing"))
+        ]
 
 
 def test_who_may_make_courses_and_invite_is_the_owners_choice(database: Database) -> None:
@@ -336,7 +355,13 @@ def test_the_trail_tells_of_roles_links_sign_ins_and_letters_but_of_no_secret(
         token = accounts.sign_in(session, ada)
         accounts.set_role(session, course.id, ada.id, Role.OWNER)
         invitations.invite(
-            session, ada.provider_id, course.id, "bo@x.example", Role.VIEWER, "http://here", "Ada"
+            session,
+            ada.provider_id,
+            course.id,
+            "bo@x.example",
+            Role.VIEWER,
+            "http://here",
+            "Ada",
         )
         accounts.change_password(session, ada, WORDS, "another four dry words", token)
     with database.session() as session:
@@ -352,7 +377,9 @@ def test_the_trail_tells_of_roles_links_sign_ins_and_letters_but_of_no_secret(
         assert "token_hash" not in told and "password_hash" not in told
 
 
-def test_a_folder_that_ran_the_demo_still_asks_for_its_first_owner(database: Database) -> None:
+def test_a_folder_that_ran_the_demo_still_asks_for_its_first_owner(
+    database: Database,
+) -> None:
     """The demo's leader does not count, gets nowhere, and the first owner's provider is new."""
     with database.session() as session:
         leader = demo_leader(session)

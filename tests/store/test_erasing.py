@@ -46,7 +46,9 @@ def _over_for_long(session: Session, at: datetime) -> tuple[int, int]:
     for one in courses.nights(session, old):
         one.on = (at - timedelta(days=200)).date()
     home = accounts.home_provider(session)
-    ada = accounts.new_account(session, home, "ada@first.example", "Ada", "tall grass under rain")
+    ada = accounts.new_account(
+        session, home, "ada@first.example", "Ada", "tall grass under rain"
+    )
     accounts.sign_in(session, ada)
     return old, fresh
 
@@ -62,7 +64,9 @@ def _there(session: Session, course: int) -> int:
     return len(session.scalars(select(Person).where(Person.course_id == course)).all())
 
 
-def test_people_of_courses_long_over_are_erased_once_it_was_announced(database: Database) -> None:
+def test_people_of_courses_long_over_are_erased_once_it_was_announced(
+    database: Database,
+) -> None:
     with database.session() as session:
         at = now()
         old, fresh = _over_for_long(session, at)
@@ -92,7 +96,9 @@ def test_an_announcement_goes_when_people_are_kept_longer(database: Database) ->
         assert erasing.announcement(session, old) is None
 
 
-@pytest.mark.parametrize("ahead", [timedelta(days=4), timedelta(days=400), timedelta(days=90_000)])
+@pytest.mark.parametrize(
+    "ahead", [timedelta(days=4), timedelta(days=400), timedelta(days=90_000)]
+)
 def test_a_clock_that_jumps_erases_nobody(database: Database, ahead: timedelta) -> None:
     """Far ahead of the newest entry it is not believed, however often it is asked; and what was
     announced by a wrong clock does not hold once it is right again.
@@ -146,5 +152,6 @@ def test_what_was_deleted_comes_back_for_thirty_days(database: Database) -> None
         assert session.get(Course, other) is None and _there(session, course) == 3
         assert session.get(SheetRow, sheet.id) is None
         assert str(person.id) not in {
-            c.row_key for c in session.scalars(select(Change).where(Change.kind == "person"))
+            c.row_key
+            for c in session.scalars(select(Change).where(Change.kind == "person"))
         }

@@ -73,7 +73,9 @@ def test_a_course_a_night_and_a_plan_go_back(database: Database) -> None:
         going_back.restore(session, course, first)
     assert as_it_is(database, course) == before
     with database.session() as session:
-        undo = session.scalar(select(Change.id).where(Change.id > end).order_by(Change.id).limit(1))
+        undo = session.scalar(
+            select(Change.id).where(Change.id > end).order_by(Change.id).limit(1)
+        )
         assert undo is not None
         going_back.restore(session, course, undo)
     assert as_it_is(database, course) == after

@@ -42,7 +42,9 @@ def test_items_are_kept_whole(database: Database, site: int) -> None:
         ground.add(session, site, "thing", [OAK])
     with database.session() as session:
         known = ground.ground_of(ground.items(session, site)).ground
-        assert [(t.name, t.at, t.across_m) for t in known.things] == [("Oak", (1.0, 2.0), 0.4)]
+        assert [(t.name, t.at, t.across_m) for t in known.things] == [
+            ("Oak", (1.0, 2.0), 0.4)
+        ]
 
 
 def test_a_bad_row_keeps_all_out(database: Database, site: int) -> None:
@@ -84,12 +86,17 @@ def test_a_new_change_ends_what_could_be_done_again(database: Database, site: in
         assert names(session, site) == ["Ash"]
 
 
-def test_undo_never_takes_back_what_somebody_did_since(database: Database, site: int) -> None:
+def test_undo_never_takes_back_what_somebody_did_since(
+    database: Database, site: int
+) -> None:
     """The step's own values are no longer there: a conflict, and nothing is changed."""
     with database.session() as session:
         (item,) = ground.add(session, site, "thing", [OAK])
         number = item.id
-        item.data = {**item.data, "x": 9.0}  # as another process would, past this one's steps
+        item.data = {
+            **item.data,
+            "x": 9.0,
+        }  # as another process would, past this one's steps
     with database.session() as session, pytest.raises(ConflictError):
         ground.undo(session, site)
     with database.session() as session:
@@ -127,7 +134,9 @@ def test_points_wait_for_the_survey_and_stand_where_it_puts_them(
     """The 3-4-5 triangle: c is 5 m from a; with b pinned on the map the survey hangs from it."""
     with database.session() as session:
         ground.add(session, site, "thing", [{"name": n, "kind": "tree"} for n in "acd"])
-        ground.add(session, site, "thing", [{"name": "b", "kind": "post", "x": 10.0, "y": 20.0}])
+        ground.add(
+            session, site, "thing", [{"name": "b", "kind": "post", "x": 10.0, "y": 20.0}]
+        )
         assert ground.ground_of(ground.items(session, site)).unplaced == ("a", "c", "d")
         ground.add(
             session,
@@ -184,13 +193,17 @@ def test_the_ground_migrates_forth_and_back(database: Database) -> None:
     """Down to the tables before, and up again; the shelter's spot comes and goes with them."""
     database.unmigrate("0002")
     assert "ground_item" not in inspect(database.engine).get_table_names()
-    assert "spot" not in {c["name"] for c in inspect(database.engine).get_columns("shelter")}
+    assert "spot" not in {
+        c["name"] for c in inspect(database.engine).get_columns("shelter")
+    }
     database.migrate()
     assert {"ground_item", "ground_step"} <= set(inspect(database.engine).get_table_names())
     assert "spot" in {c["name"] for c in inspect(database.engine).get_columns("shelter")}
 
 
-def test_what_is_kept_in_memory_is_what_is_in_the_database(database: Database, site: int) -> None:
+def test_what_is_kept_in_memory_is_what_is_in_the_database(
+    database: Database, site: int
+) -> None:
     """Read again and again while it is changed, undone, redone and rolled back by others: never an
     old word.
     """

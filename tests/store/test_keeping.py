@@ -96,7 +96,9 @@ def put_up(database: Database, night_id: int, people: int = 2) -> None:
         sheet = kit.rows(session, night.course_id, "sheets")[0]
         who = [p.id for p in kit.rows(session, night.course_id, "people")][:people]
         plans.choose(
-            session, night, plans.Choice(sheet.id, "plow-point", {"height": 1.2}, tuple(who))
+            session,
+            night,
+            plans.Choice(sheet.id, "plow-point", {"height": 1.2}, tuple(who)),
         )
 
 
@@ -125,7 +127,9 @@ def test_every_change_is_on_the_trail_with_who_made_it(database: Database) -> No
         )
     with database.session() as session:
         told = history.told(session, course)[0]
-        assert told.by == "Ada" and told.lines == ("person Ada Long: name Ada L → Ada Long",)
+        assert told.by == "Ada" and told.lines == (
+            "person Ada Long: name Ada L → Ada Long",
+        )
         assert all(
             (c.course_id is None) == (c.kind in ("provider", "account"))
             and (c.kind == "provider" or c.provider_id == ada.provider_id)
@@ -133,7 +137,9 @@ def test_every_change_is_on_the_trail_with_who_made_it(database: Database) -> No
         )
 
 
-def test_a_backup_comes_back_as_it_was(database: Database, server: Server, tmp_path: Path) -> None:
+def test_a_backup_comes_back_as_it_was(
+    database: Database, server: Server, tmp_path: Path
+) -> None:
     """Every row of every table the same in an empty server, and new rows get new numbers."""
     with database.session() as session:
         ensure_demo(session)
@@ -188,7 +194,9 @@ def test_open_jobs_are_called_off_in_what_comes_back(
     other.close()
 
 
-def test_a_backup_is_for_its_owner_alone_or_not_there(database: Database, tmp_path: Path) -> None:
+def test_a_backup_is_for_its_owner_alone_or_not_there(
+    database: Database, tmp_path: Path
+) -> None:
     """Mode 0600; on a full disk, or where nobody may write, a sentence and no half file."""
     out = tmp_path / "all.zip"
     out.write_bytes(b"older")
@@ -265,7 +273,9 @@ def test_a_filled_database_goes_back_and_forward(server: Server) -> None:
     database.migrate()
     assert as_it_is(database, course) == before
     with database.session() as session:
-        assert session.get_one(Course, course).provider_id == accounts.home_provider(session)
+        assert session.get_one(Course, course).provider_id == accounts.home_provider(
+            session
+        )
     database.close()
 
 
@@ -296,7 +306,11 @@ def renumbered(text_: str) -> Any:
             "gone": "people",
             "person": "people",
         }.get(name, "")
-        return order[kind].get(value, value) if kind in order and isinstance(value, int) else value
+        return (
+            order[kind].get(value, value)
+            if kind in order and isinstance(value, int)
+            else value
+        )
 
     return {k: walk(v, k) for k, v in told.items()}
 
@@ -304,7 +318,10 @@ def renumbered(text_: str) -> Any:
 def test_a_course_file_brought_in_tells_the_same_course(database: Database) -> None:
     with database.session() as session:
         course, night = small_course(session)
-        people, sheets = kit.rows(session, course, "people"), kit.rows(session, course, "sheets")
+        people, sheets = (
+            kit.rows(session, course, "people"),
+            kit.rows(session, course, "sheets"),
+        )
         session.get_one(Course, course).rules = {
             "pairs": [["never", people[0].id, people[2].id]],
             "net_kind": "box",
@@ -408,7 +425,9 @@ def test_a_person_is_given_out_and_erased(database: Database) -> None:
         )
         erasing.erase(session, course, gone)
     assert not [
-        name for name, rows in everything(database).items() if any("Quillon" in row for row in rows)
+        name
+        for name, rows in everything(database).items()
+        if any("Quillon" in row for row in rows)
     ]
     with database.session() as session:
         beds = [p.id for row in plans.shelters(session, night) for p in plans.sleepers(row)]

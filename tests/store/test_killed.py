@@ -107,7 +107,11 @@ def write(web: Web, course: int, token: str, name: str) -> int | None:
     """
     body = {"text": f"name,stature,sheet\n{name},1.70 m,3 x 3 m\n"}
     address = f"http://127.0.0.1:{web.port}"
-    headers = {"Content-Type": "application/json", "Cookie": f"tarvik={token}", "Origin": address}
+    headers = {
+        "Content-Type": "application/json",
+        "Cookie": f"tarvik={token}",
+        "Origin": address,
+    }
     asked = urllib.request.Request(
         f"{address}/courses/{course}/kit/people/import", json.dumps(body).encode(), headers
     )
@@ -120,7 +124,9 @@ def write(web: Web, course: int, token: str, name: str) -> int | None:
         return None
 
 
-def under_fire(web: Web, course: int, token: str, kill: Callable[[], None], seed: int) -> set[str]:
+def under_fire(
+    web: Web, course: int, token: str, kill: Callable[[], None], seed: int
+) -> set[str]:
     """Two hundred writes by four at once, killed three times on the way; the names whose writing
     was answered.
     """
@@ -165,7 +171,9 @@ def all_there(database: Database, course: int, done: set[str]) -> None:
             select(SheetRow.owner_id).where(SheetRow.course_id == course)
         ).all()
         traced = session.scalar(
-            select(func.count()).select_from(Change).where(Change.kind.in_(("person", "sheet")))
+            select(func.count())
+            .select_from(Change)
+            .where(Change.kind.in_(("person", "sheet")))
         )
     names = [p.name for p in people]
     assert done <= set(names) and len(set(names)) == len(names)
@@ -191,7 +199,9 @@ def kill_database(server: Server) -> None:
     assert comes_true(lambda: server._process is not process)
 
 
-def test_a_killed_database_loses_nothing(server: Server, filled: tuple[Database, int, str]) -> None:
+def test_a_killed_database_loses_nothing(
+    server: Server, filled: tuple[Database, int, str]
+) -> None:
     database, course, token = filled
     web = Web(database.url)
     try:
@@ -220,7 +230,9 @@ def test_a_killed_database_comes_back_with_what_was_saved(
     assert names == ["Killed"]
 
 
-def test_a_worker_outlives_its_database(server: Server, filled: tuple[Database, int, str]) -> None:
+def test_a_worker_outlives_its_database(
+    server: Server, filled: tuple[Database, int, str]
+) -> None:
     """The database is killed under a waiting worker; a job put in afterwards is done by the same
     worker.
     """
@@ -228,7 +240,9 @@ def test_a_worker_outlives_its_database(server: Server, filled: tuple[Database, 
     done: list[int] = []
     stop = threading.Event()
     worker = threading.Thread(
-        target=work_on, args=(database.url, done.append), kwargs={"signals": False, "stop": stop}
+        target=work_on,
+        args=(database.url, done.append),
+        kwargs={"signals": False, "stop": stop},
     )
     worker.start()
     try:
@@ -265,7 +279,9 @@ def test_a_killed_worker_loses_nothing(filled: tuple[Database, int, str]) -> Non
 
     def worker() -> subprocess.Popen[Any]:
         return subprocess.Popen(
-            [sys.executable, "-c", WORKER, database.url], cwd=ROOT, stderr=subprocess.DEVNULL
+            [sys.executable, "-c", WORKER, database.url],
+            cwd=ROOT,
+            stderr=subprocess.DEVNULL,
         )
 
     def ended() -> int:

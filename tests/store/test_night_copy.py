@@ -34,7 +34,9 @@ def test_a_night_again_has_the_same_place_weather_and_shelters(database: Databas
         made = copied(session, course, first)
         assert made.position == max(n.position for n in courses.nights(session, course))
         assert made.title == f"{night.title} again"
-        assert replace(nights.needs_of(made), on=None) == replace(nights.needs_of(night), on=None)
+        assert replace(nights.needs_of(made), on=None) == replace(
+            nights.needs_of(night), on=None
+        )
         assert made.site_id == night.site_id
         (again,) = plans.shelters(session, made.id)
         (before,) = plans.shelters(session, first)

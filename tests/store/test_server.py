@@ -48,7 +48,9 @@ def test_the_application_is_no_superuser(own: Server) -> None:
         "select * from pg_authid",
     ):
         with pytest.raises(ProgrammingError), database.engine.connect() as connection:
-            connection.execution_options(isolation_level="AUTOCOMMIT").execute(text(forbidden))
+            connection.execution_options(isolation_level="AUTOCOMMIT").execute(
+                text(forbidden)
+            )
     database.close()
 
 
@@ -57,9 +59,12 @@ def test_values_are_in_no_log(own: Server, caplog: pytest.LogCaptureFixture) -> 
     database = Database(own.url())
     database.migrate()
     with pytest.raises(DBAPIError) as fault, database.session() as session:
-        session.execute(text("insert into provider (name, id) values (:name, 1)"), {"name": "x"})
         session.execute(
-            text("insert into provider (name, id) values (:name, 1)"), {"name": "SECRET VALUE"}
+            text("insert into provider (name, id) values (:name, 1)"), {"name": "x"}
+        )
+        session.execute(
+            text("insert into provider (name, id) values (:name, 1)"),
+            {"name": "SECRET VALUE"},
         )
     assert "SECRET" not in str(fault.value.statement) and "hidden" in str(fault.value)
     with pytest.raises(DBAPIError), database.session() as session:

@@ -43,7 +43,9 @@ def test_migrations_make_exactly_the_models(server: Server) -> None:
         ensure_demo(session)
     found = inspect(database.engine)
     for table in Base.metadata.sorted_tables:
-        assert {c["name"] for c in found.get_columns(table.name)} == {c.name for c in table.columns}
+        assert {c["name"] for c in found.get_columns(table.name)} == {
+            c.name for c in table.columns
+        }
     database.unmigrate()
     assert set(inspect(database.engine).get_table_names()) <= {"alembic_version"}
     database.migrate()
@@ -68,7 +70,9 @@ def test_two_leaders_never_overwrite_each_other(database: Database, demo: int) -
     def change(column: str, typed: str, was: str) -> Person:
         with database.session() as session:
             course = courses.course(session, demo)
-            return kit.change(session, course, "people", number, column, typed, version, was)  # type: ignore[no-any-return]
+            return kit.change(
+                session, course, "people", number, column, typed, version, was
+            )  # type: ignore[no-any-return]
 
     assert change("name", "Isaura X", "Isaura W").version == version + 1
     change("note", "vegetarian", "")
@@ -96,7 +100,9 @@ def test_bad_cells_change_nothing(database: Database, demo: int) -> None:
         course = courses.course(session, demo)
         row = kit.rows(session, demo, "people")[0]
         with pytest.raises(InputError):
-            kit.change(session, course, "people", row.id, "stature", "tall", row.version, "1.71 m")
+            kit.change(
+                session, course, "people", row.id, "stature", "tall", row.version, "1.71 m"
+            )
         with pytest.raises(kit.NotFoundError):
             kit.change(session, course, "people", 10**6, "name", "X", 1, "")
 
@@ -124,12 +130,16 @@ def test_another_course_s_rows_are_out_of_reach(database: Database, demo: int) -
             courses.night(session, other.id, courses.nights(session, demo)[0].id)
 
 
-def _choice(session: object, course: int, owner: int, people: tuple[int, ...]) -> plans.Choice:
+def _choice(
+    session: object, course: int, owner: int, people: tuple[int, ...]
+) -> plans.Choice:
     sheet = next(s for s in kit.rows(session, course, "sheets") if s.owner_id == owner)  # type: ignore[arg-type]
     return plans.Choice(sheet.id, "plow-point", {"height": 1.2}, people)
 
 
-def test_choosing_moves_people_and_undo_brings_all_back(database: Database, demo: int) -> None:
+def test_choosing_moves_people_and_undo_brings_all_back(
+    database: Database, demo: int
+) -> None:
     """A person sleeps in one shelter; each undo takes back one change, to the very start."""
     with database.session() as session:
         night = courses.nights(session, demo)[0]
@@ -142,9 +152,9 @@ def test_choosing_moves_people_and_undo_brings_all_back(database: Database, demo
         assert plans.shelters(session, night.id) == []
         assert plans.undo(session, night) == "taking a shelter off"
         assert plans.undo(session, night) == "choosing a shelter"
-        assert [[p.id for p in plans.sleepers(r)] for r in plans.shelters(session, night.id)] == [
-            [a]
-        ]
+        assert [
+            [p.id for p in plans.sleepers(r)] for r in plans.shelters(session, night.id)
+        ] == [[a]]
         plans.undo(session, night)
         assert plans.undo(session, night) is None
 
@@ -187,9 +197,10 @@ def test_new_courses_are_checked(database: Database) -> None:
         made = courses.new_course(session, " A  B ", "", "imperial", 2, None)
         assert made.name == "A B"
         courses.add_night(session, made.id)
-        assert [n.title for n in session.scalars(select(Night).where(Night.course_id == made.id))][
-            -1
-        ] == "Night 3"
+        assert [
+            n.title
+            for n in session.scalars(select(Night).where(Night.course_id == made.id))
+        ][-1] == "Night 3"
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL])

@@ -53,10 +53,17 @@ ROWS: dict[str, list[dict[str, Any]]] = {
     "line": [{"length_m": 6.0, "count": 3, "note": ""}],
     "stake": [{"count": 12, "note": ""}],
     "night": [{"title": "First", "on": date(2026, 6, 1), "intent": "steady-rain"}],
-    "shelter": [{"night_id": 1, "sheet_id": 1, "pitch": "plow-point", "settings": {"height": 1.2}}],
+    "shelter": [
+        {"night_id": 1, "sheet_id": 1, "pitch": "plow-point", "settings": {"height": 1.2}}
+    ],
     "shelter_member": [{"shelter_id": 1, "person_id": 1, "night_id": 1}],
     "plan_step": [
-        {"night_id": 1, "what": "Chose", "before": {}, "made_at": datetime(2026, 5, 2, tzinfo=UTC)}
+        {
+            "night_id": 1,
+            "what": "Chose",
+            "before": {},
+            "made_at": datetime(2026, 5, 2, tzinfo=UTC),
+        }
     ],
 }
 """Rows of the tables that the first release had, in an order in which they can be written."""
@@ -70,7 +77,10 @@ def _fill(database: Database) -> None:
         for name, rows in ROWS.items():
             table = tables.tables[name]
             common = {"course_id": 1, "position": 0, "version": 1}
-            given = [{k: v for k, v in common.items() if k in table.columns} | row for row in rows]
+            given = [
+                {k: v for k, v in common.items() if k in table.columns} | row
+                for row in rows
+            ]
             for row in given:
                 session.execute(table.insert().values(row))
 
@@ -88,7 +98,9 @@ def test_a_database_of_the_first_release_opens_today(server: Server, between: st
     with database.session() as session:
         for name, rows in ROWS.items():
             table = Base.metadata.tables[name]
-            assert session.scalar(select(func.count()).select_from(table)) == len(rows), name
+            assert session.scalar(select(func.count()).select_from(table)) == len(rows), (
+                name
+            )
     with client_of(database, owner_token(database)) as client:
         home = client.get("/courses/1")
         assert home.status_code == 200 and "Old course" in home.text

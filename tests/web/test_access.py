@@ -154,13 +154,17 @@ def test_a_route_that_does_not_say_whom_it_is_for_does_not_start() -> None:
         check_routes(plain)
 
 
-def test_every_route_is_closed_to_a_stranger(database: Database, place: dict[str, Any]) -> None:
+def test_every_route_is_closed_to_a_stranger(
+    database: Database, place: dict[str, Any]
+) -> None:
     with client_of(database) as client:
         seen = list(walk(client, place))
         assert len(seen) > 100
         for method, route, address in seen:
             assert answer(client, method, address) == 403, (method, route)
-        assert client.get("/").status_code == 200 and "Small wood" not in client.get("/").text
+        assert (
+            client.get("/").status_code == 200 and "Small wood" not in client.get("/").text
+        )
 
 
 def outsider_of_the_same_provider(database: Database, course: int) -> str:
@@ -214,14 +218,19 @@ def test_a_number_has_one_spelling(database: Database, place: dict[str, Any]) ->
     For somebody with no part in the course there is no way round by the course's number either.
     """
     outsider = outsider_of_the_same_provider(database, place["course_id"])
-    for token, names in ((owner_token(database), r"{(\w+_id)}"), (outsider, r"{(course_id)}")):
+    for token, names in (
+        (owner_token(database), r"{(\w+_id)}"),
+        (outsider, r"{(course_id)}"),
+    ):
         with client_of(database, token, rate=0) as client:
             for method, route, _ in walk(client, place):
                 for name, spelling in product(re.findall(names, route), SPELLINGS):
                     odd = {**place, name: spelling.format(n=place[name])}
                     address = re.sub(r"{(\w+)}", lambda m, odd=odd: str(odd[m[1]]), route)
                     assert answer(client, method, address) in (404, 405), (method, address)
-            finder = f"/courses/+{place['course_id']}/nights/{place['night_id']}/ground/finder"
+            finder = (
+                f"/courses/+{place['course_id']}/nights/{place['night_id']}/ground/finder"
+            )
             with pytest.raises(WebSocketDisconnect), client.websocket_connect(finder):
                 pass
 
@@ -233,7 +242,9 @@ def test_each_role_changes_what_it_may_and_no_more(
     """What a role may not is 403 and changes nothing; what it may look at is there."""
     token = member(database, place["course_id"], role, f"{role.word}@first.example")
     with database.session() as session:
-        before = [(p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))]
+        before = [
+            (p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))
+        ]
     with client_of(database, token) as client:
         for method, route, address in walk(client, place):
             least = LEAST[f"{method} {route}"]
@@ -248,11 +259,14 @@ def test_each_role_changes_what_it_may_and_no_more(
     if role < Role.LEADER:
         with database.session() as session:
             assert [
-                (p.name, p.version) for p in session.scalars(select(Person).order_by(Person.id))
+                (p.name, p.version)
+                for p in session.scalars(select(Person).order_by(Person.id))
             ] == before
 
 
-def test_an_assistant_plans_but_changes_nobody(database: Database, place: dict[str, Any]) -> None:
+def test_an_assistant_plans_but_changes_nobody(
+    database: Database, place: dict[str, Any]
+) -> None:
     token = member(database, place["course_id"], Role.ASSISTANT, "as@first.example")
     base = f"/courses/{place['course_id']}"
     with client_of(database, token) as client:
@@ -263,7 +277,10 @@ def test_an_assistant_plans_but_changes_nobody(database: Database, place: dict[s
         )
         assert gone.status_code in (200, 303)
         cell = {"column": "name", "text": "Eve", "version": 1, "was": ""}
-        assert client.patch(f"{base}/kit/people/{place['row_id']}", json=cell).status_code == 403
+        assert (
+            client.patch(f"{base}/kit/people/{place['row_id']}", json=cell).status_code
+            == 403
+        )
 
 
 def test_changes_come_from_tarviks_own_pages_only(
@@ -276,9 +293,15 @@ def test_changes_come_from_tarviks_own_pages_only(
     with client_of(database, owner_token(database)) as client:
         del client.headers["origin"]
         assert client.post(address).status_code == 403
-        assert client.post(address, headers={"origin": "http://evil.example"}).status_code == 403
+        assert (
+            client.post(address, headers={"origin": "http://evil.example"}).status_code
+            == 403
+        )
         assert client.post(address, headers={"origin": "null"}).status_code == 403
-        assert client.post(address, headers={"sec-fetch-site": "cross-site"}).status_code == 403
+        assert (
+            client.post(address, headers={"sec-fetch-site": "cross-site"}).status_code
+            == 403
+        )
         assert (
             client.post(
                 address, headers={"sec-fetch-site": "same-origin"}, follow_redirects=False
@@ -321,7 +344,10 @@ def test_no_sign_in_leads_away(database: Database, path: str) -> None:
         )
     with client_of(database) as client:
         form = {"email": "ada@first.example", "password": WORDS, "back": path}
-        assert client.post("/sign-in", data=form, follow_redirects=False).headers["location"] == "/"
+        assert (
+            client.post("/sign-in", data=form, follow_redirects=False).headers["location"]
+            == "/"
+        )
 
 
 def test_signing_in_and_out(database: Database) -> None:
@@ -333,11 +359,16 @@ def test_signing_in_and_out(database: Database) -> None:
             session, accounts.home_provider(session), "ada@first.example", "Ada", WORDS
         )
     with client_of(database) as client:
-        wrong = client.post("/sign-in", data={"email": "ada@first.example", "password": "x"})
-        unknown = client.post("/sign-in", data={"email": "eve@first.example", "password": "x"})
+        wrong = client.post(
+            "/sign-in", data={"email": "ada@first.example", "password": "x"}
+        )
+        unknown = client.post(
+            "/sign-in", data={"email": "eve@first.example", "password": "x"}
+        )
         assert wrong.status_code == unknown.status_code == 422
         assert (
-            wrong.text.replace("ada@", "eve@") == unknown.text and "ada@first.example" in wrong.text
+            wrong.text.replace("ada@", "eve@") == unknown.text
+            and "ada@first.example" in wrong.text
         )
         good = client.post(
             "/sign-in",
@@ -445,7 +476,12 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
     with database.session() as session:
         token = accounts.setup_token(session)
     with client_of(database) as ada, client_of(database) as bo:
-        form = {"provider": "Club", "name": "Ada", "email": "ada@club.example", "password": "short"}
+        form = {
+            "provider": "Club",
+            "name": "Ada",
+            "email": "ada@club.example",
+            "password": "short",
+        }
         refused = ada.post(f"/setup/{token}", data=form)
         assert (
             refused.status_code == 422
@@ -487,7 +523,10 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
             ).status_code
             == 303
         )
-        assert bo.get(course).status_code == 200 and bo.post(f"{course}/nights").status_code == 403
+        assert (
+            bo.get(course).status_code == 200
+            and bo.post(f"{course}/nights").status_code == 403
+        )
         assert bo.get(f"{course}/team").status_code == 403
         with database.session() as session:
             number = session.scalars(
@@ -495,7 +534,9 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
             ).one()
         assert (
             ada.post(
-                f"{course}/team/{number}", data={"role": "assistant"}, follow_redirects=False
+                f"{course}/team/{number}",
+                data={"role": "assistant"},
+                follow_redirects=False,
             ).status_code
             == 303
         )
@@ -503,7 +544,8 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
         bo.post("/account/sign-out-everywhere")
         assert bo.get(course).status_code == 403
         assert (
-            "If there is an account" in bo.post("/forgot", data={"email": "bo@club.example"}).text
+            "If there is an account"
+            in bo.post("/forgot", data={"email": "bo@club.example"}).text
         )
         with database.session() as session:
             body = session.scalars(select(Mail.body).order_by(Mail.id.desc())).first() or ""
@@ -516,7 +558,10 @@ def test_the_whole_way_of_a_team(database: Database) -> None:
             ).status_code
             == 303
         )
-        assert bo.get(f"/reset/{reset}").status_code == 404 and bo.get(course).status_code == 200
+        assert (
+            bo.get(f"/reset/{reset}").status_code == 404
+            and bo.get(course).status_code == 200
+        )
 
 
 def test_health_and_readiness(database: Database) -> None:

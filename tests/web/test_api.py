@@ -30,7 +30,9 @@ def post(api: TestClient, **body: Any) -> Any:
 
 def test_health_and_docs(api: TestClient) -> None:
     assert api.get("/healthz").json() == {"status": "ok"}
-    asked = api.head("/healthz")  # as a participant's card asks whether it reaches the server
+    asked = api.head(
+        "/healthz"
+    )  # as a participant's card asks whether it reaches the server
     assert (asked.status_code, asked.content) == (200, b"")
     assert "/api/solve" in api.get("/openapi.json").json()["paths"]
     assert api.get("/docs").status_code == 200
@@ -38,16 +40,22 @@ def test_health_and_docs(api: TestClient) -> None:
 
 def test_pitches_tell_their_settings(api: TestClient) -> None:
     found = {p["slug"]: p for p in api.get("/api/pitches").json()}
-    assert {"a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly"} <= set(found)
+    assert {"a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly"} <= set(
+        found
+    )
     for pitch in found.values():
         for setting in pitch["settings"]:
             assert setting["min"] <= setting["default"] <= setting["max"]
             assert {"name", "unit", "meaning", "searched", "usual"} <= set(setting)
-        assert pitch["slug"] == "bag" or any(setting["searched"] for setting in pitch["settings"])
+        assert pitch["slug"] == "bag" or any(
+            setting["searched"] for setting in pitch["settings"]
+        )
 
 
 @pytest.mark.parametrize("slug", PITCHES)
-@pytest.mark.parametrize("size", [(3.0, 3.0), (1.2, 6.0), (2.4, 3.0), (6.0, 6.0), (1.2, 1.2)])
+@pytest.mark.parametrize(
+    "size", [(3.0, 3.0), (1.2, 6.0), (2.4, 3.0), (6.0, 6.0), (1.2, 1.2)]
+)
 def test_answers_are_isometric_and_whole(
     api: TestClient, slug: str, size: tuple[float, float]
 ) -> None:
@@ -96,7 +104,9 @@ def test_answers_are_isometric_and_whole(
 
 def test_found_settings_solve_to_the_same(api: TestClient) -> None:
     best = post(api, sheet=SHEET, pitch="plow-point", intent="storm")
-    again = post(api, sheet=SHEET, pitch="plow-point", settings=best["settings"], intent="storm")
+    again = post(
+        api, sheet=SHEET, pitch="plow-point", settings=best["settings"], intent="storm"
+    )
     assert again["points"] == best["points"]
     assert again["measures"] == best["measures"]
 
@@ -128,7 +138,10 @@ def test_supports_and_verdicts(api: TestClient) -> None:
     pole = next(r for r in short["reasons"] if r["code"] == "pole_short")
     assert pole["short_by_m"] == pytest.approx(0.12)
     cannot = post(
-        api, sheet={"width_m": 1.5, "length_m": 3}, pitch="a-frame", settings={"height": 1.5}
+        api,
+        sheet={"width_m": 1.5, "length_m": 3},
+        pitch="a-frame",
+        settings={"height": 1.5},
     )
     assert cannot["verdict"] == "cannot"
     assert cannot["measures"] is None
@@ -145,7 +158,9 @@ def test_supports_and_verdicts(api: TestClient) -> None:
         pitch="plow-point",
         person={"stature_m": 1.93},
     )
-    assert any(r["code"] == "no_mat_fits" and r["short_by_m"] > 0.1 for r in tall["reasons"])
+    assert any(
+        r["code"] == "no_mat_fits" and r["short_by_m"] > 0.1 for r in tall["reasons"]
+    )
 
 
 BAD = [
@@ -161,24 +176,38 @@ BAD = [
         "sheet.outline_m",
     ),
     ({"sheet": {"outline_m": [[0, 0]]}, "pitch": "a-frame"}, "sheet.outline_m"),
-    ({"sheet": SHEET | {"tie_outs_m": [[9, 9]]}, "pitch": "a-frame"}, "sheet.tie_outs_m[0]"),
+    (
+        {"sheet": SHEET | {"tie_outs_m": [[9, 9]]}, "pitch": "a-frame"},
+        "sheet.tie_outs_m[0]",
+    ),
     ({"sheet": SHEET, "pitch": "igloo"}, "pitch"),
     ({"sheet": SHEET, "pitch": "a-frame", "settings": {"wings": 2}}, "settings.wings"),
     ({"sheet": SHEET, "pitch": "a-frame", "settings": {"height": 0.01}}, "settings.height"),
     ({"sheet": SHEET, "pitch": "a-frame", "settings": {"height": None}}, "settings.height"),
     ({"sheet": SHEET, "pitch": "a-frame", "intent": "party"}, "intent"),
     ({"sheet": SHEET, "pitch": "a-frame", "person": {"stature_m": 17}}, "person.stature_m"),
-    ({"sheet": SHEET, "pitch": "a-frame", "supports": {"poles_m": [[2, 1]]}}, "supports.poles_m"),
+    (
+        {"sheet": SHEET, "pitch": "a-frame", "supports": {"poles_m": [[2, 1]]}},
+        "supports.poles_m",
+    ),
     ({"sheet": SHEET, "pitch": "a-frame", "supports": {"stakes": -1}}, "supports.stakes"),
-    ({"sheet": SHEET, "pitch": "a-frame", "supports": {"lines_m": [0]}}, "supports.lines_m[0]"),
-    ({"sheet": SHEET, "pitch": "a-frame", "weather": {"wind_m_s": 900}}, "weather.wind_m_s"),
+    (
+        {"sheet": SHEET, "pitch": "a-frame", "supports": {"lines_m": [0]}},
+        "supports.lines_m[0]",
+    ),
+    (
+        {"sheet": SHEET, "pitch": "a-frame", "weather": {"wind_m_s": 900}},
+        "weather.wind_m_s",
+    ),
     ({"sheet": SHEET, "pitch": "a-frame", "clearance": {"head": 1}}, "clearance.head"),
     ({"sheet": SHEET, "pitch": "a-frame", "wheather": {}}, "wheather"),
 ]
 
 
 @pytest.mark.parametrize(("body", "field"), BAD)
-def test_bad_input_names_the_field(api: TestClient, body: dict[str, Any], field: str) -> None:
+def test_bad_input_names_the_field(
+    api: TestClient, body: dict[str, Any], field: str
+) -> None:
     answer = api.post("/api/solve", json=body)
     assert answer.status_code == 422
     assert answer.headers["content-type"].startswith("application/problem+json")
@@ -201,7 +230,9 @@ def test_bad_input_names_the_field(api: TestClient, body: dict[str, Any], field:
     ],
 )
 def test_bodies_that_are_none(api: TestClient, raw: bytes) -> None:
-    answer = api.post("/api/solve", content=raw, headers={"content-type": "application/json"})
+    answer = api.post(
+        "/api/solve", content=raw, headers={"content-type": "application/json"}
+    )
     assert 400 <= answer.status_code < 500
     assert answer.headers["content-type"].startswith("application/problem+json")
 
@@ -229,7 +260,8 @@ NUMBERS = st.integers(-(10**12), 10**12) | st.floats(allow_nan=False, allow_infi
 JSON = st.recursive(
     st.none() | st.booleans() | NUMBERS | st.text(max_size=8),
     lambda inner: (
-        st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(FIELDS), inner, max_size=5)
+        st.lists(inner, max_size=4)
+        | st.dictionaries(st.sampled_from(FIELDS), inner, max_size=5)
     ),
     max_leaves=12,
 )
@@ -259,7 +291,10 @@ def test_safety_headers_and_foreign_sites(api: TestClient) -> None:
     answer = api.get("/")
     assert "script-src 'self'" in answer.headers["content-security-policy"]
     assert answer.headers["x-content-type-options"] == "nosniff"
-    assert api.post("/courses", headers={"origin": "https://elsewhere.invalid"}).status_code == 403
+    assert (
+        api.post("/courses", headers={"origin": "https://elsewhere.invalid"}).status_code
+        == 403
+    )
 
 
 def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
@@ -277,9 +312,14 @@ def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
     assert rear < 0.25
     assert {f["point"] for f in hung["forces"]} == {"P", "R", "A", "B"}
     assert [x["purpose"] for x in hung["lines"]] == ["to the tree"]
-    raised = post(api, **asked, hang={"lifts": [{"at_m": [1.5, 1.5], "by_m": 0.25}]})["hung"]
+    raised = post(api, **asked, hang={"lifts": [{"at_m": [1.5, 1.5], "by_m": 0.25}]})[
+        "hung"
+    ]
     assert raised["measures"]["sit_area_m2"] > hung["measures"]["sit_area_m2"]
-    assert post(api, **asked | {"pitch": "bag", "settings": {}}, hang={})["hung"]["hangs"] is False
+    assert (
+        post(api, **asked | {"pitch": "bag", "settings": {}}, hang={})["hung"]["hangs"]
+        is False
+    )
 
 
 @pytest.mark.parametrize(
@@ -290,7 +330,9 @@ def test_a_sheet_is_hung_on_request(api: TestClient) -> None:
         ({"lifts": [{"at_m": [9, 9], "by_m": 0.1}]}, "lifts"),
     ],
 )
-def test_what_cannot_be_hung_is_named(api: TestClient, hang: dict[str, object], field: str) -> None:
+def test_what_cannot_be_hung_is_named(
+    api: TestClient, hang: dict[str, object], field: str
+) -> None:
     answer = api.post(
         "/api/solve",
         json={"sheet": {"width_m": 3, "length_m": 3}, "pitch": "plow-point", "hang": hang},

@@ -55,7 +55,15 @@ QUIET = settings(
 )
 
 
-SHAPED = [[0.0, 0.0], [1.5, 0.15], [3.0, 0.0], [2.85, 1.5], [3.0, 3.0], [1.5, 2.85], [0.0, 3.0]]
+SHAPED = [
+    [0.0, 0.0],
+    [1.5, 0.15],
+    [3.0, 0.0],
+    [2.85, 1.5],
+    [3.0, 3.0],
+    [1.5, 2.85],
+    [0.0, 3.0],
+]
 """A sheet with hollow edges."""
 WHO = ("stranger", "outsider", "other provider", "viewer", "assistant", "leader", "owner")
 
@@ -84,7 +92,12 @@ def fuzzed(server: Server) -> Iterator[Fuzzed]:
     database.migrate()
     with database.session() as session:
         course, night = small_course(session)
-        shaped = {"width_m": 3.0, "length_m": 3.0, "outline": SHAPED, "tie_outs": ["corners"]}
+        shaped = {
+            "width_m": 3.0,
+            "length_m": 3.0,
+            "outline": SHAPED,
+            "tie_outs": ["corners"],
+        }
         kit.add(session, course, "sheets", [shaped])
     put_up(database, night)
     tokens = {
@@ -240,7 +253,8 @@ WORDS = [
 PLAIN = st.recursive(
     st.one_of(st.none(), st.booleans(), st.integers(-(2**65), 2**65), st.floats(), TEXT),
     lambda inner: (
-        st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(WORDS), inner, max_size=4)
+        st.lists(inner, max_size=4)
+        | st.dictionaries(st.sampled_from(WORDS), inner, max_size=4)
     ),
     max_leaves=8,
 )
@@ -293,7 +307,12 @@ def _drawn(call: str) -> bool:
     """What the test calls: all but streams that do not end, sockets, a slow page, and what would
     leave nothing to call.
     """
-    left_out = ("events", "camp.pdf", "/courses/{course_id}/delete", "nights/{night_id}/delete")
+    left_out = (
+        "events",
+        "camp.pdf",
+        "/courses/{course_id}/delete",
+        "nights/{night_id}/delete",
+    )
     takes_accounts = ("team/{account_id}", "provider/people", "/account/", "/sign-out")
     return not call.startswith("WS ") and not any(
         part in call for part in (*left_out, *takes_accounts)
@@ -329,7 +348,9 @@ def test_no_form_breaks_a_page(fuzzed: Fuzzed, data: st.DataObject) -> None:
     query = data.draw(st.dictionaries(st.sampled_from(WORDS), TEXT, max_size=3))
     body = data.draw(
         st.one_of(
-            st.dictionaries(st.sampled_from(WORDS), TEXT, max_size=6).map(lambda d: {"data": d}),
+            st.dictionaries(st.sampled_from(WORDS), TEXT, max_size=6).map(
+                lambda d: {"data": d}
+            ),
             PLAIN.map(lambda j: {"json": j}) if method != "GET" else st.just({}),
             st.binary(max_size=60).map(lambda b: {"files": {"file": ("a.csv", b)}})
             if method == "POST"
@@ -353,7 +374,12 @@ def test_no_form_breaks_a_page(fuzzed: Fuzzed, data: st.DataObject) -> None:
     least = LEAST[f"{method} {route}"]
     if not may(who, least):
         assert got.status_code in (403, 404, 405, 413), told
-    if not good and least in ROLES and "2147483648" not in address and "99999" not in address:
+    if (
+        not good
+        and least in ROLES
+        and "2147483648" not in address
+        and "99999" not in address
+    ):
         assert got.status_code in (404, 405), told
 
 

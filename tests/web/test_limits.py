@@ -40,7 +40,12 @@ def served(database: Database, **settings: Any) -> Iterator[tuple[str, int]]:
     port = free_port()
     app = create_app(database, settings=Settings(**settings))
     config = uvicorn.Config(
-        app, host="127.0.0.1", port=port, http=PatientProtocol, log_config=None, proxy_headers=False
+        app,
+        host="127.0.0.1",
+        port=port,
+        http=PatientProtocol,
+        log_config=None,
+        proxy_headers=False,
     )
     server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run, daemon=True)
@@ -104,14 +109,20 @@ def test_behind_a_front_server_its_headers_are_needed(
 ) -> None:
     settings = Settings(address="https://tarvik.example", front=("203.0.113.1",))
     app = create_app(database, settings=settings)
-    with TestClient(app, base_url="https://tarvik.example", client=("203.0.113.1", 1)) as client:
+    with TestClient(
+        app, base_url="https://tarvik.example", client=("203.0.113.1", 1)
+    ) as client:
         assert client.get("/sign-in", headers=headers).status_code == status
         assert client.get("/healthz").status_code == 200
-    with TestClient(app, base_url="https://tarvik.example", client=("203.0.113.9", 1)) as past:
+    with TestClient(
+        app, base_url="https://tarvik.example", client=("203.0.113.9", 1)
+    ) as past:
         assert past.get("/sign-in", headers=FRONT).status_code == 400
 
 
-def test_behind_a_front_server_each_address_is_counted_by_itself(database: Database) -> None:
+def test_behind_a_front_server_each_address_is_counted_by_itself(
+    database: Database,
+) -> None:
     settings = Settings(rate=60, front=("203.0.113.1",))
     app = create_app(database, settings=settings)
     with TestClient(app, client=("203.0.113.1", 1)) as client:
@@ -140,7 +151,9 @@ def test_letters_never_take_their_address_from_a_request(database: Database) -> 
         client.post("/forgot", data={"email": "owner@first.example"}, headers=headers)
         letters = client.get("/outbox").text
         assert letters.count("http://127.0.0.1:8080/") == 2 and "evil" not in letters
-        cards = client.get(f"/courses/{course}/cards", headers={"host": "evil.example"}).text
+        cards = client.get(
+            f"/courses/{course}/cards", headers={"host": "evil.example"}
+        ).text
         assert "http://127.0.0.1:8080/card/" in cards and "evil" not in cards
         assert "from this machine only" in cards
 
@@ -172,7 +185,9 @@ def test_pages_about_people_are_kept_nowhere(database: Database) -> None:
         assert own.headers.get_list("cache-control") == ["private, no-cache"]
         for answer in (own, client.get("/"), client.get("/static/app/app.css")):
             assert answer.headers.get_list("referrer-policy") == ["same-origin"]
-        assert "no-store" not in client.get("/static/app/app.css").headers.get("cache-control", "")
+        assert "no-store" not in client.get("/static/app/app.css").headers.get(
+            "cache-control", ""
+        )
 
 
 def test_a_demos_outbox_shows_no_link_that_works(database: Database) -> None:
@@ -215,7 +230,10 @@ def test_a_body_too_large_is_refused(
 
 def test_after_a_refusal_the_connection_is_still_good(database: Database) -> None:
     """Kept alive through errors of every kind: refused, unreadable, not there, not allowed."""
-    with served(database) as (host, port), httpx.Client(base_url=f"http://{host}:{port}") as client:
+    with (
+        served(database) as (host, port),
+        httpx.Client(base_url=f"http://{host}:{port}") as client,
+    ):
         own = {"origin": f"http://{host}:{port}"}
         for status, call in (
             (403, lambda: client.post("/courses", data={"name": "x"}, headers=own)),
@@ -228,7 +246,11 @@ def test_after_a_refusal_the_connection_is_still_good(database: Database) -> Non
             (405, lambda: client.delete("/sign-in")),
         ):
             got = call()
-            assert got.status_code in (status, 400, 422), (status, got.status_code, got.text)
+            assert got.status_code in (status, 400, 422), (
+                status,
+                got.status_code,
+                got.text,
+            )
             assert client.get("/healthz").status_code == 200
 
 
@@ -240,7 +262,9 @@ def _surrogate() -> bytes:
 
 
 def _digits() -> bytes:
-    return b'{"sheet": {"width_m": ' + b"9" * 5000 + b', "length_m": 3}, "pitch": "a-frame"}'
+    return (
+        b'{"sheet": {"width_m": ' + b"9" * 5000 + b', "length_m": 3}, "pitch": "a-frame"}'
+    )
 
 
 # ---- connections
@@ -299,7 +323,10 @@ def test_a_slow_trickle_does_not_keep_a_connection(
 ) -> None:
     """A header's letter now and then is no reason to wait longer."""
     monkeypatch.setattr(protocol, "HEAD_WITHIN_S", 0.5)
-    with served(database) as (host, port), socket.create_connection((host, port)) as connection:
+    with (
+        served(database) as (host, port),
+        socket.create_connection((host, port)) as connection,
+    ):
         connection.sendall(b"GET /healthz HTTP/1.1\r\nHost: x\r\n")
 
         def trickled() -> bool:

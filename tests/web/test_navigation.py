@@ -43,7 +43,9 @@ def test_a_screens_route_asks_for_the_role_its_line_says(one: Screen) -> None:
 
 @pytest.mark.database
 def test_pages_lead_to_the_screens_of_a_course_and_its_night(client: TestClient) -> None:
-    made = client.post("/courses", data={"name": "Hollin Edge", "units": "metric", "nights": "1"})
+    made = client.post(
+        "/courses", data={"name": "Hollin Edge", "units": "metric", "nights": "1"}
+    )
     course = int(re.findall(r"/courses/(\d+)", str(made.url))[0])
     page = client.get(screen("kit").at(course)).text
     night = int(re.findall(rf"/courses/{course}/nights/(\d+)/", page)[0])
@@ -60,14 +62,21 @@ def test_pages_lead_to_the_screens_of_a_course_and_its_night(client: TestClient)
 
 @pytest.mark.database
 def test_the_night_that_was_looked_at_stays(client: TestClient) -> None:
-    made = client.post("/courses", data={"name": "Hollin Edge", "units": "metric", "nights": "3"})
+    made = client.post(
+        "/courses", data={"name": "Hollin Edge", "units": "metric", "nights": "3"}
+    )
     course = int(re.findall(r"/courses/(\d+)", str(made.url))[0])
     page = client.get(screen("kit").at(course)).text
-    nights = list(dict.fromkeys(re.findall(rf"/courses/{course}/nights/(\d+)/weather", page)))
+    nights = list(
+        dict.fromkeys(re.findall(rf"/courses/{course}/nights/(\d+)/weather", page))
+    )
     assert len(nights) == 3
     assert f'href="{screen("plan").at(course, int(nights[0]))}"' in page
     client.get(screen("night").at(course, int(nights[2])))
-    assert f'href="{screen("plan").at(course, int(nights[2]))}"' in client.get(str(made.url)).text
+    assert (
+        f'href="{screen("plan").at(course, int(nights[2]))}"'
+        in client.get(str(made.url)).text
+    )
 
 
 def test_every_screen_that_pages_lead_to_says_what_it_is_for() -> None:

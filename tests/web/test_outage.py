@@ -56,7 +56,9 @@ def test_without_a_database_everybody_hears_it_in_words(own: Server) -> None:
                 assert "Nothing was lost" in got.text
         typed = {"name": 'Wet <b>wood</b> & "more"', "place": "Täl", "nights": "3"}
         page = client.post("/courses", data=typed, headers=PAGE)
-        kept = dict(re.findall(r'<textarea name="(\w+)" hidden>(.*?)</textarea>', page.text, re.S))
+        kept = dict(
+            re.findall(r'<textarea name="(\w+)" hidden>(.*?)</textarea>', page.text, re.S)
+        )
         assert {k: html.unescape(v) for k, v in kept.items()} == typed
         secret = {"email": "ada@first.example", "password": "tall grass under rain"}
         page = client.post("/sign-in", data=secret, headers=PAGE)

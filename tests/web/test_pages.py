@@ -43,7 +43,12 @@ def test_an_empty_server_helps_along(client: TestClient) -> None:
 def test_making_a_course_and_a_mistake_in_it(client: TestClient) -> None:
     wrong = client.post(
         "/courses",
-        data={"name": "Moss walk", "place": "The Flow", "nights": "many", "units": "imperial"},
+        data={
+            "name": "Moss walk",
+            "place": "The Flow",
+            "nights": "many",
+            "units": "imperial",
+        },
     )
     assert wrong.status_code == 422
     assert 'value="Moss walk"' in wrong.text
@@ -145,7 +150,9 @@ def test_feet_everywhere_when_asked(
     with database.session() as session:
         sheet = kit.rows(session, course, "sheets")[0].id
     for path in (f"board/cells?sheets={sheet}", f"bench/{sheet}/plow-point", "camp"):
-        text = re.sub(r"<[^>]+>", " ", client.get(f"/courses/{course}/nights/{night}/{path}").text)
+        text = re.sub(
+            r"<[^>]+>", " ", client.get(f"/courses/{course}/nights/{night}/{path}").text
+        )
         assert re.search(r"\d ft", text)
         assert not re.search(r"\d m\b", text), re.search(r".{30}\d m\b.{20}", text)
 
@@ -159,7 +166,8 @@ def test_cells_save_conflict_and_undo(
         number, version = row.id, row.version
     url = f"/courses/{course}/kit/people/{number}"
     saved = client.patch(
-        url, json={"column": "stature", "text": "5'6\"", "version": version, "was": "1.63 m"}
+        url,
+        json={"column": "stature", "text": "5'6\"", "version": version, "was": "1.63 m"},
     )
     assert saved.json() == {"version": version + 1, "text": "1.68 m"}
     late = client.patch(
@@ -168,7 +176,8 @@ def test_cells_save_conflict_and_undo(
     assert late.status_code == 409
     assert (late.json()["mine"], late.json()["theirs"]) == ("1.60", "1.68 m")
     bad = client.patch(
-        url, json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"}
+        url,
+        json={"column": "stature", "text": "tall", "version": version + 1, "was": "1.68 m"},
     )
     assert bad.status_code == 422
     assert "no length" in bad.json()["detail"] or "not a length" in bad.json()["detail"]
@@ -250,7 +259,9 @@ def everybody_chosen(database: Database, demo: tuple[int, int]) -> None:
             plans.Choice(sheet.id, "a-frame", low, tuple(people[2 * n : 2 * n + 2]))
             for n, sheet in enumerate(sheets[:8])
         ]
-        plans.replace_all(session, courses.night(session, *demo), choices, "a test's choice")
+        plans.replace_all(
+            session, courses.night(session, *demo), choices, "a test's choice"
+        )
 
 
 def test_choosing_by_hand_and_for_all(
@@ -265,7 +276,10 @@ def test_choosing_by_hand_and_for_all(
     assert nobody.status_code == 422
     assert "tick at least one person" in nobody.text
     client.post(f"{here}/choose/{sheet.id}/plow-point?height=1.3", data={"people": people})
-    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells?sheets={sheet.id}").text
+    assert (
+        "Chosen: Isaura W, Bertil K"
+        in client.get(f"{here}/board/cells?sheets={sheet.id}").text
+    )
     everybody_chosen(database, demo)
     with database.session() as session:
         chosen = plans.shelters(session, night)
@@ -277,7 +291,10 @@ def test_choosing_by_hand_and_for_all(
         client.get(f"{here}/camp").text.split("Kit for the night")[1][:1500],
     )
     client.post(f"{here}/undo")
-    assert "Chosen: Isaura W, Bertil K" in client.get(f"{here}/board/cells?sheets={sheet.id}").text
+    assert (
+        "Chosen: Isaura W, Bertil K"
+        in client.get(f"{here}/board/cells?sheets={sheet.id}").text
+    )
 
 
 def test_the_pdf_says_what_the_screen_says(
@@ -314,7 +331,9 @@ def test_no_form_breaks_it(
     client: TestClient, demo: tuple[int, int], table: str, cells: dict[str, Any]
 ) -> None:
     """Whatever is typed into a new row, the answer is a row or a sentence; never a 500."""
-    assert client.post(f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}).status_code in (
+    assert client.post(
+        f"/courses/{demo[0]}/kit/{table}", json={"cells": cells}
+    ).status_code in (
         200,
         422,
     )
@@ -334,7 +353,9 @@ def test_the_second_leader_s_choice_asks_first(
         f"{here}/choose/{sheets[0].id}/plow-point", data={"people": people[:1], "seen": "0"}
     )
     late = client.post(
-        f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": "0"}, headers=HTML
+        f"{here}/choose/{sheets[0].id}/lean-to",
+        data={"people": people, "seen": "0"},
+        headers=HTML,
     )
     assert late.status_code == 409
     assert "Isaura W: Plow point, Isaura W" in late.text
@@ -343,7 +364,9 @@ def test_the_second_leader_s_choice_asks_first(
         assert [s.pitch for s in plans.shelters(session, demo[1])] == ["plow-point"]
         now = str(plans.current_step(session, courses.night(session, *demo)))
     assert f'name="seen" value="{now}"' in late.text
-    client.post(f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": now})
+    client.post(
+        f"{here}/choose/{sheets[0].id}/lean-to", data={"people": people, "seen": now}
+    )
     with database.session() as session:
         assert [s.pitch for s in plans.shelters(session, demo[1])] == ["lean-to"]
 
@@ -402,7 +425,13 @@ def test_measured_heights_count(
             == pytest.approx(1.10)
         )
     wrong = client.patch(
-        url, json={**body, "text": "wings 2 m", "version": saved["version"], "was": saved["text"]}
+        url,
+        json={
+            **body,
+            "text": "wings 2 m",
+            "version": saved["version"],
+            "was": saved["text"],
+        },
     )
     assert "isn't a measure" in wrong.json()["detail"]
 
@@ -427,7 +456,10 @@ def test_first_steps_lead_to_a_plan_and_ask_who_sleeps_apart(
     course = int(made.headers["location"].rsplit("/", 1)[1])
     with database.session() as session:
         kit.add(
-            session, course, "people", [{"name": "Isaura W", "stature_m": 1.7, "quarters": "girls"}]
+            session,
+            course,
+            "people",
+            [{"name": "Isaura W", "stature_m": 1.7, "quarters": "girls"}],
         )
     assert client.get(made.headers["location"]).text.count("✓ done:") == 2
     everybody_chosen(database, demo)

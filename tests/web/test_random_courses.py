@@ -44,7 +44,11 @@ WEATHER = (
         overhead_checked=True,
     ),
     NightNeeds(
-        wind_m_s=5.0, wind_from_deg=90.0, rain_mm_h=3.0, lowest_c=9.0, surroundings="scattered"
+        wind_m_s=5.0,
+        wind_from_deg=90.0,
+        rain_mm_h=3.0,
+        lowest_c=9.0,
+        surroundings="scattered",
     ),
     NightNeeds(wind_m_s=1.0, wind_from_deg=300.0, rain_mm_h=0.0, lowest_c=2.0, fire=True),
     NightNeeds(
@@ -59,7 +63,11 @@ WEATHER = (
 )
 """A storm in a wood, breezy rain, a cold night with a fire, a warm one with insects."""
 SIDES_M = (2.13, 2.44, 2.9, 3.05, 3.66)
-TIES = (["corners", "mid-sides"], ["corners", "mid-sides", "thirds"], ["corners", "quarters"])
+TIES = (
+    ["corners", "mid-sides"],
+    ["corners", "mid-sides", "thirds"],
+    ["corners", "quarters"],
+)
 
 
 def random_course(session: Session, seed: int) -> tuple[int, int]:
@@ -117,7 +125,9 @@ def test_no_shelter_of_any_plan_is_stopped(
     here = f"/courses/{course}/nights/{night}"
     assert client.post(f"{here}/plan/jobs", json={}).status_code == 200
     work_off(database)
-    shown = {page: judgements(client.get(f"{here}/{page}").text) for page in ("plan", "camp")}
+    shown = {
+        page: judgements(client.get(f"{here}/{page}").text) for page in ("plan", "camp")
+    }
     assert shown["plan"]
     assert shown["plan"] == shown["camp"]
     for number, (_, verdict, stops) in shown["plan"].items():

@@ -29,7 +29,9 @@ def test_a_page_opened_before_an_update_still_finds_its_files(client: TestClient
     assert older.headers["cache-control"] == ASK_FIRST
 
 
-@pytest.mark.parametrize("path", ["app/nothing.css", "../app.py", "0123456789/../../app.py"])
+@pytest.mark.parametrize(
+    "path", ["app/nothing.css", "../app.py", "0123456789/../../app.py"]
+)
 def test_nothing_else_is_served(client: TestClient, path: str) -> None:
     assert client.get(f"/static/{path}").status_code == 404
 

@@ -17,7 +17,13 @@ import pytest
 from tarvik.core.errors import InputError
 from tarvik.exchange.solve_request import SolveIn
 from tarvik.work import solve_pool
-from tarvik.work.solve_pool import BrokenError, BusyError, GoneError, SolvePool, TooDearError
+from tarvik.work.solve_pool import (
+    BrokenError,
+    BusyError,
+    GoneError,
+    SolvePool,
+    TooDearError,
+)
 from tests.patience import comes_true, run_apart
 from tests.web.test_limits import served
 
@@ -105,7 +111,9 @@ def test_a_question_ends_with_its_asker(pool: SolvePool) -> None:
     run_apart(lambda: asyncio.run(ask()))
 
 
-def test_a_question_too_dear_is_given_up(pool: SolvePool, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_question_too_dear_is_given_up(
+    pool: SolvePool, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(solve_pool, "LONGEST_S", 0.0)
 
     async def ask() -> None:
@@ -159,7 +167,10 @@ def test_abandoned_questions_keep_nobody_waiting(database: Database) -> None:
         watching.start()
 
         def abandon() -> None:
-            with pytest.raises(httpx.TimeoutException), httpx.Client(base_url=base) as client:
+            with (
+                pytest.raises(httpx.TimeoutException),
+                httpx.Client(base_url=base) as client,
+            ):
                 client.post("/api/solve", json=DEAR, timeout=0.5)
                 raise httpx.ReadTimeout("sent away at once")
 

@@ -49,7 +49,10 @@ def test_no_screen_shows_the_other_systems_units(
         sheets = [s.id for s in kit.rows(session, number, "sheets")][:4]
         people = [p.id for p in kit.rows(session, number, "people")]
         for sheet, pitch, who in zip(
-            sheets, ("a-frame", "plow-point", "lean-to", "a-frame-flown"), people, strict=False
+            sheets,
+            ("a-frame", "plow-point", "lean-to", "a-frame-flown"),
+            people,
+            strict=False,
         ):
             plans.choose(session, night, plans.Choice(sheet, pitch, {}, (who,)))
         at = f"/courses/{number}/nights/{night.id}"

@@ -37,7 +37,9 @@ def refuse(*_: object) -> None:
 
 
 def shelter_of(height: float = 1.2, slug: str = "plow-point") -> Solution:
-    return solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES[slug], {"height": height}, wanted=1))
+    return solve(
+        Question(Sheet.rectangle(3.0, 3.0), PITCHES[slug], {"height": height}, wanted=1)
+    )
 
 
 def test_what_is_told_survives_being_kept() -> None:

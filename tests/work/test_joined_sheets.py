@@ -41,13 +41,21 @@ def two_small_sheets(database: Database, *, join: bool) -> tuple[int, int]:
         people = kit.rows(session, course, "people")
         for person in people[2:]:
             kit.delete(session, course, "people", person.id)
-        small = {"width_m": 1.3, "length_m": 2.6, "tie_outs": ["corners", "thirds", "mid-sides"]}
-        kit.add(session, course, "sheets", [{**small, "owner_id": p.id} for p in people[:2]])
+        small = {
+            "width_m": 1.3,
+            "length_m": 2.6,
+            "tie_outs": ["corners", "thirds", "mid-sides"],
+        }
+        kit.add(
+            session, course, "sheets", [{**small, "owner_id": p.id} for p in people[:2]]
+        )
     return course, night
 
 
 @pytest.mark.parametrize("join", [True, False])
-def test_sheets_are_joined_only_where_the_course_allows_it(database: Database, join: bool) -> None:
+def test_sheets_are_joined_only_where_the_course_allows_it(
+    database: Database, join: bool
+) -> None:
     _, night = two_small_sheets(database, join=join)
     number = ask(database, night)
     work_off(database, Planner(database, Solver()))
@@ -60,10 +68,15 @@ def test_sheets_are_joined_only_where_the_course_allows_it(database: Database, j
         for row in pairs:
             assert len(plans.sleepers(row)) == 2
             width, length = kit.cloth_of(row.sheet, row.joined).box or (0, 0)
-            assert {round(width, 6), round(length, 6)} == {2.6, round(2.6 - JOIN_OVERLAP_M, 6)}
+            assert {round(width, 6), round(length, 6)} == {
+                2.6,
+                round(2.6 - JOIN_OVERLAP_M, 6),
+            }
 
 
-def test_a_joined_shelter_is_shown_kept_and_parted(database: Database, client: TestClient) -> None:
+def test_a_joined_shelter_is_shown_kept_and_parted(
+    database: Database, client: TestClient
+) -> None:
     course, night = two_small_sheets(database, join=True)
     with database.session() as session:
         people = kit.rows(session, course, "people")
@@ -87,7 +100,10 @@ def test_a_joined_shelter_is_shown_kept_and_parted(database: Database, client: T
     assert judged[0] == judged[1]
     assert "tonight joined to Ada L" in client.get(f"{at}/board/cells?sheets={two}").text
     for wrong in (one, 99999):
-        assert client.get(f"{at}/bench/{one}/a-frame?joined={wrong}").status_code in (404, 422)
+        assert client.get(f"{at}/bench/{one}/a-frame?joined={wrong}").status_code in (
+            404,
+            422,
+        )
 
     with database.session() as session:
         told = write(course_file.export(session, course))
@@ -115,4 +131,6 @@ def test_a_joined_shelter_is_chosen_by_hand(database: Database, client: TestClie
     answer = client.post(at, data={"people": [person]}, follow_redirects=False)
     assert answer.status_code == 303, answer.text
     with database.session() as session:
-        assert [[s.id for s in r.sheets] for r in plans.shelters(session, night)] == [[one, two]]
+        assert [[s.id for s in r.sheets] for r in plans.shelters(session, night)] == [
+            [one, two]
+        ]

@@ -63,7 +63,9 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
         shelters = plans.shelters(session, night)
         people = [p for s in shelters for p in plans.sleepers(s)]
         assert len(people) == 4
-        leader = next(s for s in shelters if any(p.role == "leader" for p in plans.sleepers(s)))
+        leader = next(
+            s for s in shelters if any(p.role == "leader" for p in plans.sleepers(s))
+        )
         assert all(
             p.role == "leader" for p in plans.sleepers(leader)
         )  # leaders and students sleep apart
@@ -82,7 +84,10 @@ def test_a_plan_is_made_applied_and_undone(database: Database) -> None:
         if kind == "mishap":
             assert len(told["foul"]) == len(shelters)
         if kind == "slack":
-            assert {m["words"] for m in told["more"]} >= {"one more pole", "ten more stakes"}
+            assert {m["words"] for m in told["more"]} >= {
+                "one more pole",
+                "ten more stakes",
+            }
     with database.session() as session:
         found = courses.night(session, course, night)
         assert plans.undo(session, found) == "the plan"
@@ -142,7 +147,9 @@ def test_a_change_made_meanwhile_is_not_overwritten(database: Database) -> None:
     work_off(database)
     job = job_of(database, number)
     assert (
-        job.state == "done" and not (job.result or {})["applied"] and (job.result or {})["choices"]
+        job.state == "done"
+        and not (job.result or {})["applied"]
+        and (job.result or {})["choices"]
     )
     with database.session() as session:
         assert [s.pitch for s in plans.shelters(session, night)] == ["lean-to"]
@@ -173,7 +180,9 @@ def test_kit_is_pooled_by_owner_and_length(database: Database) -> None:
     }
     start, due, why = due_of(case, "18:00")
     assert start is not None and start.hour == 18
-    assert due is not None and due > 120 and "last light" in why  # midsummer at 54 degrees north
+    assert (
+        due is not None and due > 120 and "last light" in why
+    )  # midsummer at 54 degrees north
 
 
 def wait_for(database: Database, number: int, states: set[str]) -> str:
@@ -230,7 +239,9 @@ def test_a_worker_killed_over_a_plan_loses_nothing(database: Database) -> None:
         job = job_of(database, number)
         assert job.runs == 2
         with database.session() as session:
-            steps = session.scalars(select(PlanStep).where(PlanStep.night_id == night)).all()
+            steps = session.scalars(
+                select(PlanStep).where(PlanStep.night_id == night)
+            ).all()
             assert [s.what for s in steps] == ["the plan"]
             assert sum(len(plans.sleepers(s)) for s in plans.shelters(session, night)) == 4
             assert courses.night(session, course, night).id == night

@@ -29,7 +29,9 @@ from tests.patience import comes_true
 
 SHEETS = [Sheet.rectangle(2.1, 2.1), Sheet.rectangle(2.4, 3.0), Sheet.rectangle(3.0, 3.0)]
 QUESTIONS = [
-    Question(sheet, PITCHES[slug], {}, body=replace(ADULT, measured={"sitting": 0.9}), wanted=1)
+    Question(
+        sheet, PITCHES[slug], {}, body=replace(ADULT, measured={"sitting": 0.9}), wanted=1
+    )
     for sheet in SHEETS
     for slug in ("a-frame", "plow-point", "lean-to", "bag", "half-cone")
 ]
@@ -59,7 +61,9 @@ def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
     either.
     """
     question = QUESTIONS[1]
-    found = searcher.settings(question.pitch, question.sheet, question.aim(), {"height": 1.1})
+    found = searcher.settings(
+        question.pitch, question.sheet, question.aim(), {"height": 1.1}
+    )
     assert found == {"height": 1.1}
     shaped = Sheet(((0, 0), (2, 0), (3, 1), (1, 3), (0, 2.5), (0.4, 1.0)))
     assert searcher.settings(PITCHES["plow-point"], shaped, question.aim(), {}) is None
@@ -73,7 +77,9 @@ def test_a_second_search_goes_to_the_second_process(
     would while the other one is still warming up: then nothing would be left to send back.
     """
     asked = [
-        replace(q, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True, pitch=PITCHES[slug])
+        replace(
+            q, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True, pitch=PITCHES[slug]
+        )
         for q in QUESTIONS[::5]
         for slug in ("a-frame", "a-frame-porch", "diagonal-fly", "lean-to", "bag")
     ]
@@ -117,7 +123,12 @@ def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(
     slugs = ("plow-point", "plow-point-lifted", "a-frame", "lean-to-floored", "half-cone")
     asked = [
         Question(
-            sheet, PITCHES[slug], {}, wanted=1, weather=Weather(5.4, 3.0, 90, 50), free_to_turn=True
+            sheet,
+            PITCHES[slug],
+            {},
+            wanted=1,
+            weather=Weather(5.4, 3.0, 90, 50),
+            free_to_turn=True,
         )
         for sheet in sheets
         for slug in slugs
@@ -166,7 +177,9 @@ def test_an_error_ends_a_shared_board(searcher: Searcher) -> None:
 
 def test_what_it_raises_is_raised_here(searcher: Searcher) -> None:
     with pytest.raises(TypeError):
-        searcher.settings(PITCHES["a-frame"], SHEETS[0], QUESTIONS[0].aim(), {"height": "tall"})  # type: ignore[dict-item]
+        searcher.settings(
+            PITCHES["a-frame"], SHEETS[0], QUESTIONS[0].aim(), {"height": "tall"}
+        )  # type: ignore[dict-item]
     assert settings_of(Solver(searcher)) == settings_of(Solver())
 
 
@@ -190,7 +203,15 @@ def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) ->
             solver.alone, elsewhere=solver.elsewhere
         )
         return [
-            (o.sheets, o.pitch, o.settings, o.spot, o.beds, o.trees, round(o.ground.area, 6))
+            (
+                o.sheets,
+                o.pitch,
+                o.settings,
+                o.spot,
+                o.beds,
+                o.trees,
+                round(o.ground.area, 6),
+            )
             for o in offers
             if o.ground
         ]
@@ -203,7 +224,9 @@ def test_a_plans_offers_are_the_same_whoever_gathers_them(searcher: Searcher) ->
     assert doomed._process is not None
     os.kill(doomed._process.pid, signal.SIGKILL)
     alone = Gathering(asked).offers_of(depth, (0,), Solver().alone)[0]
-    assert [o.sheets for o in doomed.offers(asked)(depth, (0,))[0]] == [o.sheets for o in alone]
+    assert [o.sheets for o in doomed.offers(asked)(depth, (0,))[0]] == [
+        o.sheets for o in alone
+    ]
     doomed.stop()
 
 

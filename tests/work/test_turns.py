@@ -17,13 +17,17 @@ if TYPE_CHECKING:
 
 def case_of(campers: int, sheets: int) -> Any:
     """So much of a case as its size is told by."""
-    return SimpleNamespace(bag=SimpleNamespace(campers=(0,) * campers, sheets=(0,) * sheets))
+    return SimpleNamespace(
+        bag=SimpleNamespace(campers=(0,) * campers, sheets=(0,) * sheets)
+    )
 
 
 def test_a_plan_takes_longer_for_more_people_and_sheets_up_to_a_cap() -> None:
     small, larger, huge = (longest_s(case_of(n, n)) for n in (4, 12, 500))
     assert 20 < small < larger < huge == LONGEST_S
-    assert LONGEST_S <= 300, "nobody's plan keeps the others waiting for more than five minutes"
+    assert LONGEST_S <= 300, (
+        "nobody's plan keeps the others waiting for more than five minutes"
+    )
 
 
 @pytest.mark.database

@@ -108,7 +108,9 @@ def told_of(findings: Sequence[Finding]) -> frozenset[str]:
 def _judged(
     material: Material, sheet: Sheet, slug: str, spoilt: _Spoilt
 ) -> tuple[Solution, Tonight]:
-    question = material.question(sheet, slug, spoilt.night, spoilt.settings, spoilt.wind_from_deg)
+    question = material.question(
+        sheet, slug, spoilt.night, spoilt.settings, spoilt.wind_from_deg
+    )
     return material.judge(replace(question, handy=False), spoilt.night)
 
 
@@ -123,7 +125,10 @@ def _drill(
     found: frozenset[str],
 ) -> Choice | None:
     others = [name for name in FAULTS if name not in found]
-    shown = [*found, *rng.sample(others, min(len(others), OPTIONS + level - 1 - len(found)))]
+    shown = [
+        *found,
+        *rng.sample(others, min(len(others), OPTIONS + level - 1 - len(found))),
+    ]
     rng.shuffle(shown)
     pitch = solution.question.pitch
     worst = judged.worst

@@ -59,5 +59,10 @@ def _shuffled(rng: Random, right: Sequence[str], item: str, asks: str) -> Order 
         rng.shuffle(shown)
     why = " ".join(f"{n}. {text}" for n, text in enumerate(right, start=1))
     return Order(
-        kind=Kind.ORDER, item=item, asks=asks, why=why, shown=tuple(shown), right=tuple(right)
+        kind=Kind.ORDER,
+        item=item,
+        asks=asks,
+        why=why,
+        shown=tuple(shown),
+        right=tuple(right),
     )

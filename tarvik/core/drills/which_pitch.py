@@ -23,10 +23,18 @@ OPTIONS: Final = 4
 LEAST_FORM: Final = 2
 """So many of the pitches can be made of the sheet at the least: else there is nothing to weigh."""
 ALIKE: Final = constant(
-    "drill_alike", 0.4, "grades", ENGINEERING, "worth by which two pitches are called as good"
+    "drill_alike",
+    0.4,
+    "grades",
+    ENGINEERING,
+    "worth by which two pitches are called as good",
 )
 CLEAR: Final = constant(
-    "drill_clear", 1.0, "grades", ENGINEERING, "worth by which a wrong answer is worse, at first"
+    "drill_clear",
+    1.0,
+    "grades",
+    ENGINEERING,
+    "worth by which a wrong answer is worse, at first",
 )
 WORST: Final = -99.0
 """Worth of what does not work at all."""
@@ -95,4 +103,6 @@ def _why(
 def _against(solution: Solution, judged: Tonight, units: Units) -> str:
     blocking = [r.text(units) for r in solution.assessment.reasons if r.blocks]
     worst = judged.worst
-    return next(iter(blocking), worst.message if worst is not None else "does not work here")
+    return next(
+        iter(blocking), worst.message if worst is not None else "does not work here"
+    )

@@ -18,7 +18,9 @@ def sheet_words(sheet: Sheet, units: Units) -> str:
     """A sheet by its size and cloth."""
     box = sheet.box
     size = (
-        "a sheet with corners of its own" if box is None else f"a {format_size(*box, units)} sheet"
+        "a sheet with corners of its own"
+        if box is None
+        else f"a {format_size(*box, units)} sheet"
     )
     return f"You have {size} of {fabric_named(sheet.fabric).name.lower()}."
 
@@ -29,7 +31,9 @@ def night_words(night: Night, units: Units) -> str:
     parts = []
     if needs.rain_mm_h:
         parts.append(f"rain of {format_rain(needs.rain_mm_h, units)}")
-    parts.append(f"force {beaufort(needs.wind_m_s)}" if needs.wind_m_s else "no wind to speak of")
+    parts.append(
+        f"force {beaufort(needs.wind_m_s)}" if needs.wind_m_s else "no wind to speak of"
+    )
     if needs.lowest_c is not None:
         parts.append(f"down to {format_temperature(needs.lowest_c, units)}")
     where = needs.around.name[:1].lower() + needs.around.name[1:]

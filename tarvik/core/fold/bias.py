@@ -52,7 +52,9 @@ class Mesh:
         return cls(
             pattern.rigid_pairs(),
             np.array(bias, dtype=np.intp),
-            np.array([[index(p) for p in row] for row in straight], dtype=np.intp).reshape(-1, 3),
+            np.array([[index(p) for p in row] for row in straight], dtype=np.intp).reshape(
+                -1, 3
+            ),
         )
 
 
@@ -111,7 +113,11 @@ def shear_deg(pattern: Pattern, uv: Floats, xyz: Floats) -> Floats:
     def between(at: Floats) -> Floats:
         p, q = at[:, one] - at[:, corner], at[:, two] - at[:, corner]
         with np.errstate(invalid="ignore", divide="ignore"):
-            cos = (p * q).sum(axis=-1) / np.sqrt((p * p).sum(axis=-1) * (q * q).sum(axis=-1))
+            cos = (p * q).sum(axis=-1) / np.sqrt(
+                (p * p).sum(axis=-1) * (q * q).sum(axis=-1)
+            )
         return np.asarray(np.arccos(np.clip(cos, -1, 1)))
 
-    return np.asarray(np.degrees(np.abs(between(xyz) - between(uv)).max(axis=1, initial=0.0)))
+    return np.asarray(
+        np.degrees(np.abs(between(xyz) - between(uv)).max(axis=1, initial=0.0))
+    )

@@ -17,11 +17,17 @@ if TYPE_CHECKING:
     from tarvik.core.sheet import Point2, Sheet
 
 GROUND_M: Final = constant(
-    "below_ground", 1e-6, "m", ENGINEERING, "a point lower than this counts as below the ground"
+    "below_ground",
+    1e-6,
+    "m",
+    ENGINEERING,
+    "a point lower than this counts as below the ground",
 )
 
 
-def tiling_fault_m2(sheet: Sheet, uv: Mapping[str, Point2], panels: tuple[Panel, ...]) -> float:
+def tiling_fault_m2(
+    sheet: Sheet, uv: Mapping[str, Point2], panels: tuple[Panel, ...]
+) -> float:
     """Cloth not covered by the panels, covered by none of the sheet, or covered twice, in square
     metres (0 is right).
     """

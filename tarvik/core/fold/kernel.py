@@ -71,7 +71,12 @@ def crossing(
             vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
             nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
             size = max(np.sqrt(nx * nx + ny * ny + nz * nz), 1e-12)
-            p0, p1, q0, q1 = at[edges[t, 0]], at[edges[t, 1]], at[edges[t, 2]], at[edges[t, 3]]
+            p0, p1, q0, q1 = (
+                at[edges[t, 0]],
+                at[edges[t, 1]],
+                at[edges[t, 2]],
+                at[edges[t, 3]],
+            )
             px, py, pz = (p0[0] + p1[0]) / 2, (p0[1] + p1[1]) / 2, (p0[2] + p1[2]) / 2
             qx, qy, qz = (q0[0] + q1[0]) / 2, (q0[1] + q1[1]) / 2, (q0[2] + q1[2]) / 2
             dp = ((px - a[0]) * nx + (py - a[1]) * ny + (pz - a[2]) * nz) / size
@@ -79,14 +84,20 @@ def crossing(
             if not (min(dp, dq) < -touch and max(dp, dq) > touch):
                 continue
             share = dp / (dp - dq)
-            hx, hy, hz = px + share * (qx - px), py + share * (qy - py), pz + share * (qz - pz)
+            hx, hy, hz = (
+                px + share * (qx - px),
+                py + share * (qy - py),
+                pz + share * (qz - pz),
+            )
             least = 1e18
             for k in range(3):
                 r, s = at[triangles[t, k]], at[triangles[t, k + 1 if k < 2 else 0]]
                 ex, ey, ez = s[0] - r[0], s[1] - r[1], s[2] - r[2]
                 fx, fy, fz = hx - r[0], hy - r[1], hz - r[2]
                 turn = (
-                    (ey * fz - ez * fy) * nx + (ez * fx - ex * fz) * ny + (ex * fy - ey * fx) * nz
+                    (ey * fz - ez * fy) * nx
+                    + (ez * fx - ex * fz) * ny
+                    + (ex * fy - ey * fx) * nz
                 )
                 least = min(least, turn / (size * size))
             if least > inside:

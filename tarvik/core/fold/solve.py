@@ -25,10 +25,18 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats, Layout, Pattern
 
 EXACT_M: Final = constant(
-    "fold_exact", 1e-7, "m", ENGINEERING, "a fold with a smaller residual is not iterated further"
+    "fold_exact",
+    1e-7,
+    "m",
+    ENGINEERING,
+    "a fold with a smaller residual is not iterated further",
 )
 RIGID_M: Final = constant(
-    "fold_rigid", 1e-4, "m", ENGINEERING, "largest change of any panel length in an accepted fold"
+    "fold_rigid",
+    1e-4,
+    "m",
+    ENGINEERING,
+    "largest change of any panel length in an accepted fold",
 )
 _STEPS: Final = 60
 
@@ -67,7 +75,8 @@ class _System:
                     pairs.add((min(i, j), max(i, j)))
             affine += [(a, b, c, d) for d in ids[3:]]
         return cls(
-            np.array(sorted(pairs), dtype=np.intp), np.array(affine, dtype=np.intp).reshape(-1, 4)
+            np.array(sorted(pairs), dtype=np.intp),
+            np.array(affine, dtype=np.intp).reshape(-1, 4),
         )
 
 
@@ -78,7 +87,9 @@ def barycentric(uv: Floats, affine: NDArray[np.intp]) -> Floats:
     a, b, c, d = (uv[:, affine[:, k]] for k in range(4))
     ab, ac, ad = b - a, c - a, d - a
     area = ab[..., 0] * ac[..., 1] - ab[..., 1] * ac[..., 0]
-    area = np.where(area == 0, np.inf, area)  # a strip of no width: its points lie on each other
+    area = np.where(
+        area == 0, np.inf, area
+    )  # a strip of no width: its points lie on each other
     wb = (ad[..., 0] * ac[..., 1] - ad[..., 1] * ac[..., 0]) / area
     wc = (ab[..., 0] * ad[..., 1] - ab[..., 1] * ad[..., 0]) / area
     return np.stack([1 - wb - wc, wb, wc], axis=-1)
@@ -161,7 +172,9 @@ def _iterate(layout: Layout, todo: NDArray[np.intp]) -> Floats:
         jac = _jacobian(system, xyz[live], weights[live])[:, :, free]
         normal = jac.transpose(0, 2, 1) @ jac
         normal[:, np.arange(free.size), np.arange(free.size)] += damping[live, None]
-        step = np.linalg.solve(normal, -(jac.transpose(0, 2, 1) @ res[live, :, None]))[..., 0]
+        step = np.linalg.solve(normal, -(jac.transpose(0, 2, 1) @ res[live, :, None]))[
+            ..., 0
+        ]
         trial = xyz[live].copy()
         trial.reshape(len(live), -1)[:, free] += step
         new = _residual(system, trial, lengths[live], weights[live])

@@ -28,15 +28,27 @@ if TYPE_CHECKING:
     """Plain values by what they tell, as they are kept."""
 
 STAKE_MOVE_M: Final = constant(
-    "stake_move", 0.02, "m", ENGINEERING, "how far a stake is moved outwards to see what it does"
+    "stake_move",
+    0.02,
+    "m",
+    ENGINEERING,
+    "how far a stake is moved outwards to see what it does",
 )
 TAUTNESSES: Final = (0.0, 0.0025, 0.005, 0.0075, 0.01, 0.015, 0.02)
 """Tautnesses compared."""
 HAND_PULL_N: Final = constant(
-    "hand_pull", 200.0, "N", ENGINEERING, "pull with which one person draws a stake or line taut"
+    "hand_pull",
+    200.0,
+    "N",
+    ENGINEERING,
+    "pull with which one person draws a stake or line taut",
 )
 LOOSE_N: Final = constant(
-    "loose_stake", 25.0, "N", ENGINEERING, "a stake that holds less than this was not drawn tight"
+    "loose_stake",
+    25.0,
+    "N",
+    ENGINEERING,
+    "a stake that holds less than this was not drawn tight",
 )
 TIGHT_N: Final = constant(
     "tight_stake", 60.0, "N", ENGINEERING, "pull that a loose stake is moved out to"
@@ -45,7 +57,11 @@ GAIN_LEAST_M: Final = constant(
     "gain_least", 0.01, "m", ENGINEERING, "headroom worth pulling tauter for"
 )
 HEAD_M: Final = constant(
-    "head_place", 0.30, "m", ENGINEERING, "from the head end of a mat to where headroom is read"
+    "head_place",
+    0.30,
+    "m",
+    ENGINEERING,
+    "from the head end of a mat to where headroom is read",
 )
 OFF_BY: Final = (0.5, 1.5)
 """Factors by which a fabric's figures are taken to be off."""
@@ -105,12 +121,16 @@ def tautness_to_aim_for(
         return None, rows
     best = max(row.headroom_m for row in fit)
     return next(
-        row.tautness for row in fit if row.headroom_m >= best - GAIN_LEAST_M or np.isnan(best)
+        row.tautness
+        for row in fit
+        if row.headroom_m >= best - GAIN_LEAST_M or np.isnan(best)
     ), rows
 
 
 def _most_stake_n(hung: Hung) -> float:
-    return max((f.newtons for f in hung.forces if f.tie.kind in ("stake", "guy")), default=0.0)
+    return max(
+        (f.newtons for f in hung.forces if f.tie.kind in ("stake", "guy")), default=0.0
+    )
 
 
 def _again(hung: Hung, hanging: Hanging) -> Hung:
@@ -151,10 +171,14 @@ def go_round(hung: Hung, heads: Floats) -> list[StakeMoved]:
         again = _again(hung, replace(hung.hanging, moved=tuple(moved.items())))
         after = {f.tie.name: f.newtons for f in again.forces}
         others = tuple(
-            (name, pulls[name], after[name]) for name in pulls if name != tie.name and name in after
+            (name, pulls[name], after[name])
+            for name in pulls
+            if name != tie.name and name in after
         )
         gain = headroom_m(HungRoom.under(again), heads) - now
-        out.append(StakeMoved(tie.number, tie.name, force.newtons, after[tie.name], others, gain))
+        out.append(
+            StakeMoved(tie.number, tie.name, force.newtons, after[tie.name], others, gain)
+        )
     return out
 
 
@@ -170,7 +194,10 @@ def loose_stakes(moves: Sequence[StakeMoved]) -> list[tuple[str, float]]:
         if moved.before_n < LOOSE_N:
             rate = max((moved.after_n - moved.before_n) / STAKE_MOVE_M, 1e-6)
             out.append(
-                (moved.point, float(min((TIGHT_N - moved.before_n) / rate, 5 * STAKE_MOVE_M)))
+                (
+                    moved.point,
+                    float(min((TIGHT_N - moved.before_n) / rate, 5 * STAKE_MOVE_M)),
+                )
             )
     return out
 
@@ -209,25 +236,36 @@ def gains(
     now, sit = headroom_m(room, heads), float(room.above(sit_m).area)
     corners = np.array(hung.shelter.sheet.outline)
     middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
-    inmost = sorted(places.items(), key=lambda p: float(np.hypot(*(np.array(p[1]) - middle))))[
-        :MOST_TRIED
-    ]
+    inmost = sorted(
+        places.items(), key=lambda p: float(np.hypot(*(np.array(p[1]) - middle)))
+    )[:MOST_TRIED]
     out = []
     for name, uv in inmost:
         for way, by, out_by in (("up", LIFT_TRIED_M, 0.0), ("out", 0.0, LIFT_TRIED_M)):
             again = lifted(hung, name, uv, by, out_by)
             under = HungRoom.under(again)
             gain = Gain(
-                name, uv, way, headroom_m(under, heads) - now, float(under.above(sit_m).area) - sit
+                name,
+                uv,
+                way,
+                headroom_m(under, heads) - now,
+                float(under.above(sit_m).area) - sit,
             )
-            if again.settled and (gain.headroom_m > GAIN_LEAST_M or gain.sit_m2 > GAIN_LEAST_M):
+            if again.settled and (
+                gain.headroom_m > GAIN_LEAST_M or gain.sit_m2 > GAIN_LEAST_M
+            ):
                 out.append(gain)
     return sorted(out, key=lambda g: (-g.sit_m2, -g.headroom_m))
 
 
-def lifted(hung: Hung, name: str, uv: tuple[float, float], by_m: float, out_m: float = 0.0) -> Hung:
+def lifted(
+    hung: Hung, name: str, uv: tuple[float, float], by_m: float, out_m: float = 0.0
+) -> Hung:
     """The same sheet with one more point drawn up, `by_m` above the fold, or out."""
-    lifts = (*(x for x in hung.hanging.lifts if x.name != name), Lift(name, uv, by_m, out_m))
+    lifts = (
+        *(x for x in hung.hanging.lifts if x.name != name),
+        Lift(name, uv, by_m, out_m),
+    )
     return _again(hung, replace(hung.hanging, lifts=lifts))
 
 
@@ -254,7 +292,8 @@ def sensitivity(hung: Hung, heads: Floats) -> list[Sensitivity]:
     for name, changed in figures:
         moves = []
         for factor in OFF_BY:
-            again = _again(hung, replace(hung.hanging, fabric=changed(factor)))  # type: ignore[arg-type]
+            hanging = replace(hung.hanging, fabric=changed(factor))  # type: ignore[arg-type]
+            again = _again(hung, hanging)
             moves.append(abs(headroom_m(HungRoom.under(again), heads) - now))
         out.append(Sensitivity(name, float(max(moves))))
     return out
@@ -284,7 +323,9 @@ def handles(hung: Hung) -> dict[str, tuple[float, float]]:
     return out
 
 
-def advise(hung: Hung, figures: Figures, body: Body, gust_pa: float, holds_n: float) -> Advice:
+def advise(
+    hung: Hung, figures: Figures, body: Body, gust_pa: float, holds_n: float
+) -> Advice:
     """All advice on a hung sheet whose stakes hold `holds_n` (N), in plain values: how taut to pull
     it, what moving each stake does, what lifting it gains, what a gust of `gust_pa` pulls, its room
     when wet, and how sure all of it is.

@@ -28,10 +28,18 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
 
 GROUND_N_M: Final = constant(
-    "ground_stiffness", 2e4, "N/m", ENGINEERING, "how hard the ground under a node of the mesh is"
+    "ground_stiffness",
+    2e4,
+    "N/m",
+    ENGINEERING,
+    "how hard the ground under a node of the mesh is",
 )
 PRESS_N_M: Final = constant(
-    "cord_contact", 2e4, "N/m", ENGINEERING, "how hard cloth presses on a cord under it, a node"
+    "cord_contact",
+    2e4,
+    "N/m",
+    ENGINEERING,
+    "how hard cloth presses on a cord under it, a node",
 )
 MOST_STEPS: Final = 1500
 """Steps after which a sheet that has not come to rest is said to hang loose."""
@@ -57,7 +65,10 @@ class Stage(NamedTuple):
 
 STAGES: Final = (Stage(3e-3, 100, 30.0), Stage(TOE, MOST_STEPS, 1.0))
 """Until every node is in balance."""
-SHEET_STAGES: Final = (Stage(3e-3, 100, 30.0, CREEP_M), Stage(TOE, MOST_STEPS, 1.0, CREEP_M))
+SHEET_STAGES: Final = (
+    Stage(3e-3, 100, 30.0, CREEP_M),
+    Stage(TOE, MOST_STEPS, 1.0, CREEP_M),
+)
 """Until only loose folds still move, which lie another way each time the sheet is pitched."""
 LIGHTEST: Final = 0.02
 """Least weight of a node, over the mean, in the damping: none may move without bounds."""
@@ -100,12 +111,16 @@ class Members:
         over, soft = self.spans(x) - self.rest, toe * self.rest
         return np.asarray(
             self.stiff
-            * np.where(over < soft, np.maximum(over, 0.0) ** 2 / (2 * soft), over - soft / 2)
+            * np.where(
+                over < soft, np.maximum(over, 0.0) ** 2 / (2 * soft), over - soft / 2
+            )
         )
 
     def spans(self, x: Floats) -> Floats:
         """Length (E,) of each member at places x (n, 3)."""
-        return np.asarray(np.linalg.norm(np.einsum("ep,epm->em", self.coef, x[self.nodes]), axis=1))
+        return np.asarray(
+            np.linalg.norm(np.einsum("ep,epm->em", self.coef, x[self.nodes]), axis=1)
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,7 +138,9 @@ class Springs:
     @cached_property
     def table(self) -> Floats:
         """As the kernel takes them (s, 6)."""
-        return np.column_stack([self.way, self.stiff, self.at, self.pushes.astype(np.float64)])
+        return np.column_stack(
+            [self.way, self.stiff, self.at, self.pushes.astype(np.float64)]
+        )
 
     def forces(self, x: Floats) -> Floats:
         """What each gives to its node (s, 3), N."""
@@ -140,7 +157,9 @@ class System:
 
     members: Members
     held: NDArray[np.bool_]
-    pairs: NDArray[np.int64] = field(default_factory=lambda: np.zeros((0, 2), dtype=np.int64))
+    pairs: NDArray[np.int64] = field(
+        default_factory=lambda: np.zeros((0, 2), dtype=np.int64)
+    )
     ground_n_m: float = GROUND_N_M
     springs: Springs = field(default_factory=Springs)
 
@@ -199,7 +218,9 @@ def layout_of(system: System, count: int, places: Floats | None = None) -> Layou
     links = place[links]
     links = links[(links >= 0).all(axis=1)]
     shape = (len(free), len(free))
-    graph = coo_array((np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape).tocsr()
+    graph = coo_array(
+        (np.ones(len(links)), (links[:, 0], links[:, 1])), shape=shape
+    ).tocsr()
     orders = [reverse_cuthill_mckee(graph + graph.T, symmetric_mode=True).astype(np.int64)]
     if places is not None:
         u, v = places[free].T

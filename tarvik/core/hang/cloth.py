@@ -21,7 +21,11 @@ if TYPE_CHECKING:
     from tarvik.core.hang.mesh import Mesh
 
 PATCH_M: Final = constant(
-    "patch", 0.10, "m", ENGINEERING, "how far the patch of a tie-out, or a button's folds, reach"
+    "patch",
+    0.10,
+    "m",
+    ENGINEERING,
+    "how far the patch of a tie-out, or a button's folds, reach",
 )
 PATCH_LAYERS: Final = constant(
     "patch_layers", 3.0, "1", ENGINEERING, "layers of cloth that a patch adds"
@@ -97,7 +101,8 @@ def patched(mesh: Mesh, members: Members, nodes: Sequence[int]) -> Members:
         share[near] += ((points**2).sum(axis=2) <= PATCH_M**2).mean(axis=1)
     return replace(
         members,
-        stiff=members.stiff * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)),
+        stiff=members.stiff
+        * np.repeat(1 + PATCH_LAYERS * np.minimum(share, 1.0), len(WAYS)),
     )
 
 
@@ -110,4 +115,9 @@ def hem(mesh: Mesh, fabric: Fabric, stretch: float) -> Members:
 
 def weights_n(mesh: Mesh, fabric: Fabric, *, wet: bool = False) -> Floats:
     """What the cloth at each node weighs (n,), N."""
-    return mesh.node_area * GRAVITY * fabric.weight_kg_m2 * (1 + (fabric.wet_share if wet else 0.0))
+    return (
+        mesh.node_area
+        * GRAVITY
+        * fabric.weight_kg_m2
+        * (1 + (fabric.wet_share if wet else 0.0))
+    )

@@ -18,14 +18,24 @@ from tarvik.core.errors import InputError
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-_MEMORY: Final = "from memory: usual figures of makers' data sheets for cloth of this weight"
+_MEMORY: Final = (
+    "from memory: usual figures of makers' data sheets for cloth of this weight"
+)
 _PRACTICE: Final = "common practice"
 
 STEP_M: Final = constant(
-    "fire_near", 0.9, "m", _PRACTICE, "least distance of a fire from spark-proof cloth: a long step"
+    "fire_near",
+    0.9,
+    "m",
+    _PRACTICE,
+    "least distance of a fire from spark-proof cloth: a long step",
 )
 STEP_FAR_M: Final = constant(
-    "fire_far", 1.2, "m", _PRACTICE, "most distance at which a fire in front still warms well"
+    "fire_far",
+    1.2,
+    "m",
+    _PRACTICE,
+    "most distance at which a fire in front still warms well",
 )
 MELTS_M: Final = constant(
     "fire_melts",
@@ -91,7 +101,10 @@ class Yarn:
 def _yarn(slug: str, name: str, density: float, gpa: float, source: str) -> Yarn:
     return Yarn(
         constant(f"density_{slug}", density, "kg/m3", source, f"density of {name}"),
-        1e9 * constant(f"modulus_{slug}", gpa, "GPa", source, f"stiffness of {name} along itself"),
+        1e9
+        * constant(
+            f"modulus_{slug}", gpa, "GPa", source, f"stiffness of {name} along itself"
+        ),
     )
 
 
@@ -101,18 +114,36 @@ _FIBRES: Final = (
 NYLON: Final = _yarn("nylon", "nylon 6.6 yarn", 1140.0, 2.6, _FIBRES)
 POLYESTER: Final = _yarn("polyester", "polyester yarn", 1380.0, 8.0, _FIBRES)
 COTTON: Final = _yarn("cotton", "cotton yarn", 1520.0, 5.0, _FIBRES)
-TAPE: Final = _yarn("tape", "drawn polythene tape", 950.0, 1.6, "from memory: makers' data sheets")
+TAPE: Final = _yarn(
+    "tape", "drawn polythene tape", 950.0, 1.6, "from memory: makers' data sheets"
+)
 WARP_SHARE: Final = constant(
-    "warp_share", 0.53, "1", _MEMORY, "share of a plain cloth's yarn that runs along the warp"
+    "warp_share",
+    0.53,
+    "1",
+    _MEMORY,
+    "share of a plain cloth's yarn that runs along the warp",
 )
 FILM_PA: Final = constant(
-    "film_modulus", 2.2e8, "Pa", "ASTM D882 data sheets, from memory", "stiffness of polythene film"
+    "film_modulus",
+    2.2e8,
+    "Pa",
+    "ASTM D882 data sheets, from memory",
+    "stiffness of polythene film",
 )
 FILM_YIELD_PA: Final = constant(
-    "film_yield", 1.0e7, "Pa", "ASTM D882 data sheets, from memory", "pull at which film yields"
+    "film_yield",
+    1.0e7,
+    "Pa",
+    "ASTM D882 data sheets, from memory",
+    "pull at which film yields",
 )
-FILM_M: Final = constant("film", 5.0e-5, "m", _PRACTICE, "thickness of a drop cloth of film")
-FILM_KG_M3: Final = constant("film_density", 920.0, "kg/m3", _MEMORY, "density of polythene film")
+FILM_M: Final = constant(
+    "film", 5.0e-5, "m", _PRACTICE, "thickness of a drop cloth of film"
+)
+FILM_KG_M3: Final = constant(
+    "film_density", 920.0, "kg/m3", _MEMORY, "density of polythene film"
+)
 FILM_POISSON: Final = 0.5
 """How much film narrows as it stretches, over what it stretches: it hardly changes its volume."""
 
@@ -149,12 +180,20 @@ def _woven(
     spark_proof: bool = False,
 ) -> Fabric:
     record = _recorder(slug, name)
-    weight = record("weight", weight, "kg/m2", _MEMORY, "weight of the dry cloth, coating included")
+    weight = record(
+        "weight", weight, "kg/m2", _MEMORY, "weight of the dry cloth, coating included"
+    )
     weave = replace(
         weave,
-        yarn_share=record("yarn", weave.yarn_share, "1", _MEMORY, "share of its weight in yarn"),
+        yarn_share=record(
+            "yarn", weave.yarn_share, "1", _MEMORY, "share of its weight in yarn"
+        ),
         straight=record(
-            "straight", weave.straight, "1", ENGINEERING, "share of the yarn's stiffness left"
+            "straight",
+            weave.straight,
+            "1",
+            ENGINEERING,
+            "share of the yarn's stiffness left",
         ),
     )
     return Fabric(
@@ -165,8 +204,12 @@ def _woven(
         weave.stiffness_n_m(weight, 1 - WARP_SHARE),
         record("shear", shear, "N/m", ENGINEERING, "shear stiffness, coating included"),
         record("wet_share", wet_share, "1", ENGINEERING, "water that stays on and in it"),
-        record("wet_stretch", wet_stretch, "1", _PRACTICE, "how much longer wet threads get"),
-        record("wet_stiff", wet_stiff, "1", _FIBRES, "share of its stiffness left when wet"),
+        record(
+            "wet_stretch", wet_stretch, "1", _PRACTICE, "how much longer wet threads get"
+        ),
+        record(
+            "wet_stiff", wet_stiff, "1", _FIBRES, "share of its stiffness left when wet"
+        ),
         spark_proof,
     )
 
@@ -190,7 +233,11 @@ def _film() -> Fabric:
 def _recorder(slug: str, name: str) -> Callable[[str, float, str, str, str], float]:
     def record(what: str, value: float, unit: str, source: str, meaning: str) -> float:
         return constant(
-            f"fabric_{slug.replace('-', '_')}_{what}", value, unit, source, f"{name}: {meaning}"
+            f"fabric_{slug.replace('-', '_')}_{what}",
+            value,
+            unit,
+            source,
+            f"{name}: {meaning}",
         )
 
     return record

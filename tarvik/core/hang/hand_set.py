@@ -26,7 +26,15 @@ from tarvik.core.hang.balance import (
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
 from tarvik.core.hang.hung import in_steps, kept_mesh, masses
 from tarvik.core.hang.ridge import ridge_line
-from tarvik.core.hang.ties import CORD_N, Tie, clipped, cord_ends, require_ties, stake_of, weighted
+from tarvik.core.hang.ties import (
+    CORD_N,
+    Tie,
+    clipped,
+    cord_ends,
+    require_ties,
+    stake_of,
+    weighted,
+)
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.rigging import ON_GROUND_M, mid_edge_places
 
@@ -38,7 +46,11 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 HAND_N: Final = constant(
-    "hand_set_pull", 50.0, "N", COMMON_PRACTICE, "pull with which a stake or guy is set by hand"
+    "hand_set_pull",
+    50.0,
+    "N",
+    COMMON_PRACTICE,
+    "pull with which a stake or guy is set by hand",
 )
 HAND_SHARE: Final = constant(
     "hand_set_share",
@@ -54,7 +66,11 @@ STAKE_N_M: Final = constant(
     "stake_stiffness", 1e4, "N/m", ENGINEERING, "how little a driven stake gives"
 )
 FIRM_N_M: Final = constant(
-    "firm_stiffness", 1e5, "N/m", ENGINEERING, "how little a tree, pole, boat or weight gives"
+    "firm_stiffness",
+    1e5,
+    "N/m",
+    ENGINEERING,
+    "how little a tree, pole, boat or weight gives",
 )
 FIRM_KINDS: Final = ("tree", "tripod", "boat", "vehicle", "fence")
 """Kinds of support that hold a point in place by themselves."""
@@ -84,7 +100,9 @@ def set_ties(shelter: Shelter, rig: Rig, mesh: Mesh) -> list[Tie]:
     out += [
         _guy(rig, mesh, line)
         for line in rig.lines
-        if line.start not in supported and line.start in mesh.named and line.to[2] <= ON_GROUND_M
+        if line.start not in supported
+        and line.start in mesh.named
+        and line.to[2] <= ON_GROUND_M
     ]
     held = {tie.node for tie in out}
     out += weighted(shelter, mesh, held)
@@ -128,7 +146,9 @@ class HandSet:
         self.shelter, self.rig = shelter, rig
         edges = {s.point for s in rig.stakes if s.purpose == "mid-edge" and not s.optional}
         further = [
-            (name, uv) for name, (uv, _) in mid_edge_places(shelter).items() if name in edges
+            (name, uv)
+            for name, (uv, _) in mid_edge_places(shelter).items()
+            if name in edges
         ]
         self.mesh = kept_mesh(shelter, lines, tuple(further))
         self.ties = tuple(set_ties(shelter, rig, self.mesh))
@@ -146,7 +166,9 @@ class HandSet:
         count = len(self.mesh.uv)
         start = self.mesh.xyz.copy()
         held = np.ones(count, dtype=bool)
-        held[self.mesh.triangles] = False  # a node that only slivers touch stays where it is
+        held[self.mesh.triangles] = (
+            False  # a node that only slivers touch stays where it is
+        )
         high = [self.mesh.named[p] for p in self.shelter.pitch.high_points()]
         line, places, pairs = ridge_line(
             self.shelter, self.rig, self.mesh, start, count + 2, (count, count + 1)
@@ -185,7 +207,13 @@ class HandSet:
         steps = in_steps(self.mesh, len(self._start), self._pairs)
         self.layout = layout_of(system, len(self._start), steps)
         self.set = come_to_rest(
-            system, self._start, self.weight, self.mass, QUICK, self.layout, pull_n * len(self.ties)
+            system,
+            self._start,
+            self.weight,
+            self.mass,
+            QUICK,
+            self.layout,
+            pull_n * len(self.ties),
         )
         x = self.set.x
         stands = 1 / (1 / firm + 1 / STAKE_N_M)

@@ -14,7 +14,14 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import FoldError
 from tarvik.core.fold.pattern import Role
-from tarvik.core.hang.balance import SHEET_STAGES, Members, Rest, System, come_to_rest, layout_of
+from tarvik.core.hang.balance import (
+    SHEET_STAGES,
+    Members,
+    Rest,
+    System,
+    come_to_rest,
+    layout_of,
+)
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
 from tarvik.core.hang.mesh import Mesh, mesh_of
@@ -135,7 +142,9 @@ class Hung:
         if not len(own):
             return self.at((u, v))
         return np.asarray(
-            (shares[0, own, :, None] * self.xyz[self.mesh.triangles[own]]).sum(axis=1).mean(axis=0)
+            (shares[0, own, :, None] * self.xyz[self.mesh.triangles[own]])
+            .sum(axis=1)
+            .mean(axis=0)
         )
 
     @cached_property
@@ -149,10 +158,14 @@ class Hung:
         """Why the sheet did not come to rest; empty when it did."""
         if self.settled:
             return ""
-        node = int(np.argmax(np.where(self.system.held, 0.0, np.abs(self.pulls).max(axis=1))))
+        node = int(
+            np.argmax(np.where(self.system.held, 0.0, np.abs(self.pulls).max(axis=1)))
+        )
         near = min(
             self.ties,
-            key=lambda tie: float(np.linalg.norm(self.rest.x[tie.node] - self.rest.x[node])),
+            key=lambda tie: float(
+                np.linalg.norm(self.rest.x[tie.node] - self.rest.x[node])
+            ),
         )
         return (
             f"the cloth near {near.name} hangs too slack to come to rest: shorten its line or "
@@ -197,7 +210,8 @@ class Hung:
         """Pull of the cloth in each triangle (m, 4), N/m: across, along, and on both biases."""
         count = len(self.mesh.triangles) * 4
         return np.asarray(
-            self.system.members.pulls(self.rest.x)[:count].reshape(-1, 4) / self.mesh.area[:, None]
+            self.system.members.pulls(self.rest.x)[:count].reshape(-1, 4)
+            / self.mesh.area[:, None]
         )
 
     @cached_property
@@ -214,7 +228,9 @@ class Hung:
         # Stress (xx, yy, xy) summed over the triangles of each cell, then its smaller principal
         # value.
         parts = (
-            np.stack([weft + (one + two) / 2, warp + (one + two) / 2, (one - two) / 2], axis=1)
+            np.stack(
+                [weft + (one + two) / 2, warp + (one + two) / 2, (one - two) / 2], axis=1
+            )
             * self.mesh.area[:, None]
         )
         stress, size = np.zeros((len(self.mesh.cells), 3)), np.zeros(len(self.mesh.cells))
@@ -235,7 +251,9 @@ class Hung:
             return None
         a, b = (self.xyz[self.mesh.named[p]] for p in high)
         along = (b - a)[:2]
-        share = ((self.rest.x[own][:, :2] - a[:2]) @ along) / max(float(along @ along), 1e-12)
+        share = ((self.rest.x[own][:, :2] - a[:2]) @ along) / max(
+            float(along @ along), 1e-12
+        )
         return float((a[2] + share * (b[2] - a[2]) - self.rest.x[own][:, 2]).max())
 
     @property
@@ -324,8 +342,12 @@ def _ready(
     shelter: Shelter, rig: Rig, hanging: Hanging
 ) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
     """Mesh, ties, system, where its nodes start and their loads."""
-    mesh = kept_mesh(shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts))
-    ties = tuple(ties_of(shelter, rig, mesh, hanging.tautness, dict(hanging.moved), hanging.lifts))
+    mesh = kept_mesh(
+        shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts)
+    )
+    ties = tuple(
+        ties_of(shelter, rig, mesh, hanging.tautness, dict(hanging.moved), hanging.lifts)
+    )
     system, start = _put_together(shelter, rig, hanging, mesh, list(ties))
     load = np.zeros_like(start)
     load[: len(mesh.uv)] = loads_of(shelter, mesh, hanging)
@@ -371,7 +393,9 @@ def _put_together(
             start[0][tie.node] = tie.at
     fabric = hanging.fabric.in_rain() if hanging.wet else hanging.fabric
     stretch = fabric.wet_stretch if hanging.wet else 0.0
-    cloth = patched(mesh, threads(mesh, fabric, stretch), sorted({tie.node for tie in ties}))
+    cloth = patched(
+        mesh, threads(mesh, fabric, stretch), sorted({tie.node for tie in ties})
+    )
     members = [cloth, hem(mesh, fabric, stretch)]
     line, places, pairs = ridge_line(shelter, rig, mesh, start[0], len(mesh.uv))
     members.append(line)

@@ -371,7 +371,9 @@ def newton(
     steps, quiet, settled = 0, 0, False
     while True:
         quiet = quiet + 1 if creep_m > 0.0 and gained <= creep_m * whole else 0
-        settled = at_rest(left, free, whole, gained, ease) or creeps(left, free, whole, quiet)
+        settled = at_rest(left, free, whole, gained, ease) or creeps(
+            left, free, whole, quiet
+        )
         if settled or steps == most or damp > STIFFEST_DAMP:
             break
         steps += 1

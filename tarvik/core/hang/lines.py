@@ -32,7 +32,9 @@ def line_pulls(hung: Hung) -> list[LinePull]:
     pole the lines and the pole together balance the cloth, with the least pulls that do.
     """
     own = {f.tie.name: f.newtons for f in hung.forces if f.tie.kind in ("guy", "cord")}
-    carried = {f.tie.name: hung.pulls[f.tie.node] for f in hung.forces if f.tie.kind == "support"}
+    carried = {
+        f.tie.name: hung.pulls[f.tie.node] for f in hung.forces if f.tie.kind == "support"
+    }
     poles = {s.point for s in hung.rig.supports if s.kind != "tree"}
     out = []
     for number, line in enumerate(hung.rig.lines):
@@ -60,7 +62,9 @@ def _share(hung: Hung, number: int, pull: Floats, poled: bool) -> float:
         return float(np.linalg.norm(pull)) / len(here)
     node = hung.mesh.named[rig.lines[number].start]
     ways = [np.array(rig.lines[k].to) - hung.rest.x[node] for k in here]
-    columns = [w / max(float(np.linalg.norm(w)), 1e-9) for w in ways] + [np.array([0.0, 0.0, 1.0])]
+    columns = [w / max(float(np.linalg.norm(w)), 1e-9) for w in ways] + [
+        np.array([0.0, 0.0, 1.0])
+    ]
     forces = _least_pulls(np.array(columns).T, -pull)
     return float(forces[here.index(number)])
 

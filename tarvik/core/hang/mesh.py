@@ -31,7 +31,11 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 NEAR_CREASE: Final = constant(
-    "mesh_near_crease", 0.25, "1", ENGINEERING, "nodes this near to a crease move onto it, in cells"
+    "mesh_near_crease",
+    0.25,
+    "1",
+    ENGINEERING,
+    "nodes this near to a crease move onto it, in cells",
 )
 SAME_M: Final = 1e-3
 """Points of the pattern nearer than this share a grid line."""
@@ -68,7 +72,11 @@ class Mesh:
     def rim(self) -> NDArray[np.int64]:
         """Ends (k, 2) of the edges along the rim of the cloth: those of one cell only."""
         edges = np.array(
-            [sorted(e) for ring in self.cells for e in zip(ring, (*ring[1:], ring[0]), strict=True)]
+            [
+                sorted(e)
+                for ring in self.cells
+                for e in zip(ring, (*ring[1:], ring[0]), strict=True)
+            ]
         )
         unique, times = np.unique(edges, axis=0, return_counts=True)
         return np.asarray(unique[times == 1], dtype=np.int64)
@@ -114,7 +122,9 @@ def mesh_of(
     return _meshed(shelter, pieces, places, step)
 
 
-def _lined(shelter: Shelter, places: dict[str, tuple[float, float]]) -> list[tuple[float, float]]:
+def _lined(
+    shelter: Shelter, places: dict[str, tuple[float, float]]
+) -> list[tuple[float, float]]:
     """Places through which grid lines run: all, or of a many-cornered outline those that are tied
     (the rest lie on the rim).
     """
@@ -176,7 +186,9 @@ def _onto_creases(
 
 def _pieces(grid: Floats, creases: Sequence[LineString], outline: Polygon) -> list[Polygon]:
     """The cells of the grid, cut by the creases and the outline."""
-    rows = [LineString(row) for row in grid] + [LineString(row) for row in grid.transpose(1, 0, 2)]
+    rows = [LineString(row) for row in grid] + [
+        LineString(row) for row in grid.transpose(1, 0, 2)
+    ]
     noded = shapely.union_all([*rows, *creases, outline.exterior], grid_size=ROUND_M)
     found = shapely.get_parts(shapely.polygonize(shapely.get_parts(noded)))
     middles = shapely.point_on_surface(found)
@@ -289,7 +301,9 @@ def _flat(shelter: Shelter, panel: Panel) -> Floats:
     return np.array([shelter.sheet_at(p) for p in panel.points])
 
 
-def _folded(shelter: Shelter, uv: Floats, triangles: NDArray[np.int64], panel: Floats) -> Floats:
+def _folded(
+    shelter: Shelter, uv: Floats, triangles: NDArray[np.int64], panel: Floats
+) -> Floats:
     """Where the fold puts each node (n, 3): a flat panel is an affine image of its part of the
     sheet.
     """

@@ -45,7 +45,11 @@ EASE_M: Final = constant(
     "outlines of ground under a hung sheet are drawn in by this and made of fewer corners",
 )
 FINE_M: Final = constant(
-    "hung_dry_fine", 0.001, "m", ENGINEERING, "to which the dry ground under a hung sheet is told"
+    "hung_dry_fine",
+    0.001,
+    "m",
+    ENGINEERING,
+    "to which the dry ground under a hung sheet is told",
 )
 STRAIGHT_DOWN: Final = np.zeros(2)
 UPSIDE_DOWN: Final = np.array([1.0, 1.0, -1.0])
@@ -160,7 +164,8 @@ def _step_deg(travel_m: float) -> float:
     drawn.
     """
     return max(
-        SPREAD_STEP_DEG, 2 * math.degrees(math.acos(max(1.0 - FINE_M / max(travel_m, FINE_M), 0.0)))
+        SPREAD_STEP_DEG,
+        2 * math.degrees(math.acos(max(1.0 - FINE_M / max(travel_m, FINE_M), 0.0))),
     )
 
 
@@ -241,7 +246,9 @@ def measure_hung(
     ground = _ground(room, beds, clearance)
     headings = lying.headings(hung.shelter)
     if people:
-        laid = lay_people(ground, [p.stature_m for p in people], clearance, headings=headings)
+        laid = lay_people(
+            ground, [p.stature_m for p in people], clearance, headings=headings
+        )
     else:
         mats = lay_mats(
             ground, body.stature_m, clearance, stride=HEADINGS_STRIDE, headings=headings

@@ -108,7 +108,9 @@ def _labelled(beside: Ints, up: Flags) -> tuple[Ints, int]:
 
 
 @compiled
-def _onward(triangles: Ints, beside: Ints, side: Ints, here: int, corner: int) -> tuple[int, int]:
+def _onward(
+    triangles: Ints, beside: Ints, side: Ints, here: int, corner: int
+) -> tuple[int, int]:
     """The next stretch of a side's rim after that from a corner of the triangle `here` on."""
     k = (corner + 1) % 3
     node = triangles[here, k]
@@ -229,7 +231,9 @@ def _side(rings: Sequence[Floats], triangles: Ints, corners: Floats) -> Side:
     areas = [float(signed_area(ring)) if len(ring) > 2 else 0.0 for ring in rings]
     facing = 1.0 if sum(areas) > 0 else -1.0
     outer = [ring for ring, area in zip(rings, areas, strict=True) if area * facing > 0]
-    holes = [ring for ring, area in zip(rings, areas, strict=True) if area * facing < -HAIR_M2]
+    holes = [
+        ring for ring, area in zip(rings, areas, strict=True) if area * facing < -HAIR_M2
+    ]
     if len(outer) == 1 or not holes:
         drawn = [Polygon(ring, holes) for ring in outer]
         plain = len(drawn) == 1 and bool(drawn[0].is_valid)
@@ -237,7 +241,9 @@ def _side(rings: Sequence[Floats], triangles: Ints, corners: Floats) -> Side:
         # a door's two flaps do: a buffer of nothing keeps all that the rim goes round.
         region = drawn[0] if plain else joined([one.buffer(0) for one in drawn])
         return Side(region, triangles, whole=plain)
-    return Side(united(np.asarray(shapely.polygons(corners[triangles]))), triangles, whole=False)
+    return Side(
+        united(np.asarray(shapely.polygons(corners[triangles]))), triangles, whole=False
+    )
 
 
 def united(parts: NDArray[np.object_]) -> Region:

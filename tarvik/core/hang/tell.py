@@ -96,7 +96,9 @@ class Told:
         made["lines"] = tuple(tuple(x) for x in plain["lines"])
         made["lifting"] = tuple(plain["lifting"])
         made["forces"] = tuple(ToldForce(**f) for f in plain["forces"])
-        made["pools"] = tuple(ToldPool(**{**p, "at": tuple(p["at"])}) for p in plain["pools"])
+        made["pools"] = tuple(
+            ToldPool(**{**p, "at": tuple(p["at"])}) for p in plain["pools"]
+        )
         return cls(**made)
 
     @property
@@ -107,7 +109,9 @@ class Told:
 
 def tell(hung: Hung, figures: Figures, body: Body, people: Sequence[Body] = ()) -> Told:
     """Tell a hung sheet beside the figures of its fold, for the same people and the same night."""
-    found = measure_hung(hung, body, figures.weather, figures.clearance, figures.lying, people)
+    found = measure_hung(
+        hung, body, figures.weather, figures.clearance, figures.lying, people
+    )
     heads = heads_of(figures.mats, found.room)
     fold = figures.roof.height_at(heads)
     return Told(
@@ -129,10 +133,13 @@ def tell(hung: Hung, figures: Figures, body: Body, people: Sequence[Body] = ()) 
         ridge_sag_m=hung.ridge_sag_m,
         slack=float(hung.slack.mean()),
         wrinkled=float(hung.wrinkled.mean()),
-        forces=tuple(ToldForce(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in hung.forces),
+        forces=tuple(
+            ToldForce(f.tie.name, f.tie.kind, f.newtons, f.up_n) for f in hung.forces
+        ),
         lines=tuple((x.start, x.purpose, x.newtons) for x in line_pulls(hung)),
         pools=tuple(
-            ToldPool(p.at, p.litres_first, p.litres, p.depth_m, p.grows.value) for p in pools(hung)
+            ToldPool(p.at, p.litres_first, p.litres, p.depth_m, p.grows.value)
+            for p in pools(hung)
         ),
         lifting=tuple(f.tie.name for f in hung.lifting),
     )
@@ -179,7 +186,13 @@ def findings(
     out = []
     if not told.settled:
         out.append(
-            Finding("hangs_loose", "cloth", told.why, "pull it taut and look again", Level.CAUTION)
+            Finding(
+                "hangs_loose",
+                "cloth",
+                told.why,
+                "pull it taut and look again",
+                Level.CAUTION,
+            )
         )
     for pool in told.pools:
         where = "water gathers on it"
@@ -199,7 +212,11 @@ def findings(
         else:
             out.append(
                 Finding(
-                    "pool_drains", "pool", f"{where} and runs off by its own weight", "", Level.NOTE
+                    "pool_drains",
+                    "pool",
+                    f"{where} and runs off by its own weight",
+                    "",
+                    Level.NOTE,
                 )
             )
     if told.sleepers < figures.sleepers:
@@ -226,7 +243,9 @@ def findings(
     if told.lifting:
         *some, last = (mark(point) for point in told.lifting)
         which, them = (
-            (f"stakes {', '.join(some)} and {last}", "them") if some else (f"stake {last}", "it")
+            (f"stakes {', '.join(some)} and {last}", "them")
+            if some
+            else (f"stake {last}", "it")
         )
         out.append(
             Finding(

@@ -112,7 +112,9 @@ def ties_of(
     for number, stake in enumerate(rig.stakes):
         if stake.purpose == "sheet" and stake.point in mesh.named and not stake.optional:
             node = mesh.named[stake.point]
-            out.append(Tie(stake.point, node, "stake", (*pull.stake(number), 0.0), number=number))
+            out.append(
+                Tie(stake.point, node, "stake", (*pull.stake(number), 0.0), number=number)
+            )
     out += _supported(shelter, rig, mesh, pull, supported)
     out += _guyed(shelter, rig, mesh, pull, supported)
     held = {tie.node for tie in out}
@@ -121,7 +123,13 @@ def ties_of(
     for lift in lifts:
         node = mesh.named[lift.name]
         out.append(
-            Tie(lift.name, node, "cord", _lifted_to(lift, mesh.xyz[node], pull.middle), LIFT_CORD_M)
+            Tie(
+                lift.name,
+                node,
+                "cord",
+                _lifted_to(lift, mesh.xyz[node], pull.middle),
+                LIFT_CORD_M,
+            )
         )
     require_ties(shelter, out, ("stake", "support", "guy"))
     return out
@@ -184,7 +192,11 @@ class _Pull:
     """Where stakes and supports stand once the sheet is pulled taut."""
 
     def __init__(
-        self, shelter: Shelter, rig: Rig, tautness: float, moved: Mapping[int, tuple[float, float]]
+        self,
+        shelter: Shelter,
+        rig: Rig,
+        tautness: float,
+        moved: Mapping[int, tuple[float, float]],
     ) -> None:
         self.rig, self.tautness, self.moved = rig, tautness, moved
         points = {s.point for s in rig.supports} | {s.point for s in rig.stakes}
@@ -218,7 +230,12 @@ def _supported(
     for point in supported:
         top = shelter.at(point)
         cord = next(
-            (line for line in rig.lines if line.start == point and line.purpose != "pole guy"), None
+            (
+                line
+                for line in rig.lines
+                if line.start == point and line.purpose != "pole guy"
+            ),
+            None,
         )
         if holds.get(point) is Hold.LIFTED and cord is not None:
             out.append(Tie(point, mesh.named[point], "cord", _place(cord.to), cord.span_m))
@@ -241,21 +258,39 @@ def _guyed(
     """
     out = []
     for line in rig.lines:
-        if line.start in supported or line.start not in mesh.named or line.to[2] > ON_GROUND_M:
+        if (
+            line.start in supported
+            or line.start not in mesh.named
+            or line.to[2] > ON_GROUND_M
+        ):
             continue
         number = stake_of(rig, line)
         foot = pull.stake(number) if number >= 0 else (line.to[0], line.to[1])
         out.append(
-            Tie(line.start, mesh.named[line.start], "guy", (*foot, 0.0), line.span_m, number=number)
+            Tie(
+                line.start,
+                mesh.named[line.start],
+                "guy",
+                (*foot, 0.0),
+                line.span_m,
+                number=number,
+            )
         )
     return out
 
 
 def weighted(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
     """Corners of a floor that nothing else holds: gear lies on them."""
-    points = {p for panel in shelter.panels if panel.role is Role.FLOOR for p in panel.points}
+    points = {
+        p for panel in shelter.panels if panel.role is Role.FLOOR for p in panel.points
+    }
     return [
-        Tie(p, mesh.named[p], "weight", (float(shelter.at(p)[0]), float(shelter.at(p)[1]), 0.0))
+        Tie(
+            p,
+            mesh.named[p],
+            "weight",
+            (float(shelter.at(p)[0]), float(shelter.at(p)[1]), 0.0),
+        )
         for p in sorted(points)
         if mesh.named[p] not in held and shelter.at(p)[2] <= ON_GROUND_M
     ]
@@ -281,6 +316,13 @@ def clipped(shelter: Shelter, mesh: Mesh, held: set[int]) -> list[Tie]:
         if away[k] <= CLIP_REACH_M:
             length = max(float(away[k]), CLIP_M)
             out.append(
-                Tie(point, node, "clip", _place(mesh.xyz[others[k]]), length, other=int(others[k]))
+                Tie(
+                    point,
+                    node,
+                    "clip",
+                    _place(mesh.xyz[others[k]]),
+                    length,
+                    other=int(others[k]),
+                )
             )
     return out

@@ -34,10 +34,18 @@ WATER_KG_M3: Final = constant(
     "water_density", 1000.0, "kg/m3", EXACT, "weight of a cubic metre of rain, rounded"
 )
 POOL_LEAST_L: Final = constant(
-    "pool_least", 0.1, "l", ENGINEERING, "less water than this is no pool: it wets the cloth"
+    "pool_least",
+    0.1,
+    "l",
+    ENGINEERING,
+    "less water than this is no pool: it wets the cloth",
 )
 POOL_MOST_L: Final = constant(
-    "pool_most", 60.0, "l", ENGINEERING, "a pool that grows past this is said to feed itself"
+    "pool_most",
+    60.0,
+    "l",
+    ENGINEERING,
+    "a pool that grows past this is said to feed itself",
 )
 STEADY: Final = constant(
     "pool_steady",
@@ -80,7 +88,9 @@ def pools(hung: Hung) -> list[Pool]:
     roof = hung.mesh.triangles[hung.roof]
     first = depths(hung.mesh, hung.xyz, roof)
     hollows = [
-        h for h in _hollows(first, roof) if _litres(hung, hung.xyz, first, h) >= POOL_LEAST_L
+        h
+        for h in _hollows(first, roof)
+        if _litres(hung, hung.xyz, first, h) >= POOL_LEAST_L
     ]
     if not hollows:
         return []
@@ -88,7 +98,9 @@ def pools(hung: Hung) -> list[Pool]:
     fuller = _hollows(depth, roof)
     run_together: dict[tuple[int, ...], list[int]] = {}
     for hollow in hollows:
-        now = tuple(sorted({n for other in fuller if set(other) & set(hollow) for n in other}))
+        now = tuple(
+            sorted({n for other in fuller if set(other) & set(hollow) for n in other})
+        )
         run_together.setdefault(now or hollow, []).extend(hollow)
     out = []
     for nodes, before in run_together.items():
@@ -113,7 +125,9 @@ def pools(hung: Hung) -> list[Pool]:
     return sorted(out, key=lambda p: -max(p.litres, p.litres_first))
 
 
-def _filled(hung: Hung, depth: Floats, roof: NDArray[np.int64]) -> tuple[Floats, Floats, Grows]:
+def _filled(
+    hung: Hung, depth: Floats, roof: NDArray[np.int64]
+) -> tuple[Floats, Floats, Grows]:
     """Fill all hollows, let the sheet sink, fill again: where its nodes end, the depths there, and
     what becomes of it all.
     """

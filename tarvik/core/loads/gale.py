@@ -41,7 +41,11 @@ if TYPE_CHECKING:
     from tarvik.core.weather.surroundings import Surroundings
 
 LEAST_HEIGHT_M: Final = constant(
-    "load_least_height", 0.3, "m", ENGINEERING, "wind on a lower shelter is taken at this height"
+    "load_least_height",
+    0.3,
+    "m",
+    ENGINEERING,
+    "wind on a lower shelter is taken at this height",
 )
 GIVES_M: Final = constant(
     "held_point_gives",
@@ -144,7 +148,11 @@ class Gale:
 
         wind_parts = anew(self.wind_parts)
         before, now = _used(self.wind_parts), _used(wind_parts)
-        mean = self.move_at_m_s * math.sqrt((before / now) ** PULL_GROWTH) if now > 0 else math.inf
+        mean = (
+            self.move_at_m_s * math.sqrt((before / now) ** PULL_GROWTH)
+            if now > 0
+            else math.inf
+        )
         force = beaufort(min(mean, NO_LIMIT_M_S))
         return replace(
             self,
@@ -198,15 +206,21 @@ def in_gale(
     gust = gust_of(wind_m_s, gust_m_s)
     share = gust_share(height, around)
     pressure = dynamic_pressure(gust * share, temp_c)
-    cases = wind_cases(shelter, wind_from_deg, max(around.load_spread_deg, spread_deg), pressure)
+    cases = wind_cases(
+        shelter, wind_from_deg, max(around.load_spread_deg, spread_deg), pressure
+    )
     if snow_kg_m2:
         cases.append(snow_case(shelter, wind_from_deg, snow_kg_m2))
     hung = _hung_all(stands, cases)
     every = [h.parts(holding) for h in hung]
     worst = max(range(len(cases)), key=lambda k: _used(every[k]))
-    windy = max((k for k, c in enumerate(cases) if not c.snow), key=lambda k: _used(every[k]))
+    windy = max(
+        (k for k, c in enumerate(cases) if not c.snow), key=lambda k: _used(every[k])
+    )
     loose = tuple(dict.fromkeys(p for h in hung for p in h.loose))
-    limit_pa = 0.0 if loose else _limit_pa(hung[windy], pressure, _used(every[windy]), holding)
+    limit_pa = (
+        0.0 if loose else _limit_pa(hung[windy], pressure, _used(every[windy]), holding)
+    )
     gust_over_mean = gust / wind_m_s if wind_m_s > 1 else gust_of(1.0, None)
     mean = wind_of_pressure(limit_pa, temp_c) / share / gust_over_mean
     case, found = cases[worst], hung[worst]
@@ -245,7 +259,11 @@ class _Hung:
     """A sheet hung under one case of the wind, and what its holders give."""
 
     def __init__(
-        self, stands: HandSet, case: WindCase, factor: float = 1.0, start: Floats | None = None
+        self,
+        stands: HandSet,
+        case: WindCase,
+        factor: float = 1.0,
+        start: Floats | None = None,
     ) -> None:
         self.stands, self.case = stands, case
         mesh = stands.mesh
@@ -301,7 +319,14 @@ def _hung_loads(stands: HandSet, case: WindCase, x: Floats) -> list[PanelLoad]:
             continue
         wind = load.force_n * areas[k] / load.area_m2
         out.append(
-            PanelLoad(load.id, load.area_m2, load.slope_deg, load.coefficient, wind + force, centre)
+            PanelLoad(
+                load.id,
+                load.area_m2,
+                load.slope_deg,
+                load.coefficient,
+                wind + force,
+                centre,
+            )
         )
     return out
 

@@ -28,7 +28,11 @@ CORD_N_MM2: Final = constant(
     "least breaking strength of accessory cord over its diameter squared",
 )
 KNOT_SHARE: Final = constant(
-    "knot_share", 0.5, "1", ENGINEERING, "strength left in a knotted cord (knots leave 0.5 to 0.7)"
+    "knot_share",
+    0.5,
+    "1",
+    ENGINEERING,
+    "strength left in a knotted cord (knots leave 0.5 to 0.7)",
 )
 TRUST: Final = constant(
     "load_trust",
@@ -77,7 +81,9 @@ WOOD_PA: Final = constant(
 )
 LEAST_LEVER_M: Final = 0.1
 """A pull nearer to the ground is taken at this height."""
-STRENGTH: Final = "from memory: usual strengths of such soils; they differ by a factor of two"
+STRENGTH: Final = (
+    "from memory: usual strengths of such soils; they differ by a factor of two"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +137,8 @@ class GroundType:
 
 def _clayey(slug: str, kpa: float) -> Clayey:
     return Clayey(
-        1000 * constant(f"strength_{slug}", kpa, "kPa", STRENGTH, f"shear strength of {slug}")
+        1000
+        * constant(f"strength_{slug}", kpa, "kPa", STRENGTH, f"shear strength of {slug}")
     )
 
 
@@ -144,8 +151,12 @@ GROUNDS: Final[Mapping[str, GroundType]] = MappingProxyType(
                 "Loose sand or snow",
                 "runs through the fingers; a heel sinks in",
                 Loose(
-                    constant("friction_sand", 30.0, "degrees", STRENGTH, "friction of loose sand"),
-                    constant("weight_sand", 16_000.0, "N/m3", STRENGTH, "weight of loose sand"),
+                    constant(
+                        "friction_sand", 30.0, "degrees", STRENGTH, "friction of loose sand"
+                    ),
+                    constant(
+                        "weight_sand", 16_000.0, "N/m3", STRENGTH, "weight of loose sand"
+                    ),
                 ),
                 1.0,
                 "bury a stone or a log crosswise as a deadman",
@@ -179,7 +190,13 @@ GROUNDS: Final[Mapping[str, GroundType]] = MappingProxyType(
                 "Stony ground, stakes go in halfway",
                 "a stake meets stones and stops half way",
                 _clayey("stony", 35.0),
-                constant("driven_stony", 0.5, "1", ENGINEERING, "share of a stake in stony ground"),
+                constant(
+                    "driven_stony",
+                    0.5,
+                    "1",
+                    ENGINEERING,
+                    "share of a stake in stony ground",
+                ),
                 "weight the line with a stone of 15 kg or a log",
             ),
         )
@@ -191,7 +208,9 @@ DEFAULT_GROUND: Final = GROUNDS["turf"]
 def ground_named(slug: str) -> GroundType:
     """The ground of that slug. Raises InputError."""
     if slug not in GROUNDS:
-        raise InputError("ground", f"no ground “{slug[:40]}”; there are {', '.join(GROUNDS)}")
+        raise InputError(
+            "ground", f"no ground “{slug[:40]}”; there are {', '.join(GROUNDS)}"
+        )
     return GROUNDS[slug]
 
 

@@ -45,7 +45,13 @@ def _table(
     name: str, slopes: Sequence[float], values: Sequence[float], source: str, meaning: str
 ) -> tuple[float, ...]:
     return tuple(
-        constant(f"{name}_{slope:.0f}", value, "1", source, meaning.format(f"{slope:.0f} degrees"))
+        constant(
+            f"{name}_{slope:.0f}",
+            value,
+            "1",
+            source,
+            meaning.format(f"{slope:.0f} degrees"),
+        )
         for slope, value in zip(slopes, values, strict=True)
     )
 
@@ -105,12 +111,20 @@ OPENING_LEE: Final = constant(
     "opening_lee_pull", 0.4, "1", ROOF, "suction at an opening in the lee"
 )
 OPENING_SHARE: Final = constant(
-    "opening_share", 0.9, "1", INSIDE, "share of the pressure at its openings that is felt inside"
+    "opening_share",
+    0.9,
+    "1",
+    INSIDE,
+    "share of the pressure at its openings that is felt inside",
 )
 SECTOR_DEG: Final = 45.0
 """A wind this far to either side of square on is as good as square on (EN 1991-1-4, 7.2.5)."""
 NEAR_LEVEL_DEG: Final = constant(
-    "near_level", 1.0, "degrees", ENGINEERING, "a flatter panel has no side that faces the wind"
+    "near_level",
+    1.0,
+    "degrees",
+    ENGINEERING,
+    "a flatter panel has no side that faces the wind",
 )
 USUAL_SPREADS_DEG: Final = (30.0, 45.0)
 """Spreads of the wind's bearing that surroundings have."""
@@ -179,7 +193,9 @@ def inside(shelter: Shelter, upwind: Floats, *, pushes: bool) -> float:
     felt = area = 0.0
     for opening in openings(shelter):
         facing = float(opening.outward @ upwind)
-        share = opening.area_m2 * (1 - max(facing, 0.0))  # what faces the weather is the canopy's
+        share = opening.area_m2 * (
+            1 - max(facing, 0.0)
+        )  # what faces the weather is the canopy's
         felt -= share * (OPENING_SIDE + min(facing, 0.0) * (OPENING_SIDE - OPENING_LEE))
         area += share
     least = OPENING_SHARE * felt / area if area else 0.0
@@ -260,7 +276,9 @@ def wind_cases(
         bearing = (wind_from_deg + swing) % 360
         for pushes in (True, False):
             loads = tuple(panel_loads(shelter, bearing, pressure_pa, pushes=pushes))
-            alike = tuple(sorted((round(p.coefficient, 6), round(p.area_m2, 6)) for p in loads))
+            alike = tuple(
+                sorted((round(p.coefficient, 6), round(p.area_m2, 6)) for p in loads)
+            )
             if (pushes, alike) not in seen:
                 seen.add((pushes, alike))
                 out.append(WindCase(bearing, pushes, loads))
@@ -271,7 +289,9 @@ def snow_case(shelter: Shelter, wind_from_deg: float, kg_m2: float) -> WindCase:
     """Snow lying on the panels in still air: gusts shake smooth cloth, and what they shake off they
     do not press on.
     """
-    per_m2 = {p.id: n for p, n in zip(shelter.panels, snow_on_panels(shelter, kg_m2), strict=True)}
+    per_m2 = {
+        p.id: n for p, n in zip(shelter.panels, snow_on_panels(shelter, kg_m2), strict=True)
+    }
     down = np.array([0.0, 0.0, -1.0])
     loads = tuple(
         PanelLoad(
@@ -290,7 +310,9 @@ def snow_case(shelter: Shelter, wind_from_deg: float, kg_m2: float) -> WindCase:
 def _centroid(xyz: Floats) -> Floats:
     """Centre of area of a flat polygon."""
     first = xyz[0]
-    crosses = np.array([cross(xyz[i] - first, xyz[i + 1] - first) for i in range(1, len(xyz) - 1)])
+    crosses = np.array(
+        [cross(xyz[i] - first, xyz[i + 1] - first) for i in range(1, len(xyz) - 1)]
+    )
     total = crosses.sum(axis=0)
     weights = crosses @ total / max(float(total @ total), 1e-18)
     centres = np.array([(first + xyz[i] + xyz[i + 1]) / 3 for i in range(1, len(xyz) - 1)])

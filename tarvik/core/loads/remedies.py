@@ -31,10 +31,18 @@ STONE_FRICTION: Final = constant(
     "stone_friction", 0.5, "1", ENGINEERING, "friction of a stone or log on the ground"
 )
 STONE_MOST_KG: Final = constant(
-    "stone_most", 15.0, "kg", COMMON_PRACTICE, "heaviest stone or log that one carries to a corner"
+    "stone_most",
+    15.0,
+    "kg",
+    COMMON_PRACTICE,
+    "heaviest stone or log that one carries to a corner",
 )
 FLATTER: Final = constant(
-    "guy_flatter", 2.0, "times", COMMON_PRACTICE, "how much further out a flatter guy is staked"
+    "guy_flatter",
+    2.0,
+    "times",
+    COMMON_PRACTICE,
+    "how much further out a flatter guy is staked",
 )
 DEADMAN_M: Final = constant(
     "deadman_length", 0.5, "m", COMMON_PRACTICE, "length of a log buried crosswise"
@@ -126,7 +134,14 @@ def remedied(at_hand: AtHand, rig: Rig, holding: Holding) -> Held | None:
     if gale is None:
         return None
     held = Held(rig, holding, gale, ())
-    for step in (_mid_edges, _second_stakes, _longer_stakes, _flatter_guys, _stones, _deadmen):
+    for step in (
+        _mid_edges,
+        _second_stakes,
+        _longer_stakes,
+        _flatter_guys,
+        _stones,
+        _deadmen,
+    ):
         if held.gale.loose or not _slipping(held.gale):
             break
         better = step(held, at_hand)
@@ -173,7 +188,9 @@ def _mid_edges(held: Held, at_hand: AtHand) -> Held | None:
         f"stake the middle of the long {'edge' if one else 'edges'} too "
         f"({len(ready)} {'stake' if one else 'stakes'})"
     )
-    remedy = Remedy("mid_edge_stakes", words, tuple(s.point for s in ready), stakes=len(ready))
+    remedy = Remedy(
+        "mid_edge_stakes", words, tuple(s.point for s in ready), stakes=len(ready)
+    )
     return Held(rig, held.holding, gale, (*held.remedies, remedy))
 
 
@@ -213,7 +230,9 @@ def _longer_stakes(held: Held, at_hand: AtHand) -> Held | None:
         return None
     holding, gale = _holding_more(held, more)
     stakes = "one of the longer stakes" if len(weak) == 1 else "longer stakes"
-    words = f"drive {stakes} at {at_hand.each(weak)} ({format_depth(longest, at_hand.units)})"
+    words = (
+        f"drive {stakes} at {at_hand.each(weak)} ({format_depth(longest, at_hand.units)})"
+    )
     remedy = Remedy("longer_stake", words, tuple(p.where for p in weak), longer=len(weak))
     return Held(held.rig, holding, gale, (*held.remedies, remedy))
 

@@ -16,14 +16,18 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.shelter import Shelter
 
-SNOW: Final = "EN 1991-1-3:2003, 5.3.2 (shape coefficient of a sloping roof); values from memory"
+SNOW: Final = (
+    "EN 1991-1-3:2003, 5.3.2 (shape coefficient of a sloping roof); values from memory"
+)
 SNOW_ALL_DEG: Final = constant(
     "snow_all", 30.0, "degrees", SNOW, "steepest roof that keeps all of its snow"
 )
 SNOW_NONE_DEG: Final = constant(
     "snow_none", 60.0, "degrees", SNOW, "steepest roof that keeps any snow"
 )
-SNOW_SHARE: Final = constant("snow_share", 0.8, "1", SNOW, "snow on a roof over snow on the ground")
+SNOW_SHARE: Final = constant(
+    "snow_share", 0.8, "1", SNOW, "snow on a roof over snow on the ground"
+)
 HEAVY_KG_M2: Final = constant(
     "snow_heavy",
     5.0,

@@ -18,7 +18,11 @@ if TYPE_CHECKING:
     from tarvik.core.weather.rain import Weather
 
 BAG_GIRTH_M: Final = constant(
-    "bag_girth", 1.40, "m", ENGINEERING, "sheet that goes round one person in a sleeping bag"
+    "bag_girth",
+    1.40,
+    "m",
+    ENGINEERING,
+    "sheet that goes round one person in a sleeping bag",
 )
 BAG_EXTRA_M: Final = constant(
     "bag_extra",
@@ -41,11 +45,15 @@ def bed_of(
     along = 0 if size[0] >= size[1] else 1
     mat = (room.mat_length(body.stature_m), room.mat_width_m)
     if shelter.pitch.bed is Bed.WORN:
-        girth = sum(_length(shelter, panel.points[0], panel.points[-1]) for panel in shelter.panels)
+        girth = sum(
+            _length(shelter, panel.points[0], panel.points[-1]) for panel in shelter.panels
+        )
         fits = girth >= BAG_GIRTH_M and size[0] >= body.stature_m + BAG_EXTRA_M
         along = 0
     else:
-        fits = weather.rain_mm_h == 0 and size[along] >= mat[0] and size[1 - along] >= mat[1]
+        fits = (
+            weather.rain_mm_h == 0 and size[along] >= mat[0] and size[1 - along] >= mat[1]
+        )
     middle = (low + high) / 2
     return (
         [(0, Mat(float(middle[0]), float(middle[1]), 0.0 if along == 0 else 90.0, *mat))]

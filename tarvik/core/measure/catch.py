@@ -80,7 +80,9 @@ def catches(shelter: Shelter, rain_mm_h: float) -> list[Catch]:
 def _roof(shelter: Shelter) -> tuple[tuple[Floats, tuple[str, ...]], ...]:
     """Every panel but floors, its places and its points."""
     return tuple(
-        (shelter.at_all(p.points), p.points) for p in shelter.panels if p.role is not Role.FLOOR
+        (shelter.at_all(p.points), p.points)
+        for p in shelter.panels
+        if p.role is not Role.FLOOR
     )
 
 
@@ -91,14 +93,17 @@ def _spots(face: Floats) -> list[tuple[float, Floats]]:
         return []
     low, high = face[:, :2].min(axis=0), face[:, :2].max(axis=0)
     x, y = (
-        a + (b - a) * (np.arange(_SPOTS) + 0.5) / _SPOTS for a, b in zip(low, high, strict=True)
+        a + (b - a) * (np.arange(_SPOTS) + 0.5) / _SPOTS
+        for a, b in zip(low, high, strict=True)
     )
     grid = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     inside = grid[shapely.contains_xy(flat, grid[:, 0], grid[:, 1])]
     return [(flat.area / len(inside), spot) for spot in inside] if len(inside) else []
 
 
-def _follow(shelter: Shelter, face: Floats, names: tuple[str, ...], spot: Floats) -> str | None:
+def _follow(
+    shelter: Shelter, face: Floats, names: tuple[str, ...], spot: Floats
+) -> str | None:
     """The low point at which water from `spot` leaves, following panels, creases and hems; None
     when it drips before.
     """

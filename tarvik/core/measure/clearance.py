@@ -15,7 +15,11 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
 
 MAT_WIDTH_M: Final = constant(
-    "mat_width", 0.60, "m", "common practice (mats are 0.5 to 0.65 m wide)", "width of a mat"
+    "mat_width",
+    0.60,
+    "m",
+    "common practice (mats are 0.5 to 0.65 m wide)",
+    "width of a mat",
 )
 MAT_EXTRA_M: Final = constant(
     "mat_extra", 0.10, "m", ENGINEERING, "length of a mat beyond the sleeper's stature"
@@ -75,11 +79,15 @@ class Clearance:
         for item in fields(self):
             value = getattr(self, item.name)
             if not math.isfinite(value) or not 0 <= value <= 2:
-                raise InputError(f"clearance.{item.name}", f"{value:g} m is outside 0 to 2 m")
+                raise InputError(
+                    f"clearance.{item.name}", f"{value:g} m is outside 0 to 2 m"
+                )
         if self.mat_width_m < 0.3:
             raise InputError("clearance.mat_width_m", "a mat is at least 0.3 m wide")
         if self.strip_m > self.mat_width_m:
-            raise InputError("clearance.strip_m", "the middle strip is no wider than the mat")
+            raise InputError(
+                "clearance.strip_m", "the middle strip is no wider than the mat"
+            )
 
     def mat_length(self, stature_m: float) -> float:
         """Length of the mat of a person of that stature."""
@@ -89,7 +97,11 @@ class Clearance:
         """Rectangles (4, 4) x0, x1, y0, y1 about the mat's centre, +x to the head: mat, head,
         middle and foot strip.
         """
-        half, side, strip = self.mat_length(stature_m) / 2, self.mat_width_m / 2, self.strip_m / 2
+        half, side, strip = (
+            self.mat_length(stature_m) / 2,
+            self.mat_width_m / 2,
+            self.strip_m / 2,
+        )
         head = half - min(self.head_length_m, 2 * half)
         foot = min(-half + self.foot_length_m, head)
         return np.array(

@@ -70,21 +70,26 @@ def drips(shelter: Shelter) -> tuple[Drip, ...]:
     for edge in rim_edges(shelter):
         fall, face = falls[edge.panel], faces[edge.panel]
         if fall is None:  # an upright wall drips from its lower edges
-            leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[:, 2].mean() - 1e-6 and np.hypot(
-                *(edge.b - edge.a)[:2]
-            ) > 1e-6
+            leaves = (edge.a[2] + edge.b[2]) / 2 < face.xyz[
+                :, 2
+            ].mean() - 1e-6 and np.hypot(*(edge.b - edge.a)[:2]) > 1e-6
         else:
             steep = float(np.hypot(*fall))
             leaves = steep <= LEVEL or edge.outward @ fall > RUNS_OVER * steep
         if leaves:
             found.append(Drip(edge.points, np.array([edge.a, edge.b])))
-    return (*found, *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)))
+    return (
+        *found,
+        *(Drip((p,), shelter.at(p)[None, :].copy()) for p in low_points(shelter)),
+    )
 
 
 @keep_last(MOST_KEPT)
 def _in_plan(shelter: Shelter) -> Floats:
     """Every drip in plan (D, 4): from, to; a point has no length."""
-    return np.array([[*d.xyz[0, :2], *d.xyz[-1, :2]] for d in drips(shelter)]).reshape(-1, 4)
+    return np.array([[*d.xyz[0, :2], *d.xyz[-1, :2]] for d in drips(shelter)]).reshape(
+        -1, 4
+    )
 
 
 def drip_zones(shelter: Shelter) -> Floats:
@@ -116,7 +121,10 @@ def under_drips(mats: Sequence[Mat], shelter: Shelter) -> tuple[int, ...]:
     if not mats:
         return ()
     laid = np.array(
-        [[m.x, m.y, m.length_m / 2, m.width_m / 2, math.radians(m.heading_deg)] for m in mats]
+        [
+            [m.x, m.y, m.length_m / 2, m.width_m / 2, math.radians(m.heading_deg)]
+            for m in mats
+        ]
     )
     near = np.zeros(len(mats), dtype=np.bool_)
     near_any(laid, _in_plan(shelter), DRIP_REACH_M - 1e-6, near)

@@ -78,7 +78,8 @@ class DryGround:
         if self.outline is not None:
             return self.outline
         dry = without(
-            self.roof.plan(), [shapely.Polygon(zone) for zones in self.taken for zone in zones]
+            self.roof.plan(),
+            [shapely.Polygon(zone) for zones in self.taken for zone in zones],
         )
         for shadow, sizes in self.shades:
             dry = common(dry, _united(shadow, self.roof.corners, sizes))
@@ -91,7 +92,9 @@ class DryGround:
         """This ground without convex zones (Z, V, 2)."""
         had_room, points, ends = without_any(self.points, self.ends, zones)
         size = float(pieces_area(points, ends, len(ends) - 1)) if had_room else -1.0
-        return _settled(DryGround(size, points, ends, self.roof, (*self.taken, zones), self.shades))
+        return _settled(
+            DryGround(size, points, ends, self.roof, (*self.taken, zones), self.shades)
+        )
 
 
 def _settled(dry: DryGround) -> DryGround:
@@ -119,7 +122,9 @@ def dry_ground(roof: Roof, weather: Weather) -> DryGround:
     falls = fall_directions(weather)
     mirror = roof.mirror(falls)
     if roof.rim is not None:
-        size, points, ends, margins = dry_under_lid(roof.rim, roof.faces, roof.corners, falls[1:])
+        size, points, ends, margins = dry_under_lid(
+            roof.rim, roof.faces, roof.corners, falls[1:]
+        )
         return _settled(DryGround(size, points, ends, roof, (margins,), (), mirror))
     shadows, sizes = _cast(roof, falls)
     wets = np.zeros(len(shadows), dtype=np.bool_)
@@ -137,7 +142,10 @@ def dry_round(roof: Roof, weather: Weather, bearings_deg: Floats) -> Floats:
     if rain_slope(weather) == 0:
         return np.full(len(bearings_deg), roof.covered_m2)
     return np.array(
-        [dry_ground(roof, replace(weather, wind_from_deg=float(b))).area_m2 for b in bearings_deg]
+        [
+            dry_ground(roof, replace(weather, wind_from_deg=float(b))).area_m2
+            for b in bearings_deg
+        ]
     )
 
 

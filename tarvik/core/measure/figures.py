@@ -31,7 +31,11 @@ SIT_LEAST_M2: Final = constant(
     "sit_least", 0.3, "m2", ENGINEERING, "ground on which one person sits"
 )
 SLUMPED: Final = constant(
-    "sit_slumped", 0.48, "of stature", COMMON_PRACTICE, "roof height under which people sit slumped"
+    "sit_slumped",
+    0.48,
+    "of stature",
+    COMMON_PRACTICE,
+    "roof height under which people sit slumped",
 )
 
 
@@ -71,7 +75,11 @@ class Figures:
     @cached_property
     def dry_ground(self) -> DryGround:
         """The same as mats are laid on it."""
-        return dry_ground(self.roof, self.weather) if self.dry_known is None else self.dry_known
+        return (
+            dry_ground(self.roof, self.weather)
+            if self.dry_known is None
+            else self.dry_known
+        )
 
     @cached_property
     def bed_ground(self) -> DryGround | None:
@@ -179,15 +187,21 @@ def measure(
             return bed_of(shelter, people[0] if people else body, weather, room)
         ground = Ground.under(roof, floor, room)
         if people:
-            return lay_people(ground, [p.stature_m for p in people], room, headings=headings)
+            return lay_people(
+                ground, [p.stature_m for p in people], room, headings=headings
+            )
         return list(
-            enumerate(lay_mats(ground, body.stature_m, room, stride=stride, headings=headings))
+            enumerate(
+                lay_mats(ground, body.stature_m, room, stride=stride, headings=headings)
+            )
         )
 
     laid = lay(beds)
     wetted = under_drips([mat for _, mat in laid], shelter) if beds is dry else ()
     if wetted:
-        apart = (dry_ground(roof, weather) if dry is None else dry).less(drip_zones(shelter))
+        apart = (dry_ground(roof, weather) if dry is None else dry).less(
+            drip_zones(shelter)
+        )
         clear = lay(apart, _CLEAR_STRIDE)
         if len(clear) < len(laid):  # fewer headings may have missed a place
             clear = lay(apart)
@@ -237,7 +251,9 @@ def more_in_calm(figures: Figures, body: Body, people: Sequence[Body] = ()) -> b
     ground = Ground.under(figures.roof, beds, figures.clearance)
     if people:
         calm = len(
-            lay_people(ground, [p.stature_m for p in people], figures.clearance, headings=headings)
+            lay_people(
+                ground, [p.stature_m for p in people], figures.clearance, headings=headings
+            )
         )
     elif figures.sleepers == 0:
         calm = int(fits_one(ground, body.stature_m, figures.clearance, headings=headings))

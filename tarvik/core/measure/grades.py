@@ -64,10 +64,18 @@ TIGHT: Final = _clearance(
     edge_m=0.08,
 )
 FRONT_M: Final = constant(
-    "ease_front", 0.40, "m", COMMON_PRACTICE, "how far in from an open front people lie with ease"
+    "ease_front",
+    0.40,
+    "m",
+    COMMON_PRACTICE,
+    "how far in from an open front people lie with ease",
 )
 HIGH_M: Final = constant(
-    "ease_front_high", 0.50, "m", ENGINEERING, "an edge this high over the ground is an open front"
+    "ease_front_high",
+    0.50,
+    "m",
+    ENGINEERING,
+    "an edge this high over the ground is an open front",
 )
 MOST_FITS: Final = 128
 """Shelters of which it is kept who fits."""
@@ -123,7 +131,10 @@ def _within(usual: Clearance, grade: Clearance, *, wider: bool) -> Clearance:
     """A grade that asks no less, or no more, than the usual clearances of a course."""
     choose = max if wider else min
     return Clearance(
-        **{f.name: choose(getattr(usual, f.name), getattr(grade, f.name)) for f in fields(usual)}
+        **{
+            f.name: choose(getattr(usual, f.name), getattr(grade, f.name))
+            for f in fields(usual)
+        }
     )
 
 

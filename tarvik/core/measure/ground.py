@@ -60,7 +60,9 @@ class Ground:
     mirror: tuple[int, float] = (NEITHER, 0.0)  # see `Roof.mirror`
 
     @classmethod
-    def under(cls, roof: Roof, dry: DryGround | None, clearance: Clearance) -> Ground | None:
+    def under(
+        cls, roof: Roof, dry: DryGround | None, clearance: Clearance
+    ) -> Ground | None:
         """Ground under a roof; `dry` None means all that is covered. None when there is no room for
         anything.
         """
@@ -74,7 +76,9 @@ class Ground:
         ]
         boxes = np.repeat(np.arange(len(planes)), len(roof.plane))
         limits, pockets = (
-            (half_planes(roof.rim), np.zeros((0, 3, 2))) if dry is None else dry.hull_and_pockets
+            (half_planes(roof.rim), np.zeros((0, 3, 2)))
+            if dry is None
+            else dry.hull_and_pockets
         )
         every, box = (
             np.concatenate([*planes, limits]),
@@ -99,7 +103,9 @@ class Ground:
         )
 
     @classmethod
-    def _hollow(cls, roof: Roof, dry: DryGround | None, clearance: Clearance) -> Ground | None:
+    def _hollow(
+        cls, roof: Roof, dry: DryGround | None, clearance: Clearance
+    ) -> Ground | None:
         """Under a roof that is no convex lid: what is too low and, in calm air, the edges of what
         is covered stand in the way; `dry` ground stands for the edges otherwise.
         """
@@ -108,11 +114,16 @@ class Ground:
             return None
         shadows, sizes = np.zeros((1, *faces.shape[:2], 2)), np.zeros((1, len(corners)))
         shade(faces, corners, CALM_FALL, shadows, sizes)
-        limits, limit_box = np.empty((MOST_PLANES, 3)), np.zeros(MOST_PLANES, dtype=np.int64)
+        limits, limit_box = (
+            np.empty((MOST_PLANES, 3)),
+            np.zeros(MOST_PLANES, dtype=np.int64),
+        )
         blocks = np.empty((MOST_OBSTACLES, OBSTACLE_CORNERS, 2))
         block_box = np.zeros(MOST_OBSTACLES, dtype=np.int64)
         heights = np.array(clearance.heights())
-        ends, rings, ring_sizes = ends_and_rings(len(heights) + len(CALM_FALL), len(corners))
+        ends, rings, ring_sizes = ends_and_rings(
+            len(heights) + len(CALM_FALL), len(corners)
+        )
         made = limits_under(
             faces,
             corners,
@@ -145,7 +156,9 @@ class Ground:
                 [pockets, np.repeat(pockets[:, -1:], OBSTACLE_CORNERS - 3, axis=1)], axis=1
             )
             obstacles = np.concatenate([obstacles[rims:], pockets])
-            obstacle_box = np.append(obstacle_box[rims:], np.zeros(len(pockets), dtype=np.int64))
+            obstacle_box = np.append(
+                obstacle_box[rims:], np.zeros(len(pockets), dtype=np.int64)
+            )
         points = np.empty((len(corners) * ROOM, 2))
         count = upper_corners(faces, corners, plane, clearance.edge_m, points)
         ring = np.empty((2 * count + 4, 2))

@@ -64,12 +64,15 @@ def rose(shelter: Shelter, weather: Weather) -> Rose:
     dry = dry_round(roof_of(shelter), weather, bearings)
     shares = open_round(shelter, found, list(bearings))
     petals = [
-        Petal(float(b), float(d), share) for b, d, share in zip(bearings, dry, shares, strict=True)
+        Petal(float(b), float(d), share)
+        for b, d, share in zip(bearings, dry, shares, strict=True)
     ]
     most = max(p.dry_m2 for p in petals)
     driest = [p for p in petals if p.dry_m2 >= most * (1 - SAME_DRY)]
     best = min(driest, key=lambda p: (round(p.open_share, 3), _apart(p.from_deg, back)))
-    return Rose(tuple(petals), best, min(petals, key=lambda p: (round(p.dry_m2, 6), -p.open_share)))
+    return Rose(
+        tuple(petals), best, min(petals, key=lambda p: (round(p.dry_m2, 6), -p.open_share))
+    )
 
 
 def _apart(a: float, b: float) -> float:

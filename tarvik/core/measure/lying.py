@@ -62,7 +62,8 @@ class Lying:
             math.isfinite(self.uphill_deg) and -360 <= self.uphill_deg <= 720
         ):
             raise InputError(
-                "lying.uphill_deg", f"{self.uphill_deg:g} is no bearing; give 0 to 360 degrees"
+                "lying.uphill_deg",
+                f"{self.uphill_deg:g} is no bearing; give 0 to 360 degrees",
             )
 
     @property
@@ -92,7 +93,9 @@ class Lying:
         if way is None:
             return ALL_HEADINGS
         angles = 2 * np.pi * ALL_HEADINGS / STEPS
-        return np.asarray(ALL_HEADINGS[np.cos(angles) * way[0] + np.sin(angles) * way[1] >= -1e-9])
+        return np.asarray(
+            ALL_HEADINGS[np.cos(angles) * way[0] + np.sin(angles) * way[1] >= -1e-9]
+        )
 
 
 def pack_room(roof: Roof, dry: Region, mats: Sequence[Mat]) -> tuple[int, float]:

@@ -166,7 +166,10 @@ class _Most:
     def _stack(self, entries: Entries, kinds: Sequence[int]) -> list[Place]:
         """All of them one beside the other along some direction."""
         each = np.bincount(kinds, minlength=len(self.lengths)).astype(np.int64)
-        which, place = np.empty(kernel.MOST_MATS, dtype=np.int64), np.empty(kernel.MOST_MATS)
+        which, place = (
+            np.empty(kernel.MOST_MATS, dtype=np.int64),
+            np.empty(kernel.MOST_MATS),
+        )
         for k in range(STEPS):
             made = kernel.mixed_stack(
                 entries.table,
@@ -180,7 +183,10 @@ class _Most:
                 place,
             )
             if made >= len(kinds):
-                return [in_stack(entries, int(which[i]), k, float(place[i])) for i in range(made)]
+                return [
+                    in_stack(entries, int(which[i]), k, float(place[i]))
+                    for i in range(made)
+                ]
         return []
 
     def _mats(self, places: Sequence[Place], kinds: Sequence[int]) -> list[Mat]:
@@ -192,6 +198,12 @@ class _Most:
             left.remove(place)
             length = self.clearance.mat_length(self.lengths[kind])
             out.append(
-                Mat(place.x, place.y, place.step * 360 / STEPS, length, self.clearance.mat_width_m)
+                Mat(
+                    place.x,
+                    place.y,
+                    place.step * 360 / STEPS,
+                    length,
+                    self.clearance.mat_width_m,
+                )
             )
         return out

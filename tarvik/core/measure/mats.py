@@ -160,7 +160,9 @@ def _pieces(
     """
     axis, middle = ground.mirror if len(headings) == STEPS else (NEITHER, 0.0)
     tried = (
-        headings[headings % stride == 0] if axis == NEITHER else headings_of(STEPS, stride, 0, axis)
+        headings[headings % stride == 0]
+        if axis == NEITHER
+        else headings_of(STEPS, stride, 0, axis)
     )
     most = _MOST_ENTRIES if enough > 0 else centres.MOST_PIECES
     polygons = np.empty((most, MOST_CORNERS, 2))
@@ -187,14 +189,21 @@ def _pieces(
 
 
 def entries_of(
-    ground: Ground, boxes: Floats, stride: int, headings: Steps = ALL_HEADINGS, *, kind: int = 0
+    ground: Ground,
+    boxes: Floats,
+    stride: int,
+    headings: Steps = ALL_HEADINGS,
+    *,
+    kind: int = 0,
 ) -> Entries:
     """Allowed centres of one kind of mat for every `stride`-th of the headings."""
     polygons, sizes, heading = _pieces(ground, boxes, stride, headings, np.inf)
     count = len(sizes)
     table = np.full((count, STEPS), -1e18)
     kernel.support_table(polygons, sizes, count, STEPS, stride, table)
-    return Entries(polygons, sizes, heading, np.full(count, kind, dtype=np.int64), table, stride)
+    return Entries(
+        polygons, sizes, heading, np.full(count, kind, dtype=np.int64), table, stride
+    )
 
 
 def lay_mats(
@@ -220,11 +229,15 @@ def lay_mats(
     if held <= _SURELY_ONE:
         places = _widest(*_pieces(ground, boxes, stride, headings, np.inf))
     else:
-        places = _laid(ground, entries_of(ground, boxes, stride, headings), size, int(held + 1e-9))
+        places = _laid(
+            ground, entries_of(ground, boxes, stride, headings), size, int(held + 1e-9)
+        )
     return [Mat(p.x, p.y, p.step * 360 / STEPS, *size) for p in places]
 
 
-def _laid(ground: Ground, entries: Entries, size: tuple[float, float], bound: int) -> list[Place]:
+def _laid(
+    ground: Ground, entries: Entries, size: tuple[float, float], bound: int
+) -> list[Place]:
     """The most mats of one length and width, `bound` at most, whose centres lie in these pieces."""
     if not entries.count:
         return []
@@ -301,7 +314,9 @@ def in_stack(entries: Entries, e: int, k: int, t: float) -> Place:
     nx, ny = _unit(k)
     low, high = chord(entries.polygons[e], entries.sizes[e], nx, ny, t)
     s = (low + high) / 2
-    return Place(nx * t - ny * s, ny * t + nx * s, int(entries.heading[e]), int(entries.kind[e]))
+    return Place(
+        nx * t - ny * s, ny * t + nx * s, int(entries.heading[e]), int(entries.kind[e])
+    )
 
 
 def _extreme(entries: Entries, e: int, k: int, corners: Floats | None = None) -> Place:
@@ -357,14 +372,20 @@ def _best_pair(
 
 
 def triple(
-    ground: Ground, entries: Entries, extents: Floats, people: tuple[int, int, int], pair_m2: float
+    ground: Ground,
+    entries: Entries,
+    extents: Floats,
+    people: tuple[int, int, int],
+    pair_m2: float,
 ) -> list[Place]:
     """Three mats parted one from two: every 6 degrees first, then every 2 degrees about the most
     hopeful.
     """
     stride = max(entries.stride, _COARSE)
     coarse = entries.pick(np.flatnonzero(entries.heading % stride == 0), stride)
-    found = _best_triple(coarse, extents, people, np.arange(0, STEPS, stride), ground, pair_m2)
+    found = _best_triple(
+        coarse, extents, people, np.arange(0, STEPS, stride), ground, pair_m2
+    )
     if found[0] < -_HOPEFUL_M or found[1] < 0:
         return []
     chosen = coarse
@@ -376,7 +397,12 @@ def triple(
         chosen = entries.pick(np.flatnonzero(near[entries.heading]), entries.stride)
         directions = (found[1] + np.arange(-2 * _COARSE, 2 * _COARSE + 1)) % STEPS
         found = _best_triple(
-            chosen, extents, people, directions[directions % entries.stride == 0], ground, pair_m2
+            chosen,
+            extents,
+            people,
+            directions[directions % entries.stride == 0],
+            ground,
+            pair_m2,
         )
         if found[0] < 0:
             return []
@@ -454,6 +480,10 @@ def _rows(entries: Entries, size: tuple[float, float], least: int) -> list[Place
         for i in range(mats):
             s = (low + high) / 2 + gap * (i - (mats - 1) / 2)
             places.append(
-                Place(float(nx * at - ny * s), float(ny * at + nx * s), int(entries.heading[e]))
+                Place(
+                    float(nx * at - ny * s),
+                    float(ny * at + nx * s),
+                    int(entries.heading[e]),
+                )
             )
     return places

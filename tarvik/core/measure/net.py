@@ -20,10 +20,18 @@ if TYPE_CHECKING:
     from tarvik.core.measure.roof import Roof
 
 FREE_M: Final = constant(
-    "net_free", 0.05, "m", ENGINEERING, "air between a net and the cloth for it to hang free"
+    "net_free",
+    0.05,
+    "m",
+    ENGINEERING,
+    "air between a net and the cloth for it to hang free",
 )
 TOUCH_M: Final = constant(
-    "net_touch", 0.15, "m", ENGINEERING, "a net pressed in by no more than this only touches"
+    "net_touch",
+    0.15,
+    "m",
+    ENGINEERING,
+    "a net pressed in by no more than this only touches",
 )
 _PLACE_M: Final = 0.10
 _TURN_DEG: Final = 10
@@ -113,11 +121,19 @@ def hang_net(roof: Roof, net: Net) -> NetFit:
     places, over = places[keep], over[keep]
     turns = np.arange(0, 180, _TURN_DEG)
     k, turn, air = most_air(
-        roof.faces, roof.corners, roof.plane, places, net.surface(), np.radians(turns), SAME_AIR_M
+        roof.faces,
+        roof.corners,
+        roof.plane,
+        places,
+        net.surface(),
+        np.radians(turns),
+        SAME_AIR_M,
     )
     if k < 0:
         centre = (low + high) / 2
         return NetFit(Fit.NO, float(centre[0]), float(centre[1]), 0.0, -net.height_m, 0.0)
     fit = Fit.FREE if air >= FREE_M else Fit.TOUCHES if air >= -TOUCH_M else Fit.NO
     x_m, y_m = places[k]
-    return NetFit(fit, float(x_m), float(y_m), float(turns[turn]), float(air), float(over[k]))
+    return NetFit(
+        fit, float(x_m), float(y_m), float(turns[turn]), float(air), float(over[k])
+    )

@@ -87,7 +87,9 @@ def main_opening(found: Sequence[Opening]) -> Floats | None:
 
 _STEP_DEG: Final = 5
 _BEARINGS_DEG: Final = np.arange(0, 360, _STEP_DEG)
-_UPWIND: Final = np.stack([np.sin(np.radians(_BEARINGS_DEG)), np.cos(np.radians(_BEARINGS_DEG))])
+_UPWIND: Final = np.stack(
+    [np.sin(np.radians(_BEARINGS_DEG)), np.cos(np.radians(_BEARINGS_DEG))]
+)
 _OFF_BACK_DEG: Final = np.abs((_BEARINGS_DEG - 90 + 180) % 360 - 180)
 
 
@@ -131,7 +133,8 @@ def open_round(
         bearing = math.radians(wind_from_deg)
         upwind = np.array([math.sin(bearing), math.cos(bearing)])
         seen = np.stack(
-            [outlines[..., 0] * upwind[1] - outlines[..., 1] * upwind[0], outlines[..., 2]], axis=-1
+            [outlines[..., 0] * upwind[1] - outlines[..., 1] * upwind[0], outlines[..., 2]],
+            axis=-1,
         )
         whole = union_area(seen, sizes)
         facing = np.flatnonzero(outward @ upwind > 1e-9) + len(roof.faces)

@@ -51,7 +51,11 @@ def rim_edges(shelter: Shelter) -> tuple[RimEdge, ...]:
         (ax, ay, _), (bx, by, _) = places[points[a]], places[points[b]]
         x, y = middles[number]
         size = max(math.hypot(bx - ax, by - ay), 1e-12)
-        way = -1.0 if (by - ay) * ((ax + bx) / 2 - x) + (ax - bx) * ((ay + by) / 2 - y) < 0 else 1.0
+        way = (
+            -1.0
+            if (by - ay) * ((ax + bx) / 2 - x) + (ax - bx) * ((ay + by) / 2 - y) < 0
+            else 1.0
+        )
         outward = np.array([way * (by - ay) / size, way * (ax - bx) / size])
         found.append(
             RimEdge(number, (a, b), shelter.xyz[points[a]], shelter.xyz[points[b]], outward)

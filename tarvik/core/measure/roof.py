@@ -161,13 +161,17 @@ def joined(parts: Sequence[Region]) -> Region:
     Here and below all overlays are rounded to `overlay_grid`: without a grid, GEOS 3.14 gave a
     wrong difference from a region of several parts in about one case of fifty, silently.
     """
-    return as_region(shapely.union_all([p for p in parts if not p.is_empty], grid_size=GRID_M))
+    return as_region(
+        shapely.union_all([p for p in parts if not p.is_empty], grid_size=GRID_M)
+    )
 
 
 def without(region: Region, parts: Sequence[Region]) -> Region:
     """What is left of a region when the parts are taken away."""
     return (
-        as_region(shapely.difference(region, joined(parts), grid_size=GRID_M)) if parts else region
+        as_region(shapely.difference(region, joined(parts), grid_size=GRID_M))
+        if parts
+        else region
     )
 
 
@@ -189,7 +193,9 @@ def as_region(shape: object) -> Region:
     """The polygons of any Shapely result; stray lines and points are dropped."""
     if isinstance(shape, (Polygon, MultiPolygon)):
         return shape
-    parts = [g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))]
+    parts = [
+        g for g in getattr(shape, "geoms", ()) if isinstance(g, (Polygon, MultiPolygon))
+    ]
     return as_region(shapely.union_all(parts, grid_size=GRID_M)) if parts else Polygon()
 
 
@@ -218,7 +224,11 @@ def _part_below(xy: Floats, plane: Floats, height: float) -> Polygon:
         j = (i + 1) % len(xy)
         if under[i] >= 0:
             out.append(xy[i])
-        if (under[i] > 0) != (under[j] > 0) and under[i] != under[j] and under[i] * under[j] < 0:
+        if (
+            (under[i] > 0) != (under[j] > 0)
+            and under[i] != under[j]
+            and under[i] * under[j] < 0
+        ):
             out.append(xy[i] + under[i] / (under[i] - under[j]) * (xy[j] - xy[i]))
     return Polygon(out).buffer(0) if len(out) >= 3 else Polygon()
 

@@ -84,7 +84,9 @@ def downhill(xyz: Floats) -> Floats | None:
         nz += ax * by - ay * bx
     if abs(nz) < 1e-9 * max(math.hypot(nx, ny, nz), 1e-12):
         return None
-    return np.array([nx / nz, ny / nz])  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
+    return np.array(
+        [nx / nz, ny / nz]
+    )  # a plane z = -(nx x + ny y) / nz falls along (nx, ny) / nz
 
 
 def low_points(shelter: Shelter) -> Sequence[str]:
@@ -100,5 +102,7 @@ def low_points(shelter: Shelter) -> Sequence[str]:
             neighbours.setdefault(a, set()).add(b)
             neighbours.setdefault(b, set()).add(a)
     return [
-        p for p, near in neighbours.items() if all(heights[p] <= heights[q] + 1e-9 for q in near)
+        p
+        for p, near in neighbours.items()
+        if all(heights[p] <= heights[q] + 1e-9 for q in near)
     ]

@@ -24,7 +24,9 @@ class Cut:
     end: tuple[float, float]
 
 
-def section(faces: Sequence[Face], origin: tuple[float, float], heading_deg: float) -> list[Cut]:
+def section(
+    faces: Sequence[Face], origin: tuple[float, float], heading_deg: float
+) -> list[Cut]:
     """Cut every face by the upright plane through `origin` along a heading (anticlockwise from +x).
 
     A face that only touches the plane gives nothing. Distances run from the origin along the
@@ -44,10 +46,13 @@ def section(faces: Sequence[Face], origin: tuple[float, float], heading_deg: flo
             j = (i + 1) % len(d)
             if (d[i] > 0) != (d[j] > 0):
                 t = d[i] / (d[i] - d[j])
-                ends.append((float(s[i] + t * (s[j] - s[i])), float(z[i] + t * (z[j] - z[i]))))
+                ends.append(
+                    (float(s[i] + t * (s[j] - s[i])), float(z[i] + t * (z[j] - z[i])))
+                )
         ends.sort()
         cuts += [
-            Cut(face.id, face.role.value, a, b) for a, b in zip(ends[::2], ends[1::2], strict=False)
+            Cut(face.id, face.role.value, a, b)
+            for a, b in zip(ends[::2], ends[1::2], strict=False)
         ]
     return cuts
 

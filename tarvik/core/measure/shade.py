@@ -21,7 +21,11 @@ if TYPE_CHECKING:
     from tarvik.core.weather.sun import Place
 
 SUN_LEAST_DEG: Final = constant(
-    "shade_least_sun", 5.0, "degrees", ENGINEERING, "a lower sun throws no shade worth counting"
+    "shade_least_sun",
+    5.0,
+    "degrees",
+    ENGINEERING,
+    "a lower sun throws no shade worth counting",
 )
 
 
@@ -62,9 +66,18 @@ def shade_through(
         bearing, height = sun_at(place, at)
         if height < SUN_LEAST_DEG:
             continue
-        own = (bearing - front_deg + 270) % 360  # the front faces 270 in the shelter's own frame
+        own = (
+            bearing - front_deg + 270
+        ) % 360  # the front faces 270 in the shelter's own frame
         region = shadow(roof, np.array(sun_travel(own, height)))
         found.append(
-            Shade(at, bearing, height, float(region.area), float(common(region, plan).area), region)
+            Shade(
+                at,
+                bearing,
+                height,
+                float(region.area),
+                float(common(region, plan).area),
+                region,
+            )
         )
     return found

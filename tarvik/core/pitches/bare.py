@@ -77,7 +77,9 @@ def _bag_layout(box: SheetBox, values: Values) -> Layout:
 
 def _bag_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
-    return (Limit("loft", root(width**2 / 4 - 0.2 * width), "it leaves no floor to lie on"),)
+    return (
+        Limit("loft", root(width**2 / 4 - 0.2 * width), "it leaves no floor to lie on"),
+    )
 
 
 BAG: Final = Pitch(
@@ -109,7 +111,9 @@ BAG: Final = Pitch(
     limits=_bag_limits,
     steps=(
         Step("Clear the ground of stones and sticks, and lay a bed of leaves or a mat."),
-        Step("Lay the sheet along the bed, the hood, if it has one, at the head end and tied off."),
+        Step(
+            "Lay the sheet along the bed, the hood, if it has one, at the head end and tied off."
+        ),
         Step(
             "Lie on one side of it and bring both long edges up over you, {loft} high; button "
             "or tie them together."
@@ -166,7 +170,13 @@ NET_ONLY: Final = Pitch(
     "insects off, not rain.",
     settings=(
         Setting(
-            "height", "m", 0.9, 2.5, 1.5, "height of the point the net hangs from", "Hanging point"
+            "height",
+            "m",
+            0.9,
+            2.5,
+            1.5,
+            "height of the point the net hangs from",
+            "Hanging point",
         ),
         Setting(
             "style",

@@ -84,7 +84,9 @@ class Setting:
         None  # of a door, which stands open where air is wanted: the value at which it is shut
     )
     folds_far_edge: bool = False  # the crease lies this far from the far edge of the sheet
-    handy_least: float = 0.0  # less makes it another pitch: taken up to this where no bed is lost
+    handy_least: float = (
+        0.0  # less makes it another pitch: taken up to this where no bed is lost
+    )
 
     def checked(self, value: float) -> float:
         """The value; a choice is taken to the nearest whole number. Raises InputError when out of
@@ -269,11 +271,15 @@ class Pitch:
             if setting.name == name:
                 return setting
         known = ", ".join(s.name for s in self.settings)
-        raise InputError(f"settings.{name}", f"{self.name} has no such setting; it has {known}")
+        raise InputError(
+            f"settings.{name}", f"{self.name} has no such setting; it has {known}"
+        )
 
     def sealed(self, settings: Mapping[str, float]) -> frozenset[frozenset[str]]:
         """Free edges that open nothing at these settings."""
-        shut = self.doors_shut({name: np.array([value]) for name, value in settings.items()}, 1)[0]
+        shut = self.doors_shut(
+            {name: np.array([value]) for name, value in settings.items()}, 1
+        )[0]
         return frozenset(frozenset(edge) for edge in self.laps) if shut else frozenset()
 
     @property

@@ -76,7 +76,9 @@ def _rear(
     back: np.ndarray, length: np.ndarray, zero: np.ndarray
 ) -> tuple[dict[str, Place], dict[str, Place]]:
     """The straight row of five stakes behind the hull, in the world and on the sheet."""
-    world: dict[str, Place] = {f"R{k + 1}": (back, length * (0.5 - k / 4), zero) for k in range(5)}
+    world: dict[str, Place] = {
+        f"R{k + 1}": (back, length * (0.5 - k / 4), zero) for k in range(5)
+    }
     flat: dict[str, Place] = {f"R{k + 1}": (zero, length * (k / 4)) for k in range(5)}
     return world, flat
 
@@ -87,7 +89,12 @@ def _porch_layout(box: SheetBox, values: Values) -> Layout:
     ends' height.
     """
     width, length = turned_box(box, values)
-    hull, behind, front, end = values["hull"], values["behind"], values["height"], values["ends"]
+    hull, behind, front, end = (
+        values["hull"],
+        values["behind"],
+        values["height"],
+        values["ends"],
+    )
     zero, half = np.zeros_like(hull), length / 2
     out = width - behind
     reach = foot_reach(out, front - hull)
@@ -124,7 +131,13 @@ def _porch_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             np.hypot(values["hull"], NARROWEST_SPAN_M),
         ),
         limit_by_trying(
-            _porch_layout, box, values, "height", 0.5, 3.0, "the front edge does not come so high"
+            _porch_layout,
+            box,
+            values,
+            "height",
+            0.5,
+            3.0,
+            "the front edge does not come so high",
         ),
         limit_by_trying(
             _porch_layout,
@@ -253,7 +266,12 @@ def _night_layout(box: SheetBox, values: Values) -> Layout:
         "A": (ax, ay, zero),
         "B": (ax, -ay, zero),
     }
-    flat |= {"H": (behind, half), "K": (width, half), "A": (width, zero), "B": (width, length)}
+    flat |= {
+        "H": (behind, half),
+        "K": (width, half),
+        "A": (width, zero),
+        "B": (width, length),
+    }
     ok = (out >= NARROWEST_SPAN_M) & (ax < 0) & (ay > 0) & (kz > 0) & (kx < 0)
     return laid_out(_NIGHT, hull.size, across(values, flat), world, ok)
 

@@ -25,7 +25,13 @@ from tarvik.core.pitches.base import (
     most_height,
     turned_box,
 )
-from tarvik.core.pitches.geometry import across, laid_out, limit_by_trying, point, turned_about
+from tarvik.core.pitches.geometry import (
+    across,
+    laid_out,
+    limit_by_trying,
+    point,
+    turned_about,
+)
 from tarvik.core.pitches.move import Move
 from tarvik.core.pitches.suits import NO_TIES, SNOW, Suits
 
@@ -147,7 +153,13 @@ A_FRAME_CLOSED: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.3, 2.0, 0.95, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.3,
+            2.0,
+            0.95,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting(
             "inset",
@@ -179,7 +191,10 @@ A_FRAME_CLOSED: Final = Pitch(
             ),
             ("A", "B"),
         ),
-        Step("Stake the other side, corners {C} and {D}: {A-C} across from the first.", ("C", "D")),
+        Step(
+            "Stake the other side, corners {C} and {D}: {A-C} across from the first.",
+            ("C", "D"),
+        ),
         Step(
             "Lay each end in a pleat under its ridge tie, one door over the other, the "
             "weather side outside. Leave a gap "
@@ -255,7 +270,9 @@ def _doored_layout(rise: float, box: SheetBox, values: Values) -> Layout:
     tip = turned_about(
         tip, peak, hem, np.full_like(h, np.pi)
     )  # in its own door's plane, mirrored about P-M
-    tip = tip * np.array([1.0, -1.0, 1.0])  # and that plane's mirror image is the other door's
+    tip = tip * np.array(
+        [1.0, -1.0, 1.0]
+    )  # and that plane's mirror image is the other door's
     world: dict[str, Place] = {
         "P": (zero, zero, h),
         "Q": (length, zero, h),
@@ -277,7 +294,10 @@ def _doored_layout(rise: float, box: SheetBox, values: Values) -> Layout:
         x0, way = (length, -1.0) if far else (zero, 1.0)
         mx, my = np.where(shut, stand, middle), np.where(shut, 0.0, b)
         tx, ty, tz = (np.where(shut, tip[:, k], (rise, b, 0.0)[k]) for k in range(3))
-        world |= {f"M{i}": (x0 + way * mx, y * my, zero), f"T{i}": (x0 + way * tx, y * ty, tz)}
+        world |= {
+            f"M{i}": (x0 + way * mx, y * my, zero),
+            f"T{i}": (x0 + way * tx, y * ty, tz),
+        }
         u = width if right else zero
         flat |= {f"M{i}": (u, x0 + way * middle), f"T{i}": (u, x0 + way * (rise + zero))}
     ok = (length - 2 * foot >= NARROWEST_SPAN_M) & ((rise == 0) | (values["turn"] < 0.5))
@@ -367,7 +387,9 @@ def _doored(rise: float) -> Pitch:
         ),
         minutes=9,
         suits=Suits(
-            first=("storm",), well=("steady-rain", SNOW), never=("cold-fire", "fair-view", "shade")
+            first=("storm",),
+            well=("steady-rain", SNOW),
+            never=("cold-fire", "fair-view", "shade"),
         ),
         faults=(
             (

@@ -52,7 +52,11 @@ LOWEST_RISE_M: Final = constant(
     "least height of the ridge above the held-off corners, so that water runs",
 )
 SHADE_LEAST_DEG: Final = constant(
-    "shade_least", 10.0, "degrees", "common practice", "a four-corner shade falls at least so much"
+    "shade_least",
+    10.0,
+    "degrees",
+    "common practice",
+    "a four-corner shade falls at least so much",
 )
 
 _DIAGONAL: Final = Pattern(
@@ -64,7 +68,8 @@ _DIAGONAL: Final = Pattern(
 def _diagonal_uv(box: SheetBox, size: int) -> Floats:
     width, length = box
     return np.broadcast_to(
-        np.array([[0, 0], [width, length], [width, 0], [0, length]], dtype=np.float64), (size, 4, 2)
+        np.array([[0, 0], [width, length], [width, 0], [0, length]], dtype=np.float64),
+        (size, 4, 2),
     )
 
 
@@ -85,7 +90,9 @@ def _plow_layout(box: SheetBox, values: Values) -> Layout:
         corners.append((x, root(side**2 - h**2 - x**2)))
     reach = np.where(h <= most_height(np.full_like(h, min(box))), reach, np.nan)
     (xa, ya), (xb, yb) = corners
-    start = stacked([(zero, zero, h), (reach, zero, zero), (xa, -ya, zero), (xb, yb, zero)], h.size)
+    start = stacked(
+        [(zero, zero, h), (reach, zero, zero), (xa, -ya, zero), (xb, yb, zero)], h.size
+    )
     held = np.zeros((4, 3), dtype=bool)
     held[:, 2] = True
     held[0] = True
@@ -130,7 +137,8 @@ def _fly_sines(box: SheetBox, near: Floats, far: Floats, corner: Floats) -> list
     width, length = box
     reach, feet = _fly_frame(box, near, far)
     return [
-        (foot - corner) * np.hypot(width, length) / (_altitude(box) * reach) for _, foot in feet
+        (foot - corner) * np.hypot(width, length) / (_altitude(box) * reach)
+        for _, foot in feet
     ]
 
 
@@ -145,7 +153,9 @@ def _fly_layout(box: SheetBox, values: Values) -> Layout:
     for (share, foot), sine, hand in zip(
         feet, _fly_sines(box, near, far, corner), (-1.0, 1.0), strict=True
     ):
-        fall = np.where((foot - corner >= LOWEST_RISE_M) & (sine <= STEEPEST_SINE), sine, np.nan)
+        fall = np.where(
+            (foot - corner >= LOWEST_RISE_M) & (sine <= STEEPEST_SINE), sine, np.nan
+        )
         out = altitude * root(1 - fall**2)
         points.append(
             (
@@ -189,8 +199,14 @@ def _fly_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             np.fmax(np.min([foot for _, foot in feet], axis=0) - LOWEST_RISE_M, 0.0),
             "the ridge must stand above the side corners, or water pools",
         ),
-        Limit("height", _bisect(lambda v: foldable(v, far), np.fmin(near, low), high), short),
-        Limit("height_far", _bisect(lambda v: foldable(near, v), np.fmin(far, low), high), short),
+        Limit(
+            "height", _bisect(lambda v: foldable(v, far), np.fmin(near, low), high), short
+        ),
+        Limit(
+            "height_far",
+            _bisect(lambda v: foldable(near, v), np.fmin(far, low), high),
+            short,
+        ),
     )
 
 
@@ -236,7 +252,8 @@ PLOW_POINT: Final = Pitch(
             ("R",),
         ),
         Step(
-            "Stake side corner {A}: {A-P} from the foot of the support and {A-R} from {R}.", ("A",)
+            "Stake side corner {A}: {A-P} from the foot of the support and {A-R} from {R}.",
+            ("A",),
         ),
         Step(
             (
@@ -291,7 +308,13 @@ DIAGONAL_FLY: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.3, 2.5, 1.4, "height of the front end of the diagonal", "Front height"
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.4,
+            "height of the front end of the diagonal",
+            "Front height",
         ),
         Setting(
             "height_far",
@@ -332,7 +355,10 @@ DIAGONAL_FLY: Final = Pitch(
             ),
             ("A",),
         ),
-        Step("Pull side corner {B} the other way and stake it; the two stand {A-B} apart.", ("B",)),
+        Step(
+            "Pull side corner {B} the other way and stake it; the two stand {A-B} apart.",
+            ("B",),
+        ),
         Step(
             "One corner a little lower than the other sheds the water to one place. Go round "
             "once more."
@@ -373,13 +399,19 @@ def _as_fly(values: Values) -> Values:
 def _shade_low(box: SheetBox, values: Values) -> Floats:
     """Height of the low corners above which the sides would be too flat to shed water."""
     return np.asarray(
-        np.fmax(values["height"] - _altitude(box) * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0)
+        np.fmax(
+            values["height"] - _altitude(box) * np.sin(np.radians(SHADE_LEAST_DEG)), 0.0
+        )
     )
 
 
 def _shade_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     return (
-        Limit("low", _shade_low(box, values), "flatter than ten degrees, water would stand on it"),
+        Limit(
+            "low",
+            _shade_low(box, values),
+            "flatter than ten degrees, water would stand on it",
+        ),
         Limit(
             "height",
             values["low"] + _altitude(box) * STEEPEST_SINE,
@@ -408,7 +440,9 @@ FOUR_CORNER_SHADE: Final = Pitch(
         "at the low corners."
     ),
     settings=(
-        Setting("height", "m", 0.8, 2.5, 1.8, "height of the two high corners", "High corners"),
+        Setting(
+            "height", "m", 0.8, 2.5, 1.8, "height of the two high corners", "High corners"
+        ),
         Setting("low", "m", 0.2, 2.2, 0.4, "height of the two low corners", "Low corners"),
     ),
     pattern=_DIAGONAL,
@@ -478,9 +512,14 @@ def _tipped_layout(box: SheetBox, values: Values) -> Layout:
     px, py = np.hypot(width, length - tip), np.hypot(width - tip, length)
     reach_x, reach_y = root(px**2 - h**2), root(py**2 - h**2)
     crease = tip * np.sqrt(2)
-    at = (reach_x**2 - reach_y**2 + crease**2) / (2 * crease)  # of the foot of P along X-Y, from X
+    at = (reach_x**2 - reach_y**2 + crease**2) / (
+        2 * crease
+    )  # of the foot of P along X-Y, from X
     back = root(reach_x**2 - at**2)
-    x, y = (back, -at), (back, crease - at)  # P's foot at the origin, the crease across behind it
+    x, y = (
+        (back, -at),
+        (back, crease - at),
+    )  # P's foot at the origin, the crease across behind it
     a = circles(zero, zero, root(width**2 - h**2), x[0], x[1], length - tip, -1.0)
     b = circles(zero, zero, root(length**2 - h**2), y[0], y[1], width - tip, 1.0)
     r = (back - tip / np.sqrt(2), (x[1] + y[1]) / 2)
@@ -513,7 +552,9 @@ def _tipped_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     return (
         Limit(
             "tip",
-            _bisect(lambda v: folds(h, v), np.full_like(h, 0.05), np.full_like(h, max(box))),
+            _bisect(
+                lambda v: folds(h, v), np.full_like(h, 0.05), np.full_like(h, max(box))
+            ),
             "it leaves too little roof",
         ),
         Limit(
@@ -545,7 +586,13 @@ PLOW_POINT_FLOORED: Final = Pitch(
             "Peak height",
         ),
         Setting(
-            "tip", "m", 0.3, 2.0, 0.8, "how much of each edge the folded tip takes", "Folded tip"
+            "tip",
+            "m",
+            0.3,
+            2.0,
+            0.8,
+            "how much of each edge the folded tip takes",
+            "Folded tip",
         ),
     ),
     pattern=_TIPPED,
@@ -662,7 +709,15 @@ PLOW_POINT_AWNING: Final = Pitch(
         "front edge."
     ),
     settings=(
-        Setting("height", "m", 0.3, 2.5, 1.3, "height of the peak above the ground", "Peak height"),
+        Setting(
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.3,
+            "height of the peak above the ground",
+            "Peak height",
+        ),
         Setting(
             "angle",
             DEGREES,
@@ -702,10 +757,14 @@ PLOW_POINT_AWNING: Final = Pitch(
             ),
             ("A", "B"),
         ),
-        Step("Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."),
+        Step(
+            "Fly the rest as an awning: corner {N} on a pole or to a tree, corner {M} guyed low."
+        ),
     ),
     minutes=5,
-    suits=Suits(well=("fixed-camp",), fair=("steady-rain", "fair-view"), never=("storm", SNOW)),
+    suits=Suits(
+        well=("fixed-camp",), fair=("steady-rain", "fair-view"), never=("storm", SNOW)
+    ),
     shape=Shape.OBLONG,
     faults=("The awning pulls the peak over: guy the support against it.",),
     moves=(

@@ -30,11 +30,19 @@ def circles(
     gap = np.hypot(dx, dy)
     along = (ra**2 - rb**2 + gap**2) / (2 * gap)
     off = root(ra**2 - along**2)
-    return ax + (along * dx - hand * off * dy) / gap, ay + (along * dy + hand * off * dx) / gap
+    return ax + (along * dx - hand * off * dy) / gap, ay + (
+        along * dy + hand * off * dx
+    ) / gap
 
 
 def furthest_meeting(
-    ax: Floats, ay: Floats, ra: Floats, bx: Floats, by: Floats, rb: Floats, way: tuple[float, float]
+    ax: Floats,
+    ay: Floats,
+    ra: Floats,
+    bx: Floats,
+    by: Floats,
+    rb: Floats,
+    way: tuple[float, float],
 ) -> tuple[Floats, Floats]:
     """Of the two places where circles about a and b meet, the one further along `way`; NaN where
     they do not.
@@ -75,7 +83,10 @@ def point(x: Floats, y: Floats, z: Floats) -> Floats:
 def across(values: Values, places: Mapping[str, Place]) -> dict[str, Place]:
     """Flat places (across, along) of every point, with `turn` undone."""
     turn = values["turn"] > 0.5
-    return {name: (np.where(turn, v, u), np.where(turn, u, v)) for name, (u, v) in places.items()}
+    return {
+        name: (np.where(turn, v, u), np.where(turn, u, v))
+        for name, (u, v) in places.items()
+    }
 
 
 def laid_out(
@@ -140,9 +151,15 @@ def stretch_that_folds(
         return inside
 
     most = (
-        float(grid[last]) if last == TRIES - 1 else edge(float(grid[last]), float(grid[last + 1]))
+        float(grid[last])
+        if last == TRIES - 1
+        else edge(float(grid[last]), float(grid[last + 1]))
     )
-    least = float(grid[first]) if first == 0 else edge(float(grid[first]), float(grid[first - 1]))
+    least = (
+        float(grid[first])
+        if first == 0
+        else edge(float(grid[first]), float(grid[first - 1]))
+    )
     return least, most
 
 

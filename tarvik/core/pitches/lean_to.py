@@ -37,7 +37,13 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 _HEIGHT: Final = Setting(
-    "height", "m", 0.3, 2.5, 1.3, "height of the front edge above the ground", "Front height"
+    "height",
+    "m",
+    0.3,
+    2.5,
+    1.3,
+    "height of the front edge above the ground",
+    "Front height",
 )
 _LOOK: Final = Step(
     "Look up for dead branches, and clear the ground of stones and sticks. The low edge goes "
@@ -60,7 +66,9 @@ _AWNED: Final = Pattern(
         Panel("awning", Role.AWNING, ("C", "D", "Q", "P")),
     ),
 )
-_PLAIN: Final = Pattern(("P", "Q", "A", "B"), (Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),))
+_PLAIN: Final = Pattern(
+    ("P", "Q", "A", "B"), (Panel("roof", Role.ROOF, ("P", "Q", "B", "A")),)
+)
 _FLOORED: Final = Pattern(
     ("P", "Q", "A", "B", "C", "D"),
     (
@@ -101,7 +109,9 @@ def _plain_layout(box: SheetBox, values: Values) -> Layout:
 
 def _plain_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
-    return (Limit("height", most_height(width), "the sheet does not reach the ground behind"),)
+    return (
+        Limit("height", most_height(width), "the sheet does not reach the ground behind"),
+    )
 
 
 def _floored_layout(box: SheetBox, values: Values) -> Layout:
@@ -111,7 +121,11 @@ def _floored_layout(box: SheetBox, values: Values) -> Layout:
     depth = np.where(depth >= values["floor"], depth, np.nan)
     zero = np.zeros_like(width)
     return _lay(
-        _FLOORED, values, [zero, roof, width], [zero, depth, depth - values["floor"]], length
+        _FLOORED,
+        values,
+        [zero, roof, width],
+        [zero, depth, depth - values["floor"]],
+        length,
     )
 
 
@@ -181,12 +195,20 @@ def _awned_limits(flap: str) -> Callable[[SheetBox, Values], tuple[Limit, ...]]:
 
 
 FLOOR_LEAST_M: Final = constant(
-    "floor_takes_mat", 0.70, "m", COMMON_PRACTICE, "least depth of a floor on which somebody lies"
+    "floor_takes_mat",
+    0.70,
+    "m",
+    COMMON_PRACTICE,
+    "least depth of a floor on which somebody lies",
 )
 FLAP_SHARES: Final = (0.28, 0.40)
 """Share of a wind wedge's depth that its flap takes: about a third."""
 FLAP_ENDS_M: Final = constant(
-    "flap_ends", 0.40, "m", COMMON_PRACTICE, "highest that a wind wedge's flap ends over the ground"
+    "flap_ends",
+    0.40,
+    "m",
+    COMMON_PRACTICE,
+    "highest that a wind wedge's flap ends over the ground",
 )
 
 
@@ -231,7 +253,9 @@ LEAN_TO: Final = Pitch(
         _FINISH,
     ),
     minutes=4,
-    suits=Suits(first=("cold-fire", "fair-view", "lunch"), never=("storm", SNOW), plain=True),
+    suits=Suits(
+        first=("cold-fire", "fair-view", "lunch"), never=("storm", SNOW), plain=True
+    ),
     faults=(
         "The middle hangs as a trough: pull the middle of the rear edge back, or lower the front.",
         (
@@ -258,7 +282,11 @@ LEAN_TO: Final = Pitch(
         Move(
             "lean-to",
             "Lower the front edge",
-            ("Lower both ends alike.", "Move the rear stakes back until the roof is tight.", ROUND),
+            (
+                "Lower both ends alike.",
+                "Move the rear stakes back until the roof is tight.",
+                ROUND,
+            ),
             3.0,
             keeps=("turn",),
         ),
@@ -400,7 +428,9 @@ LEAN_TO_AWNING: Final = Pitch(
         _FINISH,
     ),
     minutes=6,
-    suits=Suits(well=("steady-rain", "fixed-camp"), fair=("cold-fire", "lunch"), never=(SNOW,)),
+    suits=Suits(
+        well=("steady-rain", "fixed-camp"), fair=("cold-fire", "lunch"), never=(SNOW,)
+    ),
     faults=(
         (
             "Water runs down onto who sits in front: let the awning fall further, or lift one "
@@ -434,7 +464,13 @@ WIND_WEDGE: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.3, 2.5, 0.9, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.3,
+            2.5,
+            0.9,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting("flap", "m", 0.2, 1.5, 0.5, "length of the front flap", "Front flap"),
         Setting(
@@ -487,7 +523,11 @@ WIND_WEDGE: Final = Pitch(
         Move(
             "wind-wedge",
             "Lower the ridge",
-            ("Lower both ends alike.", "Move the rear stakes back, the flap's guys in.", ROUND),
+            (
+                "Lower both ends alike.",
+                "Move the rear stakes back, the flap's guys in.",
+                ROUND,
+            ),
             3.0,
             keeps=("flap", "turn"),
         ),

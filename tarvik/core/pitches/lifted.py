@@ -62,7 +62,9 @@ def _mesh_pattern(names: dict[str, str], roles: dict[str, Role]) -> Pattern:
     return Pattern(tuple(names.values()), tuple(panels), give)
 
 
-def _settled(pattern: Pattern, mesh: Mesh, flat: Floats, start: Floats, held: np.ndarray) -> Layout:
+def _settled(
+    pattern: Pattern, mesh: Mesh, flat: Floats, start: Floats, held: np.ndarray
+) -> Layout:
     """The hung shape, NaN where a thread would stretch, the cloth shear too far, or a point sink
     into the ground.
     """
@@ -88,13 +90,17 @@ _PLOW_NAMES: Final = {
     "m3": "H",
     "k": "K",
 }
-_PLOW: Final = _mesh_pattern(_PLOW_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF))
+_PLOW: Final = _mesh_pattern(
+    _PLOW_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF)
+)
 _PLOW_MESH: Final = Mesh.of(
     _PLOW, (("E", "P", "A"), ("F", "A", "R"), ("G", "B", "R"), ("H", "P", "B"))
 )
 
 
-def _plow_layout_at(hood: tuple[float, float] | None, box: SheetBox, values: Values) -> Layout:
+def _plow_layout_at(
+    hood: tuple[float, float] | None, box: SheetBox, values: Values
+) -> Layout:
     """From the plain plow point, the middle (or hood) raised by `lift`; rear edges stay on the
     ground.
     """
@@ -104,7 +110,9 @@ def _plow_layout_at(hood: tuple[float, float] | None, box: SheetBox, values: Val
     p, r, a, b = (plain.start[:, i] for i in range(4))
     right = (u / width) >= (v / length)  # which of the two slopes the lifted point lies on
     side, along, off = (
-        (a, u - v * width / length, v / length) if right else (b, v - u * length / width, u / width)
+        (a, u - v * width / length, v / length)
+        if right
+        else (b, v - u * length / width, u / width)
     )
     size = width if right else length
     k = p + (side - p) * (along / size) + (r - p) * off
@@ -239,7 +247,9 @@ _LEAN_NAMES: Final = {
     "m3": "E",
     "k": "K",
 }
-_LEAN: Final = _mesh_pattern(_LEAN_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF))
+_LEAN: Final = _mesh_pattern(
+    _LEAN_NAMES, dict.fromkeys(("c0", "c1", "c2", "c3"), Role.ROOF)
+)
 _LEAN_MESH: Final = Mesh.of(_LEAN, (("F", "Q", "B"), ("E", "P", "A"), ("C", "A", "B")))
 
 
@@ -349,7 +359,11 @@ LEAN_TO_LIFTED: Final = Pitch(
         TURN,
     ),
     pattern=_LEAN,
-    anchors=(*anchors("PQ", "ABC"), Anchor("K", Hold.LIFTED, "lifting cord"), *free("T", "E", "F")),
+    anchors=(
+        *anchors("PQ", "ABC"),
+        Anchor("K", Hold.LIFTED, "lifting cord"),
+        *free("T", "E", "F"),
+    ),
     pull=PullSide.FRONT_EDGE,
     layout=_lean_layout,
     limits=_lean_limits,

@@ -96,7 +96,13 @@ A_FRAME: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.3, 2.5, 1.0, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.0,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting(
             "offset",
@@ -146,7 +152,9 @@ A_FRAME: Final = Pitch(
     ),
     minutes=5,
     suits=Suits(
-        first=("storm", "steady-rain", SNOW, POLES), well=("warm-insects", "fixed-camp"), plain=True
+        first=("storm", "steady-rain", SNOW, POLES),
+        well=("warm-insects", "fixed-camp"),
+        plain=True,
     ),
     faults=(
         (
@@ -183,7 +191,9 @@ def _spread_layout(
     width, length = turned_box(box, values)
     half, zero = width / 2, np.zeros_like(width)
     uv = place_uv(
-        values, [half, half, zero, zero, width, width], [zero, length, zero, length, zero, length]
+        values,
+        [half, half, zero, zero, width, width],
+        [zero, length, zero, length, zero, length],
     )
     x = [zero, length, zero, length, zero, length]
     y = [zero, zero, left[0], left[0], -right[0], -right[0]]
@@ -230,7 +240,9 @@ def _flown_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
     return (
         Limit(
-            "angle", _steepest(width / 2, values["height"]), "the edges would reach into the ground"
+            "angle",
+            _steepest(width / 2, values["height"]),
+            "the edges would reach into the ground",
         ),
     )
 
@@ -239,7 +251,9 @@ def _porch_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     width, _ = turned_box(box, values)
     near_level = np.abs(values["angle"]) < PORCH_LEAST_DEG - 1e-9
     return (
-        Limit("height", most_height(width / 2), "the weather side does not reach the ground"),
+        Limit(
+            "height", most_height(width / 2), "the weather side does not reach the ground"
+        ),
         Limit(
             "angle",
             np.where(near_level, -PORCH_LEAST_DEG, _steepest(width / 2, values["height"])),
@@ -267,7 +281,13 @@ A_FRAME_FLOWN: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.5, 2.5, 1.8, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.5,
+            2.5,
+            1.8,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting(
             "angle",
@@ -344,7 +364,13 @@ A_FRAME_PORCH: Final = Pitch(
     "level.",
     settings=(
         Setting(
-            "height", "m", 0.3, 2.5, 1.2, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.3,
+            2.5,
+            1.2,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting(
             "angle",
@@ -364,7 +390,9 @@ A_FRAME_PORCH: Final = Pitch(
     layout=_porch_layout,
     limits=_porch_limits,
     steps=(
-        Step("Look up for dead branches, and clear the ground. The closed side goes to the wind."),
+        Step(
+            "Look up for dead branches, and clear the ground. The closed side goes to the wind."
+        ),
         _RIDGE_STEP,
         Step(
             (
@@ -434,7 +462,9 @@ def _tube_layout(box: SheetBox, values: Values) -> Layout:
     width, length = turned_box(box, values)
     height, zero = values["height"], np.zeros_like(width)
     side = width / 4 + height**2 / width
-    half = np.where(width - 2 * side >= 2 * NARROWEST_SPAN_M, foot_reach(side, height), np.nan)
+    half = np.where(
+        width - 2 * side >= 2 * NARROWEST_SPAN_M, foot_reach(side, height), np.nan
+    )
     across = [side, side, zero, zero, 2 * side, 2 * side, width, width]
     uv = place_uv(values, across, [zero, length] * 4)
     x = [zero, length] * 4
@@ -469,7 +499,13 @@ A_FRAME_FLOORED: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.3, 1.5, 0.8, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.3,
+            1.5,
+            0.8,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         TURN,
     ),
@@ -507,7 +543,10 @@ A_FRAME_FLOORED: Final = Pitch(
         Move(
             "a-frame-floored",
             "Lower the ridge",
-            ("Slacken the ridge at both ends, lower it, and draw the floor's edge out.", ROUND),
+            (
+                "Slacken the ridge at both ends, lower it, and draw the floor's edge out.",
+                ROUND,
+            ),
             4.0,
             keeps=("turn",),
         ),

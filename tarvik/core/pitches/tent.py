@@ -105,16 +105,18 @@ def _wedge_layout(box: SheetBox, values: Values) -> Layout:
     rear = s - strip
     back = foot_reach(rear, h)
     flat_side = rear - side
-    mx, my = circles(zero, zero, root(half**2 + side**2 - h**2), back, -half, flat_side, -1.0)
+    mx, my = circles(
+        zero, zero, root(half**2 + side**2 - h**2), back, -half, flat_side, -1.0
+    )
     d, x = meeting_hem(h, half, zero, side, mx)
     state = values["doors"]
     shut = state == SHUT
     d = np.where(shut, d, side / 2)
     peak, m3, hem = point(zero, zero, h), point(mx, my, zero), point(x, zero, zero)
     along = (hem - m3) / np.linalg.norm(hem - m3, axis=1, keepdims=True)
-    lap = turned_about(hem + d[:, None] * along, peak, hem, np.full_like(h, np.pi)) * np.array(
-        [1.0, -1.0, 1.0]
-    )
+    lap = turned_about(
+        hem + d[:, None] * along, peak, hem, np.full_like(h, np.pi)
+    ) * np.array([1.0, -1.0, 1.0])
     tip = _door_tip(state, h, half, side, (mx, my), point(back, -half, zero))
     corner = np.where(shut[:, None], lap, tip)
     crease = np.where(shut[:, None], hem, m3 + (corner - m3) * ((side - d) / side)[:, None])
@@ -140,13 +142,23 @@ def _wedge_layout(box: SheetBox, values: Values) -> Layout:
         wx, wy, wz = world[one]
         world[other] = (wx, -wy, wz)
         flat[other] = (s - flat[one][0], flat[one][1])
-    ok = (flat_side >= NARROWEST_SPAN_M) & (my < 0) & (corner[:, 2] >= -1e-9) & (back > strip)
+    ok = (
+        (flat_side >= NARROWEST_SPAN_M)
+        & (my < 0)
+        & (corner[:, 2] >= -1e-9)
+        & (back > strip)
+    )
     ok &= shut | (corner[:, 1] <= 0)  # an open door stays on its own side
     return laid_out(_WEDGE, h.size, flat, world, ok)
 
 
 def _door_tip(
-    state: Floats, h: Floats, half: Floats, side: Floats, stake: tuple[Floats, Floats], rear: Floats
+    state: Floats,
+    h: Floats,
+    half: Floats,
+    side: Floats,
+    stake: tuple[Floats, Floats],
+    rear: Floats,
 ) -> Floats:
     """Corner (N, 3) of the right door when it is not shut: laid back on its wall, staked out in
     front, or flown.
@@ -179,7 +191,13 @@ def _wedge_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             "the doors do not meet, or the sheet does not reach the ground",
         ),
         limit_by_trying(
-            _wedge_layout, box, values, "side", 0.1, s, "the doors do not meet in the middle"
+            _wedge_layout,
+            box,
+            values,
+            "side",
+            0.1,
+            s,
+            "the doors do not meet in the middle",
         ),
         limit_by_trying(
             _wedge_layout, box, values, "strip", 0.0, s / 2, "it leaves too little roof"
@@ -197,7 +215,15 @@ CLOSED_WEDGE: Final = Pitch(
         "corners shut as doors."
     ),
     settings=(
-        Setting("height", "m", 0.6, 2.6, 1.4, "height of the peak above the ground", "Peak height"),
+        Setting(
+            "height",
+            "m",
+            0.6,
+            2.6,
+            1.4,
+            "height of the peak above the ground",
+            "Peak height",
+        ),
         Setting(
             "side",
             "m",
@@ -251,7 +277,9 @@ CLOSED_WEDGE: Final = Pitch(
         ),
     ),
     minutes=8,
-    suits=Suits(first=("storm", "steady-rain", SNOW), never=("cold-fire", "fair-view", "shade")),
+    suits=Suits(
+        first=("storm", "steady-rain", SNOW), never=("cold-fire", "fair-view", "shade")
+    ),
     faults=(
         (
             "The doors gape: the side stakes stand too far forward. Move them along the edge "
@@ -308,7 +336,13 @@ def _tent_layout(box: SheetBox, values: Values) -> Layout:
     across = half - a
     bx = root((s - front) ** 2 - h**2)
     wx, wy = circles(
-        zero, zero, root(half**2 + (front - s + a) ** 2 - h**2), bx, -across, a * np.sqrt(2), -1.0
+        zero,
+        zero,
+        root(half**2 + (front - s + a) ** 2 - h**2),
+        bx,
+        -across,
+        a * np.sqrt(2),
+        -1.0,
     )
     ox, oy = circles(
         zero, zero, root(half**2 + front**2 - h**2), wx, wy, s - a, -1.0
@@ -318,9 +352,13 @@ def _tent_layout(box: SheetBox, values: Values) -> Layout:
     jx = wx + share * (ox - wx)
     size = np.hypot(jx, h)
     turn = np.arccos(
-        np.clip((size**2 + d**2 - half**2 - front**2) / (2 * size * np.maximum(d, 1e-9)), -1, 1)
+        np.clip(
+            (size**2 + d**2 - half**2 - front**2) / (2 * size * np.maximum(d, 1e-9)), -1, 1
+        )
     )
-    turn = np.arctan2(h, -jx) + turn  # of the flap's hem in the middle plane, up from straight back
+    turn = (
+        np.arctan2(h, -jx) + turn
+    )  # of the flap's hem in the middle plane, up from straight back
     peak, hem = point(zero, zero, h), point(jx, zero, zero)
     corner = point(jx + d * np.cos(turn), zero, d * np.sin(turn))
     corner = turned_about(
@@ -383,9 +421,17 @@ def _tent_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             "the front does not close, or the back does not reach the ground",
         ),
         limit_by_trying(
-            _tent_layout, box, values, "tuck", 0.05, s / 2, "it leaves too little cloth at the back"
+            _tent_layout,
+            box,
+            values,
+            "tuck",
+            0.05,
+            s / 2,
+            "it leaves too little cloth at the back",
         ),
-        limit_by_trying(_tent_layout, box, values, "front", 0.1, s, "the front does not close"),
+        limit_by_trying(
+            _tent_layout, box, values, "front", 0.1, s, "the front does not close"
+        ),
     )
 
 
@@ -514,7 +560,8 @@ def _cone_pattern(count: int) -> Pattern:
     return Pattern(
         ("P", *rim),
         tuple(
-            Panel(f"gore {k + 1}", Role.ROOF, ("P", rim[k], rim[k + 1])) for k in range(count - 1)
+            Panel(f"gore {k + 1}", Role.ROOF, ("P", rim[k], rim[k + 1]))
+            for k in range(count - 1)
         ),
     )
 
@@ -533,12 +580,18 @@ def _cone_layout(
     for k in range(len(rim) - 1):
         chord = float(np.hypot(rim[k + 1][0] - rim[k][0], rim[k + 1][1] - rim[k][1]))
         cos = (foot[k] ** 2 + foot[k + 1] ** 2 - chord**2) / (2 * foot[k] * foot[k + 1])
-        turns.append(turns[-1] + np.where(np.abs(cos) <= 1, np.arccos(np.clip(cos, -1, 1)), np.nan))
+        turns.append(
+            turns[-1] + np.where(np.abs(cos) <= 1, np.arccos(np.clip(cos, -1, 1)), np.nan)
+        )
     start = turns[-1] / 2
     world: dict[str, Place] = {"P": (zero, zero, h)}
     flat: dict[str, Place] = {"P": apex}
     for k, turn in enumerate(turns):
-        world[f"B{k}"] = (foot[k] * np.cos(start - turn), foot[k] * np.sin(start - turn), zero)
+        world[f"B{k}"] = (
+            foot[k] * np.cos(start - turn),
+            foot[k] * np.sin(start - turn),
+            zero,
+        )
         flat[f"B{k}"] = rim[k]
     ok = (turns[-1] <= HALF_TURN_MOST_RAD) & (np.min(foot, axis=0) >= NARROWEST_SPAN_M)
     return laid_out(_cone_pattern(len(rim)), h.size, flat, world, ok)
@@ -554,7 +607,9 @@ def _half_rectangle(box: SheetBox) -> tuple[tuple[float, float], list[tuple[floa
 
 def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> Pitch:
     def layout(box: SheetBox, values: Values) -> Layout:
-        return _cone_layout(*(_cone_points(outline) if outline else _half_rectangle(box)), values)
+        return _cone_layout(
+            *(_cone_points(outline) if outline else _half_rectangle(box)), values
+        )
 
     def limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
         return (
@@ -570,7 +625,9 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
         )
 
     pattern = _cone_pattern(count)
-    outwards = tuple(sorted(pattern.points[1:], key=lambda q: abs(int(q[1:]) - (count - 1) / 2)))
+    outwards = tuple(
+        sorted(pattern.points[1:], key=lambda q: abs(int(q[1:]) - (count - 1) / 2))
+    )
     return Pitch(
         slug="half-cone",
         name="Half cone",
@@ -583,7 +640,13 @@ def _half_cone(outline: tuple[tuple[float, float], ...] | None, count: int) -> P
         ),
         settings=(
             Setting(
-                "height", "m", 0.4, 2.5, 1.2, "height of the peak above the ground", "Peak height"
+                "height",
+                "m",
+                0.4,
+                2.5,
+                1.2,
+                "height of the peak above the ground",
+                "Peak height",
             ),
         ),
         pattern=pattern,

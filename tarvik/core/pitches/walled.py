@@ -63,7 +63,10 @@ def _layout(box: SheetBox, values: Values) -> Layout:
     c = a**2 - h**2
     n2 = d**2 + a**2
     s = root(c * n2 - c**2)
-    ox, oy = (d * c - a * s) / n2, (a * c + d * s) / n2  # off the pole's foot: back, and outwards
+    ox, oy = (
+        (d * c - a * s) / n2,
+        (a * c + d * s) / n2,
+    )  # off the pole's foot: back, and outwards
     share = half / (d - ox)  # how far along the hem the floor's front edge is met
     inwards = (a - oy) * share
     y = length / 2 - a  # of the left pole
@@ -164,7 +167,9 @@ LEAN_TO_WALLED: Final = Pitch(
             "of the fold.",
             ("O", "N"),
         ),
-        Step("Tuck the floor's corners under along the walls, so that no floor shows outside."),
+        Step(
+            "Tuck the floor's corners under along the walls, so that no floor shows outside."
+        ),
     ),
     minutes=10,
     suits=Suits(well=("cold-fire", POLES), fair=("storm", "steady-rain")),

@@ -97,12 +97,16 @@ def _wrap_layout(box: SheetBox, values: Values) -> Layout:
 
 def _wrap_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
     s = _side(box)
-    awning = np.degrees(np.arcsin(np.clip(values["height"] * np.sqrt(2) / values["inset"], -1, 1)))
+    awning = np.degrees(
+        np.arcsin(np.clip(values["height"] * np.sqrt(2) / values["inset"], -1, 1))
+    )
     return (
         limit_by_trying(
             _wrap_layout, box, values, "height", 0.1, s, "the sides do not reach the ground"
         ),
-        limit_by_trying(_wrap_layout, box, values, "inset", 0.05, s, "it leaves too little roof"),
+        limit_by_trying(
+            _wrap_layout, box, values, "inset", 0.05, s, "it leaves too little roof"
+        ),
         Limit(
             "awning",
             np.where(values["height"] * np.sqrt(2) >= values["inset"], 90.0, awning),
@@ -123,7 +127,13 @@ CORNER_WRAP: Final = Pitch(
     ),
     settings=(
         Setting(
-            "height", "m", 0.4, 2.5, 1.3, "height of the ridge above the ground", "Ridge height"
+            "height",
+            "m",
+            0.4,
+            2.5,
+            1.3,
+            "height of the ridge above the ground",
+            "Ridge height",
         ),
         Setting(
             "inset",
@@ -181,7 +191,9 @@ CORNER_WRAP: Final = Pitch(
     ),
     minutes=6,
     suits=Suits(
-        first=("cold-fire",), fair=("storm", "steady-rain", "fixed-camp"), never=("warm-insects",)
+        first=("cold-fire",),
+        fair=("storm", "steady-rain", "fixed-camp"),
+        never=("warm-insects",),
     ),
     shape=Shape.SQUARE,
     faults=(
@@ -229,7 +241,9 @@ def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
     rest = s - a
     mp, mq = zero, zero + s / 2
     m_q2, m_q1 = np.hypot(s, rest - s / 2), np.hypot(rest, s / 2)
-    p2, q2 = circles(zero + s, zero, root(rest**2 - h2**2), mp, mq, root(m_q2**2 - h2**2), 1.0)
+    p2, q2 = circles(
+        zero + s, zero, root(rest**2 - h2**2), mp, mq, root(m_q2**2 - h2**2), 1.0
+    )
     pole_gap = root(2 * a**2 - (h1 - h2) ** 2)
     p1, q1 = circles(mp, mq, root(m_q1**2 - h1**2), p2, q2, pole_gap, -1.0)
     pt, qt = circles(mp, mq, zero + s / 2, p1, q1, root(rest**2 - h1**2), -1.0)
@@ -244,10 +258,14 @@ def _awning_wedge_layout(box: SheetBox, values: Values) -> Layout:
     arm, middle = (a / np.sqrt(2))[:, None], (one + two) / 2
     staked = np.arcsin(
         np.where(
-            middle[:, 2] <= arm[:, 0] * rise[:, 2], middle[:, 2] / (arm[:, 0] * rise[:, 2]), np.nan
+            middle[:, 2] <= arm[:, 0] * rise[:, 2],
+            middle[:, 2] / (arm[:, 0] * rise[:, 2]),
+            np.nan,
         )
     )
-    fall = np.where(values["door"] == STAKED_DOOR, staked, np.radians(values["awning"]))[:, None]
+    fall = np.where(values["door"] == STAKED_DOOR, staked, np.radians(values["awning"]))[
+        :, None
+    ]
     corner = middle + arm * (np.cos(fall) * out - np.sin(fall) * rise)
     places: dict[str, tuple[Floats, Floats, Floats]] = {
         "O": (zero, zero, zero),
@@ -296,7 +314,13 @@ def _awning_wedge_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             "the fold does not close with the other pole",
         ),
         limit_by_trying(
-            _awning_wedge_layout, box, values, "tie", 0.1, s / 2, "it leaves too little roof"
+            _awning_wedge_layout,
+            box,
+            values,
+            "tie",
+            0.1,
+            s / 2,
+            "it leaves too little roof",
         ),
         limit_by_trying(
             _awning_wedge_layout,
@@ -308,7 +332,13 @@ def _awning_wedge_limits(box: SheetBox, values: Values) -> tuple[Limit, ...]:
             "the awning would reach into the ground",
         ),
         limit_by_trying(
-            _awning_wedge_layout, box, values, "door", 0, 1, "the corner does not reach the ground"
+            _awning_wedge_layout,
+            box,
+            values,
+            "door",
+            0,
+            1,
+            "the corner does not reach the ground",
         ),
     )
 
@@ -324,9 +354,17 @@ AWNING_WEDGE: Final = Pitch(
         "staked down as a door."
     ),
     settings=(
-        Setting("pole", "m", 0.6, 2.0, 1.45, "height of the pole on the open side", "First pole"),
         Setting(
-            "pole_far", "m", 0.4, 2.0, 1.15, "height of the pole on the closed side", "Second pole"
+            "pole", "m", 0.6, 2.0, 1.45, "height of the pole on the open side", "First pole"
+        ),
+        Setting(
+            "pole_far",
+            "m",
+            0.4,
+            2.0,
+            1.15,
+            "height of the pole on the closed side",
+            "Second pole",
         ),
         Setting(
             "tie",
@@ -368,7 +406,9 @@ AWNING_WEDGE: Final = Pitch(
     layout=_awning_wedge_layout,
     limits=_awning_wedge_limits,
     steps=(
-        Step("Clear the ground of stones and sticks. The floor's back edge goes to the wind."),
+        Step(
+            "Clear the ground of stones and sticks. The floor's back edge goes to the wind."
+        ),
         Step(
             "Stake the floor flat: {O} and {B} in front, {O-B} apart, {M} half a side behind {O}.",
             ("O", "B", "M"),
@@ -385,10 +425,14 @@ AWNING_WEDGE: Final = Pitch(
             "{pole_far}, {B-Q2} from {B}; "
             "guy both outwards."
         ),
-        Step("Fly the corner {K} as an awning, or stake it down as a door when the weather turns."),
+        Step(
+            "Fly the corner {K} as an awning, or stake it down as a door when the weather turns."
+        ),
     ),
     minutes=8,
-    suits=Suits(first=("cold-fire",), well=(POLES,), fair=("storm", "steady-rain", "fair-view")),
+    suits=Suits(
+        first=("cold-fire",), well=(POLES,), fair=("storm", "steady-rain", "fair-view")
+    ),
     faults=(
         "Cloth slack between the poles: the first corner stands too near the floor. Lengthen "
         "the gap, or raise the second "

@@ -23,7 +23,9 @@ def conflicting(offers: Sequence[Offer], gap_m: float) -> NDArray[np.intp]:
     """Pairs (n, 2) of offers of different sheets that stand nearer to each other than the walking
     gap.
     """
-    placed = np.array([n for n, o in enumerate(offers) if o.ground is not None], dtype=np.intp)
+    placed = np.array(
+        [n for n, o in enumerate(offers) if o.ground is not None], dtype=np.intp
+    )
     if not placed.size:
         return np.zeros((0, 2), dtype=np.intp)
     shapes = np.array([offers[n].ground for n in placed], dtype=object)
@@ -49,7 +51,9 @@ def _cores(shapes: NDArray[np.object_]) -> tuple[Floats, Floats]:
     cloths = shapely.get_geometry(shapes, 0)
     middles = shapely.centroid(cloths)
     radii = np.where(
-        shapely.contains(cloths, middles), shapely.distance(shapely.boundary(cloths), middles), 0.0
+        shapely.contains(cloths, middles),
+        shapely.distance(shapely.boundary(cloths), middles),
+        0.0,
     )
     return shapely.get_coordinates(middles), np.nan_to_num(radii)
 

@@ -91,7 +91,9 @@ def block_case(
     return replace(case, bag=bag, camp=camp)
 
 
-def _share_of(pools: Sequence[Pool], people: set[int], number: int, count: int) -> tuple[Pool, ...]:
+def _share_of(
+    pools: Sequence[Pool], people: set[int], number: int, count: int
+) -> tuple[Pool, ...]:
     """A block's kit: its people's own, and its share of the group's, the odd pieces going round."""
     out = []
     for n, pool in enumerate(pools):

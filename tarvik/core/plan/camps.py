@@ -51,10 +51,18 @@ TURNS_WINDY: Final = (0.0, -15.0, 15.0, -30.0, 30.0)
 TURNS_CALM: Final = (0.0, 45.0, 90.0, 135.0, 180.0, 225.0, 270.0, 315.0)
 """Headings tried off the one with the back to the wind, degrees; between trees the trees decide."""
 APART_M: Final = constant(
-    "plan_spots_apart", 3.0, "m", ENGINEERING, "spots of a form nearer to each other are one"
+    "plan_spots_apart",
+    3.0,
+    "m",
+    ENGINEERING,
+    "spots of a form nearer to each other are one",
 )
 SHELTER_M2: Final = constant(
-    "shelter_ground", 45.0, "m2", ENGINEERING, "ground of one shelter with its lines and gaps"
+    "shelter_ground",
+    45.0,
+    "m2",
+    ENGINEERING,
+    "ground of one shelter with its lines and gaps",
 )
 WATER_SHARE: Final = constant(
     "way_to_water",
@@ -132,7 +140,9 @@ class Camp:
 
     def _joined(self, *, beds_only: bool, level: Level) -> BaseGeometry:
         some = [
-            h.shape for h in self.hazards if h.beds_only == beds_only and h.finding.level is level
+            h.shape
+            for h in self.hazards
+            if h.beds_only == beds_only and h.finding.level is level
         ]
         joined = shapely.union_all(some)
         shapely.prepare(joined)
@@ -280,14 +290,18 @@ class Places:
 
     def _found(self, about: Place, most: int) -> list[Stand]:
         some = self._by_trees or _candidates(self.form, self.way, self.camp, about)
-        if self.way.trees:  # between trees and about one they are the same wherever the middle is
+        if (
+            self.way.trees
+        ):  # between trees and about one they are the same wherever the middle is
             self._by_trees = some
         if not len(some.at):
             return []
         cost, standing = _cost(self.form, some, self.camp, about)
         first, last = 0, TRIED * most * 4
         while first < len(standing):  # farther out only where nothing near may stand
-            if found := self._best(some, standing[_first_of(cost[standing], last)[first:]], most):
+            if found := self._best(
+                some, standing[_first_of(cost[standing], last)[first:]], most
+            ):
                 return found
             first, last = last, 3 * last
         return []
@@ -334,9 +348,9 @@ class Places:
         """
         turn = -np.radians(some.front[order])
         cos, sin = np.cos(turn), np.sin(turn)
-        anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(np.array([some.anchor]))[
-            0, :2
-        ]
+        anchor = Placed(self.form.shelter, Spot((0.0, 0.0), 0.0)).world(
+            np.array([some.anchor])
+        )[0, :2]
         ring = self._cloth - anchor
         x = (
             ring[None, :, 0] * cos[:, None]
@@ -398,7 +412,9 @@ def stand_at(
         if camp.wind_from_deg is None
         else wind_in_frame(camp.wind_from_deg, spot.front_deg)
     )
-    uphill = None if camp.uphill_deg is None else wind_in_frame(camp.uphill_deg, spot.front_deg)
+    uphill = (
+        None if camp.uphill_deg is None else wind_in_frame(camp.uphill_deg, spot.front_deg)
+    )
     return Stand(placed, taken, cords, trees, camp.met(cloth, taken), from_deg, uphill)
 
 
@@ -418,7 +434,9 @@ def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[f
         if near in left:
             left.remove(near)
     frame = {p: placed.own(t.at) for p, t in own.items()}
-    moved = tuple(replace(s, at=frame[s.point]) if s.kind == "tree" else s for s in rig.supports)
+    moved = tuple(
+        replace(s, at=frame[s.point]) if s.kind == "tree" else s for s in rig.supports
+    )
     lines = []
     for line in rig.lines:
         if line.purpose == "ridge line" and len(supports) == 2:
@@ -428,7 +446,9 @@ def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[f
             cord = through_line_m(ridge, max(clear - ridge, 0.0), a.across_m + b.across_m)
             far = supports[1]
             lines.append(
-                replace(line, to=(*frame[far.point], far.height_m), span_m=clear, cord_m=cord)
+                replace(
+                    line, to=(*frame[far.point], far.height_m), span_m=clear, cord_m=cord
+                )
             )
         elif line.start in own and line.purpose == "to the tree":
             tree, top = own[line.start], placed.shelter.at(line.start)
@@ -443,7 +463,9 @@ def tied(placed: Placed, rig: Rig, trees: Sequence[Thing]) -> tuple[Rig, tuple[f
             )
         else:
             lines.append(line)
-    return replace(rig, supports=moved, lines=tuple(lines)), tuple(line.cord_m for line in lines)
+    return replace(rig, supports=moved, lines=tuple(lines)), tuple(
+        line.cord_m for line in lines
+    )
 
 
 def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidates:
@@ -452,7 +474,9 @@ def _candidates(form: Form, way: Carrying, camp: Camp, about: Place) -> Candidat
     turns = TURNS_CALM if wind is None else TURNS_WINDY
     back = front_bearing(0.0 if wind is None else wind, form.back_deg)
     fronts = (back + np.array(turns)) % 360
-    return candidates(form.shelter, way.rig, camp.ground, about, camp.longest_line_m, fronts)
+    return candidates(
+        form.shelter, way.rig, camp.ground, about, camp.longest_line_m, fronts
+    )
 
 
 def _cost(

@@ -153,7 +153,10 @@ def add_row(model: cp_model.CpModel, row: Row, unless: Sequence[int] = ()) -> No
     added.linear.vars.extend([v for v, _ in row.terms])
     added.linear.coeffs.extend([c for _, c in row.terms])
     added.linear.domain.extend(
-        [-ENDLESS if row.low is None else row.low, ENDLESS if row.high is None else row.high]
+        [
+            -ENDLESS if row.low is None else row.low,
+            ENDLESS if row.high is None else row.high,
+        ]
     )
 
 
@@ -286,13 +289,18 @@ def _most(limits: Limits) -> Limits:
     return replace(limits, left=lambda: left() - kept)
 
 
-def _floors(model: PlanModel, best: Sequence[int], reached: Sequence[Reached]) -> list[Reached]:
+def _floors(
+    model: PlanModel, best: Sequence[int], reached: Sequence[Reached]
+) -> list[Reached]:
     """What was reached, and for the aims not yet looked at what their variables' bounds allow."""
     linear = model.linear
     rest = list(linear.aims)[len(reached) :]
     return [
         *reached,
-        *(Reached(a, linear.value(a, list(best)), least_of(linear, linear.aims[a])) for a in rest),
+        *(
+            Reached(a, linear.value(a, list(best)), least_of(linear, linear.aims[a]))
+            for a in rest
+        ),
     ]
 
 
@@ -317,7 +325,9 @@ def _stage(
     variables = variables_of(cp, len(linear.low))
     terms = linear.aims[aim]
     cp.minimize(
-        cp_model.LinearExpr.weighted_sum([variables[v] for v in terms], list(terms.values()))
+        cp_model.LinearExpr.weighted_sum(
+            [variables[v] for v in terms], list(terms.values())
+        )
     )
     for v, value in hints.items() if best is None else enumerate(best):
         cp.add_hint(variables[v], value)
@@ -342,7 +352,9 @@ def _stage(
         return Reached(aim, value, min(floor, value))
 
     def seen(values: list[int], bound: float) -> bool:
-        found = chosen_of(model, values, _floors(model, values, [*before, told(values, bound)]))
+        found = chosen_of(
+            model, values, _floors(model, values, [*before, told(values, bound)])
+        )
         tell(found)
         return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
 
@@ -373,7 +385,9 @@ def fixed(model: PlanModel, plan: Start) -> list[int] | None:
         for v, c in terms.items():
             summed[v] = summed.get(v, 0) + c
     cp.minimize(
-        cp_model.LinearExpr.weighted_sum([variables[v] for v in summed], list(summed.values()))
+        cp_model.LinearExpr.weighted_sum(
+            [variables[v] for v in summed], list(summed.values())
+        )
     )
     solver = solver_for(replace(FREE, workers=1))
     if solver.solve(cp) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
@@ -396,7 +410,9 @@ def _fix(cp: cp_model.CpModel, variable: int, value: int) -> None:
     domain.extend([value, value])
 
 
-def chosen_of(model: PlanModel, values: Sequence[int], reached: Sequence[Reached]) -> Chosen:
+def chosen_of(
+    model: PlanModel, values: Sequence[int], reached: Sequence[Reached]
+) -> Chosen:
     """A plan read off the values of the model's variables."""
     offers = tuple(n for n, v in enumerate(model.takes) if values[v])
     beds: dict[int, tuple[int, ...] | None] = {c.number: None for c in model.asked.campers}

@@ -77,7 +77,9 @@ class Constraint:
         >>> Constraint(Kind.LOCK, ("person", 3)).tag, Constraint(Kind.RULE, ("age_gap",)).tag
         ('lock person 3', 'age_gap')
         """
-        parts = self.subjects if self.kind is Kind.RULE else (self.kind.value, *self.subjects)
+        parts = (
+            self.subjects if self.kind is Kind.RULE else (self.kind.value, *self.subjects)
+        )
         return " ".join(str(part) for part in parts)
 
     @classmethod
@@ -90,7 +92,9 @@ class Constraint:
         first, *rest = tag.split(" ")
         if first not in _PREFIXES:
             if rest or not first.replace("_", "").isalpha():
-                raise InputError("repair", f"“{tag[:40]}” names no rule; make the plan again")
+                raise InputError(
+                    "repair", f"“{tag[:40]}” names no rule; make the plan again"
+                )
             return cls(Kind.RULE, (tag,), words)
         kind = Kind(first)
         subjects = (" ".join(rest),) if kind is Kind.KIT else tuple(map(_subject, rest))

@@ -45,7 +45,9 @@ class Draft:
 
     def people(self, unit: int) -> Terms:
         """Beds taken in a unit."""
-        return {v: self.asked.campers[i].bulk for (i, u), v in self.sleeps.items() if u == unit}
+        return {
+            v: self.asked.campers[i].bulk for (i, u), v in self.sleeps.items() if u == unit
+        }
 
     def used(self, unit: int, share: Callable[[Offer], int] = lambda _: 1) -> Terms:
         """Sum over a unit's offers of what each gives."""

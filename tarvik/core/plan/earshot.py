@@ -36,7 +36,9 @@ def heard(at: Floats, reach_m: float, blinds: BaseGeometry | None) -> Hearing:
     """
     places, place = np.unique(at, axis=0, return_inverse=True)
     near = (
-        np.hypot(places[:, None, 0] - places[None, :, 0], places[:, None, 1] - places[None, :, 1])
+        np.hypot(
+            places[:, None, 0] - places[None, :, 0], places[:, None, 1] - places[None, :, 1]
+        )
         <= reach_m
     )
     if blinds is not None and not blinds.is_empty:
@@ -46,7 +48,9 @@ def heard(at: Floats, reach_m: float, blinds: BaseGeometry | None) -> Hearing:
         )
         near[one[hidden], two[hidden]] = near[two[hidden], one[hidden]] = False
     _, first, kind = np.unique(near, axis=0, return_index=True, return_inverse=True)
-    near = near[np.ix_(first, first)]  # hearing is mutual: who hears the same is heard by the same
+    near = near[
+        np.ix_(first, first)
+    ]  # hearing is mutual: who hears the same is heard by the same
     keys = np.floor(places[first] / (reach_m * CELL_SHARE)).astype(int)
     _, cell = np.unique(keys, axis=0, return_inverse=True)
     members = [np.flatnonzero(cell.ravel() == c) for c in range(int(cell.max()) + 1)]

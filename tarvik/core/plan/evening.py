@@ -37,23 +37,41 @@ LEAVES_MIN: Final = constant(
     COMMON_PRACTICE,
     "gathering a bed of leaves for one, one person's work (45 to 60)",
 )
-BEDS_MIN: Final = constant("evening_beds", 4.0, "min", ENGINEERING, "laying one sleeper's bed")
+BEDS_MIN: Final = constant(
+    "evening_beds", 4.0, "min", ENGINEERING, "laying one sleeper's bed"
+)
 ROUND_MIN: Final = constant(
-    "evening_round", 3.0, "min", COMMON_PRACTICE, "walk round a shelter: tight, dry, lines marked"
+    "evening_round",
+    3.0,
+    "min",
+    COMMON_PRACTICE,
+    "walk round a shelter: tight, dry, lines marked",
 )
 RIDGE_SHARE: Final = constant(
-    "evening_ridge", 0.45, "1", ENGINEERING, "share of a pitch's time that its ridge or peak takes"
+    "evening_ridge",
+    0.45,
+    "1",
+    ENGINEERING,
+    "share of a pitch's time that its ridge or peak takes",
 )
 NOVICE_SHARE: Final = constant(
     "evening_novice", 2.0, "1", COMMON_PRACTICE, "a novice's time over an able person's"
 )
 PRACTISED_SHARE: Final = constant(
-    "evening_practised", 0.75, "1", ENGINEERING, "a practised person's time over an able one's"
+    "evening_practised",
+    0.75,
+    "1",
+    ENGINEERING,
+    "a practised person's time over an able one's",
 )
 MARGIN_MIN: Final = 15
 """Minutes before the dark or the rain by which a shelter is to stand."""
 MINUTES_MOST: Final = 12 * 60
-SPEED: Final = {Skill.NOVICE: NOVICE_SHARE, Skill.ABLE: 1.0, Skill.PRACTISED: PRACTISED_SHARE}
+SPEED: Final = {
+    Skill.NOVICE: NOVICE_SHARE,
+    Skill.ABLE: 1.0,
+    Skill.PRACTISED: PRACTISED_SHARE,
+}
 CLEAR, RIDGE, STAKES = "clear the ground", "ridge or peak", "stakes and lines"
 LEAVES, BEDS, WALK = "gather leaves", "beds", "walk round"
 STAGES: Final = (CLEAR, RIDGE, STAKES, LEAVES, BEDS, WALK)
@@ -138,7 +156,10 @@ def work_of(shelter: ToPitch, crew: Sequence[Camper]) -> list[tuple[str, int, in
         (BEDS, beds, min(max(len(crew), 1), 2), False),
         (WALK, ROUND_MIN, 1, False),
     ]
-    return [(name, max(1, round(minutes)), hands, mallet) for name, minutes, hands, mallet in parts]
+    return [
+        (name, max(1, round(minutes)), hands, mallet)
+        for name, minutes, hands, mallet in parts
+    ]
 
 
 def evening(
@@ -204,7 +225,9 @@ class _Step:
 class _Planned:
     """The schedule's model as it grows, shelter by shelter."""
 
-    def __init__(self, model: cp_model.CpModel, there: Sequence[Camper], hands: Hands) -> None:
+    def __init__(
+        self, model: cp_model.CpModel, there: Sequence[Camper], hands: Hands
+    ) -> None:
         self.model, self.there, self.hands = model, there, hands
         self.busy: dict[int, list[cp_model.IntervalVar]] = {c.number: [] for c in there}
         self.made: list[_Step] = []
@@ -231,16 +254,26 @@ class _Planned:
                 at_it = model.new_bool_var("")
                 doing[person.number] = at_it
                 self.busy[person.number].append(
-                    model.new_optional_interval_var(start, minutes, start + minutes, at_it, "")
+                    model.new_optional_interval_var(
+                        start, minutes, start + minutes, at_it, ""
+                    )
                 )
-                model.add(start >= self.hands.from_min.get(person.number, 0)).only_enforce_if(at_it)
+                model.add(
+                    start >= self.hands.from_min.get(person.number, 0)
+                ).only_enforce_if(at_it)
                 if person not in crew:
                     self.helping.append(at_it)
-            model.add(cp_model.LinearExpr.sum(list(doing.values())) == min(wanted, len(may_help)))
-            skilled = [doing[p.number] for p in may_help if p.skill is Skill.PRACTISED or p.leader]
+            model.add(
+                cp_model.LinearExpr.sum(list(doing.values())) == min(wanted, len(may_help))
+            )
+            skilled = [
+                doing[p.number] for p in may_help if p.skill is Skill.PRACTISED or p.leader
+            ]
             if stage == RIDGE and shelter.hard and skilled:
                 model.add_bool_or(skilled)
-            self.made.append(_Step(shelter.number, stage, minutes, wanted, mallet, start, doing))
+            self.made.append(
+                _Step(shelter.number, stage, minutes, wanted, mallet, start, doing)
+            )
         self.ends[shelter.number] = end = model.new_int_var(0, MINUTES_MOST, "")
         for finished in ends.values():
             model.add(end >= finished)
@@ -251,7 +284,9 @@ class _Planned:
         for intervals in self.busy.values():
             model.add_no_overlap(intervals)
         mallets = [
-            model.new_fixed_size_interval_var(s.start, s.minutes, "") for s in self.made if s.mallet
+            model.new_fixed_size_interval_var(s.start, s.minutes, "")
+            for s in self.made
+            if s.mallet
         ]
         if mallets:
             model.add_cumulative(mallets, [1] * len(mallets), max(self.hands.mallets, 1))
@@ -269,13 +304,17 @@ class _Planned:
         s = self.made[number]
         start = solver.value(s.start)
         who = tuple(p for p, v in s.doing.items() if solver.value(v))
-        return Task(s.shelter, s.stage, s.minutes, s.hands, s.mallet, who, start, start + s.minutes)
+        return Task(
+            s.shelter, s.stage, s.minutes, s.hands, s.mallet, who, start, start + s.minutes
+        )
 
 
 HELPERS_MOST: Final = 4
 
 
-def _helpers(shelter: ToPitch, crew: Sequence[Camper], there: Sequence[Camper]) -> list[Camper]:
+def _helpers(
+    shelter: ToPitch, crew: Sequence[Camper], there: Sequence[Camper]
+) -> list[Camper]:
     """Who may work at a shelter: those who sleep in it, the leaders, the practised, then others, at
     most HELPERS_MOST more.
     """

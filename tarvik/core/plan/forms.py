@@ -20,7 +20,12 @@ from tarvik.core.measure.figures import SIT_LEAST_M2, SLUMPED, bed_ground, sitti
 from tarvik.core.measure.grades import tight
 from tarvik.core.measure.ground import Ground as LyingGround
 from tarvik.core.measure.mats import lay_mats
-from tarvik.core.measure.openings import back_to_wind_deg, open_round, open_to_wind, openings
+from tarvik.core.measure.openings import (
+    back_to_wind_deg,
+    open_round,
+    open_to_wind,
+    openings,
+)
 from tarvik.core.measure.roof import roof_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Hold
@@ -51,13 +56,21 @@ if TYPE_CHECKING:
     SolveAll = Callable[[Sequence[Question]], Sequence[Solution]]
 
 BED_SHEET_M2: Final = constant(
-    "bed_sheet", 3.0, "m2", ENGINEERING, "cloth a sleeper that makes a shared form worth a search"
+    "bed_sheet",
+    3.0,
+    "m2",
+    ENGINEERING,
+    "cloth a sleeper that makes a shared form worth a search",
 )
 USUAL_STATURE_M: Final = constant(
     "usual_stature", 1.80, "m", ENGINEERING, "stature for which forms are searched"
 )
 HARD_MIN: Final = constant(
-    "hard_pitch", 6.0, "min", ENGINEERING, "a pitch that takes one person longer wants practice"
+    "hard_pitch",
+    6.0,
+    "min",
+    ENGINEERING,
+    "a pitch that takes one person longer wants practice",
 )
 MOST_SHARED: Final = 3
 """Most sleepers a form is searched for."""
@@ -89,7 +102,9 @@ class Carrying:
     def others(self) -> tuple[str, ...]:
         """Other carriers by kind."""
         return tuple(
-            s.kind for s in self.rig.supports if s.kind not in POLE_KINDS and s.kind != "tree"
+            s.kind
+            for s in self.rig.supports
+            if s.kind not in POLE_KINDS and s.kind != "tree"
         )
 
 
@@ -137,14 +152,18 @@ class Form:
     def ways(self) -> tuple[Carrying, ...]:
         """The ways of carrying it."""
         return tuple(
-            w for w in carryings(self.shelter, self.supports) if self.buttons or not w.buttons
+            w
+            for w in carryings(self.shelter, self.supports)
+            if self.buttons or not w.buttons
         )
 
     def judged(self, way: Carrying) -> Tonight:
         """How it is judged when it is carried so, with its back to the wind."""
         if way.rig not in self._judged:
             assessment = replace(self.found.assessment, rig=way.rig)
-            self._judged[way.rig] = judge(replace(self.found, assessment=assessment), self.night, 1)
+            self._judged[way.rig] = judge(
+                replace(self.found, assessment=assessment), self.night, 1
+            )
         return self._judged[way.rig]
 
     def holds(self, way: Carrying) -> bool:
@@ -273,7 +292,14 @@ def forms_of(
     stop them (`Form.stands`).
     """
     return [
-        Form(found, tuple(sorted(found.settings.items())), found.figures, night, supports, buttons)
+        Form(
+            found,
+            tuple(sorted(found.settings.items())),
+            found.figures,
+            night,
+            supports,
+            buttons,
+        )
         for found in solutions
         if found.figures is not None and found.figures.sleepers
     ]
@@ -287,7 +313,12 @@ def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
     high = len(shelter.pitch.high_points())
     plenty = replace(supports, stakes=None, lines_m=None)
     some = [
-        replace(plenty, trees=(Tree(),) * high, poles=supports.poles if high < 2 else (), others=())
+        replace(
+            plenty,
+            trees=(Tree(),) * high,
+            poles=supports.poles if high < 2 else (),
+            others=(),
+        )
     ]
     some += [replace(plenty, trees=(), others=())]
     if high == 2:
@@ -300,7 +331,9 @@ def carryings(shelter: Shelter, supports: Supports) -> list[Carrying]:
     out: dict[object, Carrying] = {}
     for at_hand in some:
         for ridge in houses if len(at_hand.trees or ()) == high == 2 else houses[:1]:
-            found = assess(shelter, replace(at_hand, house=replace(at_hand.house, ridge=ridge)))
+            found = assess(
+                shelter, replace(at_hand, house=replace(at_hand.house, ridge=ridge))
+            )
             blocks = [r for r in found.reasons if r.blocks and r.code != BUTTON]
             if found.rig is not None and not blocks:
                 lengths = _pole_lengths(shelter, found.rig, supports.house.pole_share)
@@ -340,7 +373,11 @@ class Weathered:
 
 
 def weathered(
-    form: Form, night: Night, from_deg: float, uphill_deg: float | None, statures: Sequence[float]
+    form: Form,
+    night: Night,
+    from_deg: float,
+    uphill_deg: float | None,
+    statures: Sequence[float],
 ) -> Weathered:
     """What a form gives with the wind from `from_deg` and the ground rising towards `uphill_deg` in
     its own frame.
@@ -352,10 +389,17 @@ def weathered(
     figures = form.figures
     weather = replace(figures.weather, wind_from_deg=from_deg)
     roof = roof_of(form.shelter)
-    lying = figures.lying if uphill_deg is None else replace(figures.lying, uphill_deg=uphill_deg)
+    lying = (
+        figures.lying
+        if uphill_deg is None
+        else replace(figures.lying, uphill_deg=uphill_deg)
+    )
     if form.pitch.bed is not None:
         return Weathered(
-            beds_of({max(statures): figures.sleepers}), figures.sleepers, figures.sleepers, 0.0
+            beds_of({max(statures): figures.sleepers}),
+            figures.sleepers,
+            figures.sleepers,
+            0.0,
         )
     same = abs((from_deg - figures.weather.wind_from_deg + 180) % 360 - 180) < SAME_DEG
     dry = (
@@ -373,7 +417,9 @@ def weathered(
     def count(stature: float) -> int:
         if stature not in known:
             coarse = len(
-                lay_mats(ground, stature, figures.clearance, stride=COARSE, headings=headings)
+                lay_mats(
+                    ground, stature, figures.clearance, stride=COARSE, headings=headings
+                )
             )
             short = (
                 coarse < figures.sleepers and stature <= form.stature_m

@@ -57,7 +57,11 @@ SPOTS_ALL: Final = 128
 together.
 """
 CLASS_M: Final = constant(
-    "stature_class", 0.05, "m", ENGINEERING, "statures are rounded up to this when beds are counted"
+    "stature_class",
+    0.05,
+    "m",
+    ENGINEERING,
+    "statures are rounded up to this when beds are counted",
 )
 FORMS_EACH: Final = 2
 """Forms kept of a sheet for each number of sleepers."""
@@ -121,7 +125,9 @@ class Bag:
         for i, a in enumerate(self.sheets):
             for b in self.sheets[i + 1 :]:
                 try:
-                    pairs.append(((a.number, b.number), joined_sheet(a.sheet, b.sheet), None))
+                    pairs.append(
+                        ((a.number, b.number), joined_sheet(a.sheet, b.sheet), None)
+                    )
                 except InputError:
                     continue
         return [*out, *sorted(pairs, key=lambda p: -p[1].area_m2)[:JOINS_MOST]]
@@ -160,7 +166,9 @@ class Depth:
     def whole(cls, bag: Bag, slugs: tuple[str, ...]) -> Depth:
         """All that is looked at."""
         near = bag.spots_each // 2
-        return cls(slugs, MOST_SHARED, 1 if bag.light else FORMS_EACH, near, bag.spots_each - near)
+        return cls(
+            slugs, MOST_SHARED, 1 if bag.light else FORMS_EACH, near, bag.spots_each - near
+        )
 
 
 def _key(question: Question) -> tuple[object, ...]:
@@ -176,7 +184,9 @@ def _alike(bag: Bag) -> list[tuple[int, ...]]:
         alike.setdefault(sheet, []).append(n)
     return [
         tuple(some)
-        for _, some in sorted(alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2)
+        for _, some in sorted(
+            alike.items(), key=lambda item: -len(item[1]) * item[0].area_m2
+        )
     ]
 
 
@@ -215,7 +225,8 @@ class Gatherer:
             if stop():
                 return
             yield pruned(
-                [offer for n in sorted(found) for offer in found[n]], self._portion.bag.pools
+                [offer for n in sorted(found) for offer in found[n]],
+                self._portion.bag.pools,
             )
 
     def _by_all_hands(
@@ -249,7 +260,9 @@ class Gatherer:
                 for number, its in enumerate(there):
                     work(
                         number,
-                        lambda depth, some: self._here.offers_of(depth, some, solve_all, stop),
+                        lambda depth, some: self._here.offers_of(
+                            depth, some, solve_all, stop
+                        ),
                     )
                     if its is not None:
                         its.result()
@@ -259,7 +272,11 @@ class Gatherer:
 
 
 def standing_offers(
-    bag: Bag, night: Night, camp: Camp | None, stood: Sequence[Standing], solve_all: SolveAll
+    bag: Bag,
+    night: Night,
+    camp: Camp | None,
+    stood: Sequence[Standing],
+    solve_all: SolveAll,
 ) -> list[Offer]:
     """What stands already, as offers: the same sheet, pitch, settings and spot, with what tonight's
     weather leaves of it.
@@ -296,7 +313,11 @@ class Gathering:
 
     def __init__(self, portion: Portion) -> None:
         self.portion = portion
-        self.bag, self.night, self.camp = bag, _, camp = portion.bag, portion.night, portion.camp
+        self.bag, self.night, self.camp = bag, _, camp = (
+            portion.bag,
+            portion.night,
+            portion.camp,
+        )
         self.units = bag.units()
         self.tallest = max((c.stature_m for c in bag.campers), default=1.75)
         # A person counts as tall as the class: a mat more than is needed, never one too short.
@@ -307,7 +328,9 @@ class Gathering:
             }
         )
         self.parts = [] if camp is None else parts(camp, len(bag.sheets))
-        self.part_of = {b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)}
+        self.part_of = {
+            b.number: n % max(len(self.parts), 1) for n, b in enumerate(bag.sheets)
+        }
         self._places: dict[object, Places] = {}
         self._weathered: dict[object, Weathered] = {}
 
@@ -322,7 +345,9 @@ class Gathering:
         bag, night = self.bag, self.night
         forms: dict[int, list[Form]] = {n: [] for n in numbers}
         full: set[tuple[int, str]] = set()  # units and pitches that hold no more people
-        for slugs, wanted in product(self._rounds(depth.pitches), range(1, depth.people + 1)):
+        for slugs, wanted in product(
+            self._rounds(depth.pitches), range(1, depth.people + 1)
+        ):
             asked = {}
             for n in numbers:
                 _, sheet, owner_m = self.units[n]
@@ -359,7 +384,9 @@ class Gathering:
                 break
             forms_once = {form.key: form for form in best}.values()
             out[n] = [
-                offer for form in forms_once for offer in self.offers(self.units[n][0], form, depth)
+                offer
+                for form in forms_once
+                for offer in self.offers(self.units[n][0], form, depth)
             ]
         return out
 
@@ -381,7 +408,9 @@ class Gathering:
         rounds: dict[float, list[str]] = {}
         for slug in pitches:
             minutes = PITCHES[slug].minutes
-            rounds.setdefault(minutes if many else float(minutes > HARD_MIN), []).append(slug)
+            rounds.setdefault(minutes if many else float(minutes > HARD_MIN), []).append(
+                slug
+            )
         return [rounds[key] for key in sorted(rounds)]
 
     def _spots(
@@ -523,17 +552,23 @@ class Gathering:
             None if uphill_deg is None else round(uphill_deg),
         )
         if key not in self._weathered:
-            self._weathered[key] = weathered(form, self.night, from_deg, uphill_deg, self.statures)
+            self._weathered[key] = weathered(
+                form, self.night, from_deg, uphill_deg, self.statures
+            )
         return self._weathered[key]
 
-    def _placed(self, sheets: tuple[int, ...], form: Form, way: Carrying, stand: Stand) -> Offer:
+    def _placed(
+        self, sheets: tuple[int, ...], form: Form, way: Carrying, stand: Stand
+    ) -> Offer:
         assert self.camp is not None  # noqa: S101
         out = self.camp.way_m(stand.placed.spot.at)
         given = self._given(form, stand.from_deg, stand.uphill_deg)
         return self._offer(sheets, form, way, given, stand, out)
 
     def _unplaced(self, sheets: tuple[int, ...], form: Form, way: Carrying) -> Offer:
-        return self._offer(sheets, form, way, self._given(form, form.back_deg, None), None, 0.0)
+        return self._offer(
+            sheets, form, way, self._given(form, form.back_deg, None), None, 0.0
+        )
 
     def _offer(
         self,
@@ -582,6 +617,8 @@ def names_of(bag: Bag) -> Mapping[int, str]:
     """Sheets by number, in words for messages."""
     people = {c.number: c.name for c in bag.campers}
     return {
-        b.number: f"{people[b.owner]}'s sheet" if b.owner in people else "a sheet of the group"
+        b.number: f"{people[b.owner]}'s sheet"
+        if b.owner in people
+        else "a sheet of the group"
         for b in bag.sheets
     }

@@ -36,12 +36,16 @@ def left_after(supports: Supports, rig: Rig) -> Supports:
         for support in rig.supports:
             if support.pole in poles:
                 poles.remove(support.pole)
-    stakes = None if supports.stakes is None else max(0, supports.stakes - rig.stakes_needed())
+    stakes = (
+        None if supports.stakes is None else max(0, supports.stakes - rig.stakes_needed())
+    )
     lines = supports.lines_m
     if lines is not None:
         used = {
             i
-            for served in allot_lines([line.cord_m for line in rig.lines], lines).served.values()
+            for served in allot_lines(
+                [line.cord_m for line in rig.lines], lines
+            ).served.values()
             for i in served
         }
         lines = tuple(line for i, line in enumerate(lines) if i not in used)
@@ -82,7 +86,9 @@ def totals(rigs: Sequence[Rig], supports: Supports) -> list[Total]:
             met += 1
     return [
         _pieces("Stakes", stakes, supports.stakes),
-        _pieces("Trees or posts", trees, None if supports.trees is None else len(supports.trees)),
+        _pieces(
+            "Trees or posts", trees, None if supports.trees is None else len(supports.trees)
+        ),
         Total(
             "Poles and sticks",
             len(poles),

@@ -56,7 +56,9 @@ class _Bag:
         return True
 
     def _lent(self, way: tuple[int, ...], people: set[int]) -> int:
-        return sum(o is not None and o not in people for n in way for o in (self.pools[n].owner,))
+        return sum(
+            o is not None and o not in people for n in way for o in (self.pools[n].owner,)
+        )
 
     def _free(self, way: tuple[int, ...], people: set[int], lends: dict[int, bool]) -> bool:
         if any(self.left[n] < way.count(n) for n in way):
@@ -77,9 +79,12 @@ def leaders_rule(asked: PlanQuestion) -> Start:
     taken: dict[tuple[int, ...], int] = {}
     inside: dict[tuple[int, ...], list[Camper]] = {}
     people = sorted(asked.campers, key=lambda c: (c.number < 0, -c.stature_m, c.number))
-    own = {p: {s for s, o in asked.owners.items() if o == p} for p in {*asked.owners.values()}}
+    own = {
+        p: {s for s, o in asked.owners.items() if o == p} for p in {*asked.owners.values()}
+    }
     order = sorted(
-        range(len(asked.offers)), key=lambda n: (asked.offers[n].minutes, asked.offers[n].out_m, n)
+        range(len(asked.offers)),
+        key=lambda n: (asked.offers[n].minutes, asked.offers[n].out_m, n),
     )
 
     def stands_free(n: int) -> bool:

@@ -25,7 +25,14 @@ from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import PlanModel, plan_model
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.plan.party import Camper, PlanRules, Shares
-from tarvik.core.plan.question import NO_LOCKS, SPARE, Locks, PlanQuestion, Standing, stands_as
+from tarvik.core.plan.question import (
+    NO_LOCKS,
+    SPARE,
+    Locks,
+    PlanQuestion,
+    Standing,
+    stands_as,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Mapping, Sequence
@@ -80,7 +87,11 @@ def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
     if case.rules.spare_beds and campers:
         tallest = max(c.stature_m for c in campers)
         spare = Camper(
-            SPARE, "Spare shelter", tallest, shares=Shares.NOBODY, bulk=case.rules.spare_beds
+            SPARE,
+            "Spare shelter",
+            tallest,
+            shares=Shares.NOBODY,
+            bulk=case.rules.spare_beds,
         )
         campers = (*campers, spare)
     owners = {b.number: b.owner for b in case.bag.sheets if b.owner is not None}
@@ -131,7 +142,9 @@ class Offers:
             if self._begun is None or self._begun[0] != key:
                 self._begun = key, Gatherer(case.bag, case.night, camp)
             offers: list[Offer] = []
-            for number, batch in enumerate(self._begun[1].batches(solve_all, stop, elsewhere)):
+            for number, batch in enumerate(
+                self._begun[1].batches(solve_all, stop, elsewhere)
+            ):
                 offers = batch
                 if number == 0:
                     first(offers)
@@ -168,7 +181,9 @@ def make(
 
     known = (kept or Offers()).of(case, solve_all, limits.stop, first, elsewhere)
     held = case.standing if case.few_moves or case.locks.standing else ()
-    stood = standing_offers(case.bag, case.night, case.camp, held, solve_all) if held else []
+    stood = (
+        standing_offers(case.bag, case.night, case.camp, held, solve_all) if held else []
+    )
     offers = [*stood, *known]
     if clock is not None:
         now, seconds = clock
@@ -192,7 +207,9 @@ def make(
         return made
     close = replace(case, bag=replace(case.bag, tightly=True))
     more = (kept or Offers()).of(close, solve_all, limits.stop, lambda _: None, elsewhere)
-    stood = standing_offers(close.bag, case.night, case.camp, held, solve_all) if held else []
+    stood = (
+        standing_offers(close.bag, case.night, case.camp, held, solve_all) if held else []
+    )
     return _tightly(case, made, [*stood, *more], limits, tell)
 
 
@@ -250,7 +267,9 @@ def with_beds(
     return Made(model, chosen, _reached(model, fixed(model, leaders_rule(model.asked))))
 
 
-def _at_most(beds: tuple[tuple[float, int], ...], most: int) -> tuple[tuple[float, int], ...]:
+def _at_most(
+    beds: tuple[tuple[float, int], ...], most: int
+) -> tuple[tuple[float, int], ...]:
     """A table of beds with no more than `most` at any stature."""
     return beds_of({stature: min(count, most) for stature, count in beds})
 
@@ -281,11 +300,14 @@ def _round_about(
         numbers = [
             n
             for n, o in enumerate(offers)
-            if n in kept or (held.isdisjoint(o.sheets) and (from_bag or up.issuperset(o.sheets)))
+            if n in kept
+            or (held.isdisjoint(o.sheets) and (from_bag or up.issuperset(o.sheets)))
         ]
         few = plan_model(asked(case, [offers[n] for n in numbers]))
         place = {n: k for k, n in enumerate(numbers)}
-        chosen = choose(few, limits, ([place[n] for n in start[0]], start[1]), partial(tell, few))
+        chosen = choose(
+            few, limits, ([place[n] for n in start[0]], start[1]), partial(tell, few)
+        )
         if chosen.possible:
             start = found = [numbers[k] for k in chosen.offers], chosen.beds
     return found
@@ -317,13 +339,15 @@ def _in_blocks(
         known = asked(replace(case, locks=NO_LOCKS), offers)
         model = plan_model(known)
         values = fixed(
-            model, (range(len(offers)), {c.number: beds.get(c.number) for c in known.campers})
+            model,
+            (range(len(offers)), {c.number: beds.get(c.number) for c in known.campers}),
         )
         if values is not None:
             tell(model, _read(model, values))
     model = plan_model(asked(replace(case, locks=NO_LOCKS), offers))
     values = fixed(
-        model, (range(len(offers)), {c.number: beds.get(c.number) for c in model.asked.campers})
+        model,
+        (range(len(offers)), {c.number: beds.get(c.number) for c in model.asked.campers}),
     )
     chosen = Chosen(possible=False) if values is None else _read(model, values)
     return Made(model, chosen, tuple(Reached(a, v, v) for a, v in by_rule.items()))

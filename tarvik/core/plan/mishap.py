@@ -70,7 +70,13 @@ def foul_weather(
                 host.guests.append(person)
                 go[person.number] = host.offer.sheets
         out.append(
-            Foul(shelter.offer.sheets, shelter.offer.gale_force, shelter.move, go, tuple(without))
+            Foul(
+                shelter.offer.sheets,
+                shelter.offer.gale_force,
+                shelter.move,
+                go,
+                tuple(without),
+            )
         )
     return out
 
@@ -145,7 +151,9 @@ def casualty(
     """
     people = {c.number: c for c in asked.campers if c.number >= 0}
     who = people[hurt]
-    leaders = [c for c in people.values() if c.leader and c.number != hurt and beds.get(c.number)]
+    leaders = [
+        c for c in people.values() if c.leader and c.number != hurt and beds.get(c.number)
+    ]
     by_unit = {asked.offers[n].sheets: asked.offers[n] for n in offers}
     inside = {
         u: [people[p] for p, s in beds.items() if s == u and p in people and p != hurt]
@@ -176,7 +184,11 @@ def casualty(
             go = _rehoused(moving, by_unit, inside, unit, asked.rules)
             if go is None:
                 continue
-            stay = [barred[c.number] for c in others if c.number in barred and c.number not in go]
+            stay = [
+                barred[c.number]
+                for c in others
+                if c.number in barred and c.number not in go
+            ]
             key = (
                 float(len(stay)),
                 float(len(go)),
@@ -189,13 +201,19 @@ def casualty(
                 best = (
                     key,
                     Casualty(
-                        unit, carer.number if carer else None, go, words, next(iter(stay), "")
+                        unit,
+                        carer.number if carer else None,
+                        go,
+                        words,
+                        next(iter(stay), ""),
                     ),
                 )
     return (
         best[1]
         if best
-        else Casualty(None, None, {}, "no shelter has two dry places to sleep; keep a spare sheet")
+        else Casualty(
+            None, None, {}, "no shelter has two dry places to sleep; keep a spare sheet"
+        )
     )
 
 

@@ -99,7 +99,9 @@ class Offer:
         return max((count for _, count in self.beds), default=0)
 
 
-def servers(need_m: float, lines: Sequence[Pool], join: bool) -> tuple[tuple[int, ...], ...]:
+def servers(
+    need_m: float, lines: Sequence[Pool], join: bool
+) -> tuple[tuple[int, ...], ...]:
     """Which lines serve a need: single lines by number, then pairs joined; pairs only of lines too
     short alone.
     """
@@ -202,5 +204,9 @@ def beds_of(room: Mapping[float, int]) -> tuple[tuple[float, int], ...]:
         least = min(least, room[stature])
         if least > 0:
             out.append((stature, int(least)))
-    kept = [entry for n, entry in enumerate(out) if n + 1 == len(out) or out[n + 1][1] != entry[1]]
+    kept = [
+        entry
+        for n, entry in enumerate(out)
+        if n + 1 == len(out) or out[n + 1][1] != entry[1]
+    ]
     return tuple(kept)

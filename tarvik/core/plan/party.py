@@ -24,7 +24,11 @@ OF_AGE: Final = constant(
     "of_age", 18.0, "years", COMMON_PRACTICE, "from this age on an adult; local law first"
 )
 EARSHOT_M: Final = constant(
-    "earshot", 20.0, "m", ENGINEERING, "how far a leader hears a call at night in wind and rain"
+    "earshot",
+    20.0,
+    "m",
+    ENGINEERING,
+    "how far a leader hears a call at night in wind and rain",
 )
 GAP_M: Final = constant(
     "walking_gap",
@@ -107,7 +111,9 @@ class PlanRules:
         limits = (("earshot_m", 0, 500), ("gap_m", 0, 20), ("spare_beds", 0, 2))
         for name, low, high in limits:
             if not low <= getattr(self, name) <= high:
-                raise InputError(name, f"{getattr(self, name):g} is outside {low} to {high}")
+                raise InputError(
+                    name, f"{getattr(self, name):g} is outside {low} to {high}"
+                )
         if self.age_gap is not None and not 0 <= self.age_gap <= 20:
             raise InputError("age_gap", f"{self.age_gap} years are outside 0 to 20")
 
@@ -159,7 +165,9 @@ def alone(camper: Camper) -> Constraint:
     return Constraint(Kind.CONSENT, (camper.number,), f"{camper.name} shares with nobody")
 
 
-def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[Constraint, int, int]]:
+def pair_bars(
+    campers: Sequence[Camper], rules: PlanRules
+) -> list[tuple[Constraint, int, int]]:
     """Pairs that never share, and why: (why, one, two) by place in `campers`: the leader's, the age
     gap, a person's consent.
     """
@@ -170,7 +178,9 @@ def pair_bars(campers: Sequence[Camper], rules: PlanRules) -> list[tuple[Constra
             words = f"{campers[place[a]].name} and {campers[place[b]].name} never share"
             out.append((Constraint(Kind.NEVER, (a, b), words), place[a], place[b]))
     for (i, one), (j, two) in combinations(enumerate(campers), 2):
-        young = not one.adult and not two.adult and one.age is not None and two.age is not None
+        young = (
+            not one.adult and not two.adult and one.age is not None and two.age is not None
+        )
         if (
             rules.age_gap is not None
             and young
@@ -212,7 +222,9 @@ def _broken(why: Constraint, people: Sequence[Camper]) -> Broken:
     names, words = [c.name for c in people], why.words
     said = f"{', '.join(names[:-1])} and {names[-1]}"
     numbers = tuple(sorted(c.number for c in people))
-    return Broken(why.tag, numbers, words if all(n in words for n in names) else f"{words}: {said}")
+    return Broken(
+        why.tag, numbers, words if all(n in words for n in names) else f"{words}: {said}"
+    )
 
 
 def may_share(one: Camper, two: Camper, rules: PlanRules) -> str | None:

@@ -79,6 +79,9 @@ def stands_as(offer: Offer, standing: Standing) -> bool:
         return False
     if offer.spot is None or standing.at is None:
         return offer.spot is None and standing.at is None
-    near = np.hypot(offer.spot.at[0] - standing.at[0], offer.spot.at[1] - standing.at[1]) < 0.05
+    near = (
+        np.hypot(offer.spot.at[0] - standing.at[0], offer.spot.at[1] - standing.at[1])
+        < 0.05
+    )
     turned = abs((offer.spot.front_deg - (standing.front_deg or 0.0) + 180) % 360 - 180)
     return bool(near and turned < 1.0)

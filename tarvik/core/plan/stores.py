@@ -39,13 +39,16 @@ def ways_for(
     """
     out: Counter[tuple[str, tuple[Way, ...]]] = Counter()
     numbers = {
-        kind: [n for n, p in enumerate(pools) if p.kind == kind] for kind in (POLE, LINE, STAKE)
+        kind: [n for n, p in enumerate(pools) if p.kind == kind]
+        for kind in (POLE, LINE, STAKE)
     }
     for height in offer.poles:
         out[POLE, tuple((n,) for n in numbers[POLE] if pools[n].serves(height))] += 1
     lines = [pools[n] for n in numbers[LINE]]
     for need in offer.cords:
-        ways = tuple(tuple(numbers[LINE][k] for k in way) for way in servers(need, lines, join))
+        ways = tuple(
+            tuple(numbers[LINE][k] for k in way) for way in servers(need, lines, join)
+        )
         out[LINE, ways] += 1
     if offer.stakes:
         out[STAKE, tuple((n,) for n in numbers[STAKE])] += offer.stakes

@@ -9,7 +9,15 @@ from typing import TYPE_CHECKING, Final
 
 from ortools.sat.python import cp_model
 
-from tarvik.core.plan.choose import FREE, Chosen, Limits, add_row, solver_for, to_cp, variables_of
+from tarvik.core.plan.choose import (
+    FREE,
+    Chosen,
+    Limits,
+    add_row,
+    solver_for,
+    to_cp,
+    variables_of,
+)
 from tarvik.core.plan.constraint import Constraint, Kind
 
 if TYPE_CHECKING:
@@ -50,7 +58,9 @@ class Impasse:
 def feasible(model: PlanModel, hold: Iterable[Constraint], limits: Limits = FREE) -> bool:
     """Whether a plan exists in which all of these hold; facts always do."""
     held = set(hold)
-    cp = to_cp(model.linear, [r for r in model.linear.rows if r.keeps is None or r.keeps in held])
+    cp = to_cp(
+        model.linear, [r for r in model.linear.rows if r.keeps is None or r.keeps in held]
+    )
     status = solver_for(limits).solve(cp)
     return bool(status in (cp_model.OPTIMAL, cp_model.FEASIBLE))
 
@@ -82,7 +92,8 @@ def smallest_conflict(
     if status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         return ()
     enough = [
-        flags[f if f >= 0 else -f - 1] for f in solver.sufficient_assumptions_for_infeasibility()
+        flags[f if f >= 0 else -f - 1]
+        for f in solver.sufficient_assumptions_for_infeasibility()
     ]
     core = [kept for kept in among if kept in enough] or list(among)
     # What is easiest to set aside is asked for last: it stays in the set.
@@ -93,7 +104,9 @@ def smallest_conflict(
     return tuple(core)
 
 
-def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -> list[Repair]:
+def repairs(
+    model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST
+) -> list[Repair]:
     """The smallest sets of things to set aside so that everybody has a bed, the easiest first; no
     set holds another, and none a rule that protects people.
     """
@@ -105,7 +118,9 @@ def repairs(model: PlanModel, limits: Limits = FREE, most: int = REPAIRS_MOST) -
         if row.keeps is not None and row.keeps in flags:
             add_row(cp, row, unless=[flags[row.keeps].index])
     cp.minimize(
-        cp_model.LinearExpr.weighted_sum(list(flags.values()), [kept.effort for kept in some])
+        cp_model.LinearExpr.weighted_sum(
+            list(flags.values()), [kept.effort for kept in some]
+        )
     )
     out = []
     for _ in range(most):
@@ -193,7 +208,9 @@ class Rival:
     worse: int
 
 
-def rivals(model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int = 4) -> list[Rival]:
+def rivals(
+    model: PlanModel, chosen: Chosen, sheets: tuple[int, ...], most: int = 4
+) -> list[Rival]:
     """Against what the choice for these sheets won: each other pitch of theirs, at its best spot,
     the rest of the plan as it is, everybody sleeping where they do.
     """

@@ -22,7 +22,11 @@ GUY_SLOPE: Final = constant(
     "guy_slope", 1.0, "1", "common practice", "height over distance of a guy: 45 degrees"
 )
 LONE_GUYS_DEG: Final = constant(
-    "lone_guys", 45.0, "degrees", "common practice", "a lone pole's two guys off its centre line"
+    "lone_guys",
+    45.0,
+    "degrees",
+    "common practice",
+    "a lone pole's two guys off its centre line",
 )
 BIPOD_LEG_SHARE: Final = constant(
     "bipod_leg_share",
@@ -39,15 +43,25 @@ BIPOD_LEG_M: Final = constant(
     "leg beyond that share",
 )
 LIFT_GAP_M: Final = constant(
-    "lift_gap", 2.0, "m", ENGINEERING, "from the rear of the sheet to the tree a middle is drawn to"
+    "lift_gap",
+    2.0,
+    "m",
+    ENGINEERING,
+    "from the rear of the sheet to the tree a middle is drawn to",
 )
 LIFT_RISE: Final = constant(
     "lift_rise", 0.5, "1", ENGINEERING, "slope of the cord that draws a middle up and back"
 )
 LASH_M: Final = constant(
-    "lash", 0.6, "m", ENGINEERING, "cord that ties a tie-out to a hull, a rail, a fork or a tripod"
+    "lash",
+    0.6,
+    "m",
+    ENGINEERING,
+    "cord that ties a tie-out to a hull, a rail, a fork or a tripod",
 )
-LASH_SPAN_M: Final = constant("lash_span", 0.1, "m", ENGINEERING, "straight length of a lashing")
+LASH_SPAN_M: Final = constant(
+    "lash_span", 0.1, "m", ENGINEERING, "straight length of a lashing"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +144,9 @@ def guy_to_ground(
     foot = top[:2] + way * top[2] / slope
     slant = math.hypot(top[2], top[2] / slope)
     place = (float(foot[0]), float(foot[1]))
-    return Line(point, (*place, 0.0), slant, guy_m(slant), purpose), Stake(place, point, purpose)
+    return Line(point, (*place, 0.0), slant, guy_m(slant), purpose), Stake(
+        place, point, purpose
+    )
 
 
 @dataclass
@@ -152,21 +168,31 @@ class Carried:
     def rig(self, *, through: bool) -> Rig:
         """The rig as it stands."""
         return Rig(
-            tuple(self.supports), tuple(self.lines), tuple(self.stakes), through, tuple(self.short)
+            tuple(self.supports),
+            tuple(self.lines),
+            tuple(self.stakes),
+            through,
+            tuple(self.short),
         )
 
-    def _guyed(self, point: str, top: Floats, way: Floats, purpose: str, *, lone: bool) -> None:
+    def _guyed(
+        self, point: str, top: Floats, way: Floats, purpose: str, *, lone: bool
+    ) -> None:
         for turn in (-LONE_GUYS_DEG, LONE_GUYS_DEG) if lone else (0.0,):
             line, stake = guy_to_ground(point, top, _turned(way, turn), purpose)
             self.lines.append(line)
             self.stakes.append(stake)
 
-    def on_pole(self, point: str, top: Floats, way: Floats, *, lone: bool, inside: bool) -> None:
+    def on_pole(
+        self, point: str, top: Floats, way: Floats, *, lone: bool, inside: bool
+    ) -> None:
         """A pole or stick under a point, tipped as the house wills; `inside` a closed shelter it
         wants no guys.
         """
         share = self.at_hand.house.pole_share
-        pole, miss = take_pole(self.poles, float(top[2]) / share, may_cut=self.at_hand.may_cut)
+        pole, miss = take_pole(
+            self.poles, float(top[2]) / share, may_cut=self.at_hand.may_cut
+        )
         if miss:
             self.short.append(miss)
         lean = float(top[2]) * math.sqrt(1 / share**2 - 1)
@@ -179,13 +205,21 @@ class Carried:
             self._guyed(point, top, way, "pole guy", lone=lone)
 
     def on_carrier(
-        self, kind: str, point: str, top: Floats, way: Floats, ridge_m: float, shelter: Shelter
+        self,
+        kind: str,
+        point: str,
+        top: Floats,
+        way: Floats,
+        ridge_m: float,
+        shelter: Shelter,
     ) -> None:
         """Anything but a tree or pole; `ridge_m`: length that one hull or rail must have to carry
         both points.
         """
         height = float(top[2])
-        shared = next((s for s in self.supports if s.kind == kind and kind in EDGE_KINDS), None)
+        shared = next(
+            (s for s in self.supports if s.kind == kind and kind in EDGE_KINDS), None
+        )
         carrier = None
         if shared is None:
             carrier, miss = self._take(kind, height, ridge_m)
@@ -205,7 +239,13 @@ class Carried:
             )
             return
         self.lines.append(
-            Line(point, (float(top[0]), float(top[1]), height), LASH_SPAN_M, LASH_M, "lashing")
+            Line(
+                point,
+                (float(top[0]), float(top[1]), height),
+                LASH_SPAN_M,
+                LASH_M,
+                "lashing",
+            )
         )
         if kind == "bipod":
             self._guyed(point, top, way, "bipod guy", lone=True)
@@ -246,7 +286,9 @@ class Carried:
                 )
             )
 
-    def _take(self, kind: str, height: float, ridge_m: float) -> tuple[Carrier | None, Miss | None]:
+    def _take(
+        self, kind: str, height: float, ridge_m: float
+    ) -> tuple[Carrier | None, Miss | None]:
         if self.others is None:
             return None, None
         some = [c for c in self.others if c.kind == kind]
@@ -304,11 +346,15 @@ class Carried:
             if way == "bipod" and self._lift_by_bipod(point, top, shelter, purpose):
                 return
             if way == "inside":
-                pole, miss = take_pole(self.poles, float(top[2]), may_cut=self.at_hand.may_cut)
+                pole, miss = take_pole(
+                    self.poles, float(top[2]), may_cut=self.at_hand.may_cut
+                )
                 if miss is None:
                     kind = pole.kind if pole else "pole"
                     self.supports.append(
-                        Support(kind, (float(top[0]), float(top[1])), float(top[2]), point, pole)
+                        Support(
+                            kind, (float(top[0]), float(top[1])), float(top[2]), point, pole
+                        )
                     )
                     return
         self.short.append(
@@ -319,22 +365,33 @@ class Carried:
             )
         )
 
-    def _lift_to_tree(self, point: str, top: Floats, shelter: Shelter, purpose: str) -> None:
+    def _lift_to_tree(
+        self, point: str, top: Floats, shelter: Shelter, purpose: str
+    ) -> None:
         back = float(shelter.xyz[:, 0].max()) + LIFT_GAP_M
         run = back - float(top[0])
         height = float(top[2]) + LIFT_RISE * run
         span = math.hypot(run, height - float(top[2]))
         self.supports.append(Support("tree", (back, float(top[1])), height, point))
         self.lines.append(
-            Line(point, (back, float(top[1]), height), span, tree_line_m(span, TRUNK_M), purpose)
+            Line(
+                point,
+                (back, float(top[1]), height),
+                span,
+                tree_line_m(span, TRUNK_M),
+                purpose,
+            )
         )
 
-    def _lift_by_bipod(self, point: str, top: Floats, shelter: Shelter, purpose: str) -> bool:
+    def _lift_by_bipod(
+        self, point: str, top: Floats, shelter: Shelter, purpose: str
+    ) -> bool:
         """Two crossed sticks over the sheet, if a bipod long enough is at hand."""
         side = _side(shelter)
         leg = BIPOD_LEG_M + BIPOD_LEG_SHARE * side
         bipod = next(
-            (c for c in self.others or () if c.kind == "bipod" and c.size_m >= leg - 1e-9), None
+            (c for c in self.others or () if c.kind == "bipod" and c.size_m >= leg - 1e-9),
+            None,
         )
         if bipod is None or self.others is None:
             return False
@@ -343,7 +400,13 @@ class Carried:
         self.supports.append(Support("bipod", (float(top[0]), float(top[1])), over, point))
         rise = max(over - float(top[2]), 0.1)
         self.lines.append(
-            Line(point, (float(top[0]), float(top[1]), over), rise, tree_line_m(rise, 0.1), purpose)
+            Line(
+                point,
+                (float(top[0]), float(top[1]), over),
+                rise,
+                tree_line_m(rise, 0.1),
+                purpose,
+            )
         )
         return True
 

@@ -14,7 +14,11 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 TIP_DEG: Final = constant(
-    "pole_tip", 10.0, "degrees", ENGINEERING, "how far a tipped pole leans along its line of pull"
+    "pole_tip",
+    10.0,
+    "degrees",
+    ENGINEERING,
+    "how far a tipped pole leans along its line of pull",
 )
 
 CHOICES: Final[Mapping[str, tuple[tuple[str, str], ...]]] = MappingProxyType(

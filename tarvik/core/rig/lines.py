@@ -12,15 +12,25 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 FIXED_KNOT_M: Final = constant(
-    "knot_fixed", 0.25, "m", ENGINEERING, "cord taken up by a fixed knot (bowline, timber hitch)"
+    "knot_fixed",
+    0.25,
+    "m",
+    ENGINEERING,
+    "cord taken up by a fixed knot (bowline, timber hitch)",
 )
 TENSION_KNOT_M: Final = constant(
-    "knot_tension", 0.45, "m", ENGINEERING, "cord taken up by a tensioning hitch with its tail"
+    "knot_tension",
+    0.45,
+    "m",
+    ENGINEERING,
+    "cord taken up by a tensioning hitch with its tail",
 )
 GUY_KNOT_M: Final = constant(
     "knot_guy", 0.40, "m", ENGINEERING, "cord taken up by an adjustable hitch with its tail"
 )
-JOIN_M: Final = constant("knot_join", 0.40, "m", ENGINEERING, "cord taken up by joining two lines")
+JOIN_M: Final = constant(
+    "knot_join", 0.40, "m", ENGINEERING, "cord taken up by joining two lines"
+)
 
 
 def tree_line_m(gap_m: float, trunk_m: float) -> float:

@@ -33,7 +33,11 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 TREE_GAP_M: Final = constant(
-    "tree_gap", 0.50, "m", ENGINEERING, "distance from a tie-out to its tree when none is surveyed"
+    "tree_gap",
+    0.50,
+    "m",
+    ENGINEERING,
+    "distance from a tie-out to its tree when none is surveyed",
 )
 TREE_GAP_LEAST_M: Final = constant(
     "tree_gap_least", 0.15, "m", ENGINEERING, "least distance from a tie-out to its tree"
@@ -87,11 +91,17 @@ def _staked(shelter: Shelter, on_poles: tuple[str, ...]) -> tuple[list[Line], li
         top = shelter.at(anchor.point)
         if top[2] <= ON_GROUND_M:
             stakes.append(
-                Stake((float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional)
+                Stake(
+                    (float(top[0]), float(top[1])), anchor.point, "sheet", anchor.optional
+                )
             )
             grounded.append(anchor.point)
         else:
-            slope = _cloth_slope(shelter, anchor.point) if anchor.hold is Hold.FLOWN else GUY_SLOPE
+            slope = (
+                _cloth_slope(shelter, anchor.point)
+                if anchor.hold is Hold.FLOWN
+                else GUY_SLOPE
+            )
             line, stake = guy_to_ground(
                 anchor.point,
                 top,
@@ -112,7 +122,9 @@ def _cloth_slope(shelter: Shelter, point: str) -> float:
     until it is.
     """
     top = shelter.at(point)
-    near = {q for panel in shelter.panels if point in panel.points for q in panel.points} - {point}
+    near = {
+        q for panel in shelter.panels if point in panel.points for q in panel.points
+    } - {point}
     falls = [
         (shelter.at(q)[2] - top[2]) / max(float(np.hypot(*(shelter.at(q) - top)[:2])), 1e-9)
         for q in near
@@ -154,7 +166,10 @@ def mid_edge_places(
     on_ground = set(shelter.pattern.points if grounded is None else grounded)
     for panel in shelter.panels:
         for a, b in zip(panel.points, (*panel.points[1:], panel.points[0]), strict=True):
-            if not {a, b} <= on_ground or sum({a, b} <= set(p.points) for p in shelter.panels) > 1:
+            if (
+                not {a, b} <= on_ground
+                or sum({a, b} <= set(p.points) for p in shelter.panels) > 1
+            ):
                 continue
             pa, pb = shelter.at(a), shelter.at(b)
             if max(pa[2], pb[2]) > ON_GROUND_M:
@@ -216,7 +231,9 @@ def _kinds(shelter: Shelter, supports: Supports) -> tuple[str, ...]:
     any.
     """
     takes, others = shelter.pitch.carried_by, supports.others
-    here = tuple(dict.fromkeys(other.kind for other in others)) if others is not None else ()
+    here = (
+        tuple(dict.fromkeys(other.kind for other in others)) if others is not None else ()
+    )
     usual = tuple(k for k in ("tree", "pole") if not takes or k in takes)
     special = tuple(k for k in here if not takes or k in takes)
     if usual or special:
@@ -256,8 +273,12 @@ def rigs(shelter: Shelter, supports: Supports) -> Iterator[Rig]:
                 (*rig.short, *lifts.short),
             )
     if not yielded:
-        rig = _rigged(shelter, ("pole",) * len(high), supports, pulls, on_poles, through=False)
-        yield Rig(rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), False, rig.short)
+        rig = _rigged(
+            shelter, ("pole",) * len(high), supports, pulls, on_poles, through=False
+        )
+        yield Rig(
+            rig.supports, (*rig.lines, *lines), (*stakes, *rig.stakes), False, rig.short
+        )
 
 
 def _through(rule: str) -> tuple[bool, ...]:
@@ -288,7 +309,11 @@ def _rigged(
     pair = _Pair()
     if trees and wanted_trees == 1:
         pair = _Pair(thinner_m=max(t.diameter_m for t in trees))
-    ridge = float(math.dist(shelter.at(high[0]), shelter.at(high[-1]))) if len(high) == 2 else 0.0
+    ridge = (
+        float(math.dist(shelter.at(high[0]), shelter.at(high[-1])))
+        if len(high) == 2
+        else 0.0
+    )
     if wanted_trees == 2 and not short:
         pair = _tree_pair(ridge, trees)
         if pair.complaint:
@@ -303,7 +328,9 @@ def _rigged(
         if kind == "tree":
             trunk = top[:2] + way * gap
             at = (float(trunk[0]), float(trunk[1]))
-            made.supports.append(Support("tree", at, float(top[2]), point, trunk_m=pair.thinner_m))
+            made.supports.append(
+                Support("tree", at, float(top[2]), point, trunk_m=pair.thinner_m)
+            )
             if not through:
                 made.lines.append(
                     Line(
@@ -318,7 +345,9 @@ def _rigged(
             lone = shelter.pitch.pull is PullSide.LONE and point in high
             made.on_pole(point, top, way, lone=lone, inside=_inside(shelter, point))
         else:
-            made.on_carrier(kind, point, top, way, ridge if kinds.count(kind) > 1 else 0.0, shelter)
+            made.on_carrier(
+                kind, point, top, way, ridge if kinds.count(kind) > 1 else 0.0, shelter
+            )
     if through:
         far = made.supports[1]
         made.lines.append(
@@ -359,10 +388,14 @@ def _lifts(shelter: Shelter, supports: Supports, rig: Rig) -> Rig:
         if supports.poles is None
         else [p for p in supports.poles if all(p is not s.pole for s in rig.supports)]
     )
-    made = Carried(replace(supports, poles=None if poles is None else tuple(poles)), [], [], [], [])
+    made = Carried(
+        replace(supports, poles=None if poles is None else tuple(poles)), [], [], [], []
+    )
     used = sum(s.kind == "tree" for s in rig.supports)
     trees = supports.usable_trees()
     for anchor in shelter.pitch.anchors:
         if anchor.hold is Hold.LIFTED:
-            made.lifted(anchor.point, shelter, anchor.line, tree=trees is None or len(trees) > used)
+            made.lifted(
+                anchor.point, shelter, anchor.line, tree=trees is None or len(trees) > used
+            )
     return made.rig(through=False)

@@ -20,7 +20,11 @@ CARRIER_MOST_M: Final = constant(
     "carrier_most", 30.0, "m", ENGINEERING, "highest branch, vehicle or fence taken"
 )
 BRANCH_LINE_M: Final = constant(
-    "branch_line", 0.10, "m", ENGINEERING, "least line from a branch down to what hangs from it"
+    "branch_line",
+    0.10,
+    "m",
+    ENGINEERING,
+    "least line from a branch down to what hangs from it",
 )
 POLE_KINDS: Final = ("pole", "stick", "cut stick")
 """Kinds that are poles set, or cut, to length."""
@@ -52,7 +56,9 @@ class Tree:
             raise InputError(
                 "supports.trees", f"a trunk of {self.diameter_m:g} m is outside 0 to 5 m"
             )
-        if self.at is not None and not all(math.isfinite(c) and abs(c) <= 10_000 for c in self.at):
+        if self.at is not None and not all(
+            math.isfinite(c) and abs(c) <= 10_000 for c in self.at
+        ):
             raise InputError("supports.trees", f"{self.at} is no place within 10 km")
 
     @property
@@ -161,13 +167,18 @@ class Supports:
         ):
             if things is not None and len(things) > MOST_THINGS:
                 raise InputError(
-                    f"supports.{name}", f"{len(things)} are too many; give at most {MOST_THINGS}"
+                    f"supports.{name}",
+                    f"{len(things)} are too many; give at most {MOST_THINGS}",
                 )
         if self.stakes is not None and not 0 <= self.stakes <= MOST_THINGS:
-            raise InputError("supports.stakes", f"{self.stakes} is outside 0 to {MOST_THINGS}")
+            raise InputError(
+                "supports.stakes", f"{self.stakes} is outside 0 to {MOST_THINGS}"
+            )
         for i, line in enumerate(self.lines_m or ()):
             if not math.isfinite(line) or not 0 < line <= 500:
-                raise InputError(f"supports.lines_m[{i}]", f"{line:g} m is outside 0 to 500 m")
+                raise InputError(
+                    f"supports.lines_m[{i}]", f"{line:g} m is outside 0 to 500 m"
+                )
 
     def __hash__(self) -> int:
         # The trees of a wood are many and seldom all that differs.
@@ -190,7 +201,9 @@ class Supports:
 
     def usable_trees(self) -> tuple[Tree, ...] | None:
         """Trees thick enough to carry a line."""
-        return None if self.trees is None else tuple(t for t in self.trees if t.carries_a_line)
+        return (
+            None if self.trees is None else tuple(t for t in self.trees if t.carries_a_line)
+        )
 
     def _any_tree(self) -> bool:
         """Whether a tree can carry a line."""

@@ -22,7 +22,11 @@ if TYPE_CHECKING:
     from tarvik.core.rig.supports import Supports
 
 THING_COST: Final = constant(
-    "thing_cost", 2.5, "1", ENGINEERING, "trouble of a missing support; other shortfalls count 2"
+    "thing_cost",
+    2.5,
+    "1",
+    ENGINEERING,
+    "trouble of a missing support; other shortfalls count 2",
 )
 
 BUTTON: Final = "button"
@@ -101,7 +105,9 @@ def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
     missing = []
     for anchor in shelter.pitch.anchors:
         carried = (
-            through_line and anchor.hold is Hold.HIGH and not _rim_corner(shelter, anchor.point)
+            through_line
+            and anchor.hold is Hold.HIGH
+            and not _rim_corner(shelter, anchor.point)
         )
         if (
             anchor.hold is not Hold.FREE
@@ -112,7 +118,9 @@ def _buttons(shelter: Shelter, *, through_line: bool) -> list[Reason]:
             missing.append(anchor.point)
     if not missing:
         return []
-    ringed = "the ringed point" if len(missing) == 1 else f"the {len(missing)} ringed points"
+    ringed = (
+        "the ringed point" if len(missing) == 1 else f"the {len(missing)} ringed points"
+    )
     return [
         Reason(
             BUTTON,
@@ -148,7 +156,9 @@ def _cord(rig: Rig, supports: Supports) -> list[Reason]:
         )
     if allotment.joined and not reasons:
         lines = "one line is" if allotment.joined == 1 else f"{allotment.joined} lines are"
-        reasons.append(Reason("line_joined", f"{lines} made of two shorter ones", blocks=False))
+        reasons.append(
+            Reason("line_joined", f"{lines} made of two shorter ones", blocks=False)
+        )
     return reasons
 
 
@@ -216,7 +226,9 @@ def _in_the_way(rig: Rig, supports: Supports) -> list[Reason]:
 def _cost(reasons: list[Reason]) -> float:
     """Trouble of a rig: each thing short counts, a long way short more."""
     return sum(
-        (THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0) if r.blocks else 0.1
+        (THING_COST if r.code == "no_support" else 2.0) + (r.short_by_m or 0.0)
+        if r.blocks
+        else 0.1
         for r in reasons
     )
 
@@ -240,7 +252,9 @@ def assess(shelter: Shelter, supports: Supports) -> Assessment:
             Verdict.NEEDS,
             (
                 Reason(
-                    "no_support", "nothing to tie the high points to", remedy=_REMEDY["no_support"]
+                    "no_support",
+                    "nothing to tie the high points to",
+                    remedy=_REMEDY["no_support"],
                 ),
             ),
             None,

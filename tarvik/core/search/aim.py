@@ -37,7 +37,11 @@ DOOR_MOVED: Final = constant(
     "door_moved", 3.0, "1", ENGINEERING, "worth of a door left as the pitch has it"
 )
 NEARLY: Final = constant(
-    "shorter_near", 0.85, "1", ENGINEERING, "share of the stature looked for where nobody fits"
+    "shorter_near",
+    0.85,
+    "1",
+    ENGINEERING,
+    "share of the stature looked for where nobody fits",
 )
 SMALL: Final = constant(
     "shorter_small",
@@ -106,7 +110,11 @@ def worth_of_room(
     over = min(OVER_TALL, intent.peak)
     out += over * np.maximum(peak - tall_m, 0.0)
     out += intent.floor * np.minimum(floor, heads * mat_m2)
-    for weight, amount in ((intent.stand, stand), (intent.covered, dry), (intent.air, open_m2)):
+    for weight, amount in (
+        (intent.stand, stand),
+        (intent.covered, dry),
+        (intent.air, open_m2),
+    ):
         if weight:
             out += weight * amount
     if intent.flat:
@@ -114,7 +122,9 @@ def worth_of_room(
     return np.asarray(out)
 
 
-def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int) -> Floats:
+def doors_worth(
+    intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size: int
+) -> Floats:
     """What the intent makes of how the doors stand at many settings (size,): shut ones, and less of
     those that stand otherwise than the pitch has them on a night that does not ask for it: they are
     moved for a bed more, but not for room.
@@ -128,7 +138,9 @@ def doors_worth(intent: Intent, pitch: Pitch, values: Mapping[str, Floats], size
     return out
 
 
-def most_of_room(aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool) -> float:
+def most_of_room(
+    aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool
+) -> float:
     """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth;
     `floored`: some of it may be a floor.
     """
@@ -166,12 +178,16 @@ def worth(figures: Figures, aim: Aim) -> float:
     are looked for.
     """
     heads = aim.wanted or 1
-    mats: float = figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    mats: float = (
+        figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+    )
     if not mats and aim.shorter and figures.shelter.pitch.bed is None:
         fits = fits_one_of(figures)
         mats = next((share for share in SHORTER if fits(aim.shorter_m(share))), 0.0)
     floors = [p for p in figures.shelter.panels if p.role is Role.FLOOR and not p.doubled]
-    floor = sum(abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors)
+    floor = sum(
+        abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors
+    )
     air = figures.open_area_m2 if aim.intent.air else 0.0
     peak, dry, sit, stand, low, gaps, slope = (
         np.array([x])

@@ -39,10 +39,18 @@ TAPE_COST: Final = constant(
     "tape_cost", 0.01, "1", ENGINEERING, "worth given up for a setting in whole centimetres"
 )
 USUAL_KEPT: Final = constant(
-    "usual_kept", 0.005, "1", ENGINEERING, "share of the worth given up for a setting's usual value"
+    "usual_kept",
+    0.005,
+    "1",
+    ENGINEERING,
+    "share of the worth given up for a setting's usual value",
 )
 ALSO_NEAR: Final = constant(
-    "also_near", 1.0, "1", ENGINEERING, "worth less than the best from which more is still sought"
+    "also_near",
+    1.0,
+    "1",
+    ENGINEERING,
+    "worth less than the best from which more is still sought",
 )
 FEW: Final = Steps({0: 1, 1: 22, 2: 10, 3: 8})
 MANY: Final = Steps({0: 1, 1: 60, 2: 15, 3: 8})
@@ -107,7 +115,11 @@ class _Stages:
         """The first cases of all settings but doors; None when none folds, or none has a usual
         value that it may leave.
         """
-        return self._begun(self._wide) if self._hunt.aim.also and also_sought(self._hunt) else None
+        return (
+            self._begun(self._wide)
+            if self._hunt.aim.also and also_sought(self._hunt)
+            else None
+        )
 
     @cached_property
     def with_doors(self) -> tuple[First, Room] | None:
@@ -263,18 +275,26 @@ def _round(
             for s in sliding
         }
         grids.append(
-            {name: np.array([value]) for name, value in settings.items() if name not in hunt.given}
+            {
+                name: np.array([value])
+                for name, value in settings.items()
+                if name not in hunt.given
+            }
             | finer
         )
     better = _best_of_each(hunt, grids)
     slack = TAPE_COST if last else 0.0
     return [
-        new if new is not None and new.worth >= old.worth - slack and new.mats >= old.mats else old
+        new
+        if new is not None and new.worth >= old.worth - slack and new.mats >= old.mats
+        else old
         for old, new in zip(starts, better, strict=True)
     ]
 
 
-def _around(setting: Setting, best: float, step: float, count: int, last: bool, aim: Aim) -> Floats:
+def _around(
+    setting: Setting, best: float, step: float, count: int, last: bool, aim: Aim
+) -> Floats:
     """Finer values about the best one; in the last round whole centimetres, as a tape reads, or
     whole degrees.
     """

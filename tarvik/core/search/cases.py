@@ -53,17 +53,21 @@ _ANYTHING: Final = -1e18  # less than any case that folds is worth
 
 
 @keep_last(256)
-def _faces_of(pattern: Pattern) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
+def _faces_of(
+    pattern: Pattern,
+) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
     """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points
     of each floor.
     """
     index = pattern.index
-    roofs = [[index(q) for q in p.points] for p in pattern.panels if p.role is not Role.FLOOR]
+    roofs = [
+        [index(q) for q in p.points] for p in pattern.panels if p.role is not Role.FLOOR
+    ]
     floors = [[index(q) for q in p.points] for p in pattern.panels if p.role is Role.FLOOR]
     most = max((len(r) for r in roofs), default=3)
-    padded = np.array([r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp).reshape(
-        -1, most
-    )
+    padded = np.array(
+        [r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp
+    ).reshape(-1, most)
     return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
 
 
@@ -82,7 +86,9 @@ def open_area(pitch: Pitch, xyz: Floats, values: Mapping[str, Floats]) -> Floats
     """Area (N,) of all gaps between the free edges of folded sheets (N, P, 3) and the ground."""
     ends, lapped = _edges_of(pitch)
     a, b = xyz[:, ends[:, 0]], xyz[:, ends[:, 1]]
-    gaps = np.hypot(b[..., 0] - a[..., 0], b[..., 1] - a[..., 1]) * (a[..., 2] + b[..., 2]) / 2
+    gaps = (
+        np.hypot(b[..., 0] - a[..., 0], b[..., 1] - a[..., 1]) * (a[..., 2] + b[..., 2]) / 2
+    )
     if lapped.any():
         gaps = np.where(lapped & pitch.doors_shut(values, len(xyz))[:, None], 0.0, gaps)
     return np.asarray(gaps.sum(axis=1))
@@ -127,7 +133,9 @@ class Cases:
         return cls(faces, corners, floor, xyz[..., 2].max(axis=1), open_m2, slope_deg)
 
 
-def values_of(names: Sequence[str], cases: Floats, still: Mapping[str, float]) -> dict[str, Floats]:
+def values_of(
+    names: Sequence[str], cases: Floats, still: Mapping[str, float]
+) -> dict[str, Floats]:
     """Every setting (N,): those of the cases (N, names), and those that are the same in all of
     them.
     """
@@ -159,7 +167,9 @@ class Hunt:
     named: bool
 
     @classmethod
-    def of(cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]) -> Hunt:
+    def of(
+        cls, fitting: Fitting, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    ) -> Hunt:
         body, clearance = aim.body, aim.clearance
         return cls(
             fitting,
@@ -244,7 +254,9 @@ def _can_be_named(fitting: Fitting, given: Mapping[str, float]) -> bool:
     grids = [
         np.array([given[s.name]])
         if s.name in given
-        else np.linspace(s.least, s.most, int(s.most - s.least) + 1 if s.is_choice else NAMED_STEPS)
+        else np.linspace(
+            s.least, s.most, int(s.most - s.least) + 1 if s.is_choice else NAMED_STEPS
+        )
         for s in pitch.settings
     ]
     values = values_of([s.name for s in pitch.settings], combined(grids), {})
@@ -265,7 +277,9 @@ class Room:
     worth: Floats
 
     @classmethod
-    def of(cls, hunt: Hunt, folded: Cases, values: Mapping[str, Floats], stride: int) -> Room:
+    def of(
+        cls, hunt: Hunt, folded: Cases, values: Mapping[str, Floats], stride: int
+    ) -> Room:
         aim = hunt.aim
         out, lid = (
             np.full((len(folded.faces), 4), np.nan),
@@ -359,7 +373,9 @@ def tellings(falls: Floats) -> tuple[Floats, ...]:
     worth trying. In calm all.
     """
     fewer = (
-        _spread(falls, winds) for winds in (_SOME_WINDS, _MANY_WINDS) if winds < len(falls) - 1
+        _spread(falls, winds)
+        for winds in (_SOME_WINDS, _MANY_WINDS)
+        if winds < len(falls) - 1
     )
     return (*fewer, falls)
 

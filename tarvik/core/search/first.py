@@ -24,7 +24,11 @@ if TYPE_CHECKING:
 MOST_SLIDING: Final = 3
 """Sliding settings that are searched at once."""
 HARDLY_ANY: Final = constant(
-    "hardly_any", 0.3, "1", ENGINEERING, "share of a grid that folds below which bands are tried"
+    "hardly_any",
+    0.3,
+    "1",
+    ENGINEERING,
+    "share of a grid that folds below which bands are tried",
 )
 KEPT: Final = 64
 """Grids kept folded: some tens of kilobytes each."""
@@ -62,17 +66,24 @@ class First:
     def of(cls, hunt: Hunt, steps: Steps) -> First | None:
         """None when none folds."""
         doors = doors_left(hunt) if steps.doors else []
-        first, also = [*_always_sought(hunt), *doors], also_sought(hunt) if steps.also else []
+        first, also = (
+            [*_always_sought(hunt), *doors],
+            also_sought(hunt) if steps.also else [],
+        )
         sliding = [*(s for s in first if not s.is_choice), *also]
-        counts = dict.fromkeys((s.name for s in first), steps.first[len(sliding) - len(also)])
+        counts = dict.fromkeys(
+            (s.name for s in first), steps.first[len(sliding) - len(also)]
+        )
         counts |= dict.fromkeys((s.name for s in also), steps.also.get(len(also), 0))
         grids = {
-            s.name: grid(s, hunt.sheet, hunt.aim.supports, counts[s.name]) for s in (*first, *also)
+            s.name: grid(s, hunt.sheet, hunt.aim.supports, counts[s.name])
+            for s in (*first, *also)
         }
         if hunt.fitting.box[0] == hunt.fitting.box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {
-            s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1) for s in sliding
+            s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1)
+            for s in sliding
         }
         asked = _Asked(
             hunt.fitting.pitch,
@@ -212,14 +223,21 @@ def _banded(asked: _Asked, along: Setting) -> Floats:
     grid's combinations does.
     """
     names = [*(n for n in asked.names if n != along.name), along.name]
-    tried = allowed(np.linspace(along.least, along.most, _BAND_TRIED), along, asked.supports)
+    tried = allowed(
+        np.linspace(along.least, along.most, _BAND_TRIED), along, asked.supports
+    )
     cases = combined([*(asked.grids[n] for n in names[:-1]), tried])
     start = asked.pitch.layout(asked.box, values_of(names, cases, dict(asked.still))).start
     folds = np.isfinite(start).all(axis=(1, 2)).reshape(-1, len(tried))
     rows = np.flatnonzero(folds.any(axis=1))
-    low, high = folds[rows].argmax(axis=1), len(tried) - 1 - folds[rows, ::-1].argmax(axis=1)
+    low, high = (
+        folds[rows].argmax(axis=1),
+        len(tried) - 1 - folds[rows, ::-1].argmax(axis=1),
+    )
     picked = np.rint(
         low[:, None] + (high - low)[:, None] * np.linspace(0.0, 1.0, _BAND_TAKEN)
     ).astype(np.intp)
-    some = cases.reshape(-1, len(tried), len(names))[rows[:, None], picked].reshape(-1, len(names))
+    some = cases.reshape(-1, len(tried), len(names))[rows[:, None], picked].reshape(
+        -1, len(names)
+    )
     return np.unique(some[:, [names.index(n) for n in asked.names]], axis=0)

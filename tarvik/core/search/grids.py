@@ -68,7 +68,9 @@ def usual_value(setting: Setting, supports: Supports) -> float:
     spans = _spans(setting, supports) if setting.searched else None
     reached = [min(max(setting.default, a), b) for a, b in spans or ()]
     inside = [value for value in reached if setting.least <= value <= setting.most]
-    return min(inside, key=lambda value: abs(value - setting.default), default=setting.default)
+    return min(
+        inside, key=lambda value: abs(value - setting.default), default=setting.default
+    )
 
 
 def _spans(setting: Setting, supports: Supports) -> list[tuple[float, float]] | None:

@@ -33,7 +33,11 @@ if TYPE_CHECKING:
     from tarvik.core.search.first import First
 
 SHARE_LEAST: Final = constant(
-    "mat_share_least", 0.88, "1", ENGINEERING, "share of a mat that shows where whole ones may fit"
+    "mat_share_least",
+    0.88,
+    "1",
+    ENGINEERING,
+    "share of a mat that shows where whole ones may fit",
 )
 SHARE_WIDE: Final = constant(
     "mat_share_wide", 0.8, "1", ENGINEERING, "the same on the wide grid of all settings"
@@ -42,7 +46,11 @@ SHARE_GAIN: Final = constant(
     "mat_share_gain", 0.002, "1", ENGINEERING, "share of a mat by which a step has to gain"
 )
 SHARE_CLOSE: Final = constant(
-    "mat_share_close", 0.96, "1", ENGINEERING, "share of a mat from which on every heading is tried"
+    "mat_share_close",
+    0.96,
+    "1",
+    ENGINEERING,
+    "share of a mat from which on every heading is tried",
 )
 SHARE_NEARLY: Final = constant(
     "mat_share_nearly",
@@ -52,10 +60,18 @@ SHARE_NEARLY: Final = constant(
     "share of a mat about which whole ones are looked for",
 )
 SHARE_CHANGE: Final = constant(
-    "mat_share_change", 0.8, "1/m", ENGINEERING, "change of that share with a setting at most"
+    "mat_share_change",
+    0.8,
+    "1/m",
+    ENGINEERING,
+    "change of that share with a setting at most",
 )
 ABOUT_M: Final = constant(
-    "look_about", 0.06, "m", ENGINEERING, "how far about a place that nearly holds all is looked"
+    "look_about",
+    0.06,
+    "m",
+    ENGINEERING,
+    "how far about a place that nearly holds all is looked",
 )
 METRE_DEG: Final = constant(
     "metre_degree", 0.0175, "m", ENGINEERING, "metre by which a degree moves the cloth"
@@ -107,7 +123,9 @@ class _Slope:
         """Cases with dry ground for so many mats of that share, those worth most first."""
         least = self.mats * float(np.prod(self.hunt.mat)) * share * share
         order = np.argsort(-room.worth, kind="stable")
-        return np.asarray(order[np.isfinite(room.worth[order]) & (room.dry[order] >= least)])
+        return np.asarray(
+            order[np.isfinite(room.worth[order]) & (room.dry[order] >= least)]
+        )
 
     def highest(
         self, order: NDArray[np.intp], share: float, stride: int
@@ -157,7 +175,9 @@ def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found
 
 def _starts(first: First, room: Room, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
-    lowest = _least_share(first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST)
+    lowest = _least_share(
+        first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST
+    )
     slope, climbs = (
         _Slope(room.hunt, first.folded, first.values, mats),
         _CLIMBS_FEW if room.hunt.few else _CLIMBS,
@@ -168,14 +188,16 @@ def _starts(first: First, room: Room, mats: int) -> list[_Top]:
         if not chequered[case]:
             continue
         least = lowest - SHARE_GAIN if len(tops) < climbs else tops[-1].share
-        _, top = slope.highest(np.array([case]), least, FINE) if least < WHOLE else (-1, None)
+        _, top = (
+            slope.highest(np.array([case]), least, FINE) if least < WHOLE else (-1, None)
+        )
         if top is None:
             continue
         beside = [t for t in tops if _neighbours(t, top, first.width)]
         if all(t.share < top.share for t in beside):
-            tops = sorted([*(t for t in tops if t not in beside), top], key=lambda t: -t.share)[
-                :climbs
-            ]
+            tops = sorted(
+                [*(t for t in tops if t not in beside), top], key=lambda t: -t.share
+            )[:climbs]
     return tops
 
 
@@ -211,7 +233,9 @@ class _Climb:
 
     def _alone(self, settings: Mapping[str, float]) -> _Slope:
         return _Slope.of(
-            self.hunt, {name: np.array([value]) for name, value in settings.items()}, self.mats
+            self.hunt,
+            {name: np.array([value]) for name, value in settings.items()},
+            self.mats,
         )
 
     def _step(self, top: _Top, width: Mapping[str, float], stride: int) -> _Top:
@@ -224,9 +248,13 @@ class _Climb:
         ]
         here = [np.array([top.settings[s.name]]) for s in self.first.sliding]
         together = [s.sought is Sought.FIRST for s in self.first.sliding]
-        parts = [[g if both else h for g, h, both in zip(grids, here, together, strict=True)]]
+        parts = [
+            [g if both else h for g, h, both in zip(grids, here, together, strict=True)]
+        ]
         parts += [
-            [*here[:i], grids[i], *here[i + 1 :]] for i, both in enumerate(together) if not both
+            [*here[:i], grids[i], *here[i + 1 :]]
+            for i, both in enumerate(together)
+            if not both
         ]
         return self._best_of(top, np.vstack([combined(part) for part in parts]), stride)
 
@@ -245,7 +273,9 @@ class _Climb:
                     + min(reach, self.first.width[setting.name]) * spread,
                 )
             )
-        whole = self._best_of(replace(top, share=WHOLE - SHARE_GAIN), combined(grids), EVERY)
+        whole = self._best_of(
+            replace(top, share=WHOLE - SHARE_GAIN), combined(grids), EVERY
+        )
         return whole if whole.share == WHOLE else top
 
     def _allowed(self, setting: Setting, values: Floats) -> Floats:
@@ -261,7 +291,9 @@ class _Climb:
         keys = [(stride, *apart, *(round(float(x), _SAME) for x in case)) for case in cases]
         once = {key: i for i, key in enumerate(keys)}
         fresh = [
-            i for key, i in once.items() if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN
+            i
+            for key, i in once.items()
+            if self.low.get(key, WHOLE + 1.0) > top.share + SHARE_GAIN
         ]
         if not fresh:
             return top
@@ -273,7 +305,9 @@ class _Climb:
             return slope.most_worth() or higher
         higher = higher or top
         self.low |= {
-            keys[i]: higher.share + SHARE_GAIN for number, i in enumerate(fresh) if number != best
+            keys[i]: higher.share + SHARE_GAIN
+            for number, i in enumerate(fresh)
+            if number != best
         }
         return higher
 
@@ -283,18 +317,24 @@ class _Climb:
         for setting in self.first.sliding:
             value = top.settings[setting.name]
             near = round(value, 2 if setting.is_length else 0)
-            reached = near in allowed(np.array([value, near]), setting, self.hunt.aim.supports)
+            reached = near in allowed(
+                np.array([value, near]), setting, self.hunt.aim.supports
+            )
             whole[setting.name] = near if reached else value
         read = self._alone(top.settings | whole)
         if read.most_worth() is None:
             read = self._alone(top.settings)
         settings = {name: float(array[0]) for name, array in read.values.items()}
-        return Found(float(read.room().worth[0]) + MAT_FIRST * self.mats, self.mats, settings)
+        return Found(
+            float(read.room().worth[0]) + MAT_FIRST * self.mats, self.mats, settings
+        )
 
 
 def _longer_than_need_be(sliding: Sequence[Setting], width: Mapping[str, float]) -> bool:
     """Whether any setting's step is."""
-    return any(width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) / 2 for s in sliding)
+    return any(
+        width[s.name] > (_FINEST_M if s.is_length else _FINEST_DEG) / 2 for s in sliding
+    )
 
 
 def _steps_m(sliding: Sequence[Setting], width: Mapping[str, float]) -> list[float]:
@@ -311,7 +351,10 @@ def _every_other(first: First) -> NDArray[np.bool_]:
     """The first cases (N,) of one colour, as on a chequered board of their sliding settings: the
     others lie beside them.
     """
-    ranks = [np.unique(first.values[s.name], return_inverse=True)[1].ravel() for s in first.sliding]
+    ranks = [
+        np.unique(first.values[s.name], return_inverse=True)[1].ravel()
+        for s in first.sliding
+    ]
     return np.asarray(sum(ranks, np.zeros(len(first.cases), dtype=np.intp)) % 2 == 0)
 
 
@@ -321,7 +364,8 @@ def _least_share(first: First, least: float) -> float:
     """
     return max(
         least,
-        SHARE_CLOSE - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0),
+        SHARE_CLOSE
+        - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0),
     )
 
 

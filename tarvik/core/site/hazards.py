@@ -28,7 +28,11 @@ if TYPE_CHECKING:
     from tarvik.core.site.things import Ground
 
 FALL_ZONE: Final = constant(
-    "fall_zone", 1.5, "heights", COMMON_PRACTICE, "nobody sleeps nearer to a dead tree than this"
+    "fall_zone",
+    1.5,
+    "heights",
+    COMMON_PRACTICE,
+    "nobody sleeps nearer to a dead tree than this",
 )
 BRANCH_M: Final = constant(
     "dead_branch_reach",
@@ -64,10 +68,17 @@ SMOKE_DEG: Final = constant(
     "smoke_spread", 20.0, "degrees", ENGINEERING, "half the spread of smoke down the wind"
 )
 CHANNEL_M: Final = constant(
-    "channel_width", 1.0, "m", ENGINEERING, "ground on either side of running water that gets wet"
+    "channel_width",
+    1.0,
+    "m",
+    ENGINEERING,
+    "ground on either side of running water that gets wet",
 )
 TICKS: Final = (
-    ("overhead", "Look up: dead branches, leaning and dead trees, snow or ice in the crowns."),
+    (
+        "overhead",
+        "Look up: dead branches, leaning and dead trees, snow or ice in the crowns.",
+    ),
     (
         "underfoot",
         (
@@ -160,7 +171,9 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
             height = tree.height_m or TREE_HEIGHT_M
             reach = rules.fall_zone * height
             guessed = (
-                "" if tree.height_m else f" (not measured; {format_way(height, rules.units)} taken)"
+                ""
+                if tree.height_m
+                else f" (not measured; {format_way(height, rules.units)} taken)"
             )
             out.append(
                 Hazard(
@@ -186,7 +199,9 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
                         "more in wind",
                         Level.STOPS,
                     ),
-                    Point(tree.at).buffer(max(BRANCH_M, 0.25 * tree.height_m), quad_segs=16),
+                    Point(tree.at).buffer(
+                        max(BRANCH_M, 0.25 * tree.height_m), quad_segs=16
+                    ),
                     beds_only=True,
                 )
             )
@@ -194,7 +209,12 @@ def _trees(ground: Ground, rules: GroundRules) -> list[Hazard]:
 
 
 _WORDS: Final = {
-    Sort.HOLLOW: ("hollow", "is a wet hollow: water gathers there", "sleep higher", Level.STOPS),
+    Sort.HOLLOW: (
+        "hollow",
+        "is a wet hollow: water gathers there",
+        "sleep higher",
+        Level.STOPS,
+    ),
     Sort.THICKET: (
         "thicket",
         "is overgrown: no room for cloth or mats",
@@ -212,13 +232,19 @@ def _areas(ground: Ground, rules: GroundRules) -> list[Hazard]:
         if area.sort in _WORDS:
             code, message, remedy, level = _WORDS[area.sort]
             out.append(
-                Hazard(Finding(code, area.name, f"{area.name} {message}", remedy, level), shape)
+                Hazard(
+                    Finding(code, area.name, f"{area.name} {message}", remedy, level), shape
+                )
             )
         elif area.sort is Sort.WATER:
             out.append(
                 Hazard(
                     Finding(
-                        "in_water", area.name, f"{area.name} is water", "sleep on land", Level.STOPS
+                        "in_water",
+                        area.name,
+                        f"{area.name} is water",
+                        "sleep on land",
+                        Level.STOPS,
                     ),
                     shape,
                 )
@@ -296,7 +322,9 @@ def _fires(ground: Ground, rules: GroundRules, wind_from_deg: float | None) -> l
                     Level.STOPS,
                 ),
                 Point(fire.at).buffer(rules.fire_ring_m, quad_segs=16),
-                spark_proof=Point(fire.at).buffer(min(STEP_M, rules.fire_ring_m), quad_segs=16),
+                spark_proof=Point(fire.at).buffer(
+                    min(STEP_M, rules.fire_ring_m), quad_segs=16
+                ),
             )
         )
         if wind_from_deg is not None:
@@ -320,7 +348,10 @@ def smoke(at: tuple[float, float], wind_from_deg: float) -> Polygon:
     down = wind_from_deg + 180
     turns = [down - SMOKE_DEG + k * SMOKE_DEG / 4 for k in range(9)]
     rim = [
-        (at[0] + SMOKE_M * math.sin(math.radians(b)), at[1] + SMOKE_M * math.cos(math.radians(b)))
+        (
+            at[0] + SMOKE_M * math.sin(math.radians(b)),
+            at[1] + SMOKE_M * math.cos(math.radians(b)),
+        )
         for b in turns
     ]
     return Polygon([at, *rim])
@@ -385,7 +416,8 @@ def too_steep(degrees: float, rules: GroundRules = USUAL) -> Finding | None:
         return Finding(
             "too_steep",
             "ground",
-            f"the ground falls by {degrees:.0f}°: sleepers slide on more than {rules.steep_deg:g}°",
+            f"the ground falls by {degrees:.0f}°: "
+            f"sleepers slide on more than {rules.steep_deg:g}°",
             "sleep on a flatter place, or wedge the mats and lie with the head uphill",
             Level.STOPS,
         )

@@ -127,14 +127,18 @@ class Network:
 
     def without(self, readings: set[int]) -> Network:
         """The network less some of its readings, given by number."""
-        return Network.of(self.names, [r for n, r in enumerate(self.readings) if n not in readings])
+        return Network.of(
+            self.names, [r for n, r in enumerate(self.readings) if n not in readings]
+        )
 
 
 def _ints(rows: list[list[int]], width: int) -> Ints:
     return np.array(rows, dtype=np.intp).reshape(-1, width)
 
 
-def _beside(xy: Floats, i: Ints, j: Ints, p: Ints) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+def _beside(
+    xy: Floats, i: Ints, j: Ints, p: Ints
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     """Along and right of a base line, its unit vector, the unit vector to its right, its length."""
     gap, q = xy[j] - xy[i], xy[p] - xy[i]
     size = np.maximum(np.hypot(*gap.T), _NEAR_M)
@@ -158,9 +162,9 @@ def settled(network: Network, start: Floats, *, robust: float | None = None) -> 
         normal = slopes.T @ (slopes * weight[:, None])
         aim = -(slopes.T @ (weight * res))
         for _try in range(8):
-            step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-6), aim).reshape(
-                -1, 2
-            )
+            step = np.linalg.solve(
+                normal + damping * np.diag(np.diag(normal) + 1e-6), aim
+            ).reshape(-1, 2)
             new = network.residuals(xy + step)
             new_cost = _cost(new, robust)
             if new_cost <= cost:
@@ -178,5 +182,7 @@ def settled(network: Network, start: Floats, *, robust: float | None = None) -> 
 
 def _cost(res: Floats, robust: float | None) -> float:
     return float(
-        (res**2).sum() if robust is None else (robust**2 * np.log1p((res / robust) ** 2)).sum()
+        (res**2).sum()
+        if robust is None
+        else (robust**2 * np.log1p((res / robust) ** 2)).sum()
     )

@@ -13,7 +13,11 @@ if TYPE_CHECKING:
 
 CODE: Final = "find_shelter"
 SHELTER_FORCE: Final = constant(
-    "find_shelter_force", 7.0, "Beaufort", COMMON_PRACTICE, "force over open ground to get out of"
+    "find_shelter_force",
+    7.0,
+    "Beaufort",
+    COMMON_PRACTICE,
+    "force over open ground to get out of",
 )
 
 

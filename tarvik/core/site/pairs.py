@@ -32,7 +32,11 @@ FARTHEST_PAIR_M: Final = constant(
     "pair_farthest", 15.0, "m", ENGINEERING, "trees further apart than this carry no ridge"
 )
 ROOM_M: Final = constant(
-    "between_clear", 0.3, "m", ENGINEERING, "room on either side of a ridge line between two trees"
+    "between_clear",
+    0.3,
+    "m",
+    ENGINEERING,
+    "room on either side of a ridge line between two trees",
 )
 
 
@@ -73,7 +77,9 @@ def tree_pairs(
     if known is None:
         return []
     trees, i, j, between, radius = known
-    fits = (between >= ridge_m + 2 * gap_m - 1e-9) & (between <= ridge_m + 2 * most_gap_m + 1e-9)
+    fits = (between >= ridge_m + 2 * gap_m - 1e-9) & (
+        between <= ridge_m + 2 * most_gap_m + 1e-9
+    )
     i, j, clear = i[fits], j[fits], between[fits]
     cords = [
         through_line_m(ridge_m, float(c) - ridge_m, 2 * float(radius[a] + radius[b]))
@@ -81,7 +87,11 @@ def tree_pairs(
     ]
     found = [
         TreePair(
-            trees[a], trees[b], float(c), float(np.hypot(trees[a].error_m, trees[b].error_m)), cord
+            trees[a],
+            trees[b],
+            float(c),
+            float(np.hypot(trees[a].error_m, trees[b].error_m)),
+            cord,
         )
         for a, b, c, cord in zip(i, j, clear, cords, strict=True)
         if longest_line_m is None or cord <= longest_line_m + 1e-9
@@ -106,7 +116,13 @@ def _pairs_of(ground: Ground) -> Known | None:
     i, j = pairs.T
     free = _clear_between(ground, xy, i, j)
     i, j = i[free], j[free]
-    return trees, i, j, np.asarray(np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]), radius
+    return (
+        trees,
+        i,
+        j,
+        np.asarray(np.hypot(*(xy[i] - xy[j]).T) - radius[i] - radius[j]),
+        radius,
+    )
 
 
 def forget_pairs() -> None:

@@ -46,7 +46,11 @@ if TYPE_CHECKING:
     from tarvik.core.site.things import Ground, Place
 
 STAKE_CLEAR_M: Final = constant(
-    "stake_clear", 0.05, "m", ENGINEERING, "a stake nearer than this to a trunk or rock meets it"
+    "stake_clear",
+    0.05,
+    "m",
+    ENGINEERING,
+    "a stake nearer than this to a trunk or rock meets it",
 )
 WALK_M: Final = constant(
     "line_to_trunk", 0.03, "m", ENGINEERING, "a line nearer than this to a trunk rubs on it"
@@ -124,7 +128,10 @@ class Placed:
         size = math.sqrt(gx * gx + gy * gy + 1.0)
         ux, uy, uz = -gx / size, -gy / size, 1.0 / size
         front = math.radians(self.spot.front_deg)
-        bx, by = -math.sin(front), -math.cos(front)  # the frame's x runs from the front to the back
+        bx, by = (
+            -math.sin(front),
+            -math.cos(front),
+        )  # the frame's x runs from the front to the back
         bz = gx * bx + gy * by
         size = math.sqrt(1.0 + bz * bz)
         bx, by, bz = bx / size, by / size, bz / size
@@ -143,7 +150,9 @@ class Placed:
         """A place on level ground in the shelter's frame."""
         away = np.array([at[0] - self.spot.at[0], at[1] - self.spot.at[1], 0.0])
         turned = self.axes @ away
-        return float(turned[0]) + self.spot.anchor[0], float(turned[1]) + self.spot.anchor[1]
+        return float(turned[0]) + self.spot.anchor[0], float(turned[1]) + self.spot.anchor[
+            1
+        ]
 
     @cached_property
     def xyz(self) -> Floats:
@@ -163,7 +172,9 @@ class Placed:
         if self.like is not None:
             return self.like.cloth
         rows, panel = self.shelter.panel_rows
-        parts = np.asarray(shapely.polygons(shapely.linearrings(self.xyz[rows, :2], indices=panel)))
+        parts = np.asarray(
+            shapely.polygons(shapely.linearrings(self.xyz[rows, :2], indices=panel))
+        )
         parts = parts[shapely.area(parts) > FLAT_M2]
         crossed = ~shapely.is_valid(parts)
         if crossed.any():
@@ -199,16 +210,19 @@ class Placed:
             [end for line in rig.lines for end in (self.shelter.at(line.start), line.to)]
         )
         courses = np.asarray(shapely.linestrings(self.world(ends)[:, :2].reshape(-1, 2, 2)))
-        return [(line.purpose, course) for line, course in zip(rig.lines, courses, strict=True)]
+        return [
+            (line.purpose, course) for line, course in zip(rig.lines, courses, strict=True)
+        ]
 
     @cached_property
     def supports(self) -> list[tuple[str, Place]]:
         """Kind and foot of every support."""
         if self.rig is None:
             return []
+        feet = [self.world(np.array([[*s.at, 0.0]]))[0] for s in self.rig.supports]
         return [
-            (s.kind, tuple(map(float, self.world(np.array([[*s.at, 0.0]]))[0, :2])))  # type: ignore[misc]
-            for s in self.rig.supports
+            (s.kind, (float(at[0]), float(at[1])))
+            for s, at in zip(self.rig.supports, feet, strict=True)
         ]
 
     @cached_property
@@ -217,7 +231,11 @@ class Placed:
         united, for nothing but distances is asked of it.
         """
         stakes = MultiPoint(np.array([at for _, at, _ in self.stakes]).reshape(-1, 2))
-        parts: list[BaseGeometry] = [self.cloth, stakes, *(course for _, course in self.lines)]
+        parts: list[BaseGeometry] = [
+            self.cloth,
+            stakes,
+            *(course for _, course in self.lines),
+        ]
         return GeometryCollection(parts)
 
     def carried_by(self, rig: Rig) -> Placed:
@@ -255,7 +273,9 @@ def place(
         gx, gy = gx * STEEPEST / steep, gy * STEEPEST / steep
     lower = on_slope(settings, slope_of((gx, gy))[0], step)
     tilted = (
-        flat if lower == dict(settings) else _tilted(pitch, sheet, tuple(sorted(lower.items())))
+        flat
+        if lower == dict(settings)
+        else _tilted(pitch, sheet, tuple(sorted(lower.items())))
     )
     return replace(standing, shelter=tilted, level=height, gradient=(gx, gy))
 
@@ -280,14 +300,16 @@ def conflicts(
     out += [steep] if steep else []
     for support in placed.rig.supports if placed.rig else ():
         if support.kind == "tree" and support.height_m > REACH_M:
-            words = (
-                f"{support.point} is tied {format_way(support.height_m, rules.units)} up the tree"
-            )
+            up = format_way(support.height_m, rules.units)
+            words = f"{support.point} is tied {up} up the tree"
             remedy = "put the line up with a forked stick or throw it over a branch; nobody climbs"
             out.append(Finding("high_tie", support.point, words, remedy, Level.NOTE))
     for thing in ground.of(*SOLID):
         trunk = Point(thing.at).buffer(max(thing.across_m / 2, 0.01), quad_segs=8)
-        if not placed.taken.intersects(trunk.buffer(STAKE_CLEAR_M)) and thing.name not in own:
+        if (
+            not placed.taken.intersects(trunk.buffer(STAKE_CLEAR_M))
+            and thing.name not in own
+        ):
             continue
         out += _against(placed, thing.name, thing.kind, trunk, carries=thing.name in own)
     return sorted(out, key=lambda f: -f.level)

@@ -18,7 +18,11 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 TAPE_SHARE: Final = constant(
-    "tape_share", 0.01, "1", ENGINEERING, "standard error of a tape in the field, of its length"
+    "tape_share",
+    0.01,
+    "1",
+    ENGINEERING,
+    "standard error of a tape in the field, of its length",
 )
 TAPE_LEAST_M: Final = constant(
     "tape_least", 0.01, "m", ENGINEERING, "least standard error of a taped distance"
@@ -27,7 +31,11 @@ FINDER_M: Final = constant(
     "finder_error", 0.10, "m", ENGINEERING, "standard error of a range finder's distance"
 )
 PACE_SHARE: Final = constant(
-    "pace_share", 0.03, "1", ENGINEERING, "standard error of a paced distance, of its length"
+    "pace_share",
+    0.03,
+    "1",
+    ENGINEERING,
+    "standard error of a paced distance, of its length",
 )
 BEARING_DEG: Final = constant(
     "bearing_error", 2.0, "degrees", ENGINEERING, "standard error of a hand compass"
@@ -54,7 +62,9 @@ class Distance:
 
     def __post_init__(self) -> None:
         if self.start == self.end:
-            raise InputError("readings", f"a distance from “{self.start}” to itself says nothing")
+            raise InputError(
+                "readings", f"a distance from “{self.start}” to itself says nothing"
+            )
         if not (math.isfinite(self.length_m) and 0 < self.length_m <= FARTHEST_M):
             raise InputError(
                 "readings",
@@ -80,7 +90,9 @@ class Bearing:
 
     def __post_init__(self) -> None:
         if self.start == self.end:
-            raise InputError("readings", f"a bearing from “{self.start}” to itself says nothing")
+            raise InputError(
+                "readings", f"a bearing from “{self.start}” to itself says nothing"
+            )
         if not (math.isfinite(self.bearing_deg) and -360 <= self.bearing_deg <= 720):
             raise InputError(
                 "readings",
@@ -122,8 +134,12 @@ class Offset:
                     "beside it"
                 ),
             )
-        if not all(math.isfinite(v) and abs(v) <= FARTHEST_M for v in (self.along_m, self.right_m)):
-            raise InputError("readings", f"offset of “{self.point}”: outside {FARTHEST_M:g} m")
+        if not all(
+            math.isfinite(v) and abs(v) <= FARTHEST_M for v in (self.along_m, self.right_m)
+        ):
+            raise InputError(
+                "readings", f"offset of “{self.point}”: outside {FARTHEST_M:g} m"
+            )
         if not (math.isfinite(self.error_m) and self.error_m > 0):
             raise InputError(
                 "readings",
@@ -188,7 +204,12 @@ def pace_length(paces: float, length_m: float) -> float:
 def offset(start: str, end: str, point: str, along_m: float, right_m: float) -> Offset:
     """An offset measured by tape."""
     return Offset(
-        start, end, point, along_m, right_m, max(TAPE_SHARE * math.hypot(along_m, right_m), 0.03)
+        start,
+        end,
+        point,
+        along_m,
+        right_m,
+        max(TAPE_SHARE * math.hypot(along_m, right_m), 0.03),
     )
 
 
@@ -214,4 +235,6 @@ def told(
         return math.degrees(math.atan2(dx, dy)) % 360
     size = max(math.hypot(dx, dy), 1e-12)
     px, py = values[reading.point]
-    return ((px - ax) * dx + (py - ay) * dy) / size, ((px - ax) * dy - (py - ay) * dx) / size
+    return ((px - ax) * dx + (py - ay) * dy) / size, (
+        (px - ax) * dy - (py - ay) * dx
+    ) / size

@@ -71,7 +71,10 @@ class Relief:
             return None
         middle = spots[:, :2].mean(axis=0)
         design = np.column_stack([np.ones(len(spots)), spots[:, :2] - middle])
-        if np.linalg.matrix_rank(design, tol=1e-6 * max(float(np.ptp(spots[:, :2])), 1e-9)) < 3:
+        if (
+            np.linalg.matrix_rank(design, tol=1e-6 * max(float(np.ptp(spots[:, :2])), 1e-9))
+            < 3
+        ):
             return None
         fit = np.linalg.lstsq(design, spots[:, 2], rcond=None)[0]
         plane = np.array([fit[0] - fit[1:] @ middle, fit[1], fit[2]])
@@ -122,7 +125,9 @@ class Relief:
     def slope_at(self, at: Place, reach_m: float = 1.0) -> tuple[float, float]:
         """(slope in degrees, bearing downhill) about a place."""
         ring = (
-            np.array([[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)])
+            np.array(
+                [[math.cos(a), math.sin(a)] for a in np.arange(0, 2 * math.pi, math.pi / 4)]
+            )
             * reach_m
         )
         return slope_of(self.gradient(np.vstack([ring, ring / 2]) + np.array(at)))
@@ -134,7 +139,13 @@ def _steepness(xy: Floats, z: Floats) -> tuple[float, float]:
     """
     off = xy - xy.mean(axis=0)
     x, y = off.T
-    xx, xy_, yy, xz, yz = float(x @ x), float(x @ y), float(y @ y), float(x @ z), float(y @ z)
+    xx, xy_, yy, xz, yz = (
+        float(x @ x),
+        float(x @ y),
+        float(y @ y),
+        float(x @ z),
+        float(y @ z),
+    )
     turn = xx * yy - xy_ * xy_
     if turn <= IN_LINE * (xx + yy) ** 2:
         fit = np.linalg.lstsq(off, z - z.mean(), rcond=None)[0]
@@ -193,7 +204,9 @@ class Water:
                 continue
             wet = inside & (self.height_m < level)
             rows, columns = np.nonzero(wet)
-            cells = tuple(self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True))
+            cells = tuple(
+                self.place(int(r), int(c)) for r, c in zip(rows, columns, strict=True)
+            )
             out.append(Puddle(cells, self.cell_m, deepest, held * 1000, comes > full))
         return sorted(out, key=lambda p: -p.deepest_m)
 
@@ -239,7 +252,9 @@ def water(
         if to is not None:
             catchment[to] += catchment[at]
     hollow, _ = label(depth > PUDDLE_LEAST_M / 2, structure=np.ones((3, 3)))
-    return Water((float(x[0]), float(y[0])), cell, z, depth, catchment, hollow.astype(np.int32))
+    return Water(
+        (float(x[0]), float(y[0])), cell, z, depth, catchment, hollow.astype(np.int32)
+    )
 
 
 Cell = tuple[int, int]

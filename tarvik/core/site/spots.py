@@ -47,7 +47,11 @@ TURN_DEG: Final = constant(
     "spot_turn", 15.0, "degrees", ENGINEERING, "step of the headings tried at a spot"
 )
 GRID_M: Final = constant(
-    "spot_grid", 1.0, "m", ENGINEERING, "step of the places tried for a shelter that stands free"
+    "spot_grid",
+    1.0,
+    "m",
+    ENGINEERING,
+    "step of the places tried for a shelter that stands free",
 )
 GAP_M: Final = constant(
     "spot_gap", 0.15, "m", ENGINEERING, "least distance of a ridge's end from its tree"
@@ -68,10 +72,18 @@ FAR_COST: Final = constant(
     "spot_far", 0.02, "1/m", ENGINEERING, "worth lost by each metre from the group"
 )
 LINE_COST: Final = constant(
-    "spot_line", 0.05, "1/m", ENGINEERING, "worth lost by each metre of ridge line beyond the ridge"
+    "spot_line",
+    0.05,
+    "1/m",
+    ENGINEERING,
+    "worth lost by each metre of ridge line beyond the ridge",
 )
 SNAP_M: Final = constant(
-    "spot_snap", 0.6, "m", ENGINEERING, "how near to a tree a shelter is dragged until it takes it"
+    "spot_snap",
+    0.6,
+    "m",
+    ENGINEERING,
+    "how near to a tree a shelter is dragged until it takes it",
 )
 PAD_GAIN: Final = constant(
     "spot_pad", 0.3, "1", ENGINEERING, "worth gained on ground marked as a level pad"
@@ -133,7 +145,9 @@ def best_spots(
     `wanted` do come last.
     """
     back = back_to_wind_deg(openings(shelter))
-    fronts = (front_bearing(weather.wind_from_deg, back) + np.arange(0.0, 360.0, TURN_DEG)) % 360
+    fronts = (
+        front_bearing(weather.wind_from_deg, back) + np.arange(0.0, 360.0, TURN_DEG)
+    ) % 360
     some = candidates(shelter, rig, ground, near, longest_line_m, fronts)
     if not len(some.at):
         return []
@@ -154,7 +168,9 @@ def best_spots(
         % len(bearings)
     ).astype(int)
     windy = 1.0 if weather.wind_m_s > 0 else 0.0
-    far = np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
+    far = (
+        np.zeros(len(some.at)) if near is None else np.hypot(*(some.at - np.array(near)).T)
+    )
     count = np.array([len(c) for c in cautions])
     pads = shapely.union_all([a.shape() for a in ground.sorts(Sort.PAD)])
     on_pad = shapely.contains_xy(pads, some.at[:, 0], some.at[:, 1])
@@ -269,7 +285,9 @@ def snapped(
     return spot, ()
 
 
-def swing(shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: str) -> Ranked:
+def swing(
+    shelter: Shelter, at: Place, anchor: Place, weather: Weather, tree: str
+) -> Ranked:
     """For a shelter that turns about one tree: the heading with the most dry ground, least open to
     the wind.
     """
@@ -340,7 +358,10 @@ def _free_places(
     headings. The same array each time, so that what is worked out for it can be kept.
     """
     x0, y0, x1, y1 = bounds
-    across, along = np.arange(x0, x1 + GRID_M / 2, GRID_M), np.arange(y0, y1 + GRID_M / 2, GRID_M)
+    across, along = (
+        np.arange(x0, x1 + GRID_M / 2, GRID_M),
+        np.arange(y0, y1 + GRID_M / 2, GRID_M),
+    )
     xy = np.stack(np.meshgrid(across, along), -1).reshape(-1, 2)
     if near is not None:
         xy = xy[np.hypot(*(xy - np.array(near)).T) <= NEAR_M]
@@ -349,7 +370,9 @@ def _free_places(
     return places
 
 
-def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | None) -> Candidates:
+def _between_trees(
+    shelter: Shelter, ground: Ground, longest_line_m: float | None
+) -> Candidates:
     """The ridge in the middle between two trees, and pushed to either, the front one way or the
     other.
     """
@@ -361,7 +384,11 @@ def _between_trees(shelter: Shelter, ground: Ground, longest_line_m: float | Non
     pairs = tree_pairs(ground, ridge, GAP_M, longest_line_m)
     if not pairs:
         return Candidates(
-            np.zeros((0, 2)), np.zeros(0), (float(middle[0]), float(middle[1])), [], np.zeros(0)
+            np.zeros((0, 2)),
+            np.zeros(0),
+            (float(middle[0]), float(middle[1])),
+            [],
+            np.zeros(0),
         )
     one, two = np.array([p.one.at for p in pairs]), np.array([p.two.at for p in pairs])
     clear = np.array([p.clear_m for p in pairs])
@@ -413,7 +440,11 @@ def _outlines(ring: Floats, some: Candidates) -> NDArray[np.object_]:
 
 
 def _on_hazards(
-    shelter: Shelter, mats: Sequence[Mat], some: Candidates, ground: Ground, found: Sequence[Hazard]
+    shelter: Shelter,
+    mats: Sequence[Mat],
+    some: Candidates,
+    ground: Ground,
+    found: Sequence[Hazard],
 ) -> tuple[NDArray[np.bool_], list[list[str]]]:
     """Which candidates something stops, and the cautions that each meets."""
     plan = shapely.union_all(
@@ -436,7 +467,9 @@ def _on_hazards(
             for n in hit:
                 cautions[n].append(hazard.finding.message)
     for thing in ground.of(*SOLID):
-        disc = shapely.Point(thing.at).buffer(max(thing.across_m / 2 - 0.01, 0.01), quad_segs=4)
+        disc = shapely.Point(thing.at).buffer(
+            max(thing.across_m / 2 - 0.01, 0.01), quad_segs=4
+        )
         for n in on_cloth.query(disc, predicate="intersects"):
             if thing.name not in some.trees[n]:
                 stopped[n] = True

@@ -52,7 +52,9 @@ class _Fixes:
             error = float(network.errors[row])
             self.rays[j].append((int(i), float(angle), error))
             self.rays[i].append((int(j), float(angle) + np.pi, error))
-        for (_, i, j, p), (along, right) in zip(network.offsets, network.places, strict=True):
+        for (_, i, j, p), (along, right) in zip(
+            network.offsets, network.places, strict=True
+        ):
             self.beside[p].append((int(i), int(j), float(along), float(right)))
 
     def count(self, point: int, laid: NDArray[np.bool_]) -> int:
@@ -88,7 +90,9 @@ def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
     found: list[dict[int, Floats]] = []
     for (_, i, j), angle in zip(network.aims[:_SEEDS], network.angles, strict=False):
         far = length.get(frozenset((int(i), int(j))), 10.0)
-        found.append({int(i): np.zeros(2), int(j): far * np.array([np.sin(angle), np.cos(angle)])})
+        found.append(
+            {int(i): np.zeros(2), int(j): far * np.array([np.sin(angle), np.cos(angle)])}
+        )
     triangles = []
     near = [{o for o, _, _ in circles} for circles in fixes.circles]
     for i, j in (sorted(pair) for pair in length):
@@ -112,7 +116,11 @@ def _seeds(network: Network, fixes: _Fixes) -> list[dict[int, Floats]]:
             continue
         for p in (i, j, k):
             used[p] = used.get(p, 0) + 1
-        a, b, c = length[frozenset((i, j))], length[frozenset((i, k))], length[frozenset((j, k))]
+        a, b, c = (
+            length[frozenset((i, j))],
+            length[frozenset((i, k))],
+            length[frozenset((j, k))],
+        )
         x = (a * a + b * b - c * c) / (2 * a)
         found.append(
             {
@@ -148,7 +156,9 @@ def _grown(
         xy[point] = _best_place(fixes, point, xy, laid, generator, 2.0 if chance else 0.0)
         laid[point] = True
         touched = {o for o, _, _ in (*fixes.circles[point], *fixes.rays[point])}
-        touched |= {p for p in range(n) for i, j, _, _ in fixes.beside[p] if point in (i, j)}
+        touched |= {
+            p for p in range(n) for i, j, _, _ in fixes.beside[p] if point in (i, j)
+        }
         for other in touched:
             ties[other] = fixes.count(other, laid)
     return xy
@@ -172,20 +182,23 @@ def _best_place(
         if laid[i] and laid[j]:
             u = (xy[j] - xy[i]) / max(float(np.hypot(*(xy[j] - xy[i]))), 1e-9)
             places.append(xy[i] + along * u + right * np.array([u[1], -u[0]]))
-    pairs = sorted(combinations(circles, 2), key=lambda p: -float(np.hypot(*(p[0][0] - p[1][0]))))[
-        :_MOST_PAIRS
-    ]
+    pairs = sorted(
+        combinations(circles, 2), key=lambda p: -float(np.hypot(*(p[0][0] - p[1][0])))
+    )[:_MOST_PAIRS]
     for one, two in pairs:
         places += _circles_meet(one[0], one[1], two[0], two[1])
     for centre, angle, _ in rays:
         way = np.array([np.sin(angle), np.cos(angle)])
-        places += [centre + way * r for c, r, _ in circles if np.hypot(*(c - centre)) < 1e-9]
+        places += [
+            centre + way * r for c, r, _ in circles if np.hypot(*(c - centre)) < 1e-9
+        ]
         for c, r, _ in circles:
             foot = float((c - centre) @ way)
             off = float(np.hypot(*(centre + foot * way - c)))
             for side in (-1.0, 1.0):
                 places.append(
-                    centre + max(foot + side * np.sqrt(max(r * r - off * off, 0.0)), 0.0) * way
+                    centre
+                    + max(foot + side * np.sqrt(max(r * r - off * off, 0.0)), 0.0) * way
                 )
     for (c1, a1, _), (c2, a2, _) in combinations(rays, 2):
         w1, w2 = np.array([np.sin(a1), np.cos(a1)]), np.array([np.sin(a2), np.cos(a2)])

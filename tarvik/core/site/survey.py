@@ -181,7 +181,9 @@ def radius95(covariance: Floats) -> float:
     """
     low, high = np.sqrt(np.maximum(np.linalg.eigvalsh(covariance), 0.0))
     c = low / high if high > 0 else 0.0
-    return float(WIDER * high * (1.960790 + 0.004071 * c + 0.114276 * c**2 + 0.371625 * c**3))
+    return float(
+        WIDER * high * (1.960790 + 0.004071 * c + 0.114276 * c**2 + 0.371625 * c**3)
+    )
 
 
 def surveyed(
@@ -194,12 +196,14 @@ def surveyed(
     """
     if not readings:
         raise InputError(
-            "readings", "nothing has been measured yet: start with the three sides of a triangle"
+            "readings",
+            "nothing has been measured yet: start with the three sides of a triangle",
         )
     names = tuple(dict.fromkeys(name for r in readings for name in names_of(r)))
     if len(names) > POINTS_MOST:
         raise InputError(
-            "readings", f"{len(names)} points are too many for one survey; {POINTS_MOST} at most"
+            "readings",
+            f"{len(names)} points are too many for one survey; {POINTS_MOST} at most",
         )
     if origin is not None and origin not in names:
         raise InputError("origin", f"no reading names “{origin}”")
@@ -232,9 +236,9 @@ def _misfit(network: Network, xy: Floats, sides: Sequence[Side]) -> float:
     """Squared residuals, those of bad readings all alike, and 50 for each left-or-right answer that
     is not met.
     """
-    return float(np.minimum(network.residuals(xy) ** 2, _BAD**2).sum()) + 50.0 * _wrong_sides(
-        network, xy, sides
-    )
+    return float(
+        np.minimum(network.residuals(xy) ** 2, _BAD**2).sum()
+    ) + 50.0 * _wrong_sides(network, xy, sides)
 
 
 def _begun(network: Network, sides: Sequence[Side]) -> tuple[Floats, float]:
@@ -245,7 +249,9 @@ def _begun(network: Network, sides: Sequence[Side]) -> tuple[Floats, float]:
     enough = chi_square(0.95, max(network.rows - 2 * len(network.names) + 3, 1))
     for tried, start in enumerate(starts(network, _MORE_STARTS)):
         for xy in (
-            (start, start * [-1, 1]) if len(network.aims) or len(network.offsets) else (start,)
+            (start, start * [-1, 1])
+            if len(network.aims) or len(network.offsets)
+            else (start,)
         ):
             fitted = settled(network, xy, robust=_ROBUST)
             misfit = _misfit(network, fitted, sides)
@@ -345,7 +351,11 @@ def _one_alone(
         return None
     found.sort(key=lambda f: f[0])
     least, n, xy, kept = found[0]
-    return xy, kept, {n: tuple(other for misfit, other, _, _ in found[1:] if misfit < least + _BAD)}
+    return (
+        xy,
+        kept,
+        {n: tuple(other for misfit, other, _, _ in found[1:] if misfit < least + _BAD)},
+    )
 
 
 def suspicious(readings: int) -> float:
@@ -425,21 +435,29 @@ def _loose(network: Network, xy: Floats, ways: Floats) -> NDArray[np.bool_]:
         for base in (i, j):
             gap = xy - xy[base]
             unit = gap / np.maximum(np.hypot(*gap.T), 1e-9)[:, None]
-            held &= (np.abs(np.einsum("nc,nck->nk", unit, moves - moves[base])) < _MOVES).all(
-                axis=1
-            )
+            held &= (
+                np.abs(np.einsum("nc,nck->nk", unit, moves - moves[base])) < _MOVES
+            ).all(axis=1)
         if best is None or held.sum() > best.sum():
             best = held
     return out if best is None else ~best
 
 
 def _checked(
-    whole: Network, kept: Network, xy: Floats, covariance: Floats, bad: dict[int, tuple[int, ...]]
+    whole: Network,
+    kept: Network,
+    xy: Floats,
+    covariance: Floats,
+    bad: dict[int, tuple[int, ...]],
 ) -> tuple[Checked, ...]:
     numbers = [n for n in range(len(whole.readings)) if n not in bad]
     strain, share = _strains(kept, xy)
-    by_number = {n: (float(s), float(r)) for n, s, r in zip(numbers, strain, share, strict=True)}
-    places = {name: (float(x), float(y)) for name, (x, y) in zip(whole.names, xy, strict=True)}
+    by_number = {
+        n: (float(s), float(r)) for n, s, r in zip(numbers, strain, share, strict=True)
+    }
+    places = {
+        name: (float(x), float(y)) for name, (x, y) in zip(whole.names, xy, strict=True)
+    }
     rows = whole.residuals(xy)
     slopes = whole.slopes(xy)
     out = []
@@ -485,7 +503,8 @@ def _wrong_sides(network: Network, xy: Floats, sides: Sequence[Side]) -> int:
     index = {n: i for i, n in enumerate(network.names)}
     known = [s for s in sides if {s.start, s.end, s.point} <= set(index)]
     wrong = sum(
-        (_cross(xy, index[s.start], index[s.end], index[s.point]) > 0) != s.left for s in known
+        (_cross(xy, index[s.start], index[s.end], index[s.point]) > 0) != s.left
+        for s in known
     )
     # Without bearings and offsets the whole may be seen from behind: then all answers are wrong
     # together.
@@ -500,16 +519,21 @@ def _handed(network: Network, sides: Sequence[Side]) -> bool:
     """Whether something tells the survey from its mirror image."""
     known = [s for s in sides if {s.start, s.end, s.point} <= set(network.names)]
     pairs = {frozenset((int(i), int(j))) for _, i, j in network.aims}
-    return bool(known) or len(network.offsets) > 0 or len(pairs) >= 2 or len(network.names) < 3
+    return (
+        bool(known) or len(network.offsets) > 0 or len(pairs) >= 2 or len(network.names) < 3
+    )
 
 
-def _sided(network: Network, xy: Floats, names: tuple[str, ...], sides: Sequence[Side]) -> Floats:
+def _sided(
+    network: Network, xy: Floats, names: tuple[str, ...], sides: Sequence[Side]
+) -> Floats:
     """The image that the left-or-right answers ask for."""
     if len(network.aims) > 1 or len(network.offsets):
         return xy
     known = [s for s in sides if {s.start, s.end, s.point} <= set(names)]
     right = sum(
-        (_cross(xy, names.index(s.start), names.index(s.end), names.index(s.point)) > 0) == s.left
+        (_cross(xy, names.index(s.start), names.index(s.end), names.index(s.point)) > 0)
+        == s.left
         for s in known
     )
     if 2 * right >= len(known):
@@ -553,7 +577,9 @@ def _two_ways(
     if len(names) <= 3:
         return frozenset()
     return frozenset(
-        n for n, count in ties.items() if count == 2 and n not in loose and n not in answered
+        n
+        for n, count in ties.items()
+        if count == 2 and n not in loose and n not in answered
     )
 
 
@@ -567,7 +593,9 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
 
     def nearest(name: str, why: str) -> None:
         others = [
-            o for o in (firm or survey.names) if o != name and frozenset((o, name)) not in have
+            o
+            for o in (firm or survey.names)
+            if o != name and frozenset((o, name)) not in have
         ]
         taken = {frozenset((t.start, t.end)) for t in out}
         others = [o for o in others if frozenset((o, name)) not in taken]
@@ -580,7 +608,9 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
     for name in sorted(survey.loose, key=survey.names.index):
         nearest(name, "is not held yet: it can still swing")
     for name in sorted(survey.two_ways, key=survey.names.index):
-        nearest(name, "is held by two tapes only, so it could lie on either side of their line")
+        nearest(
+            name, "is held by two tapes only, so it could lie on either side of their line"
+        )
     unchecked = {
         n
         for r in survey.readings
@@ -588,8 +618,12 @@ def next_tapes(survey: Survey, readings: Sequence[Reading], most: int = 3) -> li
         for n in names_of(readings[r.number])
     }
     rest = [n for n in survey.names if n not in survey.loose | survey.two_ways]
-    for name in sorted(rest, key=lambda n: (n not in unchecked, -survey.plus_or_minus_m(n))):
-        why = "would show no slip of the tape" if name in unchecked else "is known least well"
+    for name in sorted(
+        rest, key=lambda n: (n not in unchecked, -survey.plus_or_minus_m(n))
+    ):
+        why = (
+            "would show no slip of the tape" if name in unchecked else "is known least well"
+        )
         nearest(name, why)
         if len(out) >= most:
             break
@@ -601,7 +635,9 @@ def _ways_from(survey: Survey, name: str, readings: Sequence[Reading]) -> Floats
     here = np.array(survey.at(name))
     ties = [r for r in readings if isinstance(r, Distance) and name in (r.start, r.end)]
     ways = (
-        np.array([survey.at(t.end if t.start == name else t.start) for t in ties]).reshape(-1, 2)
+        np.array([survey.at(t.end if t.start == name else t.start) for t in ties]).reshape(
+            -1, 2
+        )
         - here
     )
     return np.asarray(ways / np.maximum(np.hypot(ways[:, 0], ways[:, 1]), 1e-9)[:, None])

@@ -43,7 +43,15 @@ class Kind(StrEnum):
 
 CARRIES: Final = (Kind.TREE, Kind.POST)
 """Kinds of point to which a ridge or a corner is tied."""
-SOLID: Final = (Kind.TREE, Kind.POST, Kind.ROCK, Kind.BOULDER, Kind.ROOT, Kind.BOAT, Kind.VEHICLE)
+SOLID: Final = (
+    Kind.TREE,
+    Kind.POST,
+    Kind.ROCK,
+    Kind.BOULDER,
+    Kind.ROOT,
+    Kind.BOAT,
+    Kind.VEHICLE,
+)
 """Kinds of point on which nobody lies and in which no stake goes."""
 
 
@@ -121,7 +129,8 @@ class Area:
             )
         if len(self.corners) < (2 if self.width_m else 3):
             raise InputError(
-                "corners", f"{self.name}: an area needs three corners, a line two and its width"
+                "corners",
+                f"{self.name}: an area needs three corners, a line two and its width",
             )
         if not (math.isfinite(self.width_m) and 0 <= self.width_m <= 200):
             raise InputError(
@@ -131,7 +140,9 @@ class Area:
     def shape(self) -> BaseGeometry:
         """The ground it takes."""
         if self.width_m:
-            return LineString(self.corners).buffer(self.width_m / 2, quad_segs=4, cap_style="flat")
+            return LineString(self.corners).buffer(
+                self.width_m / 2, quad_segs=4, cap_style="flat"
+            )
         return Polygon(self.corners).buffer(0)
 
 
@@ -164,7 +175,8 @@ class Ground:
             )
         if len(self.areas) > AREAS_MOST:
             raise InputError(
-                "areas", f"{len(self.areas)} areas are too many for one site; {AREAS_MOST} at most"
+                "areas",
+                f"{len(self.areas)} areas are too many for one site; {AREAS_MOST} at most",
             )
 
     def of(self, *kinds: Kind) -> list[Thing]:

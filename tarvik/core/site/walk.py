@@ -43,7 +43,9 @@ def steps(survey: Survey | None, readings: Sequence[Reading]) -> list[Step]:
     return [*asked, Step(firm[0] if firm else known[0], "", None, NEW_POINT)]
 
 
-NEW_POINT: Final = "is new: tape it to three points that are known, and it is held and checked"
+NEW_POINT: Final = (
+    "is new: tape it to three points that are known, and it is held and checked"
+)
 
 
 def _triangle(known: Sequence[str], taped: set[frozenset[str]]) -> list[Step]:

@@ -66,7 +66,9 @@ def _off(ground: Ground, at: Place, trees: Sequence[str], units: Units) -> str:
     """How far it is from the fire, or where there is none from the nearest named thing that does
     not carry it.
     """
-    some: list[Thing] = ground.of(Kind.FIRE) or [t for t in ground.things if t.name not in trees]
+    some: list[Thing] = ground.of(Kind.FIRE) or [
+        t for t in ground.things if t.name not in trees
+    ]
     if not some:
         return ""
     near = min(some, key=lambda t: math.dist(t.at, at))

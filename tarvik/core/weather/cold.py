@@ -49,13 +49,25 @@ BREATH_G_H: Final = constant(
     "water a sleeper gives off",
 )
 SKY_COOLING_K: Final = constant(
-    "sky_cooling", 4.0, "K", ENGINEERING, "how far a sheet under a clear sky falls below the air"
+    "sky_cooling",
+    4.0,
+    "K",
+    ENGINEERING,
+    "how far a sheet under a clear sky falls below the air",
 )
 STILL_AIR_M_S: Final = constant(
-    "still_exchange", 0.05, "m/s", ENGINEERING, "air speed through an opening without any wind"
+    "still_exchange",
+    0.05,
+    "m/s",
+    ENGINEERING,
+    "air speed through an opening without any wind",
 )
 WIND_THROUGH: Final = constant(
-    "wind_exchange", 0.25, "1", ENGINEERING, "air speed through an opening over the wind outside"
+    "wind_exchange",
+    0.25,
+    "1",
+    ENGINEERING,
+    "air speed through an opening over the wind outside",
 )
 DISCHARGE: Final = constant(
     "discharge", 0.6, "1", ORIFICE, "flow through an opening over speed times area"

@@ -17,7 +17,11 @@ if TYPE_CHECKING:
 
 CODE: Final = "exposure"
 COLD_C: Final = constant(
-    "exposure_cold", 10.0, "C", COMMON_PRACTICE, "air from which down wet people grow cold in wind"
+    "exposure_cold",
+    10.0,
+    "C",
+    COMMON_PRACTICE,
+    "air from which down wet people grow cold in wind",
 )
 WINDY_M_S: Final = constant(
     "exposure_wind",

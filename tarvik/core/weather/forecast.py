@@ -16,10 +16,18 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
 RAIN_LEAST_MM_H: Final = constant(
-    "rain_hour_least", 0.1, "mm/h", ENGINEERING, "an hour with this much counts as a rain hour"
+    "rain_hour_least",
+    0.1,
+    "mm/h",
+    ENGINEERING,
+    "an hour with this much counts as a rain hour",
 )
 SPREAD_MOST_DEG: Final = constant(
-    "wind_spread_most", 90.0, "degrees", ENGINEERING, "widest swing of the wind taken for a night"
+    "wind_spread_most",
+    90.0,
+    "degrees",
+    ENGINEERING,
+    "widest swing of the wind taken for a night",
 )
 STEADY_M_S: Final = constant(
     "wind_with_direction",
@@ -194,7 +202,9 @@ def _checked(hour: Hour) -> tuple[Hour, list[Finding]]:
             )
         )
         values["gust_m_s"] = wind
-    return Hour(at=whole_hour(hour.at), snow=hour.snow, lightning=hour.lightning, **values), wrong
+    return Hour(
+        at=whole_hour(hour.at), snow=hour.snow, lightning=hour.lightning, **values
+    ), wrong
 
 
 def _gaps(times: Sequence[datetime]) -> list[tuple[datetime, datetime]]:
@@ -205,12 +215,18 @@ def _gaps(times: Sequence[datetime]) -> list[tuple[datetime, datetime]]:
 
 def _mean_direction(hours: Sequence[Hour]) -> tuple[float | None, float]:
     """Mean direction weighted by wind speed, and the largest swing from it."""
-    blowing = [h for h in hours if h.wind_from_deg is not None and (h.wind_m_s or 0) >= STEADY_M_S]
+    blowing = [
+        h for h in hours if h.wind_from_deg is not None and (h.wind_m_s or 0) >= STEADY_M_S
+    ]
     blowing = blowing or [h for h in hours if h.wind_from_deg is not None]
     if not blowing:
         return None, SPREAD_DEG
-    x = sum((h.wind_m_s or 1.0) * math.sin(math.radians(h.wind_from_deg or 0)) for h in blowing)
-    y = sum((h.wind_m_s or 1.0) * math.cos(math.radians(h.wind_from_deg or 0)) for h in blowing)
+    x = sum(
+        (h.wind_m_s or 1.0) * math.sin(math.radians(h.wind_from_deg or 0)) for h in blowing
+    )
+    y = sum(
+        (h.wind_m_s or 1.0) * math.cos(math.radians(h.wind_from_deg or 0)) for h in blowing
+    )
     mean = math.degrees(math.atan2(x, y)) % 360
     swing = max(
         abs((h.wind_from_deg - mean + 180) % 360 - 180)
@@ -226,7 +242,8 @@ def outlook(forecast: Forecast, start: datetime, end: datetime) -> Outlook:
     """
     first, last = whole_hour(start), whole_hour(end - timedelta(seconds=1))
     wanted = [
-        first + timedelta(hours=h) for h in range(int((last - first).total_seconds() // 3600) + 1)
+        first + timedelta(hours=h)
+        for h in range(int((last - first).total_seconds() // 3600) + 1)
     ]
     hours = [h for h in forecast.hours if first <= h.at <= last]
     have = {h.at for h in hours}
@@ -291,9 +308,16 @@ def _about(
             )
         )
     if not temps or not wind:
-        what = " and ".join(w for w, have in (("temperature", temps), ("wind", wind)) if not have)
+        what = " and ".join(
+            w for w, have in (("temperature", temps), ("wind", wind)) if not have
+        )
         found.append(
-            Finding("value_missing", "night", f"no {what} for this night", "type what you expect")
+            Finding(
+                "value_missing",
+                "night",
+                f"no {what} for this night",
+                "type what you expect",
+            )
         )
     return found
 

@@ -17,7 +17,14 @@ from tarvik.core.intent import DEFAULT_INTENT, INTENTS, Intent
 from tarvik.core.quantities import format_rain, format_speed, format_temperature
 from tarvik.core.units import Units
 from tarvik.core.weather.cold import dew_point_c
-from tarvik.core.weather.rain import BED_SHARE, RAIN_MOST, SPLASH_M, SPREAD_DEG, WIND_MOST, Weather
+from tarvik.core.weather.rain import (
+    BED_SHARE,
+    RAIN_MOST,
+    SPLASH_M,
+    SPREAD_DEG,
+    WIND_MOST,
+    Weather,
+)
 from tarvik.core.weather.sun import Evening, Place, evening
 from tarvik.core.weather.surroundings import Surroundings, surroundings_named
 from tarvik.core.weather.wind import (
@@ -40,13 +47,25 @@ STORM_WIND_M_S: Final = constant(
     "mean wind at 10 m (force 6) that asks for a storm pitch",
 )
 STORM_GUST_M_S: Final = constant(
-    "storm_gust", 17.2, "m/s", ENGINEERING, "gust at 10 m (gale) that asks for a storm pitch"
+    "storm_gust",
+    17.2,
+    "m/s",
+    ENGINEERING,
+    "gust at 10 m (gale) that asks for a storm pitch",
 )
 DRIVEN_WIND_M_S: Final = constant(
-    "driven_rain_wind", 8.0, "m/s", ENGINEERING, "wind (force 5) that makes heavy rain a storm"
+    "driven_rain_wind",
+    8.0,
+    "m/s",
+    ENGINEERING,
+    "wind (force 5) that makes heavy rain a storm",
 )
 DRIVEN_RAIN_MM_H: Final = constant(
-    "driven_rain_rate", 4.0, "mm/h", ENGINEERING, "rain that, with such a wind, makes a storm"
+    "driven_rain_rate",
+    4.0,
+    "mm/h",
+    ENGINEERING,
+    "rain that, with such a wind, makes a storm",
 )
 RAIN_MATTERS_MM_H: Final = constant(
     "rain_matters", 0.1, "mm/h", ENGINEERING, "rain from which a sheet is wanted"
@@ -63,7 +82,11 @@ WARM_C: Final = constant(
 )
 HOT_C: Final = constant("hot_day", 24.0, "C", ENGINEERING, "warmer days ask for shade")
 DEW_GAP_K: Final = constant(
-    "dew_gap", 2.0, "K", ENGINEERING, "air this near to its dew point leaves dew on what lies open"
+    "dew_gap",
+    2.0,
+    "K",
+    ENGINEERING,
+    "air this near to its dew point leaves dew on what lies open",
 )
 NEW_SNOW_KG_M3: Final = constant(
     "new_snow",
@@ -73,7 +96,11 @@ NEW_SNOW_KG_M3: Final = constant(
     "density of new snow where none is named",
 )
 SNOW_DEPTH_M: Final = constant(
-    "snow_depth", 0.15, "m", ENGINEERING, "new snow of a snowy night of which no depth is known"
+    "snow_depth",
+    0.15,
+    "m",
+    ENGINEERING,
+    "new snow of a snowy night of which no depth is known",
 )
 ARRIVE: Final = time(17, 0)
 LEAVE: Final = time(8, 0)
@@ -106,7 +133,8 @@ def zone_named(name: str) -> ZoneInfo:
     except (ZoneInfoNotFoundError, ValueError, OSError):
         raise InputError(
             "zone",
-            f"“{name[:40]}” is no time zone; give an area and city as your telephone does, or UTC",
+            f"“{name[:40]}” is no time zone; "
+            "give an area and city as your telephone does, or UTC",
         ) from None
 
 
@@ -187,7 +215,9 @@ class NightNeeds:
             and self.lowest_c is not None
             and self.highest_c < self.lowest_c
         ):
-            raise InputError("highest_c", "the highest can't be below the lowest: put both right")
+            raise InputError(
+                "highest_c", "the highest can't be below the lowest: put both right"
+            )
         if self.intent is not None and self.intent not in INTENTS:
             raise InputError(
                 "intent", f"no intent “{self.intent[:40]}”; there are {', '.join(INTENTS)}"
@@ -228,7 +258,9 @@ class NightNeeds:
     def evening(self) -> Evening | None:
         """Sun and moon of this night; None without a date and a place."""
         return (
-            evening(self.place, self.on) if self.place is not None and self.on is not None else None
+            evening(self.place, self.on)
+            if self.place is not None and self.on is not None
+            else None
         )
 
     @property
@@ -346,7 +378,9 @@ def _dry_night(needs: NightNeeds, lowest: str, *, cold: bool) -> Proposal:
     """
     known_dry = needs.rain_mm_h is not None and needs.lowest_c is not None
     dew = needs.dew_point_c
-    dewy = dew is not None and needs.lowest_c is not None and needs.lowest_c - dew < DEW_GAP_K
+    dewy = (
+        dew is not None and needs.lowest_c is not None and needs.lowest_c - dew < DEW_GAP_K
+    )
     warm = needs.lowest_c is not None and needs.lowest_c >= WARM_C
     if needs.insects is not Insects.NONE:
         only = known_dry and warm and not dewy
@@ -366,7 +400,9 @@ def _dry_night(needs: NightNeeds, lowest: str, *, cold: bool) -> Proposal:
             DEFAULT_INTENT, "rain and temperature are not known, so rain is planned for"
         )
     if cold:
-        return Proposal(INTENTS["cold-fire"], f"{lowest} and dry: low, with the back to the wind")
+        return Proposal(
+            INTENTS["cold-fire"], f"{lowest} and dry: low, with the back to the wind"
+        )
     if warm and not dewy and (needs.wind_m_s or 0.0) < DRIVEN_WIND_M_S:
         return Proposal(
             INTENTS["fair-view"],
@@ -375,7 +411,8 @@ def _dry_night(needs: NightNeeds, lowest: str, *, cold: bool) -> Proposal:
             "No sheet is needed tonight, nor a net: sleep under the sky with a sheet ready.",
         )
     return Proposal(
-        INTENTS["fair-view"], "dry" + (", but dew will fall: a roof keeps it off" if dewy else "")
+        INTENTS["fair-view"],
+        "dry" + (", but dew will fall: a roof keeps it off" if dewy else ""),
     )
 
 
@@ -408,12 +445,16 @@ def needs_from(outlook: Outlook, needs: NightNeeds) -> NightNeeds:
         found["rain_from"] = (
             outlook.rain_from.astimezone(zone).time() if outlook.rain_from else None
         )
-        found["rain_to"] = outlook.rain_to.astimezone(zone).time() if outlook.rain_to else None
+        found["rain_to"] = (
+            outlook.rain_to.astimezone(zone).time() if outlook.rain_to else None
+        )
     if outlook.hours:
         found["snow"] = outlook.snow
         found["lightning"] = outlook.lightning
     if outlook.snow_kg_m2:
-        found["snow_depth_m"] = round(outlook.snow_kg_m2 / (needs.snow_kg_m3 or NEW_SNOW_KG_M3), 3)
+        found["snow_depth_m"] = round(
+            outlook.snow_kg_m2 / (needs.snow_kg_m3 or NEW_SNOW_KG_M3), 3
+        )
     for name in ("humidity_pct", "cloud_pct"):
         if name in found:
             found[name] = float(round(found[name]))

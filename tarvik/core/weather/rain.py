@@ -23,10 +23,13 @@ LAWS_PARSONS: Final = (
     "Laws and Parsons 1943, median volume diameter D50 = 1.24 I^0.182 (I in mm/h, mm)"
 )
 ATLAS: Final = (
-    "Atlas, Srivastava and Sekhon 1973, v = 9.65 - 10.3 exp(-0.6 D) (D in mm, m/s), 0.3 to 6 mm"
+    "Atlas, Srivastava and Sekhon 1973, v = 9.65 - 10.3 exp(-0.6 D) (D in mm, m/s), "
+    "0.3 to 6 mm"
 )
 
-DROP_SCALE_MM: Final = constant("drop_scale", 1.24, "mm", LAWS_PARSONS, "median drop at 1 mm/h")
+DROP_SCALE_MM: Final = constant(
+    "drop_scale", 1.24, "mm", LAWS_PARSONS, "median drop at 1 mm/h"
+)
 DROP_POWER: Final = constant(
     "drop_power", 0.182, "1", LAWS_PARSONS, "growth of the median drop with the rain rate"
 )
@@ -36,7 +39,9 @@ SPEED_TOP: Final = constant(
 SPEED_FALL: Final = constant(
     "drop_speed_fall", 10.3, "m/s", ATLAS, "terminal speed law, second term"
 )
-SPEED_RATE: Final = constant("drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent")
+SPEED_RATE: Final = constant(
+    "drop_speed_rate", 0.6, "1/mm", ATLAS, "terminal speed law, exponent"
+)
 MEDIAN_SHARE: Final = 0.5
 BED_SHARE: Final = constant(
     "rain_finer",
@@ -49,9 +54,15 @@ SPREAD_DEG: Final = constant(
     "wind_spread", 15.0, "degrees", ENGINEERING, "how far the wind swings to either hand"
 )
 SPREAD_STEP_DEG: Final = constant(
-    "wind_spread_step", 2.5, "degrees", ENGINEERING, "step of the winds tried across the spread"
+    "wind_spread_step",
+    2.5,
+    "degrees",
+    ENGINEERING,
+    "step of the winds tried across the spread",
 )
-RAIN_MOST: Final = constant("rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken")
+RAIN_MOST: Final = constant(
+    "rain_rate_most", 300.0, "mm/h", ENGINEERING, "heaviest rain taken"
+)
 SPLASH_M: Final = constant(
     "splash",
     0.25,
@@ -88,7 +99,9 @@ class Weather:
         ):
             value = getattr(self, name)
             if not math.isfinite(value) or not least <= value <= most:
-                raise InputError(f"weather.{name}", f"{value:g} is outside {least:g} to {most:g}")
+                raise InputError(
+                    f"weather.{name}", f"{value:g} is outside {least:g} to {most:g}"
+                )
 
 
 CALM: Final = Weather()
@@ -130,7 +143,9 @@ def slant_words(slope: float) -> str:
 
 def rain_slope(weather: Weather) -> float:
     """Horizontal travel of the rain per vertical travel (0: straight down)."""
-    return weather.wind_m_s / terminal_speed(drop_mm(weather.rain_mm_h, weather.finer_share))
+    return weather.wind_m_s / terminal_speed(
+        drop_mm(weather.rain_mm_h, weather.finer_share)
+    )
 
 
 def fall_directions(weather: Weather, step_deg: float = SPREAD_STEP_DEG) -> np.ndarray:
@@ -149,7 +164,8 @@ def _falls(weather: Weather, step_deg: float) -> np.ndarray:
         return np.zeros((1, 2))
     samples = 2 * max(math.ceil(weather.spread_deg / step_deg), 1) + 1
     bearings = np.radians(
-        weather.wind_from_deg + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
+        weather.wind_from_deg
+        + np.linspace(-weather.spread_deg, weather.spread_deg, samples)
     )
     return np.vstack(
         [[[0.0, 0.0]], -slope * np.stack([np.sin(bearings), np.cos(bearings)], axis=1)]

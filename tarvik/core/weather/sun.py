@@ -96,7 +96,9 @@ class _Events:
         later = [
             at
             for at in found
-            if at is not None and start is not None and start < at <= start + timedelta(days=1)
+            if at is not None
+            and start is not None
+            and start < at <= start + timedelta(days=1)
         ]
         return min(later, default=None)
 
@@ -113,7 +115,9 @@ def evening(place: Place, on: date) -> Evening:
     else:  # no dusk: either it is light all night or dark all day
         hours = (noon.astimezone(UTC) + timedelta(hours=h) for h in range(24))
         dark = (
-            24.0 if max(elevation(events.observer, at) for at in hours) < -LAST_LIGHT_DEG else 0.0
+            24.0
+            if max(elevation(events.observer, at) for at in hours) < -LAST_LIGHT_DEG
+            else 0.0
         )
     phase = moon.phase(on + timedelta(days=1))
     midnight = noon - timedelta(hours=12)

@@ -24,9 +24,12 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
 WIERINGA: Final = (
-    "Wieringa 1992, roughness classes (Davenport classification revised); values from memory"
+    "Wieringa 1992, roughness classes (Davenport classification revised); "
+    "values from memory"
 )
-EXPOSURE: Final = "Wieringa 1986, exposure correction over a blending height of 60 m; from memory"
+EXPOSURE: Final = (
+    "Wieringa 1986, exposure correction over a blending height of 60 m; from memory"
+)
 EN_GUST: Final = (
     "EN 1991-1-4:2005, 4.4 and 4.5: turbulence 1 / ln(z / z0), peak pressure (1 + 7 I) q; from "
     "memory"
@@ -47,13 +50,21 @@ FORECAST_M: Final = constant(
     "height above open ground for which winds are forecast",
 )
 BLENDING_M: Final = constant(
-    "blending_height", 60.0, "m", EXPOSURE, "height at which the ground below no longer matters"
+    "blending_height",
+    60.0,
+    "m",
+    EXPOSURE,
+    "height at which the ground below no longer matters",
 )
 PEAK_FACTOR: Final = constant(
     "gust_peak", 7.0, "1", EN_GUST, "growth of the peak pressure with the turbulence"
 )
 LEAST_OVER_ROUGHNESS: Final = constant(
-    "profile_least", 3.0, "1", ENGINEERING, "least height over roughness for which the law is used"
+    "profile_least",
+    3.0,
+    "1",
+    ENGINEERING,
+    "least height over roughness for which the law is used",
 )
 TREES_M: Final = constant(
     "wood_height", 15.0, "m", ENGINEERING, "height of the trees of a usual wood"
@@ -87,7 +98,11 @@ TURBULENCE_FADES: Final = constant(
     "how much slower turbulence fades with depth than the mean wind",
 )
 GUST_TURBULENCES: Final = constant(
-    "wood_gust_peak", 3.0, "1", ENGINEERING, "turbulences that a gust in a wood adds to the mean"
+    "wood_gust_peak",
+    3.0,
+    "1",
+    ENGINEERING,
+    "turbulences that a gust in a wood adds to the mean",
 )
 
 
@@ -180,7 +195,9 @@ def _at_blending() -> float:
 def _top_of_trees() -> float:
     """Wind at the top of a wood over the forecast."""
     zero, roughness = DISPLACED * TREES_M, WOOD_ROUGHNESS * TREES_M
-    down = math.log((TREES_M - zero) / roughness) / math.log((BLENDING_M - zero) / roughness)
+    down = math.log((TREES_M - zero) / roughness) / math.log(
+        (BLENDING_M - zero) / roughness
+    )
     return _at_blending() * down
 
 
@@ -193,7 +210,9 @@ OPEN_ROUGHNESS_M: Final = constant(
     "roughness_open", 0.03, "m", WIERINGA, "roughness length of open grassland"
 )
 _SCATTERED: Final = Rough(
-    constant("roughness_scattered", 0.10, "m", WIERINGA, "roughness length among scattered trees")
+    constant(
+        "roughness_scattered", 0.10, "m", WIERINGA, "roughness length among scattered trees"
+    )
 )
 _THIN: Final = Canopy(
     constant(
@@ -206,7 +225,11 @@ _THIN: Final = Canopy(
 )
 _CLOSED: Final = Canopy(
     constant(
-        "canopy_fades_closed", 1.7, "1", CIONCO, "exponent of the wind's fall in a closed wood"
+        "canopy_fades_closed",
+        1.7,
+        "1",
+        CIONCO,
+        "exponent of the wind's fall in a closed wood",
     )
 )
 
@@ -216,7 +239,9 @@ def _spread(slug: str, degrees: float, why: str) -> float:
 
 
 def _sky(slug: str, share: float) -> float:
-    return constant(f"sky_{slug}", share, "1", ENGINEERING, "share of the sky seen from there")
+    return constant(
+        f"sky_{slug}", share, "1", ENGINEERING, "share of the sky seen from there"
+    )
 
 
 _EDDIES: Final = "how far the wind swings: eddies behind trunks and crowns turn it the more"
@@ -279,5 +304,7 @@ def surroundings_named(slug: str) -> Surroundings:
     slug = FORMER_NAMES.get(slug, slug)
     if slug not in SURROUNDINGS:
         known = ", ".join(SURROUNDINGS)
-        raise InputError("surroundings", f"no surroundings “{slug[:40]}”; there are {known}")
+        raise InputError(
+            "surroundings", f"no surroundings “{slug[:40]}”; there are {known}"
+        )
     return SURROUNDINGS[slug]

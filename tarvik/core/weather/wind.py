@@ -19,7 +19,9 @@ WMO: Final = (
 )
 
 BEAUFORT_LEAST: Final = tuple(
-    constant(f"beaufort_{force}", least, "m/s", WMO, f"least mean wind at 10 m of force {force}")
+    constant(
+        f"beaufort_{force}", least, "m/s", WMO, f"least mean wind at 10 m of force {force}"
+    )
     for force, least in enumerate(
         (0.0, 0.3, 1.6, 3.4, 5.5, 8.0, 10.8, 13.9, 17.2, 20.8, 24.5, 28.5, 32.7)
     )

@@ -65,7 +65,9 @@ def _one(paper: Paper, support: Support, out: Floats) -> None:
     elif support.kind == "branch":
         far, near = np.array([x, y]) + 0.7 * side, np.array([x, y]) - 0.7 * side
         paper.line(
-            (float(far[0]), float(far[1])), (float(near[0]), float(near[1])), "carrier-branch"
+            (float(far[0]), float(far[1])),
+            (float(near[0]), float(near[1])),
+            "carrier-branch",
         )
     paper.circle((x, y), TREE_M if support.kind == "tree" else POLE_M, support.kind)
 
@@ -88,7 +90,8 @@ def _rail(paper: Paper, shelter: Shelter, supports: list[Support]) -> None:
         turn = np.linspace(-1, 1, 13)
         ring = [middle + along * half * t + out * HULL_HALF_M * (1 - t * t) for t in turn]
         ring += [
-            middle + along * half * t - out * HULL_HALF_M * 0.4 * (1 - t * t) for t in turn[::-1]
+            middle + along * half * t - out * HULL_HALF_M * 0.4 * (1 - t * t)
+            for t in turn[::-1]
         ]
         paper.polygon(
             [(float(p[0]), float(p[1])) for p in ring], "carrier-hull", "Boat on its side"

@@ -73,7 +73,10 @@ def _rings(shape: BaseGeometry) -> list[list[XY]]:
     for part in shapely.get_parts(shape):
         if isinstance(part, Polygon) and not part.is_empty:
             out.append([(float(x), float(y)) for x, y in part.exterior.coords[:-1]])
-            out += [[(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors]
+            out += [
+                [(float(x), float(y)) for x, y in hole.coords[:-1]]
+                for hole in part.interiors
+            ]
     return out
 
 
@@ -120,7 +123,9 @@ def ground_map(
         code = hazard.finding.code
         if code in ("in_water", "on_path", "hollow", "thicket", "no_go", "fence"):
             continue
-        css = HAZARD_CSS.get(code, "h-stop" if hazard.finding.level is Level.STOPS else "h-far")
+        css = HAZARD_CSS.get(
+            code, "h-stop" if hazard.finding.level is Level.STOPS else "h-far"
+        )
         paper.region(_rings(shapely.intersection(hazard.shape, frame)), css)
     for pair in pairs:
         paper.line(pair.one.at, pair.two.at, "g-pair")
@@ -135,7 +140,9 @@ def ground_map(
         parts = paper.parts[before:]
         del paper.parts[before:]
         told = f"{thing.kind} {thing.name}" + (
-            f", ± {format_depth(thing.error_m, units)}" if 0 < thing.error_m < LOOSE_M else ""
+            f", ± {format_depth(thing.error_m, units)}"
+            if 0 < thing.error_m < LOOSE_M
+            else ""
         )
         fixed = "survey" if thing.name in surveyed else "free"
         _group(
@@ -165,11 +172,16 @@ def ground_map(
     return _at_home(
         drawn,
         [t.at for t in ground.things]
-        + [(float(p.cloth.centroid.x), float(p.cloth.centroid.y)) for _, _, p, _ in shelters],
+        + [
+            (float(p.cloth.centroid.x), float(p.cloth.centroid.y))
+            for _, _, p, _ in shelters
+        ],
     )
 
 
-def _corners(ground: Ground, shelters: Sequence[tuple[int, str, Placed, bool]]) -> tuple[XY, XY]:
+def _corners(
+    ground: Ground, shelters: Sequence[tuple[int, str, Placed, bool]]
+) -> tuple[XY, XY]:
     """South-west and north-east of all there is, a little beyond."""
     x0, y0, x1, y1 = ground.bounds()
     for _, _, placed, _ in shelters:
@@ -199,12 +211,20 @@ def _grid(paper: Paper, low: XY, high: XY, units: Units, *, told: bool) -> None:
     for axis in (0, 1):
         at = math.ceil(low[axis] / step) * step
         while at <= high[axis]:
-            a, b = ((at, low[1]), (at, high[1])) if axis == 0 else ((low[0], at), (high[0], at))
+            a, b = (
+                ((at, low[1]), (at, high[1]))
+                if axis == 0
+                else ((low[0], at), (high[0], at))
+            )
             paper.line(a, b, "g-axis" if at == 0 else "g-grid")
             at += step
     if told:
         paper.text(
-            (high[0], low[1] + 0.3), f"grid {format_way(step, units)}", "t spot-t", "end", 40
+            (high[0], low[1] + 0.3),
+            f"grid {format_way(step, units)}",
+            "t spot-t",
+            "end",
+            40,
         )
 
 
@@ -216,7 +236,9 @@ def _name_of(thing: Thing, rank: int | None, size: float) -> Name:
     """Its name beside it; the fire, boats and vehicles come before trees."""
     loose = "?" if thing.error_m >= LOOSE_M else ""
     usual = 1 if thing.kind in (Kind.FIRE, Kind.BOAT, Kind.VEHICLE) else 3
-    return Name(thing.at, _radius(thing), thing.name + loose, "t name-t", rank or usual, size)
+    return Name(
+        thing.at, _radius(thing), thing.name + loose, "t name-t", rank or usual, size
+    )
 
 
 def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
@@ -225,10 +247,14 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
     if 0.02 < thing.error_m < LOOSE_M:
         paper.circle(thing.at, thing.error_m, "g-error")
     if thing.kind is Kind.TREE:
-        paper.circle(thing.at, radius, "g-tree" if thing.health is Health.SOUND else "g-tree sick")
+        paper.circle(
+            thing.at, radius, "g-tree" if thing.health is Health.SOUND else "g-tree sick"
+        )
         if thing.health is Health.DEAD:
             for dx in (-1, 1):
-                paper.line((x - radius * dx, y - radius), (x + radius * dx, y + radius), "g-cross")
+                paper.line(
+                    (x - radius * dx, y - radius), (x + radius * dx, y + radius), "g-cross"
+                )
         elif thing.health is Health.DEAD_BRANCHES:
             paper.line((x - radius, y), (x + radius, y), "g-cross")
     elif thing.kind is Kind.FIRE:
@@ -241,7 +267,12 @@ def _thing(paper: Paper, thing: Thing, *, loose: bool) -> None:
     elif thing.kind in (Kind.BOAT, Kind.VEHICLE):
         half = max(thing.across_m, 1.0) / 2
         paper.polygon(
-            [(x - half, y), (x - half / 2, y + 0.4), (x + half, y), (x - half / 2, y - 0.4)],
+            [
+                (x - half, y),
+                (x - half / 2, y + 0.4),
+                (x + half, y),
+                (x - half / 2, y - 0.4),
+            ],
             "g-rock",
         )
     else:
@@ -314,7 +345,11 @@ def _badge(at: XY, wind_from_deg: float | None) -> str:
         )
         paper.line(tail, neck, "wind-shaft")
         paper.polygon(
-            [tip, (neck[0] + side[0], neck[1] + side[1]), (neck[0] - side[0], neck[1] - side[1])],
+            [
+                tip,
+                (neck[0] + side[0], neck[1] + side[1]),
+                (neck[0] - side[0], neck[1] - side[1]),
+            ],
             "wind-head",
         )
         paper.text((x, -1.75), "wind", "t", size=40)
@@ -329,7 +364,9 @@ def _bar(at: XY, units: Units) -> str:
         reach = 0.2 if k in (0, 5) else 0.1
         x = 0.4 + k * each
         paper.line((x, 0.5 - reach), (x, 0.5 + reach), "bar")
-    paper.text((0.6 + 5 * each, 0.5), format_way(5 * each, units), "t name-t", "start", NAME_PX)
+    paper.text(
+        (0.6 + 5 * each, 0.5), format_way(5 * each, units), "t name-t", "start", NAME_PX
+    )
     return _fixed("scale-bar", at, paper)
 
 

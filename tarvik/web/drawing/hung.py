@@ -42,7 +42,9 @@ def _roof_cells(hung: Hung) -> list[tuple[int, tuple[int, ...]]]:
     return sorted(some, key=lambda c: float(hung.xyz[list(c[1]), 2].mean()))
 
 
-def plan(hung: Hung, told: Told, figures: Figures, units: Units, lift: str | None = None) -> str:
+def plan(
+    hung: Hung, told: Told, figures: Figures, units: Units, lift: str | None = None
+) -> str:
     """Seen from above: cells by tautness, the fold's outline dashed, pools, ties with their pull,
     handles to lift by.
     """
@@ -63,12 +65,19 @@ def plan(hung: Hung, told: Told, figures: Figures, units: Units, lift: str | Non
             0.06,
             min(
                 0.4,
-                (max(pool.litres, pool.litres_first) / 1000 / max(pool.depth_m, 0.01) / np.pi)
+                (
+                    max(pool.litres, pool.litres_first)
+                    / 1000
+                    / max(pool.depth_m, 0.01)
+                    / np.pi
+                )
                 ** 0.5,
             ),
         )
         paper.circle((pool.at[0], pool.at[1]), float(radius), "h-pool")
-        paper.text((pool.at[0], pool.at[1]), f"{max(pool.litres, pool.litres_first):.1f} l", "t")
+        paper.text(
+            (pool.at[0], pool.at[1]), f"{max(pool.litres, pool.litres_first):.1f} l", "t"
+        )
     names = marks(hung.shelter)
     for force in told.forces:
         if force.name in hung.mesh.named and force.kind != "clip":
@@ -136,7 +145,10 @@ def cut(hung: Hung, figures: Figures, units: Units) -> str:
     paper.line((low - 0.25, 0), (high + 0.25, 0), "ground")
     if lowest:
         paper.text(
-            (low, max(lowest) + 0.14), f"top {format_length(max(lowest), units)}", "t", "start"
+            (low, max(lowest) + 0.14),
+            f"top {format_length(max(lowest), units)}",
+            "t",
+            "start",
         )
     return paper.svg((2, 1))
 
@@ -146,7 +158,10 @@ def cells_as_faces(hung: Hung) -> list[Face]:
     out = []
     for k, ring in _roof_cells(hung):
         xyz = hung.xyz[list(ring)]
-        out += [Face(f"cell {k}", Role.ROOF, xyz[[0, j, j + 1]]) for j in range(1, len(ring) - 1)]
+        out += [
+            Face(f"cell {k}", Role.ROOF, xyz[[0, j, j + 1]])
+            for j in range(1, len(ring) - 1)
+        ]
     return out
 
 
@@ -171,7 +186,9 @@ def body(hung: Hung, told: Told) -> dict[str, Any]:
             if t.kind in ("guy", "cord")
         ],
         "supports": [fine(hung.xyz[t.node]) for t in supports],
-        "stakes": [fine(np.array(t.at[:2])) for t in hung.ties if t.kind in ("stake", "guy")],
+        "stakes": [
+            fine(np.array(t.at[:2])) for t in hung.ties if t.kind in ("stake", "guy")
+        ],
         "pools": [fine(np.array(p.at)) for p in told.pools],
         "rain": {"fall": [0.0, 0.0], "on": False},
         "wind_from_deg": None,

@@ -165,7 +165,9 @@ def knot_drawing(slug: str) -> str:
     parts = []
     for strand in STRANDS[slug]:
         if strand.startswith(POST):
-            parts.append(f'<path class="knot-wood" d="{strand.removeprefix(POST).strip()}"/>')
+            parts.append(
+                f'<path class="knot-wood" d="{strand.removeprefix(POST).strip()}"/>'
+            )
         else:
             parts.append(
                 f'<path class="knot-gap" d="{strand}"/><path class="knot-cord" d="{strand}"/>'

@@ -46,7 +46,9 @@ def clock(on: str | None, minutes: int) -> str:
 
 
 def lanes(
-    evening: Mapping[str, Any], people: Sequence[tuple[int, str]], now_min: int | None = None
+    evening: Mapping[str, Any],
+    people: Sequence[tuple[int, str]],
+    now_min: int | None = None,
 ) -> str:
     """The chart as SVG. `people`: (number, name) in the order of the lanes."""
     tasks = evening["tasks"]
@@ -59,13 +61,17 @@ def lanes(
     ]
     for minute in range(0, last + 1, TICK_MIN):
         x = LEFT + minute * PX_MIN
-        out.append(f'<line class="l-tick" x1="{x}" y1="{TOP - 6}" x2="{x}" y2="{height - 18}"/>')
+        out.append(
+            f'<line class="l-tick" x1="{x}" y1="{TOP - 6}" x2="{x}" y2="{height - 18}"/>'
+        )
         out.append(
             f'<text class="l-hour" x="{x}" y="{TOP - 10}">{clock(evening["on"], minute)}</text>'
         )
     for lane, (number, name) in enumerate(people):
         y = TOP + lane * LANE
-        out.append(f'<text class="l-name" x="{LEFT - 8}" y="{y + 18}">{escape(name)}</text>')
+        out.append(
+            f'<text class="l-name" x="{LEFT - 8}" y="{y + 18}">{escape(name)}</text>'
+        )
         out.append(
             f'<line class="l-lane" x1="{LEFT}" y1="{y + LANE}" x2="{width}" y2="{y + LANE}"/>'
         )

@@ -61,7 +61,9 @@ def lettered(
     """
     taken: list[Box] = []
     marks = [_mark(name) for name in names if name.radius_m]
-    cloths = [shapely.affinity.scale(s, PX_PER_M, -PX_PER_M, origin=(0, 0)) for s in shelters]
+    cloths = [
+        shapely.affinity.scale(s, PX_PER_M, -PX_PER_M, origin=(0, 0)) for s in shelters
+    ]
     shapely.prepare(cloths)
     frame = None if within is None else _frame(*within)
     order = sorted(range(len(names)), key=lambda n: names[n].rank)

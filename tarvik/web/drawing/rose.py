@@ -29,7 +29,9 @@ def rose_drawing(shelter: Shelter, rose: Rose, own_from_deg: float, units: Units
     """Petals by dry ground, the shelter's outline in the middle, front to the left as in the
     plan.
     """
-    paper = Paper("Heading rose: dry ground by the side the wind comes from", "rose", margin=0.3)
+    paper = Paper(
+        "Heading rose: dry ground by the side the wind comes from", "rose", margin=0.3
+    )
     most = max(p.dry_m2 for p in rose.petals) or 1.0
     half = 180 / len(rose.petals)
     for petal in rose.petals:
@@ -58,7 +60,10 @@ def rose_drawing(shelter: Shelter, rose: Rose, own_from_deg: float, units: Units
         _label(paper, petal, word, units, most, own_from_deg)
     tip, tail = _at(own_from_deg, REACH_M + 0.12), _at(own_from_deg, REACH_M + 0.62)
     paper.line(tail, tip, "wind-shaft")
-    left, right = _at(own_from_deg - 4, REACH_M + 0.32), _at(own_from_deg + 4, REACH_M + 0.32)
+    left, right = (
+        _at(own_from_deg - 4, REACH_M + 0.32),
+        _at(own_from_deg + 4, REACH_M + 0.32),
+    )
     paper.polygon([tip, left, right], "wind-head")
     return paper.svg((2 * REACH_M, 2 * REACH_M))
 
@@ -78,7 +83,9 @@ def _label(
 ) -> None:
     reach = INNER_M + (REACH_M - INNER_M) * petal.dry_m2 / most
     clear = LABEL_M + (
-        ARROW_M if abs((petal.from_deg - own_from_deg + 180) % 360 - 180) < NEAR_DEG else 0.0
+        ARROW_M
+        if abs((petal.from_deg - own_from_deg + 180) % 360 - 180) < NEAR_DEG
+        else 0.0
     )
     x, y = _at(petal.from_deg, max(reach, INNER_M) + clear)
     paper.text((x, y), f"{word} {format_area(petal.dry_m2, units)}", "t", size=19)

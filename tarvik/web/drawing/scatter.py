@@ -57,7 +57,9 @@ def scatter(dots: Sequence[Dot], shown: Callable[[float], str], title: str) -> s
             f'text-anchor="end">{words}</text>'
         )
     for dot in dots:
-        told = escape(f"{dot.words}: planned {shown(dot.predicted)}, was {shown(dot.measured)}")
+        told = escape(
+            f"{dot.words}: planned {shown(dot.predicted)}, was {shown(dot.measured)}"
+        )
         parts.append(
             f'<circle class="c-dot" cx="{x(dot.predicted):.1f}" cy="{y(dot.measured):.1f}" r="6">'
             f"<title>{told}</title></circle>"

@@ -57,12 +57,16 @@ def silhouette(shelter: Shelter, title: str, sitter_m: float | None = None) -> s
     ground = [f for f in faces if f.role is Role.FLOOR]
     for face in [*ground, *(f for f in faces if f.role is not Role.FLOOR)]:
         flat, _ = view(face.xyz)
-        css = "cloth-floor" if face.role is Role.FLOOR else f"cloth shade-{_shade(face.xyz)}"
+        css = (
+            "cloth-floor" if face.role is Role.FLOOR else f"cloth shade-{_shade(face.xyz)}"
+        )
         paper.polygon([(float(x), float(y)) for x, y in flat], css)
     for point in shelter.pitch.high_points():
         top = shelter.at(point)
         (foot, head), _ = view(np.array([[top[0], top[1], 0.0], top]))
-        paper.line((float(foot[0]), float(foot[1])), (float(head[0]), float(head[1])), "pole")
+        paper.line(
+            (float(foot[0]), float(foot[1])), (float(head[0]), float(head[1])), "pole"
+        )
     if sitter_m:
         (seat,), _ = view(
             np.array(

@@ -26,7 +26,13 @@ if TYPE_CHECKING:
 AZIMUTH_DEG: Final = 215.0
 """Where the eye stands, anticlockwise from +x: before the front, a little to the left."""
 ELEVATION_DEG: Final = 24.0
-ROLE_SHADE: Final = {Role.ROOF: 2, Role.WALL: 1, Role.DOOR: 3, Role.AWNING: 4, Role.FLOOR: 0}
+ROLE_SHADE: Final = {
+    Role.ROOF: 2,
+    Role.WALL: 1,
+    Role.DOOR: 3,
+    Role.AWNING: 4,
+    Role.FLOOR: 0,
+}
 
 
 def view_of(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Floats]:
@@ -38,7 +44,12 @@ def view_of(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, F
 
 
 def draw_obliquely(
-    paper: Paper, shelter: Shelter, figures: Figures, rig: Rig | None, *, named: bool = False
+    paper: Paper,
+    shelter: Shelter,
+    figures: Figures,
+    rig: Rig | None,
+    *,
+    named: bool = False,
 ) -> Callable[[Floats], tuple[float, float]]:
     """Draw the shelter as the eye sees it, far faces first, `named` with a title each; returns
     where a place (3,) is on the drawing.
@@ -51,7 +62,8 @@ def draw_obliquely(
     for mat in figures.mats:
         paper.polygon([flat(np.array([x, y, 0.0])) for x, y in mat.corners()], "mat")
     for face in sorted(
-        shelter.faces(), key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean()))
+        shelter.faces(),
+        key=lambda f: (f.role is not Role.FLOOR, float((f.xyz @ eye).mean())),
     ):
         shade = f"cloth see-through shade-{ROLE_SHADE[face.role]}"
         css = "cloth-floor" if face.role is Role.FLOOR else shade
@@ -95,7 +107,10 @@ def lying(mat: Mat) -> dict[str, Any]:
     return {
         "head": [*fine(top + 1.4 * HEAD_M * down), HEAD_M],
         "radius": HEAD_M,
-        "body": [[*fine(top + SHOULDERS_M * down), HEAD_M], [*fine(end - HEAD_M * down), HEAD_M]],
+        "body": [
+            [*fine(top + SHOULDERS_M * down), HEAD_M],
+            [*fine(end - HEAD_M * down), HEAD_M],
+        ],
     }
 
 
@@ -110,13 +125,16 @@ def mesh(
     lines = [x for x in (rig.lines if rig else ()) if x.start in shelter.pattern.points]
     top = shelter.xyz[int(shelter.xyz[:, 2].argmax())]
     return {
-        "faces": [{"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()],
+        "faces": [
+            {"role": f.role.value, "at": [fine(p) for p in f.xyz]} for f in shelter.faces()
+        ],
         "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
         "people": [lying(mat) for mat in figures.mats],
         "peak": {"at": fine(top), "words": format_length(float(top[2]), units)},
         "lines": [[fine(shelter.at(x.start)), fine(np.array(x.to))] for x in lines],
         "supports": [
-            [*fine(np.array(s.at)), round(s.height_m, 3)] for s in (rig.supports if rig else ())
+            [*fine(np.array(s.at)), round(s.height_m, 3)]
+            for s in (rig.supports if rig else ())
         ],
         "stakes": [fine(np.array(s.at)) for s in (rig.stakes if rig else ())],
         "rain": {"fall": fine(fall), "on": bool(figures.weather.rain_mm_h > 0)},

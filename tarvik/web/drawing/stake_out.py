@@ -75,7 +75,9 @@ def from_above(
     measures = _measures(shelter)
 
     def drawn(size: float) -> Paper:
-        return _from_above(shelter, figures, rig, body, units, trees, sleepers, measures, size)
+        return _from_above(
+            shelter, figures, rig, body, units, trees, sleepers, measures, size
+        )
 
     return _readable(drawn, CARD_MM)
 
@@ -94,7 +96,9 @@ def _measures(shelter: Shelter) -> _Measures:
     """The same, from the distances that stake the shelter out."""
     at = {name: shelter.at(point)[:2] for point, name in marks(shelter).items()}
     told = [d for d in stake_out(shelter) if d.a in at and d.b in at]
-    used = dict.fromkeys(name for d in told for name in (d.a, d.b))  # in order: sums are the same
+    used = dict.fromkeys(
+        name for d in told for name in (d.a, d.b)
+    )  # in order: sums are the same
     if not used:
         return _Measures([], None)
     middle = np.mean([at[name] for name in used], axis=0)
@@ -121,7 +125,9 @@ def _from_above(
     measures: _Measures,
     size: float,
 ) -> Paper:
-    paper = Paper(f"{shelter.pitch.name} staked out, seen from above", "card-plan", margin=0.15)
+    paper = Paper(
+        f"{shelter.pitch.name} staked out, seen from above", "card-plan", margin=0.15
+    )
     for face in sorted(shelter.faces(), key=lambda f: f.role is not Role.FLOOR):
         css = "cloth-floor" if face.role is Role.FLOOR else "panel"
         paper.polygon([(float(x), float(y)) for x, y, _ in face.xyz], css)
@@ -143,7 +149,9 @@ def _from_above(
     middle = shelter.xyz[:, :2].mean(axis=0)
     for support in rig.supports if rig is not None else ():
         words.beside(
-            np.array(support.at), np.array(support.at) - middle, trees.get(support.point, "")
+            np.array(support.at),
+            np.array(support.at) - middle,
+            trees.get(support.point, ""),
         )
     for a, b, metres in measures.sides:
         words.along(a, b, middle, taped(metres, units, body))
@@ -187,7 +195,9 @@ class _Words:
 
     def inside(self, at: XY, heading_deg: float, name: str) -> None:
         """A sleeper's name on the mat, moved along it where the next one's is in the way."""
-        way = np.array([math.cos(math.radians(heading_deg)), math.sin(math.radians(heading_deg))])
+        way = np.array(
+            [math.cos(math.radians(heading_deg)), math.sin(math.radians(heading_deg))]
+        )
         places = [np.array(at) + way * by for by in (0.0, 0.4, -0.4, 0.7, -0.7)]
         self._best([(p, "middle", [name]) for p in places])
 
@@ -195,7 +205,10 @@ class _Words:
         """A name beside what carries the sheet, away from it."""
         far = (MARK_SHARE + 0.2) * self.high
         right, left = np.array([far, 0.0]), np.array([-far, 0.0])
-        up, down = np.array([0.0, far + 0.4 * self.high]), np.array([0.0, -far - 0.4 * self.high])
+        up, down = (
+            np.array([0.0, far + 0.4 * self.high]),
+            np.array([0.0, -far - 0.4 * self.high]),
+        )
         sides = [(at + right, "start"), (at + left, "end")]
         sides = sides if out[0] >= 0 else sides[::-1]
         ends = [(at + up, "middle"), (at + down, "middle")]

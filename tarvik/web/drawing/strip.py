@@ -52,7 +52,9 @@ class _Strip:
             f'<line class="{css}" x1="{x1:.1f}" y1="{y1:.1f}" x2="{x2:.1f}" y2="{y2:.1f}"/>'
         )
 
-    def text(self, x: float, y: float, words: str, css: str = "st", anchor: str = "middle") -> None:
+    def text(
+        self, x: float, y: float, words: str, css: str = "st", anchor: str = "middle"
+    ) -> None:
         self.parts.append(
             f'<text class="{css}" x="{x:.1f}" y="{y:.1f}" '
             f'text-anchor="{anchor}">{escape(words)}</text>'
@@ -87,11 +89,15 @@ def strip_chart(hours: Sequence[Hour], needs: NightNeeds, units: Units) -> str:
         'xmlns="http://www.w3.org/2000/svg">'
         f'<title>{said}</title><defs><pattern id="nodata" width="8" height="8" '
         'patternUnits="userSpaceOnUse">'
-        '<path d="M0 8 L8 0" class="s-hatch"/></pattern></defs>' + "".join(strip.parts) + "</svg>"
+        '<path d="M0 8 L8 0" class="s-hatch"/></pattern></defs>'
+        + "".join(strip.parts)
+        + "</svg>"
     )
 
 
-def _background(strip: _Strip, needs: NightNeeds, hours: Sequence[Hour], height: float) -> None:
+def _background(
+    strip: _Strip, needs: NightNeeds, hours: Sequence[Hour], height: float
+) -> None:
     low = height - 30
     at = needs.evening
     if at is not None and at.last_light and at.first_light:
@@ -148,7 +154,11 @@ def _temperature(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
 def _rain(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
     strip.text(LEFT - 8, top + 14, "rain", "st", "end")
     strip.text(
-        LEFT - 8, top + 32, "in/h" if strip.units is Units.IMPERIAL else "mm/h", "st soft", "end"
+        LEFT - 8,
+        top + 32,
+        "in/h" if strip.units is Units.IMPERIAL else "mm/h",
+        "st soft",
+        "end",
     )
     most = max([4.0, *(h.rain_mm_h for h in hours if h.rain_mm_h is not None)])
     strip.line(LEFT, top + RAIN_H, LEFT + strip.count * HOUR, top + RAIN_H, "s-base")
@@ -165,10 +175,15 @@ def _rain(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
             f"{'snow' if h.snow else 'rain'} {format_rain(h.rain_mm_h, strip.units)}",
         )
         words = (
-            f"{h.rain_mm_h / 25.4:.2f}" if strip.units is Units.IMPERIAL else f"{h.rain_mm_h:.1f}"
+            f"{h.rain_mm_h / 25.4:.2f}"
+            if strip.units is Units.IMPERIAL
+            else f"{h.rain_mm_h:.1f}"
         )
         strip.text(
-            strip.x(h.at, 0.5), top + RAIN_H - tall - 4, words + ("*" if h.snow else ""), "st"
+            strip.x(h.at, 0.5),
+            top + RAIN_H - tall - 4,
+            words + ("*" if h.snow else ""),
+            "st",
         )
 
 
@@ -205,14 +220,18 @@ def _wind(strip: _Strip, hours: Sequence[Hour], top: float) -> None:
             strip.text(strip.x(h.at, 0.5), base + 31, way, "st small")
 
 
-def hour_rows(hours: Sequence[Hour], needs: NightNeeds, units: Units) -> list[tuple[str, ...]]:
+def hour_rows(
+    hours: Sequence[Hour], needs: NightNeeds, units: Units
+) -> list[tuple[str, ...]]:
     """The same hours as a table, for those who cannot see the drawing."""
     zone = needs.window[0].tzinfo if needs.window else None
 
     def show(value: float | None, how: str) -> str:
         if value is None:
             return "not known"
-        return {"t": format_temperature, "r": format_rain, "s": format_speed}[how](value, units)
+        return {"t": format_temperature, "r": format_rain, "s": format_speed}[how](
+            value, units
+        )
 
     return [
         (

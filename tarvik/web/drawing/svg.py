@@ -51,7 +51,9 @@ class Paper:
             self.grow(*ring)
             path += "M" + " L".join(map(self._at, ring)) + " Z "
         if path:
-            self.parts.append(f'<path class="{css}" fill-rule="evenodd" d="{path.strip()}"/>')
+            self.parts.append(
+                f'<path class="{css}" fill-rule="evenodd" d="{path.strip()}"/>'
+            )
 
     def line(self, a: XY, b: XY, css: str) -> None:
         """A straight line."""
@@ -108,7 +110,9 @@ class Paper:
     def path(self, points: Sequence[XY], css: str) -> None:
         """An open line through places."""
         self.grow(*points)
-        self.parts.append(f'<polyline class="{css}" points="{" ".join(map(self._at, points))}"/>')
+        self.parts.append(
+            f'<polyline class="{css}" points="{" ".join(map(self._at, points))}"/>'
+        )
 
     def raw(self, part: str) -> None:
         """A ready element."""
@@ -146,7 +150,9 @@ def at_one_scale(drawings: Sequence[str]) -> list[str]:
     width, height = max(f[2] for f in frames), max(f[3] for f in frames)
     out = []
     for svg, (x, y, w, h) in zip(drawings, frames, strict=True):
-        box = f"{x - (width - w) / 2:.0f} {y - (height - h) / 2:.0f} {width:.0f} {height:.0f}"
+        box = (
+            f"{x - (width - w) / 2:.0f} {y - (height - h) / 2:.0f} {width:.0f} {height:.0f}"
+        )
         out.append(re.sub(r'viewBox="[^"]+"', f'viewBox="{box}"', svg, count=1))
     return out
 

@@ -35,7 +35,9 @@ def curve_drawing(curve: Curve, units: Units) -> str:
         return HEIGHT - BOTTOM - share * (HEIGHT - TOP - BOTTOM)
 
     def path(shares: list[float], css: str) -> str:
-        steps = " ".join(f"{x(p):.1f},{y(s):.1f}" for p, s in zip(points, shares, strict=True))
+        steps = " ".join(
+            f"{x(p):.1f},{y(s):.1f}" for p, s in zip(points, shares, strict=True)
+        )
         return f'<polyline class="{css}" points="{steps}"/>'
 
     parts = [
@@ -57,7 +59,9 @@ def curve_drawing(curve: Curve, units: Units) -> str:
         css = "c-point is-chosen" if i == curve.chosen else "c-point"
         at_x, at_y = x(p), y(p.dry_m2 / most_dry)
         words = escape(_words(p, curve, units))
-        settings = escape(json.dumps({k: round(v, 4) for k, v in p.settings.items()}), quote=True)
+        settings = escape(
+            json.dumps({k: round(v, 4) for k, v in p.settings.items()}), quote=True
+        )
         number = (
             f'<text class="st small" x="{at_x:.1f}" y="{at_y - 12:.1f}" '
             f'text-anchor="middle">{p.sleepers or ""}</text>'

@@ -41,7 +41,8 @@ def _rings(region: Region) -> list[list[XY]]:
         if not part.is_empty:
             rings.append([(float(x), float(y)) for x, y in part.exterior.coords[:-1]])
             rings += [
-                [(float(x), float(y)) for x, y in hole.coords[:-1]] for hole in part.interiors
+                [(float(x), float(y)) for x, y in hole.coords[:-1]]
+                for hole in part.interiors
             ]
     return rings
 
@@ -92,7 +93,9 @@ def plan(
         for (
             point,
             name,
-        ) in names.items():  # folded-in corners, and those on poles, have no stake of their own
+        ) in (
+            names.items()
+        ):  # folded-in corners, and those on poles, have no stake of their own
             if name not in drawn and point not in shelter.pitch.high_points():
                 x, y = (float(c) for c in shelter.at(point)[:2])
                 paper.mark((x, y), name)
@@ -123,7 +126,9 @@ def _wind_arrow(paper: Paper, from_deg: float) -> None:
     tip, tail = middle + way * (reach + 0.1), middle + way * (reach + 0.75)
     side = np.array([-way[1], way[0]]) * 0.12
     neck = tip + way * 0.24
-    paper.line((float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), "wind-shaft")
+    paper.line(
+        (float(tail[0]), float(tail[1])), (float(neck[0]), float(neck[1])), "wind-shaft"
+    )
     paper.polygon(
         [(float(p[0]), float(p[1])) for p in (tip, neck + side, neck - side)], "wind-head"
     )
@@ -146,7 +151,9 @@ def _mat(paper: Paper, mat: Mat, number: int, *, wet: bool = False) -> None:
     paper.circle(head, 0.12, "body")
 
 
-def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body: Body) -> str:
+def elevation(
+    shelter: Shelter, rig: Rig | None, side: bool, units: Units, body: Body
+) -> str:
     """Seen from the front (y across) or from the right side (x across), with heights and a person
     for scale.
     """
@@ -156,7 +163,9 @@ def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body:
     def flat(p: np.ndarray) -> XY:
         return (float(p[0]), float(p[2])) if side else (float(-p[1]), float(p[2]))
 
-    for face in sorted(shelter.faces(), key=lambda f: -float(f.xyz[:, 1 if side else 0].mean())):
+    for face in sorted(
+        shelter.faces(), key=lambda f: -float(f.xyz[:, 1 if side else 0].mean())
+    ):
         if face.role is not Role.FLOOR:
             paper.polygon([flat(p) for p in face.xyz], "panel")
     names = marks(shelter)
@@ -172,7 +181,9 @@ def elevation(shelter: Shelter, rig: Rig | None, side: bool, units: Units, body:
     for point in shelter.pitch.high_points():
         top = shelter.at(point)
         x, z = flat(top)
-        paper.text((x, z + 0.17), f"{names[point]} {format_length(float(top[2]), units)}", "t")
+        paper.text(
+            (x, z + 0.17), f"{names[point]} {format_length(float(top[2]), units)}", "t"
+        )
     return paper.svg((2, 1))
 
 
@@ -233,7 +244,9 @@ def _zone_bars(paper: Paper, cuts: list[Cut], body: Body) -> None:
             continue
         y = -0.12 - 0.15 * row
         for part in np.split(there, np.flatnonzero(np.diff(there) > 1) + 1):
-            paper.line((float(at[part[0]]), y), (float(at[part[-1]]), y), f"zone-bar {name}-bar")
+            paper.line(
+                (float(at[part[0]]), y), (float(at[part[-1]]), y), f"zone-bar {name}-bar"
+            )
         paper.text((float(at[there[-1]]) + 0.08, y), name, "t zone-t", "start", 17)
 
 
@@ -250,17 +263,25 @@ def _headroom(figures: Figures, mat: Mat) -> float:
 def _lying(paper: Paper, crown: float, stature: float) -> None:
     paper.circle((crown - 0.11, 0.13), 0.11, "body")
     paper.path(
-        [(crown - 0.24, 0.12), (crown - stature * 0.5, 0.11), (crown - stature + 0.06, 0.08)],
+        [
+            (crown - 0.24, 0.12),
+            (crown - stature * 0.5, 0.11),
+            (crown - stature + 0.06, 0.08),
+        ],
         "limb thick",
     )
     paper.path([(crown - stature + 0.05, 0.06), (crown - stature + 0.03, 0.22)], "limb")
 
 
-def _sitting_person(paper: Paper, figures: Figures, centre: XY, heading: float, body: Body) -> None:
+def _sitting_person(
+    paper: Paper, figures: Figures, centre: XY, heading: float, body: Body
+) -> None:
     """Sit the person where the section is highest, crown marked when it touches the roof."""
     angle = math.radians(heading)
     at = np.linspace(-4, 4, 161)
-    line = np.stack([centre[0] + at * math.cos(angle), centre[1] + at * math.sin(angle)], axis=1)
+    line = np.stack(
+        [centre[0] + at * math.cos(angle), centre[1] + at * math.sin(angle)], axis=1
+    )
     heights = figures.roof.height_at(line)
     if np.all(np.isnan(heights)):
         return

@@ -33,7 +33,10 @@ class Seen:
     taut: Solution
 
     def findings(
-        self, units: Units, names: Mapping[str, str] | None = None, people: int | None = None
+        self,
+        units: Units,
+        names: Mapping[str, str] | None = None,
+        people: int | None = None,
     ) -> list[Finding]:
         """What the way it hangs adds to what is found of the shelter, notes left out. With `people`
         to lie there, mats that they do not want are not missed.
@@ -59,11 +62,15 @@ def seen(hangings: Hangings, solutions: Sequence[Solution]) -> list[Seen]:
     """Every shelter as it hangs."""
     wishes = [(solution, usual_hanging(solution.question.sheet)) for solution in solutions]
     told = hangings.told(wishes)
-    return [as_it_hangs(solution, one) for (solution, _), one in zip(wishes, told, strict=True)]
+    return [
+        as_it_hangs(solution, one) for (solution, _), one in zip(wishes, told, strict=True)
+    ]
 
 
 def as_it_hangs(solution: Solution, told: Told | None) -> Seen:
     """A shelter with the account of its hung shape, None where nothing hangs."""
     if told is None or solution.figures is None:
         return Seen(solution, None, solution)
-    return Seen(replace(solution, figures=hung_figures(solution.figures, told)), told, solution)
+    return Seen(
+        replace(solution, figures=hung_figures(solution.figures, told)), told, solution
+    )

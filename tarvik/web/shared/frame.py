@@ -84,7 +84,9 @@ def frame_of(request: Request, context: Mapping[str, object]) -> Frame | None:
     number = at.id if at is not None else None
 
     def leads(one: Screen) -> bool:
-        return (at is not None or not one.of_a_night) and (one.role is None or one.role <= role)
+        return (at is not None or not one.of_a_night) and (
+            one.role is None or one.role <= role
+        )
 
     rooms = tuple(
         RoomShown(

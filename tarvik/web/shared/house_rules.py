@@ -69,4 +69,6 @@ def marker(session: Session, course: Course) -> Callable[[ShelterRow], list[Find
 def _finding(one: Broken, accepted: Accepted | None) -> Finding:
     if accepted is None:
         return Finding(BROKEN, one.rule, one.words, "move somebody, or accept it knowingly")
-    return Finding(ACCEPTED, one.rule, f"{one.words}: accepted by {accepted.by}, {accepted.at}")
+    return Finding(
+        ACCEPTED, one.rule, f"{one.words}: accepted by {accepted.by}, {accepted.at}"
+    )

@@ -78,7 +78,9 @@ class Judged:
         rig = self.solution.assessment.rig
         points = pitch.high_points()
         others = (
-            [s.kind for s in rig.supports if s.point in points and s.kind != "tree"] if rig else []
+            [s.kind for s in rig.supports if s.point in points and s.kind != "tree"]
+            if rig
+            else []
         )
         others = others[: max(high - len(trees), 0)]
         return where(ground, at, trees, spot.get("front_deg"), height, self.units, others)
@@ -96,7 +98,9 @@ class Judged:
     @property
     def stops(self) -> str:
         """Codes of what stops it, parted by spaces: of the night, then of the kit."""
-        return " ".join(dict.fromkeys((*self.tonight.stops, *(f.code for f in self.missing))))
+        return " ".join(
+            dict.fromkeys((*self.tonight.stops, *(f.code for f in self.missing)))
+        )
 
     @property
     def missing(self) -> list[Finding]:

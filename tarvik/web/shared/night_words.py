@@ -66,10 +66,14 @@ def weather_words(needs: NightNeeds, units: Units) -> str:
         parts.append(f"down to {format_temperature(needs.lowest_c, units)}")
     if needs.snowy:
         depth = needs.snow_depth_m
-        parts.append("snow" if depth is None else f"{format_length(depth, units)} of new snow")
+        parts.append(
+            "snow" if depth is None else f"{format_length(depth, units)} of new snow"
+        )
     elif needs.rain_mm_h is not None:
         parts.append(
-            "dry" if needs.rain_mm_h < 0.1 else f"rain up to {format_rain(needs.rain_mm_h, units)}"
+            "dry"
+            if needs.rain_mm_h < 0.1
+            else f"rain up to {format_rain(needs.rain_mm_h, units)}"
         )
         if needs.rain_mm_h >= 0.1 and needs.rain_from and needs.rain_to:
             parts[-1] += f" from {needs.rain_from:%H:%M} to {needs.rain_to:%H:%M}"
@@ -258,7 +262,11 @@ def _sun(needs: NightNeeds) -> list[Explained]:
             "Dark",
             f"{at.dark_hours:.1f} hours",
             "From last light to first light.",
-            (*where, ("First light", _clock(at.first_light)), ("Sunrise", _clock(at.sunrise))),
+            (
+                *where,
+                ("First light", _clock(at.first_light)),
+                ("Sunrise", _clock(at.sunrise)),
+            ),
             _ASTRAL,
             limits,
         ),
@@ -323,6 +331,13 @@ def fire_words(units: Units) -> str:
     )
 
 
-def figures_of(needs: NightNeeds, body: Body, room: Clearance, units: Units) -> list[Explained]:
+def figures_of(
+    needs: NightNeeds, body: Body, room: Clearance, units: Units
+) -> list[Explained]:
     """Every figure of a night that can be worked out from what is known."""
-    return [*_wind(needs, units), *_cold(needs, units), *_sun(needs), bed_words(body, room, units)]
+    return [
+        *_wind(needs, units),
+        *_cold(needs, units),
+        *_sun(needs),
+        bed_words(body, room, units),
+    ]

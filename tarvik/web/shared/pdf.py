@@ -23,7 +23,9 @@ def with_drawing_styles(html: str) -> str:
     """
     rules = (STATIC / "app" / "drawing.css").read_text().replace(".drawing ", "")
     rules = re.sub(r"font-size: [^;}]*var\([^;}]+[;}]", lambda found: found[0][-1], rules)
-    rules = re.sub(r"paint-order: stroke; stroke: [^;}]+; stroke-width: [^;}]+;?", "", rules)
+    rules = re.sub(
+        r"paint-order: stroke; stroke: [^;}]+; stroke-width: [^;}]+;?", "", rules
+    )
     rules = re.sub(r"var\(--[a-z-]+, *([^()]+)\)", r"\1", rules)
     rules += FONT
     return re.sub(r"(<svg [^>]*>)", lambda found: f"{found[1]}<style>{rules}</style>", html)

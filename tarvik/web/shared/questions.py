@@ -120,7 +120,10 @@ def cloth_words(row: ShelterRow, units: Units) -> str:
     whose = f"{owner_name(first)}'s sheet" if first.owner else owner_name(first)
     to = [f"{owner_name(sheet)}'s" if sheet.owner else owner_name(sheet) for sheet in more]
     joined = f" joined to {to[0]}" if to else ""
-    width, length = cloth_of(row.sheet, row.joined).box or (row.sheet.width_m, row.sheet.length_m)
+    width, length = cloth_of(row.sheet, row.joined).box or (
+        row.sheet.width_m,
+        row.sheet.length_m,
+    )
     return f"{whose}{joined}, {format_size(width, length, units)}"
 
 
@@ -169,7 +172,11 @@ def front_to(night: Night, own_from_deg: float) -> float | None:
     known.
     """
     wind = night.needs.wind_from_deg
-    return None if wind is None or not night.needs.wind_m_s else front_bearing(wind, own_from_deg)
+    return (
+        None
+        if wind is None or not night.needs.wind_m_s
+        else front_bearing(wind, own_from_deg)
+    )
 
 
 def with_gear(request: Request, night: Night) -> Night:

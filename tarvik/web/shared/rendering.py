@@ -94,7 +94,9 @@ def make_templates(*folders: Path) -> Jinja2Templates:
         "litres": lambda v, units: format_litres(v, Units(units)),
         "depth": lambda m, units: format_depth(m, Units(units)),
         "area": lambda a, units: format_area(a, Units(units)),
-        "sheet_size": lambda row, units: format_size(row.width_m, row.length_m, Units(units)),
+        "sheet_size": lambda row, units: format_size(
+            row.width_m, row.length_m, Units(units)
+        ),
         "day": day,
         "given": lambda value: "" if value is None else value,
         "sentence": sentence,

@@ -12,7 +12,12 @@ from tarvik.store.accounts import Role
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-LOCKS: Final = {"person": "people", "spot": "standing", "pitch": "standing", "unused": "unused"}
+LOCKS: Final = {
+    "person": "people",
+    "spot": "standing",
+    "pitch": "standing",
+    "unused": "unused",
+}
 _FOR_PEOPLE: Final = (
     "this is for people to decide: ask them, or bring what is short, then change it on the group "
     "page or in the rules"
@@ -45,7 +50,9 @@ def step_of(tag: str) -> Step:
         what, numbers = str(numbers[0]), numbers[1:]
     wanted = 1 if kept.kind is Kind.LOCK else 2
     if len(numbers) != wanted or not all(isinstance(n, int) for n in numbers):
-        raise InputError("repair", f"“{tag[:40]}” is no part of a repair; make the plan again")
+        raise InputError(
+            "repair", f"“{tag[:40]}” is no part of a repair; make the plan again"
+        )
     if kept.kind is Kind.LOCK and what not in LOCKS:
         raise InputError("repair", f"“{tag[:40]}” names no lock; make the plan again")
     return Step(kept.kind.value, what, tuple(int(n) for n in numbers))

@@ -61,7 +61,9 @@ class Camp:
         if self.scene is None or (frame := self._frame()) is None:
             return None
         low, high = frame
-        scale = fitting_scale(high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES)
+        scale = fitting_scale(
+            high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES
+        )
         paper = (wide_mm * scale, tall_mm * scale)
         low, high = _filled(low, high, self.scene.known.ground.bounds(), paper)
         letter_px = LETTER_MM * scale / 1000 * PX_PER_M
@@ -138,7 +140,10 @@ def camp_of(request: Request, session: Session, course: Course, night: Night) ->
 
 
 def _drawn(
-    scene: Scene, shelters: list[StandingShelter], cut: Cut | None = None, own: int | None = None
+    scene: Scene,
+    shelters: list[StandingShelter],
+    cut: Cut | None = None,
+    own: int | None = None,
 ) -> str:
     """The map of a scene, cut to a frame; `own`: the row of the shelter at which "you" is."""
     needs = scene.tonight.needs

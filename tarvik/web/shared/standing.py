@@ -122,11 +122,15 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
         return supports
     trees = carriers(ground)
     return (
-        replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees)) if trees else supports
+        replace(supports, trees=tuple(Tree(t.at, t.across_m) for t in trees))
+        if trees
+        else supports
     )
 
 
-def judge_of(request: Request, session: Session, course: Course, tonight: TonightsNight) -> Judge:
+def judge_of(
+    request: Request, session: Session, course: Course, tonight: TonightsNight
+) -> Judge:
     """The judge of a night's shelters."""
     app = parts_of(request)
     supports = kit.supports_of(session, course.id)
@@ -135,7 +139,10 @@ def judge_of(request: Request, session: Session, course: Course, tonight: Tonigh
 
 
 def _middle(figures: Figures) -> tuple[float, float]:
-    low, high = figures.shelter.xyz[:, :2].min(axis=0), figures.shelter.xyz[:, :2].max(axis=0)
+    low, high = (
+        figures.shelter.xyz[:, :2].min(axis=0),
+        figures.shelter.xyz[:, :2].max(axis=0),
+    )
     return float(low[0] + high[0]) / 2, float(low[1] + high[1]) / 2
 
 
@@ -153,11 +160,16 @@ def placed_of(
     judged = judge.of(row, number, asked_front)
     solution = judged.solution
     if solution.figures is None:
-        raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
+        raise InputError(
+            "shelter", solution.assessment.reasons[0].text(Units(scene.course.units))
+        )
     figures = solution.figures
     if spot.snap:
         there, names = snapped(
-            figures.shelter, solution.assessment.rig, _spot(spot, figures), scene.known.ground
+            figures.shelter,
+            solution.assessment.rig,
+            _spot(spot, figures),
+            scene.known.ground,
         )
         spot.x, spot.y, spot.front_deg, spot.anchor, spot.trees, spot.snap = (
             *there.at,
@@ -181,11 +193,15 @@ def placed_of(
             figures.mats,
         )
     except FoldError:
-        raise InputError("spot", "the sheet does not fold on ground as steep as this") from None
+        raise InputError(
+            "spot", "the sheet does not fold on ground as steep as this"
+        ) from None
     if spot.trees and stands.rig is not None:
         there_too = [t for t in scene.known.ground.things if t.name in spot.trees]
         stands = stands.carried_by(tied(stands, stands.rig, there_too)[0])
-    wrong = conflicts(stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees))
+    wrong = conflicts(
+        stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees)
+    )
     return stands, sorted([*judged.warnings, *wrong], key=lambda f: -f.level), judged
 
 
@@ -283,7 +299,9 @@ class StandingShelter:
         solution = self.judged.solution if self.judged is not None else None
         if solution is None or solution.shelter is None:
             return ""
-        return silhouette(solution.shelter, self.name, solution.question.body.height("sitting"))
+        return silhouette(
+            solution.shelter, self.name, solution.question.body.height("sitting")
+        )
 
     @property
     def stopped(self) -> bool:
@@ -336,7 +354,9 @@ def swing_of(
     figures = judge.seen(row, None).solution.figures
     if figures is None:
         return None
-    best = swing(figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree)
+    best = swing(
+        figures.shelter, (0.0, 0.0), (0.0, 0.0), scene.tonight.needs.weather(turned), tree
+    )
     return turned, best.spot.front_deg
 
 
@@ -368,4 +388,6 @@ def in_the_way(shelters: Sequence[StandingShelter]) -> list[StandingShelter]:
 
 def on_map(shelters: Sequence[StandingShelter]) -> list[tuple[int, str, Placed, bool]]:
     """What the map's drawing wants of those that are on it: (row, number, placed, troubled)."""
-    return [(s.id, str(s.number), s.placed, s.stopped) for s in shelters if s.placed is not None]
+    return [
+        (s.id, str(s.number), s.placed, s.stopped) for s in shelters if s.placed is not None
+    ]

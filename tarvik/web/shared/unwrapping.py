@@ -20,7 +20,10 @@ _CLOSED: Final = re.compile(rf" (</(?:{_BLOCKS})>)")
 
 def _joined(found: re.Match[str]) -> str:
     before, indent, after = found[1] or "", found[2], found[3]
-    if before in ("%}", "#}"):  # a line that ends with a tag of the template's own adds no space
+    if before in (
+        "%}",
+        "#}",
+    ):  # a line that ends with a tag of the template's own adds no space
         return before + (" " if indent and after != "" else "") + (after or "")
     if before == ">" and after == "<":
         return ">\n<"

@@ -31,9 +31,13 @@ def test_the_order_in_which_answers_arrive_does_not_matter() -> None:
 
 
 def test_what_is_due_is_asked_first_then_what_is_new_then_the_rest() -> None:
-    known = learnt([*answers(False, item="knot:slip"), *answers(True, True, True, item="knot:jam")])
+    known = learnt(
+        [*answers(False, item="knot:slip"), *answers(True, True, True, item="knot:jam")]
+    )
     at = START + 3 * DAY
-    order = sorted(("knot:jam", "knot:new", "knot:slip"), key=lambda i: urgency(known, i, at))
+    order = sorted(
+        ("knot:jam", "knot:new", "knot:slip"), key=lambda i: urgency(known, i, at)
+    )
     assert order == ["knot:slip", "knot:new", "knot:jam"]
 
 

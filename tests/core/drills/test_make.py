@@ -114,7 +114,9 @@ def test_the_right_pitches_are_worth_the_most_by_the_judgement() -> None:
         sheet = next(s for s in SHEETS if sheet_words(s, MATERIAL.units) in drill.asks)
         worths = []
         for option in drill.options:
-            solution, tonight = judged(MATERIAL.question(sheet, by_name[option], night), night)
+            solution, tonight = judged(
+                MATERIAL.question(sheet, by_name[option], night), night
+            )
             forms = tonight.verdict is Verdict.FORMS
             worths.append(weighed(0, solution, tonight, night, 1).worth if forms else -99.0)
         best = max(worths)

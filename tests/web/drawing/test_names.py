@@ -28,7 +28,9 @@ def test_names_side_by_side_are_moved_apart() -> None:
     found = boxes(svg)
     assert len(found) == len(names)
     for a, b in itertools.combinations(found, 2):
-        assert min(a[2], b[2]) - max(a[0], b[0]) <= 1 or min(a[3], b[3]) - max(a[1], b[1]) <= 1
+        assert (
+            min(a[2], b[2]) - max(a[0], b[0]) <= 1 or min(a[3], b[3]) - max(a[1], b[1]) <= 1
+        )
 
 
 def test_a_name_is_text_and_says_where_its_point_is() -> None:

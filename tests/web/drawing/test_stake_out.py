@@ -19,7 +19,14 @@ SHEET = Sheet.rectangle(3.05, 3.05)
 TEXT = re.compile(
     r'<text class="([^"]+)" x="([-\d.]+)" y="([-\d.]+)" font-size="(\d+)"[^>]*>([^<]*)<'
 )
-STANDING = ("a-frame", "lean-to", "plow-point", "diagonal-fly", "corner-wrap", "closed-wedge")
+STANDING = (
+    "a-frame",
+    "lean-to",
+    "plow-point",
+    "diagonal-fly",
+    "corner-wrap",
+    "closed-wedge",
+)
 
 
 def solved(slug: str) -> Solution:
@@ -29,7 +36,9 @@ def solved(slug: str) -> Solution:
 def drawn(solution: Solution, units: Units = Units.METRIC) -> str:
     figures, rig = solution.figures, solution.assessment.rig
     assert figures is not None
-    return from_above(figures.shelter, figures, rig, ADULT, units, {"p": "Oak 3"}, [(1, "Isaura")])
+    return from_above(
+        figures.shelter, figures, rig, ADULT, units, {"p": "Oak 3"}, [(1, "Isaura")]
+    )
 
 
 @pytest.mark.parametrize("slug", STANDING)

@@ -38,7 +38,9 @@ def solved(slug: str) -> Solution:
     """A shelter without tie-outs, a hood in it, so that every sign is drawn."""
     return solve(
         Question(
-            Sheet.rectangle(2.9, 3.5 if slug in OBLONGS else 2.9, ((0.0, 0.0),), (1.0, 1.2)),
+            Sheet.rectangle(
+                2.9, 3.5 if slug in OBLONGS else 2.9, ((0.0, 0.0),), (1.0, 1.2)
+            ),
             PITCHES[slug],
             {},
             BODY,
@@ -71,7 +73,9 @@ def test_every_drawing_is_whole(slug: str) -> None:
         assert width > 0
         assert height > 0
         for polygon in svg.iter(f"{SVG}polygon"):
-            places = np.array([p.split(",") for p in polygon.attrib["points"].split()], dtype=float)
+            places = np.array(
+                [p.split(",") for p in polygon.attrib["points"].split()], dtype=float
+            )
             assert (places >= [x - 1, y - 1]).all(), name
             assert (places <= [x + width + 1, y + height + 1]).all(), name
         assert "nan" not in ET.tostring(svg, encoding="unicode").lower()
@@ -95,9 +99,13 @@ def test_the_plan_is_true_to_scale() -> None:
     found = solved("plow-point")
     assert found.shelter is not None
     panel = next(
-        p for p in drawings(found)["plan"].iter(f"{SVG}polygon") if p.attrib["class"] == "panel"
+        p
+        for p in drawings(found)["plan"].iter(f"{SVG}polygon")
+        if p.attrib["class"] == "panel"
     )
-    drawn = np.array([p.split(",") for p in panel.attrib["points"].split()], dtype=float) / [
+    drawn = np.array(
+        [p.split(",") for p in panel.attrib["points"].split()], dtype=float
+    ) / [
         100,
         -100,
     ]
@@ -114,7 +122,9 @@ def test_the_view_looks_from_the_front_left() -> None:
     """Up is up in the picture; what is further back has more depth; the left (+y) is to the
     left.
     """
-    places, depth = view(np.array([[0, 0, 0], [0, 0, 1], [1, 0, 0], [0, 1, 0]], dtype=float))
+    places, depth = view(
+        np.array([[0, 0, 0], [0, 0, 1], [1, 0, 0], [0, 1, 0]], dtype=float)
+    )
     assert places[1, 1] > places[0, 1]
     assert depth[2] > depth[0]
     assert places[3, 0] < places[0, 0]
@@ -152,7 +162,9 @@ def test_verdicts_and_words_keep_aa_contrast() -> None:
     """
     css = (STATIC / "app.css").read_text()
     for verdict in ("forms", "needs", "cannot"):
-        rule = re.search(rf"\.verdict-{verdict} {{ color: (#\w{{6}}); background: (#\w{{6}})", css)
+        rule = re.search(
+            rf"\.verdict-{verdict} {{ color: (#\w{{6}}); background: (#\w{{6}})", css
+        )
         assert rule is not None
         assert contrast(rule[1], rule[2]) >= 4.5
     colours = dict(re.findall(r"--(\w+): (#\w{6})", css))
@@ -168,15 +180,21 @@ def test_the_same_question_is_solved_once(monkeypatch: pytest.MonkeyPatch) -> No
     """
     solver = Solver()
     calls: list[Question] = []
-    monkeypatch.setattr("tarvik.work.solving.solve", lambda q, _: calls.append(q) or object())
-    question = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"height": 1.2, "turn": 0})
+    monkeypatch.setattr(
+        "tarvik.work.solving.solve", lambda q, _: calls.append(q) or object()
+    )
+    question = Question(
+        Sheet.rectangle(3, 3), PITCHES["lean-to"], {"height": 1.2, "turn": 0}
+    )
     twin = Question(Sheet.rectangle(3, 3), PITCHES["lean-to"], {"turn": 0, "height": 1.2})
     assert solver.solve(question) is solver.solve(twin)
     assert len(calls) == 1
     others = [
         Question(question.sheet, question.pitch, {"height": 1.3, "turn": 0}),
         Question(question.sheet, question.pitch, question.settings, Body(1.6)),
-        Question(question.sheet, question.pitch, question.settings, supports=Supports(stakes=3)),
+        Question(
+            question.sheet, question.pitch, question.settings, supports=Supports(stakes=3)
+        ),
         Question(question.sheet, question.pitch, question.settings, wanted=2),
     ]
     assert len({key_of(q) for q in [question, *others]}) == 5
@@ -203,7 +221,9 @@ def test_every_kind_of_support_has_a_shape_of_its_own(
 ) -> None:
     poles = (Pole(0.8, 1.6),) if slug == "boat-night" else ()
     supports = Supports(trees=(), poles=poles, others=(Carrier(kind, *size),))
-    found = solve(Question(Sheet.rectangle(2.9, 3.5), PITCHES[slug], {}, BODY, supports=supports))
+    found = solve(
+        Question(Sheet.rectangle(2.9, 3.5), PITCHES[slug], {}, BODY, supports=supports)
+    )
     assert found.shelter is not None and found.figures is not None
     rig = found.assessment.rig
     assert rig is not None
@@ -212,12 +232,16 @@ def test_every_kind_of_support_has_a_shape_of_its_own(
 
 
 def test_a_trunk_in_the_way_is_drawn_with_the_line_round_it() -> None:
-    free = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY))
+    free = solve(
+        Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY)
+    )
     assert free.assessment.rig is not None
     x, y = free.assessment.rig.stakes[0].at
     found = solve(replace(free.question, supports=Supports(in_the_way=((x, y, 0.3),))))
     assert (
-        found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+        found.shelter is not None
+        and found.figures is not None
+        and found.assessment.rig is not None
     )
     assert "stake_blocked" in {r.code for r in found.assessment.reasons}
     svg = views.plan(
@@ -236,9 +260,13 @@ def test_a_trunk_in_the_way_is_drawn_with_the_line_round_it() -> None:
 
 
 def test_the_hung_drawings_are_well_formed_and_hatch_what_is_slack() -> None:
-    found = solve(Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY))
+    found = solve(
+        Question(Sheet.rectangle(3.0, 3.0), PITCHES["plow-point"], {"height": 1.2}, BODY)
+    )
     assert (
-        found.shelter is not None and found.figures is not None and found.assessment.rig is not None
+        found.shelter is not None
+        and found.figures is not None
+        and found.assessment.rig is not None
     )
     shape = hang(found.shelter, found.assessment.rig, Hanging(lines=9, tautness=0.0))
     told = tell(shape, found.figures, BODY)

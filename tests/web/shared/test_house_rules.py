@@ -56,7 +56,9 @@ def here(database: Database) -> tuple[int, int, list[int], list[int]]:
         course = courses.courses(session)[0].id
         night = courses.nights(session, course)[0]
         people = [p.id for p in kit.rows(session, course, "people")]
-        large = sorted(kit.rows(session, course, "sheets"), key=lambda s: -s.width_m * s.length_m)
+        large = sorted(
+            kit.rows(session, course, "sheets"), key=lambda s: -s.width_m * s.length_m
+        )
         sheets = [s.id for s in large[:2]]
         choices = [
             plans.Choice(sheets[0], "a-frame", LOW, (people[0],)),
@@ -73,7 +75,9 @@ def test_a_move_that_breaks_a_rule_is_told_first_and_stays_marked(
     course, night, people, sheets = here
     place = f"/courses/{course}/nights/{night}"
     with database.session() as session:
-        leaders = next(s for s in plans.shelters(session, night) if s.sheet_id == sheets[0]).id
+        leaders = next(
+            s for s in plans.shelters(session, night) if s.sheet_id == sheets[0]
+        ).id
     student = people[3]
     move = f"{place}/plan/people/{student}"
     told = client.post(move, json={"shelter": leaders})
@@ -86,7 +90,9 @@ def test_a_move_that_breaks_a_rule_is_told_first_and_stays_marked(
     words = "leaders do not share with students"
     for page in ("plan", f"board/cells?sheets={sheets[0]}", "camp"):
         assert words in client.get(f"{place}/{page}").text, page
-    taken = client.post(f"{place}/plan/accept", json={"shelter": leaders, "rule": "leaders_apart"})
+    taken = client.post(
+        f"{place}/plan/accept", json={"shelter": leaders, "rule": "leaders_apart"}
+    )
     assert taken.status_code == 200
     assert "accepted by Owner" in client.get(f"{place}/plan").text
     assert "accepted by Owner" in client.get(f"{place}/camp").text
@@ -95,8 +101,12 @@ def test_a_move_that_breaks_a_rule_is_told_first_and_stays_marked(
         assert one.by == "Owner"
         assert "UTC" in one.at
         assert set(one.people) == {people[0], student}
-        other = next(s for s in plans.shelters(session, night) if s.sheet_id == sheets[1]).id
-    assert client.post(move, json={"shelter": other}).status_code == 200  # what breaks none is done
+        other = next(
+            s for s in plans.shelters(session, night) if s.sheet_id == sheets[1]
+        ).id
+    assert (
+        client.post(move, json={"shelter": other}).status_code == 200
+    )  # what breaks none is done
     assert words not in client.get(f"{place}/plan").text.split("Who sleeps where")[1]
 
 
@@ -125,7 +135,9 @@ def test_an_assistant_accepts_nothing(
     assert "assistant" in ROLES
     with client_of(database, demo=True) as stranger:
         place = f"/courses/{here[0]}/nights/{here[1]}/plan/accept"
-        assert stranger.post(place, json={"shelter": 1, "rule": "quarters"}).status_code in (
+        assert stranger.post(
+            place, json={"shelter": 1, "rule": "quarters"}
+        ).status_code in (
             401,
             403,
             404,

@@ -21,7 +21,12 @@ def test_a_sentence_begins_large_and_keeps_its_names(said: str, shown: str) -> N
 
 @pytest.mark.parametrize(
     ("name", "shown"),
-    [("Lean-to with walls", "lean-to with walls"), ("A-frame", "A-frame"), ("X", "X"), ("", "")],
+    [
+        ("Lean-to with walls", "lean-to with walls"),
+        ("A-frame", "A-frame"),
+        ("X", "X"),
+        ("", ""),
+    ],
 )
 def test_a_name_within_a_sentence(name: str, shown: str) -> None:
     assert inside(name) == shown

@@ -124,7 +124,9 @@ def outward(obstacles: Floats) -> tuple[Floats, Ints]:
                 continue
             k = sides[t]
             out[t, k, 0], out[t, k, 1] = nx / size, ny / size
-            out[t, k, 2] = out[t, k, 0] * obstacles[t, i, 0] + out[t, k, 1] * obstacles[t, i, 1]
+            out[t, k, 2] = (
+                out[t, k, 0] * obstacles[t, i, 0] + out[t, k, 1] * obstacles[t, i, 1]
+            )
             sides[t] += 1
     return out, sides
 
@@ -212,10 +214,18 @@ def _split(
     """Remove from each piece of the convex `whole` the centres at which the rectangle would touch
     the obstacle. Returns the number of pieces, or -1 when none was touched and `out` holds nothing.
     """
-    low_x, high_x = obstacle[:, 0].min() + slab(-c, s, box), obstacle[:, 0].max() - slab(c, -s, box)
-    low_y, high_y = obstacle[:, 1].min() + slab(-s, -c, box), obstacle[:, 1].max() - slab(s, c, box)
+    low_x, high_x = (
+        obstacle[:, 0].min() + slab(-c, s, box),
+        obstacle[:, 0].max() - slab(c, -s, box),
+    )
+    low_y, high_y = (
+        obstacle[:, 1].min() + slab(-s, -c, box),
+        obstacle[:, 1].max() - slab(s, c, box),
+    )
     first = 0
-    while first < count and not _near(pieces[first], sizes[first], low_x, high_x, low_y, high_y):
+    while first < count and not _near(
+        pieces[first], sizes[first], low_x, high_x, low_y, high_y
+    ):
         first += 1
     if first == count:
         return -1
@@ -294,7 +304,18 @@ def entries(
         if n == 0:
             continue
         side, pieces = clear_of(
-            one, n, obstacles, normals, sides, obstacle_box, boxes, c, s, inner, room, room_sizes
+            one,
+            n,
+            obstacles,
+            normals,
+            sides,
+            obstacle_box,
+            boxes,
+            c,
+            s,
+            inner,
+            room,
+            room_sizes,
         )
         for p in range(pieces):
             n = room_sizes[side, p]

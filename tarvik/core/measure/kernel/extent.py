@@ -46,11 +46,24 @@ def regions(
     rectangles, the numbers of its corners (0 where they leave none), and the rectangles. `bounds`
     and the rest as for `entries`.
     """
-    out, sizes = np.empty((rectangles, MOST_CORNERS, 2)), np.zeros(rectangles, dtype=np.int64)
+    out, sizes = (
+        np.empty((rectangles, MOST_CORNERS, 2)),
+        np.zeros(rectangles, dtype=np.int64),
+    )
     one, two = np.empty((MOST_CORNERS, 2)), np.empty((MOST_CORNERS, 2))
     for b in range(rectangles):
-        one[0, 0], one[0, 1], one[1, 0], one[1, 1] = bounds[0], bounds[2], bounds[1], bounds[2]
-        one[2, 0], one[2, 1], one[3, 0], one[3, 1] = bounds[1], bounds[3], bounds[0], bounds[3]
+        one[0, 0], one[0, 1], one[1, 0], one[1, 1] = (
+            bounds[0],
+            bounds[2],
+            bounds[1],
+            bounds[2],
+        )
+        one[2, 0], one[2, 1], one[3, 0], one[3, 1] = (
+            bounds[1],
+            bounds[3],
+            bounds[0],
+            bounds[3],
+        )
         n = 4
         for m in range(planes.shape[0]):
             # With so many corners that one more could be left out, the rest of the half-planes is
@@ -66,7 +79,13 @@ def regions(
 
 @compiled
 def extent(
-    region: Floats, sizes: Ints, region_box: Ints, boxes: Floats, c: float, s: float, out: Floats
+    region: Floats,
+    sizes: Ints,
+    region_box: Ints,
+    boxes: Floats,
+    c: float,
+    s: float,
+    out: Floats,
 ) -> bool:
     """Where the centre may be, headed (c, s): least and greatest along and across the heading into
     `out` (4,), each rectangle (`boxes` (B, 4) along and across) within the extent of its convex
@@ -83,7 +102,10 @@ def extent(
                 at = ax * region[r, i, 0] + ay * region[r, i, 1]
                 least, most = min(least, at), max(most, at)
             box = boxes[region_box[r]]
-            low, high = max(low, least - box[2 * across]), min(high, most - box[2 * across + 1])
+            low, high = (
+                max(low, least - box[2 * across]),
+                min(high, most - box[2 * across + 1]),
+            )
         if low > high + SURELY_M:
             return False
         out[2 * across], out[2 * across + 1] = low - SURELY_M, high + SURELY_M

@@ -80,7 +80,12 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
             continue
         for i in range(corners[f]):
             j = i + 1 if i + 1 < corners[f] else 0
-            ax, ay, bx, by = shadows[f, i, 0], shadows[f, i, 1], shadows[f, j, 0], shadows[f, j, 1]
+            ax, ay, bx, by = (
+                shadows[f, i, 0],
+                shadows[f, i, 1],
+                shadows[f, j, 0],
+                shadows[f, j, 1],
+            )
             size = np.hypot(bx - ax, by - ay)
             if size < SHORT_M:
                 continue
@@ -89,9 +94,15 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
             for g in range(corners.size):
                 if g == f or sizes[g] < FLAT_M2:
                     continue
-                if around[g, 1] < min(ax, bx) - BESIDE_M or around[g, 0] > max(ax, bx) + BESIDE_M:
+                if (
+                    around[g, 1] < min(ax, bx) - BESIDE_M
+                    or around[g, 0] > max(ax, bx) + BESIDE_M
+                ):
                     continue
-                if around[g, 3] < min(ay, by) - BESIDE_M or around[g, 2] > max(ay, by) + BESIDE_M:
+                if (
+                    around[g, 3] < min(ay, by) - BESIDE_M
+                    or around[g, 2] > max(ay, by) + BESIDE_M
+                ):
                     continue
                 low, high = stretch_inside(
                     shadows[g],
@@ -127,8 +138,14 @@ def _rim_of(shadows: Floats, corners: Ints, sizes: Floats, out: Floats, made: in
             for k in range(count):
                 if (free[k, 1] - free[k, 0]) * size > SHORT_M and made < out.shape[0]:
                     p, q = free[k, 0], free[k, 1]
-                    out[made, 0, 0], out[made, 0, 1] = ax + p * (bx - ax), ay + p * (by - ay)
-                    out[made, 1, 0], out[made, 1, 1] = ax + q * (bx - ax), ay + q * (by - ay)
+                    out[made, 0, 0], out[made, 0, 1] = (
+                        ax + p * (bx - ax),
+                        ay + p * (by - ay),
+                    )
+                    out[made, 1, 0], out[made, 1, 1] = (
+                        ax + q * (bx - ax),
+                        ay + q * (by - ay),
+                    )
                     out[made, 2, 0] = (out[made, 0, 0] + out[made, 1, 0]) / 2 + nx * THIN_M
                     out[made, 2, 1] = (out[made, 0, 1] + out[made, 1, 1]) / 2 + ny * THIN_M
                     out[made, 3:] = out[made, 2]
@@ -165,7 +182,10 @@ def _beyond(obstacle: Floats, limits: Floats, first: int, last: int) -> bool:
         most = -1e18
         for i in range(obstacle.shape[0]):
             most = max(
-                most, limits[k, 0] * obstacle[i, 0] + limits[k, 1] * obstacle[i, 1] - limits[k, 2]
+                most,
+                limits[k, 0] * obstacle[i, 0]
+                + limits[k, 1] * obstacle[i, 1]
+                - limits[k, 2],
             )
         if most <= 1e-6:
             return True
@@ -173,11 +193,15 @@ def _beyond(obstacle: Floats, limits: Floats, first: int, last: int) -> bool:
 
 
 @compiled
-def shade(faces: Floats, corners: Ints, falls: Floats, shadows: Floats, sizes: Floats) -> None:
+def shade(
+    faces: Floats, corners: Ints, falls: Floats, shadows: Floats, sizes: Floats
+) -> None:
     """The faces' shadows (K, F, V, 2) along each of `falls` (K, 2), and their areas (K, F)."""
     for k in range(falls.shape[0]):
         for f in range(corners.size):
-            sizes[k, f] = _turned(faces[f], corners[f], falls[k, 0], falls[k, 1], shadows[k, f])
+            sizes[k, f] = _turned(
+                faces[f], corners[f], falls[k, 0], falls[k, 1], shadows[k, f]
+            )
 
 
 @compiled
@@ -214,7 +238,9 @@ def limits_under(
     """
     points, cut = np.empty((corners.size * ROOM, 2)), np.empty((ROOM, 2))
     made = 0
-    for b in np.argsort(-heights):  # the highest first: where nothing fits, that is soonest found
+    for b in np.argsort(
+        -heights
+    ):  # the highest first: where nothing fits, that is soonest found
         count = 0
         for f in range(corners.size):
             if np.isnan(plane[f, 0]):
@@ -225,7 +251,9 @@ def limits_under(
                 count += 1
         if count < 3:
             return -1
-        made, ring_sizes[b] = _hull_planes(points, count, b, limits, limit_box, made, rings[b])
+        made, ring_sizes[b] = _hull_planes(
+            points, count, b, limits, limit_box, made, rings[b]
+        )
         if made < 0:
             return -1
         ends[b] = made
@@ -239,7 +267,9 @@ def limits_under(
         if count < 3:
             return -1
         n = heights.size + k
-        made, ring_sizes[n] = _hull_planes(points, count, 0, limits, limit_box, made, rings[n])
+        made, ring_sizes[n] = _hull_planes(
+            points, count, 0, limits, limit_box, made, rings[n]
+        )
         if made < 0:
             return -1
         ends[n] = made
@@ -289,7 +319,9 @@ def obstacles_under(
                         obstacles[blocked, k] = cut[min(start + k - 1, n - 1)]
                     obstacle_box[blocked] = b
                     size = abs(area(obstacles[blocked], OBSTACLE_CORNERS))
-                    if size > FLAT_M2 and not _beyond(obstacles[blocked], limits, first, last):
+                    if size > FLAT_M2 and not _beyond(
+                        obstacles[blocked], limits, first, last
+                    ):
                         blocked += 1
         first = last
     return blocked, rims
@@ -385,15 +417,21 @@ def general_entries(
         return 0, 0
     made, blocked, apart, outer = 0, -1, -1.0, np.empty((0, 3))
     within, within_box = eased(limits[:count], inner), limit_box[:count]
-    region, corners_of, _ = regions(np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), within, within_box, 1)
+    region, corners_of, _ = regions(
+        np.array([-FAR_M, FAR_M, -FAR_M, FAR_M]), within, within_box, 1
+    )
     ground_corners = corners_of[0]
     ground[:ground_corners] = region[0, :ground_corners]
     if ground_corners < 3 or area(ground, ground_corners) < ground_least:
         return 0, ground_corners
     ring_box = np.zeros(parts, dtype=np.int64)
     ring_box[: heights.size] = np.arange(heights.size)
-    if ground_corners < min(MOST_CORNERS, rings.shape[1]):  # else some half-planes were let be
-        within, within_box, about = _about_ground(ground, ground_corners, within, within_box)
+    if ground_corners < min(
+        MOST_CORNERS, rings.shape[1]
+    ):  # else some half-planes were let be
+        within, within_box, about = _about_ground(
+            ground, ground_corners, within, within_box
+        )
         outer = eased(within[:about], -inner)
         rings[0, :ground_corners], ring_sizes[0], parts = (
             ground[:ground_corners],
@@ -421,7 +459,9 @@ def general_entries(
         )
         if corners_left == 0:
             continue
-        if blocked < 0:  # only now: where nobody fits, mostly the half-planes alone have told so
+        if (
+            blocked < 0
+        ):  # only now: where nobody fits, mostly the half-planes alone have told so
             blocked, _ = obstacles_under(
                 faces,
                 corners,
@@ -455,7 +495,11 @@ def general_entries(
             n = room_sizes[side, p]
             x, y = centroid(room[side, p], n)
             if made < sizes.size and each_covers_at(shadows, corners, shadow_sizes, x, y):
-                polygons[made, :n], sizes[made], heading[made] = room[side, p, :n], n, headings[h]
+                polygons[made, :n], sizes[made], heading[made] = (
+                    room[side, p, :n],
+                    n,
+                    headings[h],
+                )
                 apart = max(apart, spread_across(room[side, p], n, c, s))
                 made += 1
         if apart >= enough:

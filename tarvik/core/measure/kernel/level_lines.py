@@ -130,7 +130,9 @@ def _corners_met(
                     made += 1
         for v in range(levels.size):
             if reached[v] and not np.isnan(plane[f, 0]):
-                part_sizes[v, f] = cut_face(faces[f], corners[f], plane[f], levels[v], True, cut)
+                part_sizes[v, f] = cut_face(
+                    faces[f], corners[f], plane[f], levels[v], True, cut
+                )
                 parts[v, f, : part_sizes[v, f]] = cut[: part_sizes[v, f]]
                 for i in range(part_sizes[v, f]):
                     events[made] = cut[i, 1]
@@ -327,7 +329,9 @@ def area_under(faces: Floats, corners: Ints, plane: Floats, height: float) -> fl
 
 
 @compiled
-def upper_corners(faces: Floats, corners: Ints, plane: Floats, height: float, out: Floats) -> int:
+def upper_corners(
+    faces: Floats, corners: Ints, plane: Floats, height: float, out: Floats
+) -> int:
     """Corners of the parts of all faces above a height, in plan, into `out`; returns their
     number.
     """

@@ -100,7 +100,9 @@ def stack(
 
 
 @compiled
-def most_in_stack(table: Floats, heading: Ints, count: int, extents: Floats, stride: int) -> int:
+def most_in_stack(
+    table: Floats, heading: Ints, count: int, extents: Floats, stride: int
+) -> int:
     """Most mats in one stack over all directions, headings mixed at will."""
     which, place = np.empty(MOST_MATS, dtype=np.int64), np.empty(MOST_MATS)
     half = extents.size // 2
@@ -109,7 +111,9 @@ def most_in_stack(table: Floats, heading: Ints, count: int, extents: Floats, str
         if (
             1 + int(_span(table, count, k) / width + 1e-9) > best
         ):  # their middles lie a mat's width apart at least
-            best = max(best, stack(table, heading, count, extents, k, -1, -1, which, place)[0])
+            best = max(
+                best, stack(table, heading, count, extents, k, -1, -1, which, place)[0]
+            )
     return best
 
 
@@ -199,7 +203,9 @@ def best_pair(
             if kind[j] != b:
                 continue
             for side in range(8):
-                k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
+                k = (
+                    (heading[i] if side < 4 else heading[j]) + (side % 4) * quarter
+                ) % steps
                 if k % stride:
                     continue
                 play = _play(table, heading, extents, i, j, a, b, k)
@@ -235,7 +241,9 @@ def hopeful(
             if kind[j] != b or (mark[heading[i]] and mark[heading[j]]):
                 continue
             for side in range(8):
-                k = ((heading[i] if side < 4 else heading[j]) + (side % 4) * quarter) % steps
+                k = (
+                    (heading[i] if side < 4 else heading[j]) + (side % 4) * quarter
+                ) % steps
                 if k % stride:
                     continue
                 play = _play(table, heading, extents, i, j, a, b, k)
@@ -279,7 +287,9 @@ def best_triple(
     left = np.empty((MOST_CORNERS, 2))
     best, bk, b0, b1, b2, bd = -1e18, -1, -1, -1, -1, -1
     for lone in range(3):
-        if (lone > 0 and people[lone] == people[0]) or (lone > 1 and people[lone] == people[1]):
+        if (lone > 0 and people[lone] == people[0]) or (
+            lone > 1 and people[lone] == people[1]
+        ):
             continue
         one, two = people[(lone + 1) % 3], people[(lone + 2) % 3]
         for k in directions:

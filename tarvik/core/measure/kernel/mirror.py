@@ -107,7 +107,11 @@ def mirror_axis(
 def mirror_of(faces: Floats, corners: Ints, falls: Floats) -> tuple[int, float]:
     """Which way one roof, and all rain on it, is its own mirror image, and about what middle."""
     axis = mirror_axis(
-        faces, corners, falls, falls, np.empty((faces.shape[0], faces.shape[1], 2), dtype=np.int64)
+        faces,
+        corners,
+        falls,
+        falls,
+        np.empty((faces.shape[0], faces.shape[1], 2), dtype=np.int64),
     )
     return axis, middle_of(faces, corners, axis) if axis >= 0 else 0.0
 
@@ -122,7 +126,9 @@ def mirrored(faces: Floats, corners: Ints, twins: Ints, axis: int) -> tuple[int,
     middle = middle_of(faces, corners, axis)
     for f in range(corners.size):
         for i in range(corners[f]):
-            if not _images(faces[f, i], faces[twins[f, i, 0], twins[f, i, 1]], axis, middle):
+            if not _images(
+                faces[f, i], faces[twins[f, i, 0], twins[f, i, 1]], axis, middle
+            ):
                 return NEITHER, 0.0
     return axis, middle
 
@@ -157,7 +163,13 @@ def _start(steps: int, axis: int) -> int:
 
 @compiled
 def with_images(
-    polygons: Floats, sizes: Ints, heading: Ints, made: int, steps: int, axis: int, middle: float
+    polygons: Floats,
+    sizes: Ints,
+    heading: Ints,
+    made: int,
+    steps: int,
+    axis: int,
+    middle: float,
 ) -> int:
     """Add the images of convex pieces of centres found for the headings of one side; returns how
     many there are then.

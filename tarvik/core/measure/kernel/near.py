@@ -53,9 +53,15 @@ def near_any(rectangles: Floats, segments: Floats, reach: float, out: Bools) -> 
                 segments[d, 2] - x,
                 segments[d, 3] - y,
             )
-            ax, ay, bx, by = c * px + s * py, c * py - s * px, c * qx + s * qy, c * qy - s * qx
+            ax, ay, bx, by = (
+                c * px + s * py,
+                c * py - s * px,
+                c * qx + s * qy,
+                c * qy - s * qx,
+            )
             off = min(
-                _off_rectangle(ax, ay, half_x, half_y), _off_rectangle(bx, by, half_x, half_y)
+                _off_rectangle(ax, ay, half_x, half_y),
+                _off_rectangle(bx, by, half_x, half_y),
             )
             for i in range(4):
                 off = min(off, _off_segment(corners[i, 0], corners[i, 1], ax, ay, bx, by))

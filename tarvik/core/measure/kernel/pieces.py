@@ -168,7 +168,19 @@ def _less(
     """
     inner, inner_ends, work, crossed = spare
     _, left = part(
-        points, ends, pieces, shape, sides, inner, inner_ends, 0, rest, rest_ends, 0, work, crossed
+        points,
+        ends,
+        pieces,
+        shape,
+        sides,
+        inner,
+        inner_ends,
+        0,
+        rest,
+        rest_ends,
+        0,
+        work,
+        crossed,
     )
     return rest, rest_ends, left, points, ends
 
@@ -180,7 +192,9 @@ def _spare() -> tuple[Floats, Ints, Floats, Ints]:
 
 
 @compiled
-def _add(points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, held: int) -> int:
+def _add(
+    points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, held: int
+) -> int:
     """Put all pieces behind the `held` ones of others; returns how many are there then, -1 when
     there is no room.
     """
@@ -190,7 +204,9 @@ def _add(points: Floats, ends: Ints, pieces: int, to: Floats, to_ends: Ints, hel
 
 
 @compiled
-def covered(shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends: Ints) -> int:
+def covered(
+    shadows: Floats, corners: Ints, sizes: Floats, points: Floats, ends: Ints
+) -> int:
     """Ground under any of the shadows (F, V, 2) of convex faces, of `sizes` (F,), in pieces;
     returns their number, or -1.
     """
@@ -267,7 +283,14 @@ def dry_under(
             for f in range(corners.size):
                 if left > 0 and sizes[k, f] >= FLAT_M2:
                     wet, wet_ends, left, rest, rest_ends = _less(
-                        wet, wet_ends, left, shadows[k, f], corners[f], rest, rest_ends, spare
+                        wet,
+                        wet_ends,
+                        left,
+                        shadows[k, f],
+                        corners[f],
+                        rest,
+                        rest_ends,
+                        spare,
                     )
             if left < 0:
                 return -1.0, points[:0], ends[:1]
@@ -297,7 +320,9 @@ def dry_under(
 
 @compiled
 def _same(a: Floats, b: Floats) -> bool:
-    return bool(abs(a[0] - b[0]) < HEM_M and abs(a[1] - b[1]) < HEM_M and abs(a[2] - b[2]) < HEM_M)
+    return bool(
+        abs(a[0] - b[0]) < HEM_M and abs(a[1] - b[1]) < HEM_M and abs(a[2] - b[2]) < HEM_M
+    )
 
 
 @compiled
@@ -335,7 +360,12 @@ def _wet_margins(faces: Floats, corners: Ints, travels: Floats) -> Floats:
                 x, y = travels[k]
                 if (b[0] - a[0]) * y - (b[1] - a[1]) * x > 0.0:
                     margin = margins[made]
-                    margin[0, 0], margin[0, 1], margin[1, 0], margin[1, 1] = a[0], a[1], b[0], b[1]
+                    margin[0, 0], margin[0, 1], margin[1, 0], margin[1, 1] = (
+                        a[0],
+                        a[1],
+                        b[0],
+                        b[1],
+                    )
                     margin[2, 0], margin[2, 1] = b[0] + b[2] * x, b[1] + b[2] * y
                     margin[3, 0], margin[3, 1] = a[0] + a[2] * x, a[1] + a[2] * y
                     sizes[made] = -area(margin, 4)

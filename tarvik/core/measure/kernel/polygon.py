@@ -50,7 +50,12 @@ def clip(polygon: Floats, count: int, nx: float, ny: float, b: float, out: Float
 @compiled
 def bounds_of(polygon: Floats, count: int, out: Floats) -> None:
     """Least and greatest x, least and greatest y into `out` (4,)."""
-    out[0], out[1], out[2], out[3] = polygon[0, 0], polygon[0, 0], polygon[0, 1], polygon[0, 1]
+    out[0], out[1], out[2], out[3] = (
+        polygon[0, 0],
+        polygon[0, 0],
+        polygon[0, 1],
+        polygon[0, 1],
+    )
     for i in range(1, count):
         out[0], out[1] = min(out[0], polygon[i, 0]), max(out[1], polygon[i, 0])
         out[2], out[3] = min(out[2], polygon[i, 1]), max(out[3], polygon[i, 1])
@@ -101,7 +106,9 @@ def support(polygon: Floats, count: int, nx: float, ny: float) -> float:
 
 
 @compiled
-def chord(polygon: Floats, count: int, nx: float, ny: float, t: float) -> tuple[float, float]:
+def chord(
+    polygon: Floats, count: int, nx: float, ny: float, t: float
+) -> tuple[float, float]:
     """Ends of the part of the line n . q = t inside a convex polygon, measured along (-ny, nx); (1,
     0) when empty.
     """
@@ -161,7 +168,10 @@ def hull(points: Floats, count: int, out: Floats) -> int:
             or (points[order[k - 1], 0] == x and points[order[k - 1], 1] > y)
         ):
             k -= 1
-        again, j = False, k - 1  # a point twice, or nearly, would pass for a straight corner
+        again, j = (
+            False,
+            k - 1,
+        )  # a point twice, or nearly, would pass for a straight corner
         while j >= 0 and not again and x - points[order[j], 0] < SAME_M:
             again = x - points[order[j], 0] + abs(points[order[j], 1] - y) < SAME_M
             j -= 1
@@ -209,7 +219,9 @@ def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -
         for i in range(corners[f]):
             j = i + 1 if i + 1 < corners[f] else 0
             ax, ay = shadows[f, i, 0], shadows[f, i, 1]
-            if (shadows[f, j, 0] - ax) * (y - ay) - (shadows[f, j, 1] - ay) * (x - ax) < -1e-9:
+            if (shadows[f, j, 0] - ax) * (y - ay) - (shadows[f, j, 1] - ay) * (
+                x - ax
+            ) < -1e-9:
                 inside = False
                 break
         if inside:
@@ -218,7 +230,9 @@ def _covers(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -
 
 
 @compiled
-def each_covers_at(shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float) -> bool:
+def each_covers_at(
+    shadows: Floats, corners: Ints, sizes: Floats, x: float, y: float
+) -> bool:
     """Whether a place lies in every one of the shadows (K, F, V, 2), of `sizes` (K, F), of roofs'
     faces.
     """

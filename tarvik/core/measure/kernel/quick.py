@@ -41,7 +41,9 @@ STEPS = 180
 
 
 @compiled
-def _planes_under(plane: Floats, heights: Floats, rim: Floats, count: int) -> tuple[Floats, Ints]:
+def _planes_under(
+    plane: Floats, heights: Floats, rim: Floats, count: int
+) -> tuple[Floats, Ints]:
     """Half-planes of the four mat rectangles under a convex lid, and which rectangle each is
     for.
     """
@@ -208,7 +210,17 @@ def quick_count(
     if axis >= 0:
         made = with_images(polygons, sizes, heading, made, STEPS, axis, middle)
     return most_of(
-        polygons, sizes, heading, made, headings, length, width, stride, wanted, room, ground
+        polygons,
+        sizes,
+        heading,
+        made,
+        headings,
+        length,
+        width,
+        stride,
+        wanted,
+        room,
+        ground,
     ), headings[0]
 
 
@@ -372,7 +384,9 @@ def best_case(
         room = min(int(covered[n] / mat * 1.02 + 1e-9), wanted)
         if worth[n] + mat_worth * room <= best:
             continue
-        least = max(1, int((best - worth[n]) / mat_worth) + 1)  # fewer would not be the best
+        least = max(
+            1, int((best - worth[n]) / mat_worth) + 1
+        )  # fewer would not be the best
         axis, middle = mirrored(faces[n], corners, twins, alike)
         headings = headings_of(STEPS, stride, first, axis)
         if room == 0:

@@ -100,7 +100,9 @@ def dome(faces: Floats, corners: Ints, plane: Floats, rim: Floats) -> int:
             count += 1
             for g in range(faces.shape[0]):
                 if (
-                    plane[g, 0] * faces[f, i, 0] + plane[g, 1] * faces[f, i, 1] + plane[g, 2]
+                    plane[g, 0] * faces[f, i, 0]
+                    + plane[g, 1] * faces[f, i, 1]
+                    + plane[g, 2]
                     < faces[f, i, 2] - 1e-7
                 ):
                     return 0

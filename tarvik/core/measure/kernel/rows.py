@@ -29,7 +29,9 @@ PLAY_M = 1e-10
 
 
 @compiled
-def _chords(polygon: Floats, size: int, nx: float, ny: float, place: Floats, wide: Floats) -> None:
+def _chords(
+    polygon: Floats, size: int, nx: float, ny: float, place: Floats, wide: Floats
+) -> None:
     """Places (size,) of a convex polygon's corners along (nx, ny), from the least on, and how wide
     it is across there.
     """
@@ -46,7 +48,9 @@ def _chords(polygon: Floats, size: int, nx: float, ny: float, place: Floats, wid
 
 
 @compiled
-def stretch_as_wide(place: Floats, wide: Floats, size: int, least: float) -> tuple[float, float]:
+def stretch_as_wide(
+    place: Floats, wide: Floats, size: int, least: float
+) -> tuple[float, float]:
     """Stretch (from, to) of places on which something whose width changes evenly between the places
     told, and has one greatest, is at least so wide; (1, 0) where it is nowhere.
     """
@@ -57,7 +61,9 @@ def stretch_as_wide(place: Floats, wide: Floats, size: int, least: float) -> tup
         if low > high:
             low = place[i]
             if i > 0:
-                low -= (wide[i] - least) / (wide[i] - wide[i - 1]) * (place[i] - place[i - 1])
+                low -= (
+                    (wide[i] - least) / (wide[i] - wide[i - 1]) * (place[i] - place[i - 1])
+                )
         high = place[i]
         if i + 1 < size and wide[i + 1] < least:
             high += (wide[i] - least) / (wide[i] - wide[i + 1]) * (place[i + 1] - place[i])
@@ -95,7 +101,9 @@ def _stretches(
 
 
 @compiled
-def _chosen(mats: Ints, ends: Floats, count: int, length: float, which: Ints) -> tuple[int, int]:
+def _chosen(
+    mats: Ints, ends: Floats, count: int, length: float, which: Ints
+) -> tuple[int, int]:
     """Most mats in rows that lie a mat's length apart, of rows with so many mats and such
     stretches; returns their number and that of the rows, whose numbers go into `which`, the first
     place first.
@@ -163,7 +171,9 @@ def rows(
             if heading[e] % half == h:
                 low, high = min(low, -table[e, (h + half) % steps]), max(high, table[e, h])
                 wide = max(
-                    wide, table[e, (h + quarter) % steps] + table[e, (h + quarter + half) % steps]
+                    wide,
+                    table[e, (h + quarter) % steps]
+                    + table[e, (h + quarter + half) % steps],
                 )
                 some[along] = e
                 along += 1

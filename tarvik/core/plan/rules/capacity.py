@@ -22,7 +22,8 @@ def rooms(draft: Draft) -> None:
         full = sum(
             c
             for c in sorted(
-                (draft.asked.campers[i].bulk for (i, w) in draft.sleeps if w == u), reverse=True
+                (draft.asked.campers[i].bulk for (i, w) in draft.sleeps if w == u),
+                reverse=True,
             )
         )
         last: tuple[int, ...] | None = None

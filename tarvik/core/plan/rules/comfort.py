@@ -39,14 +39,17 @@ def add(draft: Draft) -> None:
         real = {
             v: c
             for (i, w), v in draft.sleeps.items()
-            if w == u and (c := draft.asked.campers[i].bulk) and draft.asked.campers[i].number >= 0
+            if w == u
+            and (c := draft.asked.campers[i].bulk)
+            and draft.asked.campers[i].number >= 0
         }
         for aim, weight, share in _PEOPLE_BEYOND:
             if all(share(draft.asked.offers[n]) >= draft.most[u] for n in draft.of_unit[u]):
                 continue
             over = draft.m.var(0, max(draft.most[u], 0))
             draft.m.row(
-                {**real, **{v: -c for v, c in draft.used(u, share).items()}, over: -1}, high=0
+                {**real, **{v: -c for v, c in draft.used(u, share).items()}, over: -1},
+                high=0,
             )
             draft.cost(aim, {over: weight})
         draft.cost("comfort", draft.used(u, lambda o: o.poor))
@@ -67,11 +70,14 @@ def add(draft: Draft) -> None:
         if snorers and draft.most[u] > 1:
             kept = draft.m.var(0, draft.most[u])
             quiet = {
-                v: c for v, c in count.items() if v not in {draft.sleeps[i, u] for i in snorers}
+                v: c
+                for v, c in count.items()
+                if v not in {draft.sleeps[i, u] for i in snorers}
             }
             for i in snorers:
                 draft.m.row(
-                    {**quiet, draft.sleeps[i, u]: draft.most[u], kept: -1}, high=draft.most[u]
+                    {**quiet, draft.sleeps[i, u]: draft.most[u], kept: -1},
+                    high=draft.most[u],
                 )
             draft.cost("rules", {kept: SNORE_COST})
         bent = draft.used(

@@ -38,7 +38,9 @@ def add(draft: Draft) -> None:
         for n in numbers:
             if n in kind_of:
                 stands[u].setdefault(kind_of[n], {})[draft.takes[n]] = 1
-    led: dict[int, Terms] = {}  # kind of place -> flags of the units that stand there with a leader
+    led: dict[
+        int, Terms
+    ] = {}  # kind of place -> flags of the units that stand there with a leader
     for u, here in enumerate(stands):
         leaders = {
             draft.sleeps[i, u]: -1
@@ -51,7 +53,9 @@ def add(draft: Draft) -> None:
             draft.m.row({flag: 1, **dict.fromkeys(taken, -1)}, high=0)
             draft.m.row({flag: 1, **leaders}, high=0)
     flags = {kind: draft.any_of(some) for kind, some in led.items()}
-    cells = [draft.any_of({flags[k]: -1 for k in some if k in flags}) for some in hearing.cells]
+    cells = [
+        draft.any_of({flags[k]: -1 for k in some if k in flags}) for some in hearing.cells
+    ]
     for u, here in enumerate(stands):
         mine = [draft.sleeps[i, u] for i in novices if (i, u) in draft.sleeps]
         if not mine:
@@ -62,5 +66,7 @@ def add(draft: Draft) -> None:
             draft.m.row({v: 1, some: -1}, high=0)
         for kind, taken in here.items():
             whole, single = hearing.hears[kind]
-            hears = {cells[c]: -1 for c in whole} | {flags[k]: -1 for k in single if k in flags}
+            hears = {cells[c]: -1 for c in whole} | {
+                flags[k]: -1 for k in single if k in flags
+            }
             draft.m.row({**taken, some: 1, far: -1, **hears}, high=1)

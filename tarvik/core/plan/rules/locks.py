@@ -40,17 +40,27 @@ def add(draft: Draft) -> None:
     for sheet, pitch in sorted(locks.pitches.items()):
         words = f"{_whose(draft, sheet)} is locked to the pitch {pitch.replace('-', ' ')}"
         bad = [
-            n for n, o in enumerate(draft.asked.offers) if sheet in o.sheets and o.pitch != pitch
+            n
+            for n, o in enumerate(draft.asked.offers)
+            if sheet in o.sheets and o.pitch != pitch
         ]
-        draft.m.row({draft.takes[n]: 1 for n in bad}, high=0, keeps=_lock("pitch", sheet, words))
+        draft.m.row(
+            {draft.takes[n]: 1 for n in bad}, high=0, keeps=_lock("pitch", sheet, words)
+        )
     for standing in draft.asked.standing:
         for sheet in locks.standing & set(standing.sheets):
             words = f"{_whose(draft, sheet)} is locked where it stands"
             good = [n for n, o in enumerate(draft.asked.offers) if stands_as(o, standing)]
-            draft.m.row({draft.takes[n]: 1 for n in good}, low=1, keeps=_lock("spot", sheet, words))
+            draft.m.row(
+                {draft.takes[n]: 1 for n in good}, low=1, keeps=_lock("spot", sheet, words)
+            )
     for sheet in sorted(locks.unused):
         draft.m.row(
-            {draft.takes[n]: 1 for n, o in enumerate(draft.asked.offers) if sheet in o.sheets},
+            {
+                draft.takes[n]: 1
+                for n, o in enumerate(draft.asked.offers)
+                if sheet in o.sheets
+            },
             high=0,
             keeps=_lock("unused", sheet, f"{_whose(draft, sheet)} stays in the bag"),
         )

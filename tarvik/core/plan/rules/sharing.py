@@ -27,12 +27,18 @@ def apart(draft: Draft) -> None:
                 if (k := kind[i]) is not None:
                     alike.setdefault(k, []).append(i)
             if len(alike) > 1:
-                flags = [_present(draft, u, tuple(some), present) for some in alike.values()]
+                flags = [
+                    _present(draft, u, tuple(some), present) for some in alike.values()
+                ]
                 used = dict.fromkeys(draft.used(u), -1)
-                draft.m.row({**dict.fromkeys(flags, 1), **used}, high=0, keeps=bar.constraint)
+                draft.m.row(
+                    {**dict.fromkeys(flags, 1), **used}, high=0, keeps=bar.constraint
+                )
         for why, i, j in pairs:
             if (i, u) in draft.sleeps and (j, u) in draft.sleeps:
-                draft.m.row({draft.sleeps[i, u]: 1, draft.sleeps[j, u]: 1}, high=1, keeps=why)
+                draft.m.row(
+                    {draft.sleeps[i, u]: 1, draft.sleeps[j, u]: 1}, high=1, keeps=why
+                )
         count = draft.people(u)
         for i in here:
             spare = campers[i].number < 0

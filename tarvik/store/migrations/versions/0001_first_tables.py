@@ -191,7 +191,9 @@ def _shelter_member() -> None:
         sa.ForeignKeyConstraint(["shelter_id"], ["shelter.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("shelter_id", "person_id"),
     )
-    op.create_index("one_bed_a_night", "shelter_member", ["night_id", "person_id"], unique=True)
+    op.create_index(
+        "one_bed_a_night", "shelter_member", ["night_id", "person_id"], unique=True
+    )
 
 
 def upgrade() -> None:

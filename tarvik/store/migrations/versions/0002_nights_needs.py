@@ -42,7 +42,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["night_id"], ["night.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_needs_step_night_id"), "needs_step", ["night_id"], unique=False)
+    op.create_index(
+        op.f("ix_needs_step_night_id"), "needs_step", ["night_id"], unique=False
+    )
     op.create_table(
         "forecast",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -59,7 +61,9 @@ def upgrade() -> None:
     )
     op.add_column("night", sa.Column("needs", PLAIN, nullable=False, server_default="{}"))
     op.add_column("night", sa.Column("site_id", sa.Integer(), nullable=True))
-    op.create_foreign_key("night_site", "night", "site", ["site_id"], ["id"], ondelete="SET NULL")
+    op.create_foreign_key(
+        "night_site", "night", "site", ["site_id"], ["id"], ondelete="SET NULL"
+    )
     op.add_column("course", sa.Column("rules", PLAIN, nullable=False, server_default="{}"))
     op.alter_column("night", "needs", server_default=None)
     op.alter_column("course", "rules", server_default=None)

@@ -25,7 +25,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["site_id"], ["site.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_ground_item_site_id"), "ground_item", ["site_id"], unique=False)
+    op.create_index(
+        op.f("ix_ground_item_site_id"), "ground_item", ["site_id"], unique=False
+    )
     op.create_table(
         "ground_step",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -37,7 +39,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["site_id"], ["site.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_ground_step_site_id"), "ground_step", ["site_id"], unique=False)
+    op.create_index(
+        op.f("ix_ground_step_site_id"), "ground_step", ["site_id"], unique=False
+    )
     op.add_column("shelter", sa.Column("spot", PLAIN, nullable=True))
 
 

@@ -41,7 +41,12 @@ def upgrade() -> None:
     for table in KIT:
         op.add_column(table, sa.Column("owner_id", sa.Integer(), nullable=True))
         op.create_foreign_key(
-            f"{table}_owner_id_fkey", table, "person", ["owner_id"], ["id"], ondelete="SET NULL"
+            f"{table}_owner_id_fkey",
+            table,
+            "person",
+            ["owner_id"],
+            ["id"],
+            ondelete="SET NULL",
         )
     op.add_column("plan_step", sa.Column("after", FULL, nullable=True))
     op.add_column(
@@ -67,7 +72,9 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id"),
     )
     op.create_index("one_plan_a_name", "named_plan", ["night_id", "name"], unique=True)
-    op.create_index(op.f("ix_named_plan_night_id"), "named_plan", ["night_id"], unique=False)
+    op.create_index(
+        op.f("ix_named_plan_night_id"), "named_plan", ["night_id"], unique=False
+    )
     op.create_table(
         "plan_job",
         sa.Column("id", sa.Integer(), nullable=False),

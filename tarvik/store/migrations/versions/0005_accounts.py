@@ -113,7 +113,12 @@ def upgrade() -> None:
     op.execute("update course set provider_id = (select min(id) from provider)")
     op.alter_column("course", "provider_id", nullable=False)
     op.create_foreign_key(
-        "course_provider_id_fkey", "course", "provider", ["provider_id"], ["id"], ondelete="CASCADE"
+        "course_provider_id_fkey",
+        "course",
+        "provider",
+        ["provider_id"],
+        ["id"],
+        ondelete="CASCADE",
     )
     op.create_index("ix_course_provider_id", "course", ["provider_id"])
     op.create_table(

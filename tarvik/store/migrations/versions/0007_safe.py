@@ -77,11 +77,14 @@ end $$
 
 def upgrade() -> None:
     op.add_column(
-        "provider", sa.Column("courses_by", sa.String(20), nullable=False, server_default="owners")
+        "provider",
+        sa.Column("courses_by", sa.String(20), nullable=False, server_default="owners"),
     )
     op.add_column(
         "provider",
-        sa.Column("invites_by", sa.String(20), nullable=False, server_default="course owners"),
+        sa.Column(
+            "invites_by", sa.String(20), nullable=False, server_default="course owners"
+        ),
     )
     op.add_column("account", sa.Column("ended_at", STAMP, nullable=True))
     op.execute("delete from mail")  # their links cannot be told apart, and most are over

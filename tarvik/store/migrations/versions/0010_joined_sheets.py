@@ -20,7 +20,9 @@ def upgrade() -> None:
         ),
     )
     op.create_check_constraint("ck_shelter_two_sheets", "shelter", "joined_id <> sheet_id")
-    op.create_index("one_shelter_a_joined_sheet", "shelter", ["night_id", "joined_id"], unique=True)
+    op.create_index(
+        "one_shelter_a_joined_sheet", "shelter", ["night_id", "joined_id"], unique=True
+    )
 
 
 def downgrade() -> None:

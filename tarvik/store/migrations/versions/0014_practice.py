@@ -36,7 +36,9 @@ def upgrade() -> None:
         sa.Column("data", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
         sa.Column("said_at", STAMP, nullable=False),
     )
-    op.create_index("one_practice_a_key", "practice_entry", ["person_id", "key"], unique=True)
+    op.create_index(
+        "one_practice_a_key", "practice_entry", ["person_id", "key"], unique=True
+    )
 
 
 def downgrade() -> None:

@@ -79,7 +79,9 @@ def _tried(request: Request, account: str) -> Tried:
     return Tried(account, _place(request), browser, known_browser(key, "", visit))
 
 
-def _mark(request: Request, answer: Response, name: str, account: str, lasts_s: int) -> None:
+def _mark(
+    request: Request, answer: Response, name: str, account: str, lasts_s: int
+) -> None:
     tls = parts_of(request).settings.tls
     mark = browser_mark(_key(request), account)
     answer.set_cookie(
@@ -208,7 +210,9 @@ def sign_out(request: Request) -> Response:
         accounts.sign_out(session, _token(request))
     answer = RedirectResponse("/", status_code=303)
     tls = parts_of(request).settings.tls
-    answer.delete_cookie(cookie_name(tls), path="/", httponly=True, samesite="lax", secure=tls)
+    answer.delete_cookie(
+        cookie_name(tls), path="/", httponly=True, samesite="lax", secure=tls
+    )
     answer.headers["Clear-Site-Data"] = '"cache", "storage"'
     return answer
 
@@ -341,7 +345,9 @@ def _account_page(request: Request, status: int = 200, **more: Any) -> Response:
     asker = me(request)
     with parts_of(request).database.session() as session:
         here = hashed(_token(request))
-        known = [(s, s.token_hash == here) for s in accounts.sign_ins(session, asker.account_id)]
+        known = [
+            (s, s.token_hash == here) for s in accounts.sign_ins(session, asker.account_id)
+        ]
         context = {"sign_ins": known, "fault": None, "done": "", **more}
         return page(request, "account/account.html", status, **context)
 
@@ -381,7 +387,9 @@ async def _with_password(
     except MustWaitError as err:
         wait = f"there were too many tries; wait {math.ceil(err.wait_s)} seconds"
         fault = InputError("old", wait)
-        return await run_in_threadpool(_account_page, request, 429, fault=fault, fault_in=what)
+        return await run_in_threadpool(
+            _account_page, request, 429, fault=fault, fault_in=what
+        )
 
 
 @router.post("/account/password")
@@ -414,8 +422,12 @@ async def end(
         if not matches(own.password_hash, old):
             raise InputError("old", "this is not the present password")
         if sure != "yes":
-            raise InputError("sure", "an ended account lets nobody in: tick that it is meant")
-        way = provider_people.erase_account if erase == "yes" else provider_people.end_account
+            raise InputError(
+                "sure", "an ended account lets nobody in: tick that it is meant"
+            )
+        way = (
+            provider_people.erase_account if erase == "yes" else provider_people.end_account
+        )
         way(session, own.provider_id, own.id)
 
     return await _with_password(

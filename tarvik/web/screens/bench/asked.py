@@ -37,11 +37,13 @@ def _person(session: Any, request: Request, course_id: int) -> Person | None:
     )
 
 
-def _mates(session: Any, request: Request, course_id: int, person: Person | None) -> list[Person]:
+def _mates(
+    session: Any, request: Request, course_id: int, person: Person | None
+) -> list[Person]:
     """Everybody who is to lie there: the person it is drawn for, and those ticked."""
-    ticked = [t for t in request.query_params.getlist("mate") if t.isdecimal() and len(t) < 10][
-        :MOST_MATES
-    ]
+    ticked = [
+        t for t in request.query_params.getlist("mate") if t.isdecimal() and len(t) < 10
+    ][:MOST_MATES]
     mates = [kit.one(session, course_id, "people", int(t)) for t in dict.fromkeys(ticked)]
     if not mates:
         return []
@@ -75,8 +77,14 @@ def asked_of(
 ) -> Asked:
     """What the address asks for, read from the store. Raises InputError and NotFoundError."""
     pitch_named(pitch)
-    course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
-    sheet, person = sheet_here(session, course_id, sheet_id), _person(session, request, course_id)
+    course, night = (
+        courses.course(session, course_id),
+        courses.night(session, course_id, night_id),
+    )
+    sheet, person = (
+        sheet_here(session, course_id, sheet_id),
+        _person(session, request, course_id),
+    )
     return Asked(
         course,
         night,
@@ -110,7 +118,9 @@ def solved(
     )
 
 
-def hung(request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]) -> Seen:
+def hung(
+    request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]
+) -> Seen:
     """The same as it hangs."""
     solution = solved(request, session, asked, pitch, given)
     return seen(parts_of(request).hangings, [solution])[0]

@@ -33,7 +33,9 @@ if TYPE_CHECKING:
     from tarvik.core.solve import Solution
 
 router = guarded_router()
-BENCH = "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
+BENCH = (
+    "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
+)
 TAUT_MOST = 0.03
 LIFT_MOST_M = 0.6
 
@@ -70,14 +72,21 @@ def how_hung(request: Request, asked: Asked) -> HowHung:
         try:
             u, v = (float(part) for part in handle.split("_"))
         except ValueError:
-            raise InputError("hang_at", f"“{handle[:20]}” is no place on the sheet") from None
+            raise InputError(
+                "hang_at", f"“{handle[:20]}” is no place on the sheet"
+            ) from None
         width, length = asked.cloth.box or (asked.sheet.width_m, asked.sheet.length_m)
-        if not (0 <= u <= max(width, length) + 1e-6 and 0 <= v <= max(width, length) + 1e-6):
+        if not (
+            0 <= u <= max(width, length) + 1e-6 and 0 <= v <= max(width, length) + 1e-6
+        ):
             raise InputError("hang_at", "this place is off the sheet")
         lifts = (Lift(handle, (u, v), by, out),)
     wet = request.query_params.get("hang_wet", "") == "1"
     return HowHung(
-        Hanging(fabric=fabric_of(asked.sheet.material), tautness=taut, wet=wet, lifts=lifts), handle
+        Hanging(
+            fabric=fabric_of(asked.sheet.material), tautness=taut, wet=wet, lifts=lifts
+        ),
+        handle,
     )
 
 
@@ -89,12 +98,18 @@ def _asked(
     """
     with parts_of(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
-        return asked, solved(request, session, asked, pitch, asked.given), how_hung(request, asked)
+        return (
+            asked,
+            solved(request, session, asked, pitch, asked.given),
+            how_hung(request, asked),
+        )
 
 
 @router.get(BENCH + "/hung")
 @for_role(Role.VIEWER)
-def hung(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Response:
+def hung(
+    request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str
+) -> Response:
     """The hung shape over the fold, its figures beside the fold's, forces, pools and findings."""
     asked, solution, how = _asked(request, course_id, night_id, sheet_id, pitch)
     units = Units(asked.course.units)
@@ -139,10 +154,14 @@ def hung(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: 
     )
 
 
-def _handles(shape: Hung, names: dict[str, str], units: Units) -> list[tuple[str, str, float]]:
+def _handles(
+    shape: Hung, names: dict[str, str], units: Units
+) -> list[tuple[str, str, float]]:
     """Places to lift by: key, words, height now."""
     marks = {
-        shape.mesh.named[point]: mark for point, mark in names.items() if point in shape.mesh.named
+        shape.mesh.named[point]: mark
+        for point, mark in names.items()
+        if point in shape.mesh.named
     }
     out = []
     for name, uv in handles(shape).items():
@@ -155,7 +174,9 @@ def _handles(shape: Hung, names: dict[str, str], units: Units) -> list[tuple[str
 
 @router.get(BENCH + "/hung/advice")
 @for_role(Role.VIEWER)
-def advice(request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str) -> Response:
+def advice(
+    request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str
+) -> Response:
     """What to do about it: how taut, which stake to move, what the gust pulls, and how sure the
     shape is.
     """

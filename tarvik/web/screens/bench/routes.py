@@ -49,7 +49,11 @@ def show(
     chosen = next(standing, None)
     keep = chosen is not None and not asked.given and "best" not in request.query_params
     as_it_is = keep and not set(request.query_params) & AS_IF
-    stands = _standing(request, session, asked, chosen) if chosen is not None and as_it_is else None
+    stands = (
+        _standing(request, session, asked, chosen)
+        if chosen is not None and as_it_is
+        else None
+    )
     shape = (
         stands.shape
         if stands is not None
@@ -94,7 +98,9 @@ def view(
     """Only the part that moves with the sliders."""
     asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
     shape = hung(request, session, asked, pitch, asked.given)
-    return part(request, "bench/view.html", **fields_of(bench_view(asked, shape, asked.mates)))
+    return part(
+        request, "bench/view.html", **fields_of(bench_view(asked, shape, asked.mates))
+    )
 
 
 @router.get("/{sheet_id:number}/{pitch}/more")
@@ -107,4 +113,6 @@ def more(
     """
     asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
     solution = solved(request, session, asked, pitch, asked.given)
-    return part(request, "bench/more.html", view=more_view(asked.course, asked.tonight, solution))
+    return part(
+        request, "bench/more.html", view=more_view(asked.course, asked.tonight, solution)
+    )

@@ -178,10 +178,16 @@ def _stands(
     if shelter is None or figures is None:
         return None
     names, body = cards.marks(shelter), solution.question.body
-    stakes = list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True)) if rig else []
+    stakes = (
+        list(zip(cards.stake_marks(shelter, rig), rig.stakes, strict=True)) if rig else []
+    )
     from_deg = figures.weather.wind_from_deg
     in_the_way = solution.question.supports.in_the_way
-    lie = [(mates[who].name, number) for number, who in enumerate(figures.who, 1)] if mates else []
+    lie = (
+        [(mates[who].name, number) for number, who in enumerate(figures.who, 1)]
+        if mates
+        else []
+    )
     return Stands(
         figures=figures,
         rig=rig,
@@ -208,7 +214,9 @@ def _stands(
     )
 
 
-def _pulls(judged: Tonight, rig: Rig, names: Mapping[str, str], stakes: list[str]) -> list[Pull]:
+def _pulls(
+    judged: Tonight, rig: Rig, names: Mapping[str, str], stakes: list[str]
+) -> list[Pull]:
     """What each part takes in tonight's gust, the most used first. `stakes`: their marks."""
     if judged.gale is None:
         return []
@@ -224,7 +232,9 @@ def limits(solution: Solution) -> dict[str, float]:
     fitting = fit(solution.question.pitch, solution.question.sheet)
     most = {s.name: s.most for s in solution.question.pitch.settings}
     if not isinstance(fitting, Misfit):
-        for limit in fitting.pitch.limits(fitting.box, batch(solution.settings, fitting.pitch)):
+        for limit in fitting.pitch.limits(
+            fitting.box, batch(solution.settings, fitting.pitch)
+        ):
             value = float(limit.most[0])
             if math.isfinite(value) and value >= solution.settings[limit.setting] - 1e-9:
                 most[limit.setting] = min(most[limit.setting], int(value * 100) / 100)
@@ -286,16 +296,24 @@ def more_view(course: Course, night: TonightsNight, solution: Solution) -> MoreV
         front_to=front,
         best_front=front_to(night, petals.best.from_deg),
         net=night.net,
-        fit=hang_net(figures.roof, night.net) if night.net and figures.roof.faces.size else None,
+        fit=hang_net(figures.roof, night.net)
+        if night.net and figures.roof.faces.size
+        else None,
         shade=_shade(figures, needs, front),
         ridge=ridge,
         sags=[from_sag(ridge.span_m, ridge.load_n, s * ridge.span_m) for s in SAGS]
         if ridge and loaded
         else [],
-        pulled=[from_pull(ridge.span_m, ridge.load_n, n) for n in PULLS_N if n > ridge.load_n / 2]
+        pulled=[
+            from_pull(ridge.span_m, ridge.load_n, n)
+            for n in PULLS_N
+            if n > ridge.load_n / 2
+        ]
         if ridge and loaded
         else [],
-        catches=[(names.get(c.point, c.point), c) for c in drains if c.drains_m2 > LEAST_DRAIN_M2],
+        catches=[
+            (names.get(c.point, c.point), c) for c in drains if c.drains_m2 > LEAST_DRAIN_M2
+        ],
         rain=figures.weather.rain_mm_h,
         bed=bed_words(solution.question.body, figures.clearance, units),
         fire=fire_words(units),
@@ -316,4 +334,6 @@ def _shade(figures: Figures, needs: NightNeeds, front: float | None) -> list[Sha
     """
     if needs.place is None or needs.on is None:
         return []
-    return shade_through(figures.roof, needs.place, needs.on, WEST_DEG if front is None else front)
+    return shade_through(
+        figures.roof, needs.place, needs.on, WEST_DEG if front is None else front
+    )

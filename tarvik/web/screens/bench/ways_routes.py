@@ -25,7 +25,9 @@ from tarvik.web.screens.bench.asked import asked_of, solved
 from tarvik.web.state import parts_of
 
 router = guarded_router()
-BENCH = "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
+BENCH = (
+    "/courses/{course_id:number}/nights/{night_id:number}/bench/{sheet_id:number}/{pitch}"
+)
 
 
 @router.get(BENCH + "/ways")
@@ -57,7 +59,11 @@ def ways(
     ]
     rig, house = solution.assessment.rig, solution.question.supports.house
     buttons = solution.assessment.buttons > 0
-    knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
+    knots = (
+        knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons)
+        if rig
+        else []
+    )
     steps = (
         card_steps(solution.shelter, rig, units, solution.question.body, house)
         if solution.shelter
@@ -65,7 +71,10 @@ def ways(
     )
     own = own_values_of(asked.course.rules or {})
     times = [
-        (skill, [minutes(solution.question.pitch, rig, skill, hands, own) for hands in HANDS])
+        (
+            skill,
+            [minutes(solution.question.pitch, rig, skill, hands, own) for hands in HANDS],
+        )
         for skill in SKILLS
     ]
     return part(

@@ -50,7 +50,9 @@ def show(
     tonight = nights.night_of(session, course, night)
     step = plans.last_step(session, night)
     people, sheets = (kit.rows(session, course_id, table) for table in ("people", "sheets"))
-    placed = {p.id for row in plans.shelters(session, night_id) for p in plans.sleepers(row)}
+    placed = {
+        p.id for row in plans.shelters(session, night_id) for p in plans.sleepers(row)
+    }
     return page(
         request,
         "board/board.html",
@@ -63,7 +65,9 @@ def show(
         pitches=PITCHES.values(),
         sheets=sheets,
         named=[
-            NamedSheet(s.id, owner_name(s), format_size(s.width_m, s.length_m, Units(course.units)))
+            NamedSheet(
+                s.id, owner_name(s), format_size(s.width_m, s.length_m, Units(course.units))
+            )
             for s in sheets
         ],
         best_shown=BEST_SHOWN,
@@ -85,19 +89,25 @@ def cells(
     night_id: int,
 ) -> Response:
     """Rows of the board, solved: all, or those of the sheets named in `sheets`."""
-    chosen = {sheet.id: row for row in plans.shelters(session, night_id) for sheet in row.sheets}
+    chosen = {
+        sheet.id: row for row in plans.shelters(session, night_id) for sheet in row.sheets
+    }
     tonight = nights.night_of(session, course, night)
     sleepers, show = wanted(request), _show(request)
     sheets, asked = _asked(request, session, course_id, tonight)
     units, app = Units(course.units), parts_of(request)
-    every = iter(judged_board(app.solver, app.hangings, asked, tonight, sleepers or 1, units))
+    every = iter(
+        judged_board(app.solver, app.hangings, asked, tonight, sleepers or 1, units)
+    )
     rows, marks = [], marker(session, course)
     for sheet in sheets:
         judged = list(islice(every, len(every_pitch())))
         told = [(shape.solution, one) for shape, one in judged]
         best = suggestions(told, tonight, sleepers or 1)
         rows.append(row_of(sheet, judged, chosen.get(sheet.id), best, units, marks, show))
-    return part(request, "board/rows.html", course=course, night=night, rows=rows, pitches=PITCHES)
+    return part(
+        request, "board/rows.html", course=course, night=night, rows=rows, pitches=PITCHES
+    )
 
 
 def _show(request: Request) -> Show:
@@ -131,8 +141,14 @@ def _asked(
 @router.post("/intent")
 @for_role(Role.ASSISTANT)
 def intent(
-    session: Db, night: NightHere, course_id: int, night_id: int, intent: Annotated[str, Form()]
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    intent: Annotated[str, Form()],
 ) -> Response:
     """What the night asks."""
     nights.set_intent(session, night, intent)
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course_id}/nights/{night_id}/board", status_code=303
+    )

@@ -131,12 +131,16 @@ def row_of(
     that the people of a shelter break.
     """
     best = {one.number: one for one in suggested}
-    places = {number: place for place, number in enumerate(best, start=1) if place <= MARKED}
+    places = {
+        number: place for place, number in enumerate(best, start=1) if place <= MARKED
+    }
     cells = tuple(
         _cell(shape, told, chosen, units, marks, places.get(number), best.get(number))
         for number, (shape, told) in enumerate(judged)
     )
-    joined = tuple(owner_name(s) for s in chosen.sheets if s.id != sheet.id) if chosen else ()
+    joined = (
+        tuple(owner_name(s) for s in chosen.sheets if s.id != sheet.id) if chosen else ()
+    )
     shown = sorted(cells, key=_order)
     if show is not Show.ALL:
         shown = [c for c in shown if c.verdict != "cannot" or c.chosen is not None]
@@ -172,7 +176,9 @@ def _cell(
     drawing = ""
     if solution.shelter is not None:
         name = f"{pitch.name}, {verdict_words(judged.verdict.value)}"
-        drawing = silhouette(solution.shelter, name, solution.question.body.height("sitting"))
+        drawing = silhouette(
+            solution.shelter, name, solution.question.body.height("sitting")
+        )
     return BoardCell(
         pitch=pitch.slug,
         family=pitch.family.value,

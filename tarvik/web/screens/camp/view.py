@@ -118,7 +118,9 @@ class SetUpCard:
         return self.judged.whose
 
 
-def shelter_cards(judge: Judge, shelters: list[Judged], ground: Ground | None) -> list[SetUpCard]:
+def shelter_cards(
+    judge: Judge, shelters: list[Judged], ground: Ground | None
+) -> list[SetUpCard]:
     """A card for each shelter. The kit is handed out in order, so that what is short shows at the
     shelter that lacks it. `ground`: that of the night, where it is mapped.
     """
@@ -158,13 +160,17 @@ def _card(judge: Judge, judged: Judged, left: Supports, ground: Ground | None) -
         figures=figures,
         rig=rig,
         verdict=assessment.verdict.value,
-        findings=[f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE],
+        findings=[
+            f for f in judged.findings if f.code != "nobody_fits" and f.level > Level.NOTE
+        ],
         out_of_room=out_of_room if figures.sleepers else [],
         side=side_words(own),
         front_to=front_to(judge.night, own),
         gale=judged.tonight.gale,
         flat=views.flat_sheet(shelter, rig, units),
-        steps=cards.in_few(cards.steps(shelter, rig, units, body, asked.house, judged.whose)),
+        steps=cards.in_few(
+            cards.steps(shelter, rig, units, body, asked.house, judged.whose)
+        ),
         where=judged.where(ground),
         mats=mats,
         stands=standing(shelter, figures, rig),
@@ -242,7 +248,11 @@ class CampView:
 
 
 def camp_view(
-    request: Request, session: Session, course: Course, night: Night, paper: Paper = USUAL_PAPER
+    request: Request,
+    session: Session,
+    course: Course,
+    night: Night,
+    paper: Paper = USUAL_PAPER,
 ) -> CampView:
     """Everything on the camp sheet."""
     units, tonight = Units(course.units), nights.night_of(session, course, night)
@@ -252,7 +262,9 @@ def camp_view(
     placed = any(row.spot for row in rows)
     people = list(kit.rows(session, course.id, "people"))
     slept = {p.id for card in made for p in card.people}
-    rigs = [c.pitched.rig for c in made if c.pitched is not None and c.pitched.rig is not None]
+    rigs = [
+        c.pitched.rig for c in made if c.pitched is not None and c.pitched.rig is not None
+    ]
     gales = [c.pitched.gale.move_at_force for c in made if c.pitched and c.pitched.gale]
     step = plans.last_step(session, night)
     doings = _doings(session, night, {p.id: p.name for p in people})

@@ -52,7 +52,8 @@ def _page(request: Request, token: str, status: int = 200, **more: Any) -> Respo
         units = Units(course.units)
         told = card_of(request, session, course, person, night) if night else None
         sheet = next(
-            (s for s in kit.rows(session, course.id, "sheets") if s.owner_id == person.id), None
+            (s for s in kit.rows(session, course.id, "sheets") if s.owner_id == person.id),
+            None,
         )
         answer = part(
             request,
@@ -151,10 +152,18 @@ def say(
     try:
         with within(None), parts_of(request).database.session() as session:
             _, course, person = links.opened(session, token)
-            links.say(session, person, course, kind, {"stature": stature[:60], "sheet": sheet[:60]})
+            links.say(
+                session,
+                person,
+                course,
+                kind,
+                {"stature": stature[:60], "sheet": sheet[:60]},
+            )
     except InputError as err:
         return _page(request, token, 422, fault=err)
-    return _page(request, token, done="Thank you. Your leader looks at it before it counts.")
+    return _page(
+        request, token, done="Thank you. Your leader looks at it before it counts."
+    )
 
 
 @router.get("/card-worker.js")
@@ -190,7 +199,9 @@ def _links_of(
         link = there.get(person.id)
         url = f"{address(request)}/card/{links.token_of(session, link)}" if link else ""
         code = (
-            segno.make(url, error="m").svg_inline(scale=3, border=2, svgclass="qr", lineclass=None)
+            segno.make(url, error="m").svg_inline(
+                scale=3, border=2, svgclass="qr", lineclass=None
+            )
             if url
             else ""
         )
@@ -200,7 +211,9 @@ def _links_of(
 
 @router.get(LEADERS + "/squares.pdf")
 @for_role(Role.LEADER)
-def squares(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
+def squares(
+    request: Request, session: Db, course: CourseHere, paper: str = "a4"
+) -> Response:
     """The square codes on paper, each with its name, to be cut apart."""
     people = kit.rows(session, course.id, "people")
     shown = _links_of(request, session, people, links.links(session, course.id))

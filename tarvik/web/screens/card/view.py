@@ -95,7 +95,11 @@ def card_of(
     moves = (o for o in outcomes(solution, parts_of(request).solver.workings) if o.after)
     house = solution.question.supports.house
     buttons = solution.assessment.buttons > 0
-    knots = knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons) if rig else []
+    knots = (
+        knots_for({x.purpose for x in rig.lines}, house.hitch, buttons=buttons)
+        if rig
+        else []
+    )
     return replace(
         told,
         card=made,

@@ -32,7 +32,12 @@ router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 
 def overtaken(
-    request: Request, session: Any, night: Night, seen: str, mine: str, again: dict[str, Any]
+    request: Request,
+    session: Any,
+    night: Night,
+    seen: str,
+    mine: str,
+    again: dict[str, Any],
 ) -> Response | None:
     """A page with both choices when somebody changed the night since this leader looked, else
     None.
@@ -87,7 +92,9 @@ def ask(
         joined=joined,
     )
     solution = parts_of(request).solver.solve(asked)
-    beds = {p.id: row for row in plans.shelters(session, night_id) for p in plans.sleepers(row)}
+    beds = {
+        p.id: row for row in plans.shelters(session, night_id) for p in plans.sleepers(row)
+    }
     people = [
         {
             "person": p,
@@ -150,7 +157,9 @@ def choose(
             "pitch",
             f"this sheet cannot be pitched so: {solution.assessment.reasons[0].message}",
         )
-    mine = f"{owner_name(sheet)}: {PITCHES[pitch].name}, {', '.join(p.name for p in sleepers)}"
+    mine = (
+        f"{owner_name(sheet)}: {PITCHES[pitch].name}, {', '.join(p.name for p in sleepers)}"
+    )
     late = overtaken(request, session, night, seen, mine, {"people": people or []})
     if late is not None:
         return late
@@ -180,7 +189,9 @@ def choose(
             joined_id=joined.id if joined else None,
         ),
     )
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/board", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course_id}/nights/{night_id}/board", status_code=303
+    )
 
 
 @router.post("/shelters/{shelter_id:number}/remove")
@@ -209,4 +220,6 @@ def undo(request: Request, course_id: int, night_id: int) -> Response:
     with parts_of(request).database.session() as session:
         plans.undo(session, courses.night(session, course_id, night_id))
     back = "camp" if request.query_params.get("back") == "camp" else "board"
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/{back}", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course_id}/nights/{night_id}/{back}", status_code=303
+    )

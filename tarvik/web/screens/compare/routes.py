@@ -45,7 +45,9 @@ def _asked(request: Request) -> list[Asked]:
     for text in request.query_params.getlist("c")[:MOST]:
         sheet, _, pitch = text.partition(":")
         if not sheet.isdecimal() or len(sheet) > 9:
-            raise InputError("c", f"“{text[:40]}” is no sheet and pitch, such as 12:a-frame")
+            raise InputError(
+                "c", f"“{text[:40]}” is no sheet and pitch, such as 12:a-frame"
+            )
         found.append(Asked(int(sheet), pitch_named(pitch).slug))
     return list(dict.fromkeys(found))
 
@@ -118,7 +120,9 @@ def show(request: Request, session: Db, course: CourseHere, night: NightHere) ->
     by row.
     """
     tonight = nights.night_of(session, course, night)
-    columns = [_column(request, session, course, tonight, asked) for asked in _asked(request)]
+    columns = [
+        _column(request, session, course, tonight, asked) for asked in _asked(request)
+    ]
     return page(
         request,
         "compare/compare.html",

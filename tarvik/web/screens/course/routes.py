@@ -10,7 +10,15 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
-from tarvik.store import accounts, courses, deleted, erasing, kit, night_copy, provider_people
+from tarvik.store import (
+    accounts,
+    courses,
+    deleted,
+    erasing,
+    kit,
+    night_copy,
+    provider_people,
+)
 from tarvik.store.accounts import Role
 from tarvik.store.models import Account
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
@@ -41,7 +49,9 @@ def start(request: Request, session: Db) -> Response:
     return start_page(request, session)
 
 
-def start_page(request: Request, session: Session, status: int = 200, **more: Any) -> Response:
+def start_page(
+    request: Request, session: Session, status: int = 200, **more: Any
+) -> Response:
     """The courses one is part of, those an owner may bring back, and the forms for a new one."""
     account = session.get_one(Account, me(request).account_id)
     gone = [
@@ -172,10 +182,16 @@ def bring_back(session: Db, course_id: int, kind: str, row_id: int) -> Response:
 
 @router.patch("/courses/{course_id:number}/nights/{night_id:number}")
 @for_role(Role.ASSISTANT)
-def change_night(session: Db, course_id: int, night_id: int, body: FieldChange) -> dict[str, Any]:
+def change_night(
+    session: Db, course_id: int, night_id: int, body: FieldChange
+) -> dict[str, Any]:
     """Save a night's title or date."""
     night = courses.change_night(
         session, course_id, night_id, body.column, body.text, body.version, body.was
     )
-    text = night.title if body.column == "title" else (night.on.isoformat() if night.on else "")
+    text = (
+        night.title
+        if body.column == "title"
+        else (night.on.isoformat() if night.on else "")
+    )
     return {"version": night.version, "text": text}

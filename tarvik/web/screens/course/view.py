@@ -19,7 +19,8 @@ from tarvik.web.shared.night_words import weather_words
 def number_of_nights(text: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 3:
         raise InputError(
-            "nights", f"“{text[:20]}” isn't a number of nights; give 1 to {courses.MOST_NIGHTS}"
+            "nights",
+            f"“{text[:20]}” isn't a number of nights; give 1 to {courses.MOST_NIGHTS}",
         )
     return int(text)
 

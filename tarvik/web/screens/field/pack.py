@@ -46,7 +46,9 @@ def files_of(request: Request, session: Session, course: Course) -> dict[str, st
     )
     for night, camp in camps:
         files |= dict(_night_files(request, session, night, camp, style))
-    files |= {f"{key}.csv": kit.table_csv(session, course, one) for key, one in TABLES.items()}
+    files |= {
+        f"{key}.csv": kit.table_csv(session, course, one) for key, one in TABLES.items()
+    }
     files |= dict(_sites(session, course))
     files[COURSE] = form.write(course_file.export(session, course.id))
     files["course.schema.json"] = form.schema_text()

@@ -107,7 +107,9 @@ class FieldView:
     tab: str = "field"
 
 
-def field_view(request: Request, session: Session, course: Course, night: Night) -> FieldView:
+def field_view(
+    request: Request, session: Session, course: Course, night: Night
+) -> FieldView:
     """Everything on the screen."""
     units = Units(course.units)
     camp = camp_view(request, session, course, night)
@@ -151,7 +153,9 @@ def _field_card(
         return FieldCard(card, (), (), ())
     of_pitch = [e for e in own if e.data.get("pitch") == card.row.pitch]
     last = field.checked(of_pitch)
-    wanted = checks(shelter, card.pitched.rig, nights.needs_of(night), card.judged.tonight.remedies)
+    wanted = checks(
+        shelter, card.pitched.rig, nights.needs_of(night), card.judged.tonight.remedies
+    )
     shown_checks = []
     for check in wanted:
         entry = last.get((card.row.sheet_id, check.code))
@@ -178,7 +182,9 @@ def _field_card(
     logs = [e for e in own if e.kind == field.LOG]
     log = logs[-1] if logs else None
     figures = card.pitched.figures
-    places = [(float(x), float(y)) for x, y in (log.data.get("wet_at") or ())] if log else []
+    places = (
+        [(float(x), float(y)) for x, y in (log.data.get("wet_at") or ())] if log else []
+    )
     drawn = wet_map(
         footprint(figures),
         beds(figures),
@@ -202,7 +208,12 @@ def shelter_of(session: Session, night: Night, sheet_id: int) -> tuple[ShelterRo
 
 
 def planned_of(
-    request: Request, session: Session, course: Course, night: Night, sheet_id: int, span: str = ""
+    request: Request,
+    session: Session,
+    course: Course,
+    night: Night,
+    sheet_id: int,
+    span: str = "",
 ) -> dict[str, Any]:
     """What was predicted of a shelter, to stand beside what its log says, and who lies there;
     `span`: the distance that was measured.

@@ -82,7 +82,9 @@ def show(
     if night.site_id is None:
         return page(request, "ground/none.html", **_unmapped(session, course, night))
     scene = scene_of(session, course_id, night_id)
-    return page(request, "ground/ground.html", **fields_of(ground_view(request, session, scene)))
+    return page(
+        request, "ground/ground.html", **fields_of(ground_view(request, session, scene))
+    )
 
 
 def _unmapped(session: Session, course: Course, night: Night) -> dict[str, Any]:
@@ -114,16 +116,24 @@ def start(
         raise InputError("site", "choose one of the course's sites")
     try:
         with session.begin_nested():
-            kept = int(site) if site else _new_site(session, night, name, surroundings, ground).id
+            kept = (
+                int(site)
+                if site
+                else _new_site(session, night, name, surroundings, ground).id
+            )
             nights.use_site(session, night, kept)
     except InputError as err:
         typed = {"called": name, "around": surroundings, "on": ground, "fault": err.message}
         shown = _unmapped(session, course, night) | typed
         return page(request, "ground/none.html", status=422, **shown)
-    return RedirectResponse(f"/courses/{course.id}/nights/{night.id}/ground", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course.id}/nights/{night.id}/ground", status_code=303
+    )
 
 
-def _new_site(session: Session, night: Night, name: str, surroundings: str, ground: str) -> Site:
+def _new_site(
+    session: Session, night: Night, name: str, surroundings: str, ground: str
+) -> Site:
     """A site where the night's weather is for, if that is known. Raises InputError."""
     needs = nights.needs_of(night)
     values = {
@@ -137,7 +147,9 @@ def _new_site(session: Session, night: Night, name: str, surroundings: str, grou
     return nights.add_site(session, night.course_id, values)
 
 
-def _refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Response:
+def _refreshed(
+    request: Request, session: Session, course_id: int, night_id: int
+) -> Response:
     session.flush()
     session.expire_all()
     return part(
@@ -161,7 +173,12 @@ def view(request: Request, session: Db, course_id: int, night_id: int) -> Respon
 @router.post("/items")
 @for_role(Role.ASSISTANT)
 def add(
-    request: Request, session: Db, course: CourseHere, course_id: int, night_id: int, new: ItemIn
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    course_id: int,
+    night_id: int,
+    new: ItemIn,
 ) -> Response:
     """Put something on the ground."""
     site = _site_id(session, course_id, night_id)
@@ -185,7 +202,12 @@ def item(session: Db, course_id: int, night_id: int, item_id: int) -> dict[str, 
 @router.patch("/items/{item_id:number}")
 @for_role(Role.ASSISTANT)
 def change(
-    request: Request, session: Db, course_id: int, night_id: int, item_id: int, change: ItemChange
+    request: Request,
+    session: Db,
+    course_id: int,
+    night_id: int,
+    item_id: int,
+    change: ItemChange,
 ) -> Response:
     """Change an item."""
     site = _site_id(session, course_id, night_id)
@@ -195,7 +217,9 @@ def change(
 
 @router.delete("/items/{item_id:number}")
 @for_role(Role.ASSISTANT)
-def remove(request: Request, session: Db, course_id: int, night_id: int, item_id: int) -> Response:
+def remove(
+    request: Request, session: Db, course_id: int, night_id: int, item_id: int
+) -> Response:
     """Take an item off the ground."""
     store.remove(session, _site_id(session, course_id, night_id), item_id)
     return _refreshed(request, session, course_id, night_id)
@@ -211,7 +235,9 @@ def undo(
     return _refreshed(request, session, course_id, night_id)
 
 
-def _shelter(session: Session, course_id: int, night_id: int, shelter_id: int) -> ShelterRow:
+def _shelter(
+    session: Session, course_id: int, night_id: int, shelter_id: int
+) -> ShelterRow:
     courses.night(session, course_id, night_id)
     return plans.shelter(session, night_id, shelter_id)
 
@@ -235,7 +261,12 @@ def _remember(session: Session, night_id: int, shelter_id: int, doing: str) -> N
 @router.post("/shelters/{shelter_id:number}/try")
 @for_role(Role.ASSISTANT)
 def try_spot(
-    request: Request, session: Db, course_id: int, night_id: int, shelter_id: int, spot: SpotIn
+    request: Request,
+    session: Db,
+    course_id: int,
+    night_id: int,
+    shelter_id: int,
+    spot: SpotIn,
 ) -> dict[str, object]:
     """How a shelter would stand there: drawing and findings, nothing kept."""
     scene = scene_of(session, course_id, night_id)
@@ -256,7 +287,12 @@ def try_spot(
 @router.post("/shelters/{shelter_id:number}/spot")
 @for_role(Role.ASSISTANT)
 def keep_spot(
-    request: Request, session: Db, course_id: int, night_id: int, shelter_id: int, spot: SpotIn
+    request: Request,
+    session: Db,
+    course_id: int,
+    night_id: int,
+    shelter_id: int,
+    spot: SpotIn,
 ) -> Response:
     """Put a shelter on the map."""
     scene = scene_of(session, course_id, night_id)
@@ -293,7 +329,9 @@ def spots(
     judge = judge_of(request, session, scene.course, scene.tonight)
     solution = judge.seen(row, None).solution
     if solution.figures is None:
-        raise InputError("shelter", solution.assessment.reasons[0].text(Units(scene.course.units)))
+        raise InputError(
+            "shelter", solution.assessment.reasons[0].text(Units(scene.course.units))
+        )
     others = [
         s.placed
         for s in standing_of(request, session, scene)
@@ -333,7 +371,9 @@ def spots(
         wanted=len(row.members),
         dry_sleepers=lambda deg: dry_at(round(deg % 360 / BEARING_STEP_DEG)),
     )
-    return part(request, "ground/spots.html", ranked=ranked, shelter=row, owner=owner_names(row))
+    return part(
+        request, "ground/spots.html", ranked=ranked, shelter=row, owner=owner_names(row)
+    )
 
 
 @router.post("/import")
@@ -357,7 +397,9 @@ def bring_in(
     site = site_of(session, course_id, night)
     read = READERS[kind](raw, _origin(site, kind))
     store.put_in(session, site.id, read, f"bringing in {(file.filename or '')[:60]}")
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/ground", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course_id}/nights/{night_id}/ground", status_code=303
+    )
 
 
 def _origin(site: Site, kind: str) -> tuple[float, float]:
@@ -393,7 +435,9 @@ def take_out(session: Db, course_id: int, night_id: int, kind: str) -> Response:
     return Response(
         text,
         media_type=MEDIA[kind],
-        headers={"Content-Disposition": f'attachment; filename="site-{scene.site.id}.{kind}"'},
+        headers={
+            "Content-Disposition": f'attachment; filename="site-{scene.site.id}.{kind}"'
+        },
     )
 
 
@@ -404,7 +448,9 @@ def on_paper(
 ) -> Response:
     """The map to scale."""
     if scale not in SCALES:
-        raise InputError("scale", f"1:{scale} is none of {', '.join(f'1:{s}' for s in SCALES)}")
+        raise InputError(
+            "scale", f"1:{scale} is none of {', '.join(f'1:{s}' for s in SCALES)}"
+        )
     view = ground_view(request, session, scene_of(session, course_id, night_id))
     on_paper = replace(view, map=ruled_mm(view.map, scale))
     return page(request, "ground/print.html", **fields_of(on_paper), scale=scale)

@@ -121,9 +121,15 @@ def ground_view(request: Request, session: Session, scene: Scene) -> GroundView:
     """The same, of a night's site as it is."""
     known, units = scene.known, Units(scene.course.units)
     shelters = in_the_way(standing_of(request, session, scene))
-    ids = {f"{i.kind} {i.data['name']}": i.id for i in scene.items if i.kind in ("thing", "area")}
+    ids = {
+        f"{i.kind} {i.data['name']}": i.id
+        for i in scene.items
+        if i.kind in ("thing", "area")
+    }
     free = {
-        i.data["name"] for i in scene.items if i.kind == "thing" and i.data.get("x") is not None
+        i.data["name"]
+        for i in scene.items
+        if i.kind == "thing" and i.data.get("x") is not None
     }
     surveyed = frozenset(known.survey.names) - free if known.survey else frozenset()
     needs = scene.tonight.needs
@@ -170,7 +176,9 @@ def _pairs(known: Surveyed, pairs: list[TreePair]) -> list[PairShown]:
         error = pair.error_m
         if known.survey and {pair.one.name, pair.two.name} <= set(known.survey.names):
             error = known.survey.spacing_m(pair.one.name, pair.two.name)[1]
-        out.append(PairShown(pair.one.name, pair.two.name, pair.clear_m, error, pair.line_m))
+        out.append(
+            PairShown(pair.one.name, pair.two.name, pair.clear_m, error, pair.line_m)
+        )
     return out
 
 

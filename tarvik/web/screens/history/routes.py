@@ -22,7 +22,11 @@ router = guarded_router("/courses/{course_id:number}")
 @router.get("/history")
 @for_role(Role.LEADER)
 def show(
-    request: Request, session: Db, course: CourseHere, course_id: int, before: int | None = None
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    course_id: int,
+    before: int | None = None,
 ) -> Response:
     """The trail, the newest first."""
     nights = courses.nights(session, course_id)
@@ -56,7 +60,11 @@ def restore(
     if what != "course":
         courses.night(session, course_id, night or 0)
     going_back.restore(
-        session, course_id, since, None if what == "course" else night, plan_only=what == "plan"
+        session,
+        course_id,
+        since,
+        None if what == "course" else night,
+        plan_only=what == "plan",
     )
     return RedirectResponse(f"/courses/{course_id}/history", status_code=303)
 
@@ -67,7 +75,8 @@ def give_out(session: Db, course_id: int, person_id: int) -> JSONResponse:
     """Everything kept of a person."""
     told = jsonable_encoder(erasing.told_of(session, course_id, person_id))
     return JSONResponse(
-        told, headers={"Content-Disposition": f'attachment; filename="person-{person_id}.json"'}
+        told,
+        headers={"Content-Disposition": f'attachment; filename="person-{person_id}.json"'},
     )
 
 

@@ -101,8 +101,12 @@ def change(
     """Save one cell."""
     kind = table_named(table)
     if len(body.text) > MOST_CELL:
-        raise InputError(body.column, f"{len(body.text)} letters are too many; at most {MOST_CELL}")
-    row = kit.change(session, course, table, row_id, body.column, body.text, body.version, body.was)
+        raise InputError(
+            body.column, f"{len(body.text)} letters are too many; at most {MOST_CELL}"
+        )
+    row = kit.change(
+        session, course, table, row_id, body.column, body.text, body.version, body.was
+    )
     cells = kit.cells(row, kind, kit.context(session, course))
     return {"version": cells.version, "text": cells.text[body.column]}
 
@@ -121,7 +125,12 @@ def delete(
 @router.post("/{table}/{row_id:number}/restore")
 @for_role(Role.LEADER)
 def restore(
-    request: Request, session: Db, course: CourseHere, course_id: int, table: str, row_id: int
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    course_id: int,
+    table: str,
+    row_id: int,
 ) -> dict[str, Any]:
     """Undo a deletion."""
     kind = table_named(table)
@@ -174,7 +183,9 @@ def preview_file(
 
 @router.post("/{table}/import")
 @for_role(Role.LEADER)
-def import_rows(session: Db, course: CourseHere, table: str, body: Pasted) -> dict[str, Any]:
+def import_rows(
+    session: Db, course: CourseHere, table: str, body: Pasted
+) -> dict[str, Any]:
     """Add all rows of a paste, or those with no fault where that is wanted, or none. Raises
     InputError naming the first bad cell.
     """
@@ -183,7 +194,9 @@ def import_rows(session: Db, course: CourseHere, table: str, body: Pasted) -> di
     rows = grid.sound if body.skip else grid.rows
     if not rows or not (grid.good or body.skip):
         raise InputError("text", "; ".join(grid.faults[:3]) or "there are no rows")
-    made = kit.add(session, course.id, table, [_complete(kind, dict(row.values)) for row in rows])
+    made = kit.add(
+        session, course.id, table, [_complete(kind, dict(row.values)) for row in rows]
+    )
     return {"added": len(made)}
 
 

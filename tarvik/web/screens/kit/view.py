@@ -28,7 +28,9 @@ def tables_shown(session: Session, course: Course) -> list[TableShown]:
     told = kit.context(session, course)
     shown = []
     for table in TABLES.values():
-        rows = [kit.cells(row, table, told) for row in kit.rows(session, course.id, table.key)]
+        rows = [
+            kit.cells(row, table, told) for row in kit.rows(session, course.id, table.key)
+        ]
         gone = [
             (row.id, row_name(row, table, told))
             for row in kit.deleted_rows(session, course.id, table.key)
@@ -43,6 +45,8 @@ def row_name(row: Any, table: Table, told: Context) -> str:
     return ", ".join(filled[:2]) or table.what
 
 
-def row_html(request: Request, course: Course, table: Table, row: Any, told: Context) -> str:
+def row_html(
+    request: Request, course: Course, table: Table, row: Any, told: Context
+) -> str:
     template = parts_of(request).pages.get_template("kit/row.html")
     return template.render(course=course, table=table, row=kit.cells(row, table, told))

@@ -116,20 +116,31 @@ def _peaks(rows: Sequence[LogRow], units: Units) -> tuple[Lesson, _About] | None
     return _lesson(about, learned, peaked), about
 
 
-def _holds(rows: Sequence[LogRow], units: Units, holding: Holding) -> list[tuple[Lesson, _About]]:
+def _holds(
+    rows: Sequence[LogRow], units: Units, holding: Holding
+) -> list[tuple[Lesson, _About]]:
     """What stakes hold, ground by ground: the weakest stake of each shelter, of which it is known
     whether any came out.
     """
     grounds: dict[str, list[tuple[LogRow, float]]] = {}
     for row in rows:
         used = row.stake_used
-        if row.ground and row.pulled is not None and used is not None and used >= PULLED_LEAST:
+        if (
+            row.ground
+            and row.pulled is not None
+            and used is not None
+            and used >= PULLED_LEAST
+        ):
             grounds.setdefault(row.ground, []).append((row, used))
     found = []
     for ground, known in grounds.items():
-        learned = learned_from_holds([used for _, used in known], [not r.pulled for r, _ in known])
+        learned = learned_from_holds(
+            [used for _, used in known], [not r.pulled for r, _ in known]
+        )
         kind = ground_named(ground)
-        trusted_n = stake_holds_n(kind, holding.stake_depth_m, holding.stake_width_m) / TRUST
+        trusted_n = (
+            stake_holds_n(kind, holding.stake_depth_m, holding.stake_width_m) / TRUST
+        )
         about = _About(
             f"what a stake is trusted with: {kind.name}",
             trusted_n,

@@ -59,7 +59,11 @@ def show(request: Request, session: Db, course: CourseHere) -> Response:
     asker = who(request)
     may_choose = asker is not None and asker.role is not None and asker.role >= Role.LEADER
     return page(
-        request, "log/log.html", units=course.units, may_choose=may_choose, **fields_of(view)
+        request,
+        "log/log.html",
+        units=course.units,
+        may_choose=may_choose,
+        **fields_of(view),
     )
 
 
@@ -95,7 +99,9 @@ def own_values(
 @for_role(Role.VIEWER)
 def table(session: Db, course: CourseHere) -> Response:
     """The log as a table, in SI units."""
-    rows = [[_cell(row, name) for name in COLUMNS] for row in logged_rows(session, course.id)]
+    rows = [
+        [_cell(row, name) for name in COLUMNS] for row in logged_rows(session, course.id)
+    ]
     return Response(
         csv_text(list(COLUMNS), rows),
         media_type="text/csv; charset=utf-8",
@@ -113,7 +119,9 @@ def plain(session: Db, course: CourseHere) -> JSONResponse:
 
 @router.get("/report.pdf")
 @for_role(Role.VIEWER)
-def report(request: Request, session: Db, course: CourseHere, paper: str = "a4") -> Response:
+def report(
+    request: Request, session: Db, course: CourseHere, paper: str = "a4"
+) -> Response:
     """Who slept where, what happened, and what was learned, on paper."""
     view = fields_of(log_view(session, course))
     letter = paper == "letter"

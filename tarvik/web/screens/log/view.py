@@ -66,7 +66,9 @@ class LogView:
 def log_view(session: Session, course: Course) -> LogView:
     """The log of a course, and what all entries that the asker may see teach."""
     units, rules = Units(course.units), course.rules or {}
-    every = [(night.course_id, row_of(night, entry)) for night, entry in field.logged(session)]
+    every = [
+        (night.course_id, row_of(night, entry)) for night, entry in field.logged(session)
+    ]
     own = [row for course_id, row in every if course_id == course.id]
     everywhere = [row for _, row in every]
     tight = Counter(row.taut for row in own if row.taut)
@@ -91,12 +93,16 @@ def log_view(session: Session, course: Course) -> LogView:
             lambda minutes: f"{minutes:.0f} min",
             "Minutes to set: planned and needed",
         ),
-        lessons=tuple(lessons_of(everywhere, units, holding_of(rules), own_values_of(rules))),
+        lessons=tuple(
+            lessons_of(everywhere, units, holding_of(rules), own_values_of(rules))
+        ),
         wet=tuple(_wet_shares(everywhere)),
         wet_plans=tuple(
             WetPlan(
                 f"{r.night}, {r.pitch}",
-                wet_map(r.footprint, r.mats, r.wet_at, f"Where {r.pitch} got wet, from above"),
+                wet_map(
+                    r.footprint, r.mats, r.wet_at, f"Where {r.pitch} got wet, from above"
+                ),
             )
             for r in own
             if r.wet_at and r.footprint
@@ -114,8 +120,15 @@ def _wet_shares(rows: Sequence[LogRow]) -> list[WetShare]:
     """How dry shelters stayed, by pitch and by the slant of the rain that was forecast."""
     found: dict[tuple[str, str], Counter[str]] = {}
     for row in rows:
-        if row.wet and not row.changed and row.rain_slope is not None and row.forecast_rain_mm_h:
-            slant = next(words for words, low, high in SLANTS if low <= row.rain_slope < high)
+        if (
+            row.wet
+            and not row.changed
+            and row.rain_slope is not None
+            and row.forecast_rain_mm_h
+        ):
+            slant = next(
+                words for words, low, high in SLANTS if low <= row.rain_slope < high
+            )
             found.setdefault((row.pitch, slant), Counter())[row.wet] += 1
     return [
         WetShare(pitch, slant, counts["dry"], counts["damp"], counts["wet"])

@@ -22,7 +22,14 @@ from tarvik.core.weather.surroundings import SURROUNDINGS
 from tarvik.core.weather.wind import forecast_from_hand
 from tarvik.exchange.columns import whole_number
 from tarvik.exchange.forecast import as_form, read_any, write_csv
-from tarvik.exchange.night_form import BY_NAME, FIELDS, FieldError, read_needs, shown, to_plain
+from tarvik.exchange.night_form import (
+    BY_NAME,
+    FIELDS,
+    FieldError,
+    read_needs,
+    shown,
+    to_plain,
+)
 from tarvik.stand_ins.stories import STORIES
 from tarvik.store import courses, kit, nights
 from tarvik.store.accounts import Role
@@ -110,7 +117,10 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
         raise InputError(field, message) from err
     told = shown(after, units)
     # Two who say the same, or one whose change comes twice, do not stand against each other.
-    changed = night.version != change.version and theirs not in (change.was, told[change.column])
+    changed = night.version != change.version and theirs not in (
+        change.was,
+        told[change.column],
+    )
     if changed:
         raise ConflictError(change.column, change.text, theirs, night.version)
     title = next(f.title for f in FIELDS if f.name == change.column)
@@ -123,7 +133,9 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
 
 
 def _back(course_id: int, night_id: int) -> RedirectResponse:
-    return RedirectResponse(f"/courses/{course_id}/nights/{night_id}/weather", status_code=303)
+    return RedirectResponse(
+        f"/courses/{course_id}/nights/{night_id}/weather", status_code=303
+    )
 
 
 @router.post("/undo")
@@ -136,7 +148,9 @@ def undo(session: Db, course_id: int, night_id: int) -> Response:
 
 @router.post("/intent")
 @for_role(Role.ASSISTANT)
-def intent(session: Db, course_id: int, night_id: int, intent: Annotated[str, Form()]) -> Response:
+def intent(
+    session: Db, course_id: int, night_id: int, intent: Annotated[str, Form()]
+) -> Response:
     """What the night asks for; “proposed” leaves it to the weather."""
     nights.set_intent(session, _both(session, course_id, night_id)[1], intent)
     return _back(course_id, night_id)
@@ -144,11 +158,15 @@ def intent(session: Db, course_id: int, night_id: int, intent: Annotated[str, Fo
 
 @router.post("/site")
 @for_role(Role.ASSISTANT)
-def site(session: Db, course_id: int, night_id: int, site: Annotated[str, Form()] = "") -> Response:
+def site(
+    session: Db, course_id: int, night_id: int, site: Annotated[str, Form()] = ""
+) -> Response:
     """Spend the night at one of the course's sites, or at none of them."""
     if site and whole_number(site) < 0:
         raise InputError("site", "choose one of the course's sites")
-    nights.use_site(session, _both(session, course_id, night_id)[1], int(site) if site else None)
+    nights.use_site(
+        session, _both(session, course_id, night_id)[1], int(site) if site else None
+    )
     return _back(course_id, night_id)
 
 
@@ -178,7 +196,9 @@ def keep_site(
 ) -> Response:
     """Keep the night's place among the course's sites, under a name."""
     _, night = _both(session, course_id, night_id)
-    made = nights.add_site(session, course_id, {**to_plain(nights.needs_of(night)), "name": name})
+    made = nights.add_site(
+        session, course_id, {**to_plain(nights.needs_of(night)), "name": name}
+    )
     nights.use_site(session, night, made.id)
     return _back(course_id, night_id)
 
@@ -229,7 +249,11 @@ def feed_again(request: Request, course_id: int, night_id: int) -> Response:
 @router.post("/import/preview")
 @for_role(Role.ASSISTANT)
 def preview(
-    request: Request, session: Db, course_id: int, night_id: int, text: Annotated[str, Form()] = ""
+    request: Request,
+    session: Db,
+    course_id: int,
+    night_id: int,
+    text: Annotated[str, Form()] = "",
 ) -> Response:
     """What a pasted forecast would bring, before anything is kept."""
     course, night = _both(session, course_id, night_id)
@@ -335,7 +359,9 @@ def meter(request: Request, course_id: int, night_id: int) -> dict[str, object]:
         ) from None
     return {
         "wind_m_s": speed,
-        "shown": f"{speed:.1f} m/s" if units is Units.METRIC else format_speed(speed, units),
+        "shown": f"{speed:.1f} m/s"
+        if units is Units.METRIC
+        else format_speed(speed, units),
     }
 
 
@@ -351,7 +377,9 @@ class Readings(BaseModel):
 
 @router.post("/measured")
 @for_role(Role.ASSISTANT)
-def measured(session: Db, course_id: int, night_id: int, readings: Readings) -> dict[str, object]:
+def measured(
+    session: Db, course_id: int, night_id: int, readings: Readings
+) -> dict[str, object]:
     """What a minute's readings mean as tonight's wind, and take them as that: mean and strongest,
     brought up to 10 m over open ground from where they were taken.
     """
@@ -364,9 +392,13 @@ def measured(session: Db, course_id: int, night_id: int, readings: Readings) -> 
     mean = forecast_from_hand(sum(values) / len(values), METER_HEIGHT_M, around)
     gust = max(forecast_from_hand(max(values), METER_HEIGHT_M, around), mean)
     after = replace(
-        needs, wind_m_s=round(min(mean, 60.0), 1), gust_m_s=round(min(max(gust, mean), 90.0), 1)
+        needs,
+        wind_m_s=round(min(mean, 60.0), 1),
+        gust_m_s=round(min(max(gust, mean), 90.0), 1),
     )
-    told = measured_words(sum(values) / len(values), needs, after, units, over_open=readings.open)
+    told = measured_words(
+        sum(values) / len(values), needs, after, units, over_open=readings.open
+    )
     if not readings.keep:
         return {"told": told}
     row = nights.set_needs(session, night, after, "the measured wind")

@@ -70,7 +70,9 @@ def measured_words(
     return said
 
 
-def forecast_shown(row: ForecastRow | None, needs: NightNeeds, at: datetime) -> ForecastShown:
+def forecast_shown(
+    row: ForecastRow | None, needs: NightNeeds, at: datetime
+) -> ForecastShown:
     """The same, `at` a time."""
     kept = nights.kept_forecast(row, needs.zone)
     failed = _failed(row, at)
@@ -88,7 +90,10 @@ def forecast_shown(row: ForecastRow | None, needs: NightNeeds, at: datetime) -> 
     seen = outlook(kept, *needs.window)
     changes = changed_fields(needs, needs_from(seen, needs))
     return replace(
-        shown, outlook=seen, findings=(*shown.findings, *seen.findings), changes=tuple(changes)
+        shown,
+        outlook=seen,
+        findings=(*shown.findings, *seen.findings),
+        changes=tuple(changes),
     )
 
 
@@ -99,7 +104,9 @@ def _failed(row: ForecastRow | None, at: datetime) -> tuple[Finding, ...]:
     old = age_words(hours_since(row.fetched_at, at)) if row.fetched_at else ""
     stays = f"; the last good one, {old} old, stays" if old else ""
     said = f"no newer forecast: {row.failure}{stays}"
-    return (Finding("feed_failed", "feed", said, "it is asked again by itself", Level.CAUTION),)
+    return (
+        Finding("feed_failed", "feed", said, "it is asked again by itself", Level.CAUTION),
+    )
 
 
 def hours_since(then: datetime | None, at: datetime) -> float:

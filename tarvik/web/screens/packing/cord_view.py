@@ -79,7 +79,9 @@ def cord_view(nights: Sequence[NightCord], lines: Sequence[Line], units: Units) 
     there = [n for n in order if n not in plan.short]
     labels = {n: f"L{place}" for place, n in enumerate(there, start=1)}
     return CordView(
-        pieces=tuple(Piece(labels[n], format_length(lengths[n], units), sources[n]) for n in there),
+        pieces=tuple(
+            Piece(labels[n], format_length(lengths[n], units), sources[n]) for n in there
+        ),
         joined=tuple(
             f"{format_length(lines[a].length_m, units)} and "
             f"{format_length(lines[b].length_m, units)}: {labels[n]}, "
@@ -121,7 +123,9 @@ def _cut(
     )
 
 
-def _hand_out(needs: Sequence[Need], lengths: Sequence[float], units: Units) -> tuple[HandOut, ...]:
+def _hand_out(
+    needs: Sequence[Need], lengths: Sequence[float], units: Units
+) -> tuple[HandOut, ...]:
     given = handed_out([need.metres for need in needs], lengths)
     shelters: dict[int, list[str]] = {}
     for need, piece in zip(needs, given, strict=True):

@@ -40,7 +40,12 @@ def pdf(request: Request, session: Db, course: CourseHere, paper: str = "a4") ->
     view = fields_of(packing_view(request, session, course))
     letter = paper == "letter"
     return pdf_page(
-        request, "packing/print.html", "packing.pdf", units=course.units, letter=letter, **view
+        request,
+        "packing/print.html",
+        "packing.pdf",
+        units=course.units,
+        letter=letter,
+        **view,
     )
 
 

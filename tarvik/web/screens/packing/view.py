@@ -137,7 +137,9 @@ def packing_view(request: Request, session: Session, course: Course) -> PackingV
     shared = [t for t in things if t.owner_id is None]
     given = (course.rules or {}).get(CARRIES, {})
     places = {p.id: n for n, p in enumerate(people)}
-    fixed = {n: places[given[t.key]] for n, t in enumerate(shared) if given.get(t.key) in places}
+    fixed = {
+        n: places[given[t.key]] for n, t in enumerate(shared) if given.get(t.key) in places
+    }
     split = fair_split(
         [sum(t.kg for t in own[p.id]) for p in people], [t.kg for t in shared], fixed
     )
@@ -182,7 +184,9 @@ def _evening(request: Request, session: Session, course: Course, night: Night) -
 def _cords(evening: _Evening) -> NightCord:
     def needs(rigs: Sequence[tuple[SetUpCard, Rig]]) -> tuple[Need, ...]:
         return tuple(
-            Need(card.number, line.purpose, line.cord_m) for card, rig in rigs for line in rig.lines
+            Need(card.number, line.purpose, line.cord_m)
+            for card, rig in rigs
+            for line in rig.lines
         )
 
     return NightCord(evening.night.title, needs(evening.stand), needs(evening.moved))
@@ -249,7 +253,8 @@ def _sheets(evenings: Sequence[_Evening], units: Units) -> list[Thing]:
             f"sheet-{number}",
             words[number],
             sheet_kg(
-                kit.sheet_of(row).area_m2, fabric_named(kit.sheet_of(row).fabric).weight_kg_m2
+                kit.sheet_of(row).area_m2,
+                fabric_named(kit.sheet_of(row).fabric).weight_kg_m2,
             ),
             row.owner_id,
             f"{'lent or shared: ' if lent[number] and row.owner_id else ''}"
@@ -311,10 +316,16 @@ def _tools(session: Session, course: Course, evenings: Sequence[_Evening]) -> li
         for e in evenings
     )
     things = [Thing(f"mallet-{n}", "mallet", MALLET_KG, None) for n in range(mallets)]
-    things.append(Thing("repair", "repair kit: tape, patches, needle, thread", REPAIR_KG, None))
-    bitten = any(nights.needs_of(e.night).insects not in ("", "none", None) for e in evenings)
+    things.append(
+        Thing("repair", "repair kit: tape, patches, needle, thread", REPAIR_KG, None)
+    )
+    bitten = any(
+        nights.needs_of(e.night).insects not in ("", "none", None) for e in evenings
+    )
     for person in kit.rows(session, course.id, "people"):
-        things.append(Thing(f"ground-{person.id}", "ground sheet", GROUND_SHEET_KG, person.id))
+        things.append(
+            Thing(f"ground-{person.id}", "ground sheet", GROUND_SHEET_KG, person.id)
+        )
         if bitten:
             things.append(Thing(f"net-{person.id}", "insect net", NET_KG, person.id))
     return things

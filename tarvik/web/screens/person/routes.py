@@ -67,7 +67,12 @@ def choices(
     )
     if not rows:
         return part(
-            request, "person/choices.html", course=course, night=night, person=person, best=[]
+            request,
+            "person/choices.html",
+            course=course,
+            night=night,
+            person=person,
+            best=[],
         )
     asked = question(rows[0], every_pitch()[0], tonight, supports, person=person)
     every = asked_for_person(asked, [sheet_of(r) for r in rows])
@@ -84,7 +89,12 @@ def choices(
         for c, shape in zip(best, shapes, strict=True)
     ]
     return part(
-        request, "person/choices.html", course=course, night=night, person=person, best=shown
+        request,
+        "person/choices.html",
+        course=course,
+        night=night,
+        person=person,
+        best=shown,
     )
 
 

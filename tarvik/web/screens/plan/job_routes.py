@@ -59,13 +59,17 @@ def ask(
     except QueueError:
         with parts_of(request).database.session() as session:
             asks.call_off(session, night_id, told["id"])
-        raise RefusedError(503, "no plan can be asked for just now; try again soon") from None
+        raise RefusedError(
+            503, "no plan can be asked for just now; try again soon"
+        ) from None
     return told
 
 
 @router.post("")
 @for_role(Role.ASSISTANT)
-def begin(request: Request, course_id: int, night_id: int, wanted: JobIn) -> dict[str, object]:
+def begin(
+    request: Request, course_id: int, night_id: int, wanted: JobIn
+) -> dict[str, object]:
     """Ask for a job."""
     return ask(
         request,
@@ -99,7 +103,9 @@ def cancel(
 @for_role(Role.VIEWER)
 def look(request: Request, course_id: int, night_id: int, job_id: int) -> dict[str, Any]:
     """How far a job is."""
-    with parts_of(request).database.session() as session:  # asked again and again while it streams
+    with parts_of(
+        request
+    ).database.session() as session:  # asked again and again while it streams
         courses.night(session, course_id, night_id)
         units = Units(courses.course(session, course_id).units)
         return shown(asks.one_job(session, night_id, job_id), units)
@@ -107,7 +113,9 @@ def look(request: Request, course_id: int, night_id: int, job_id: int) -> dict[s
 
 @router.get("/{job_id:number}/events")
 @for_role(Role.VIEWER)
-async def events(request: Request, course_id: int, night_id: int, job_id: int) -> StreamingResponse:
+async def events(
+    request: Request, course_id: int, night_id: int, job_id: int
+) -> StreamingResponse:
     """How far a job is, each time there is news, until it ends."""
     first = await run_in_threadpool(
         look, request, course_id, night_id, job_id

@@ -88,7 +88,9 @@ def show(request: Request, course_id: int, night_id: int) -> Response:
     """The screen. Whoever opens it is about to ask for a plan, so a worker may begin with it."""
     with parts_of(request).database.session() as session:
         opened = page(
-            request, "plan/plan.html", **fields_of(_view(request, session, course_id, night_id))
+            request,
+            "plan/plan.html",
+            **fields_of(_view(request, session, course_id, night_id)),
         )
     opened.background = BackgroundTask(parts_of(request).queue.look_ahead, night_id)
     return opened
@@ -101,7 +103,9 @@ def view(request: Request, session: Db, course_id: int, night_id: int) -> Respon
     return refreshed(request, session, course_id, night_id)
 
 
-def refreshed(request: Request, session: Session, course_id: int, night_id: int) -> Response:
+def refreshed(
+    request: Request, session: Session, course_id: int, night_id: int
+) -> Response:
     """Map and lists as they are after a change."""
     session.flush()
     session.expire_all()
@@ -111,7 +115,10 @@ def refreshed(request: Request, session: Session, course_id: int, night_id: int)
 
 
 def _view(request: Request, session: Session, course_id: int, night_id: int) -> PlanView:
-    course, night = courses.course(session, course_id), courses.night(session, course_id, night_id)
+    course, night = (
+        courses.course(session, course_id),
+        courses.night(session, course_id, night_id),
+    )
     return plan_view(request, session, course, night)
 
 
@@ -184,7 +191,12 @@ def accept(
 @router.post("/locks")
 @for_role(Role.ASSISTANT)
 def lock(
-    request: Request, session: Db, night: NightHere, course_id: int, night_id: int, what: LockIn
+    request: Request,
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    what: LockIn,
 ) -> Response:
     """Fix something, or let it go."""
     with same_choices(session, night, _fixing(session, course_id, night_id, what)):
@@ -195,7 +207,12 @@ def lock(
 @router.post("/aims")
 @for_role(Role.ASSISTANT)
 def aims(
-    request: Request, session: Db, night: NightHere, course_id: int, night_id: int, wanted: AimsIn
+    request: Request,
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    wanted: AimsIn,
 ) -> Response:
     """Put the aims into another order."""
     plans.lock(session, night)
@@ -222,7 +239,12 @@ def undo(
 @router.post("/use/{job_id:number}")
 @for_role(Role.ASSISTANT)
 def use(
-    request: Request, session: Db, night: NightHere, course_id: int, night_id: int, job_id: int
+    request: Request,
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    job_id: int,
 ) -> Response:
     """Take up a plan that was found but not made the night's: called off, or overtaken by a
     change.
@@ -260,7 +282,12 @@ def keep(
 @router.post("/named/{plan_id:number}/take")
 @for_role(Role.ASSISTANT)
 def take(
-    request: Request, session: Db, night: NightHere, course_id: int, night_id: int, plan_id: int
+    request: Request,
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    plan_id: int,
 ) -> Response:
     """Make a kept plan the night's."""
     asks.take_up(session, night, plan_id)
@@ -269,7 +296,9 @@ def take(
 
 @router.delete("/named/{plan_id:number}")
 @for_role(Role.ASSISTANT)
-def drop(request: Request, session: Db, course_id: int, night_id: int, plan_id: int) -> Response:
+def drop(
+    request: Request, session: Db, course_id: int, night_id: int, plan_id: int
+) -> Response:
     """Forget a kept plan."""
     courses.night(session, course_id, night_id)
     asks.drop_named(session, night_id, plan_id)
@@ -278,7 +307,9 @@ def drop(request: Request, session: Db, course_id: int, night_id: int, plan_id: 
 
 @router.post("/pairs")
 @for_role(Role.LEADER)
-def pair(request: Request, session: Db, course_id: int, night_id: int, wanted: PairIn) -> Response:
+def pair(
+    request: Request, session: Db, course_id: int, night_id: int, wanted: PairIn
+) -> Response:
     """Say that two people never, or always, share; or take it back."""
     if wanted.kind not in PAIR_KINDS or wanted.one == wanted.two:
         raise InputError("pair", "name two people who never, or always, share")

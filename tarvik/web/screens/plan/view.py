@@ -32,7 +32,12 @@ if TYPE_CHECKING:
 
 Kept = Mapping[str, Any]
 """What the worker found, as it is kept: JSON, of a shape of its own for each question."""
-KIT_TITLES = {"stake": "stakes", "pole": "poles or sticks", "line": "lines", "tree": "trees"}
+KIT_TITLES = {
+    "stake": "stakes",
+    "pole": "poles or sticks",
+    "line": "lines",
+    "tree": "trees",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,7 +142,9 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         found=found,
         totals=totals(camp.rigs, at_hand(session, course.id, night.site_id)),
         job=(job := asks.latest_job(session, night.id, "plan")),
-        running=None if (now := asks.running_job(session, night.id)) is None else shown(now, units),
+        running=None
+        if (now := asks.running_job(session, night.id)) is None
+        else shown(now, units),
         kept=_waiting(job),
         named=asks.named(session, night.id),
         undo=before.what if before else None,
@@ -152,7 +159,9 @@ def _found(kept: Kept, step: int) -> dict[str, dict[str, Any]]:
     """What was found, each with whether the choices are still those it was found for; ways out of
     an impasse in words.
     """
-    found = {kind: {**told, "fresh": told.get("step") == step} for kind, told in kept.items()}
+    found = {
+        kind: {**told, "fresh": told.get("step") == step} for kind, told in kept.items()
+    }
     stuck = found.get("plan", {}).get("impasse")
     if stuck:
         repairs = [_repair(r) for r in stuck["repairs"]]
@@ -177,8 +186,12 @@ def _reached(told: Kept, units: Units) -> list[Reached]:
 
 def _repair(plain: Kept) -> Kept:
     """A repair in words, and whether people must be asked first."""
-    said = [f"{pieces} more {KIT_TITLES.get(kind, kind)}" for kind, pieces in plain["short"]]
-    aside = [Constraint.of_tag(*each) for each in zip(plain["tags"], plain["words"], strict=True)]
+    said = [
+        f"{pieces} more {KIT_TITLES.get(kind, kind)}" for kind, pieces in plain["short"]
+    ]
+    aside = [
+        Constraint.of_tag(*each) for each in zip(plain["tags"], plain["words"], strict=True)
+    ]
     for kept in aside:
         if kept.kind is Kind.BED:
             said.append(f"one more sheet ({kept.words})")
@@ -217,7 +230,9 @@ def _evening(found: Kept | None, people: Sequence[Person]) -> Kept | None:
     at = None
     if found.get("on"):
         start = datetime.fromisoformat(found["on"])
-        here = now().astimezone(start.tzinfo) if start.tzinfo else now().replace(tzinfo=None)
+        here = (
+            now().astimezone(start.tzinfo) if start.tzinfo else now().replace(tzinfo=None)
+        )
         at = int((here - start).total_seconds() // 60)
     busy = {p for t in found["tasks"] for p in t["who"]}
     order = [(p.id, p.name) for p in people if p.id in busy]

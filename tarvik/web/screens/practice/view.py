@@ -145,7 +145,8 @@ def material_of(request: Request, session: Session, course: Course) -> Material:
     rows = kit.rows(session, course.id, "sheets")
     sheets = dict.fromkeys(kit.sheet_of(row) for row in rows)
     cores = [
-        nights.night_of(session, course, night) for night in courses.nights(session, course.id)
+        nights.night_of(session, course, night)
+        for night in courses.nights(session, course.id)
     ]
 
     def judge(question: Question, night: CoreNight) -> tuple[Solution, Tonight]:
@@ -153,7 +154,9 @@ def material_of(request: Request, session: Session, course: Course) -> Material:
 
     supports = kit.supports_of(session, course.id)
     solve = parts_of(request).solver.solve
-    return Material(tuple(sheets)[:MOST_SHEETS], tuple(cores), judge, solve, supports, units)
+    return Material(
+        tuple(sheets)[:MOST_SHEETS], tuple(cores), judge, solve, supports, units
+    )
 
 
 def _judged(judge: Judge, question: Question) -> tuple[Solution, Tonight]:
@@ -186,7 +189,12 @@ def _shown(drill: Drill, material: Material) -> DrillShown:
         )
     if isinstance(drill, Order):
         return DrillShown(
-            drill, TITLES[drill.kind], "order", drill.shown, json.dumps(drill.right), drawing
+            drill,
+            TITLES[drill.kind],
+            "order",
+            drill.shown,
+            json.dumps(drill.right),
+            drawing,
         )
     if not isinstance(drill, Estimate):
         raise TypeError(f"no way to show {type(drill).__name__}")

@@ -53,7 +53,9 @@ def show(request: Request) -> Response:
 
 @router.post("/provider/people/{account_id:number}")
 @for_owners
-def change_person(request: Request, account_id: int, what: Annotated[str, Form()] = "") -> Response:
+def change_person(
+    request: Request, account_id: int, what: Annotated[str, Form()] = ""
+) -> Response:
     """Make somebody an owner or no longer one; end or erase an account."""
     asker = me(request)
     if what not in CHANGES:
@@ -62,7 +64,9 @@ def change_person(request: Request, account_id: int, what: Annotated[str, Form()
         with parts_of(request).database.session() as session:
             if what in ("owner", "no-owner"):
                 wanted = what == "owner"
-                provider_people.set_owner(session, asker.provider_id, account_id, owner=wanted)
+                provider_people.set_owner(
+                    session, asker.provider_id, account_id, owner=wanted
+                )
             elif what == "end":
                 provider_people.end_account(session, asker.provider_id, account_id)
             else:
@@ -82,7 +86,9 @@ def choose(
     """Who may make courses and invite people."""
     with parts_of(request).database.session() as session:
         try:
-            provider_people.choose_who_may(session, me(request).provider_id, courses_by, invites_by)
+            provider_people.choose_who_may(
+                session, me(request).provider_id, courses_by, invites_by
+            )
         except InputError as err:
             return _provider_page(request, 422, fault=err)
     return _provider_page(request, done="Kept.")

@@ -92,7 +92,9 @@ def add_site(
             if typed[field].strip():
                 values[field] = BY_NAME[field].read(typed[field], Units.METRIC, field)
         if uphill.strip():
-            values["uphill_deg"] = BY_NAME["wind_from_deg"].read(uphill, Units.METRIC, "uphill")
+            values["uphill_deg"] = BY_NAME["wind_from_deg"].read(
+                uphill, Units.METRIC, "uphill"
+            )
         with parts_of(request).database.session() as session:
             courses.course(session, course_id)
             nights.add_site(session, course_id, values)

@@ -61,13 +61,21 @@ def invite(
         courses.course(session, course_id)
         account = session.get_one(Account, asker.account_id)
         if not provider_people.may_invite(session, account, course_id):
-            raise RefusedError(403, "who may invite people is the owner's choice: ask an owner")
+            raise RefusedError(
+                403, "who may invite people is the owner's choice: ask an owner"
+            )
         try:
             wanted = accounts.role_named(role)
             if asker.role is None or wanted > asker.role:
                 raise InputError("role", "nobody gives a role higher than their own")
             invitations.invite(
-                session, asker.provider_id, course_id, email, wanted, address(request), asker.name
+                session,
+                asker.provider_id,
+                course_id,
+                email,
+                wanted,
+                address(request),
+                asker.name,
             )
         except InputError as err:
             return _team(request, course_id, 422, fault=err, typed=typed)

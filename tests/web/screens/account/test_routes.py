@@ -53,13 +53,20 @@ def points(count: int) -> str:
     ],
 )
 def test_a_file_with_more_than_a_site_holds_is_refused_before_anything_is_written(
-    client: TestClient, database: Database, demo: tuple[int, int], text: str, kind: str, most: int
+    client: TestClient,
+    database: Database,
+    demo: tuple[int, int],
+    text: str,
+    kind: str,
+    most: int,
 ) -> None:
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     with database.session() as session:
         before = session.scalar(select(func.count(GroundItem.id)))
     answer = client.post(
-        f"{base}/import", files={"file": ("a.csv", text)}, headers={"accept": "application/json"}
+        f"{base}/import",
+        files={"file": ("a.csv", text)},
+        headers={"accept": "application/json"},
     )
     assert answer.status_code == 422 and str(most) in answer.json()["detail"], answer.text
     with database.session() as session:
@@ -81,7 +88,9 @@ def test_a_site_as_full_as_it_may_be_goes_out_and_in_again(
     assert client.post(f"{base}/import", files={"file": ("a.csv", text)}).status_code == 200
     out = client.get(f"/courses/{demo[0]}/file")
     assert out.status_code == 200
-    back = client.post("/course-file", files={"file": ("c.json", out.text)}, follow_redirects=False)
+    back = client.post(
+        "/course-file", files={"file": ("c.json", out.text)}, follow_redirects=False
+    )
     assert back.status_code == 303, back.text
 
 
@@ -133,7 +142,9 @@ def test_a_night_a_person_and_a_course_are_brought_back(
     assert client.post(f"{page}/restore").status_code == 200
 
 
-def test_nothing_of_another_course_is_brought_back(client: TestClient, database: Database) -> None:
+def test_nothing_of_another_course_is_brought_back(
+    client: TestClient, database: Database
+) -> None:
     with database.session() as session:
         course, night = small_course(session)
         other, _ = small_course(session)
@@ -141,7 +152,9 @@ def test_nothing_of_another_course_is_brought_back(client: TestClient, database:
     for kind, row in (("night", night), ("night", 10**9), ("people", night), ("x" * 50, 1)):
         assert client.post(f"/courses/{other}/deleted/{kind}/{row}").status_code == 404
     with client_of(database, demo=True) as stranger:
-        asked = stranger.post(f"/courses/{course}/deleted/night/{night}", follow_redirects=False)
+        asked = stranger.post(
+            f"/courses/{course}/deleted/night/{night}", follow_redirects=False
+        )
         assert asked.status_code == 403
     with database.session() as session:
         assert session.get_one(Night, night).deleted_at is not None

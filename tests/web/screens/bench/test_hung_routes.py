@@ -45,7 +45,9 @@ def here(client: TestClient, database: Database) -> tuple[TestClient, str, str]:
         return client, night_at, f"{night_at}/bench/{sheet.id}"
 
 
-def test_the_bench_shows_the_hung_shape_over_the_fold(here: tuple[TestClient, str, str]) -> None:
+def test_the_bench_shows_the_hung_shape_over_the_fold(
+    here: tuple[TestClient, str, str],
+) -> None:
     client, _, bench = here
     plain = client.get(f"{bench}/plow-point/hung?height=1.2").text
     for words in (
@@ -58,14 +60,18 @@ def test_the_bench_shows_the_hung_shape_over_the_fold(here: tuple[TestClient, st
         "Pull at rest",
     ):
         assert words in plain
-    raised = client.get(f"{bench}/plow-point/hung?height=1.2&hang_at=1.52_1.52&hang_by=0.25").text
+    raised = client.get(
+        f"{bench}/plow-point/hung?height=1.2&hang_at=1.52_1.52&hang_by=0.25"
+    ).text
     assert "cord" in raised
     wet = client.get(f"{bench}/plow-point/hung?height=1.2&hang_wet=1&hang_taut=0").text
     assert "wet, stakes pulled 0.0 % past taut" in wet
     assert "hangs from no ties" in client.get(f"{bench}/bag/hung").text
 
 
-def test_advice_says_how_taut_which_stake_and_how_sure(here: tuple[TestClient, str, str]) -> None:
+def test_advice_says_how_taut_which_stake_and_how_sure(
+    here: tuple[TestClient, str, str],
+) -> None:
     client, _, bench = here
     told = client.get(f"{bench}/plow-point/hung/advice?height=1.2").text
     for words in (
@@ -94,7 +100,8 @@ def test_what_cannot_be_hung_so_is_refused_kindly(
 ) -> None:
     client, _, bench = here
     answer = client.get(
-        f"{bench}/plow-point/hung?height=1.2&{query}", headers={"Accept": "application/json"}
+        f"{bench}/plow-point/hung?height=1.2&{query}",
+        headers={"Accept": "application/json"},
     )
     assert answer.status_code == 422
     assert "hang_" in str(answer.json())
@@ -137,7 +144,9 @@ def test_board_and_bench_judge_by_the_hung_shape(
 def test_a_pool_that_feeds_itself_stops_a_shelter_on_the_board() -> None:
     solution = solve(
         Question(
-            Sheet.rectangle(3.0, 3.0), PITCHES["four-corner-shade"], {"height": 1.6, "low": 1.0}
+            Sheet.rectangle(3.0, 3.0),
+            PITCHES["four-corner-shade"],
+            {"height": 1.6, "low": 1.0},
         )
     )
     assert solution.shelter and solution.figures and solution.assessment.rig
@@ -150,7 +159,9 @@ def test_a_pool_that_feeds_itself_stops_a_shelter_on_the_board() -> None:
     calm = Seen(solution, told, solution)
     assert calm.judged(plain, Units.METRIC).verdict is plain.verdict
     pool = ToldPool((0.0, 0.0, 1.0), 3.0, 90.0, 0.3, Grows.FEEDS_ITSELF.value)
-    filling = Seen(solution, replace(told, pools=(pool,)), solution).judged(plain, Units.METRIC)
+    filling = Seen(solution, replace(told, pools=(pool,)), solution).judged(
+        plain, Units.METRIC
+    )
     assert filling.worst is not None
     assert filling.worst.code == "pool_feeds"
     assert filling.verdict is Verdict.NEEDS

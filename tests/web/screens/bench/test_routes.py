@@ -30,7 +30,12 @@ def bench(database: Database) -> Iterator[tuple[TestClient, list[str]]]:
     """A client and the addresses of both sheets' benches."""
     with database.session() as session:
         course, night = small_course(session)
-        shaped = {"width_m": 3.0, "length_m": 3.0, "outline": SHAPED, "tie_outs": ["corners"]}
+        shaped = {
+            "width_m": 3.0,
+            "length_m": 3.0,
+            "outline": SHAPED,
+            "tie_outs": ["corners"],
+        }
         sheets = [
             kit.rows(session, course, "sheets")[0],
             *kit.add(session, course, "sheets", [shaped]),
@@ -58,7 +63,9 @@ def test_every_pitch_opens_on_every_page_of_the_bench(
                 assert part or got.status_code == 200, (pitch, address)
 
 
-def test_the_board_shows_a_sheet_with_shaped_edges(bench: tuple[TestClient, list[str]]) -> None:
+def test_the_board_shows_a_sheet_with_shaped_edges(
+    bench: tuple[TestClient, list[str]],
+) -> None:
     client, addresses = bench
     base = addresses[0].rpartition("/bench/")[0]
     for intent in ("storm", "warm-insects", "shade", "fair-view"):

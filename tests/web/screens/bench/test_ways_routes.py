@@ -30,7 +30,11 @@ def test_supports_of_every_kind_are_taken(api: TestClient) -> None:
         ({"cut_sticks": True}, "cut stick"),
     ):
         got = post(
-            api, sheet=SHEET, pitch="plow-point", settings={"height": 1.3}, supports=none | more
+            api,
+            sheet=SHEET,
+            pitch="plow-point",
+            settings={"height": 1.3},
+            supports=none | more,
         )
         assert got["verdict"] == "forms"
         assert got["supports"][0]["kind"] == kind
@@ -43,9 +47,9 @@ def test_supports_of_every_kind_are_taken(api: TestClient) -> None:
     assert boat["supports"][0]["kind"] == "boat"
     tipped = none | {"poles_m": [[1.3, 1.3]], "house": {"pole": "tipped"}}
     assert (
-        post(api, sheet=SHEET, pitch="plow-point", settings={"height": 1.3}, supports=tipped)[
-            "verdict"
-        ]
+        post(
+            api, sheet=SHEET, pitch="plow-point", settings={"height": 1.3}, supports=tipped
+        )["verdict"]
         == "needs"
     )
 
@@ -53,7 +57,10 @@ def test_supports_of_every_kind_are_taken(api: TestClient) -> None:
 @pytest.mark.parametrize(
     ("body", "field"),
     [
-        ({"sheet": SHEET | {"join": {"width_m": 2, "length_m": 3, "overlap_m": 0.1}}}, "overlap"),
+        (
+            {"sheet": SHEET | {"join": {"width_m": 2, "length_m": 3, "overlap_m": 0.1}}},
+            "overlap",
+        ),
         ({"sheet": SHEET, "supports": {"branches_m": [-1]}}, "supports"),
         ({"sheet": SHEET, "supports": {"house": {"lift": "sideways"}}}, "house"),
         ({"sheet": SHEET, "supports": {"in_the_way_m": [[0, 0, -1]]}}, "in_the_way"),
@@ -114,7 +121,9 @@ def test_the_ways_of_one_shelter(client: TestClient, demo: tuple[int, int, int])
     assert page.count("knot-cord") >= 8
 
 
-def test_what_would_make_it_form_is_told(client: TestClient, demo: tuple[int, int, int]) -> None:
+def test_what_would_make_it_form_is_told(
+    client: TestClient, demo: tuple[int, int, int]
+) -> None:
     """A peak higher than the sheet allows: another height first, then a larger sheet."""
     course, night, sheet = demo
     page = client.get(
@@ -161,7 +170,9 @@ def test_comparing_says_what_is_wrong(
     assert words in answer.text
 
 
-def test_one_row_of_the_board_at_a_time(client: TestClient, demo: tuple[int, int, int]) -> None:
+def test_one_row_of_the_board_at_a_time(
+    client: TestClient, demo: tuple[int, int, int]
+) -> None:
     """Rows come sheet by sheet, so that what is done is there to be read; each says its pitch,
     family and worth.
     """
@@ -171,7 +182,9 @@ def test_one_row_of_the_board_at_a_time(client: TestClient, demo: tuple[int, int
     assert page.count('role="gridcell"') == 27
     assert page.count("data-worth=") == 27
     assert page.count("data-compare=") + page.count('data-verdict="cannot"') == 27
-    best = client.get(f"/courses/{course}/nights/{night}/board/cells?sheets={sheet}&show=best").text
+    best = client.get(
+        f"/courses/{course}/nights/{night}/board/cells?sheets={sheet}&show=best"
+    ).text
     assert best.count('role="gridcell"') == 6
     assert 'data-verdict="cannot"' not in best
     assert "All 27 pitches" in best
@@ -205,7 +218,9 @@ def test_house_rules_and_new_supports_reach_the_verdict(
         supports = kit.supports_of(session, course)
     assert supports.house == House(pole="tipped", lift="inside")
     assert supports.may_cut
-    assert [(c.kind, c.size_m, c.length_m) for c in supports.others or ()] == [("boat", 0.9, 4.8)]
+    assert [(c.kind, c.size_m, c.length_m) for c in supports.others or ()] == [
+        ("boat", 0.9, 4.8)
+    ]
     page = client.get(f"/courses/{course}/rules").text
     assert "tipped a little along the pull" in page
     boat = client.get(f"/courses/{course}/nights/{night}/bench/{sheet}/boat-night").text

@@ -86,7 +86,9 @@ def test_other_paper(client: TestClient, planned: str) -> None:
     pocket = pages(client, f"{planned}/camp.pdf?part=pocket")
     assert [round(float(v)) for v in pocket[0].mediabox[2:]] == [298, 420]
     assert len(pages(client, f"{planned}/camp.pdf?part=glance")) == 1
-    assert "Who sleeps where" not in words_of(pages(client, f"{planned}/camp.pdf?part=cards"))
+    assert "Who sleeps where" not in words_of(
+        pages(client, f"{planned}/camp.pdf?part=cards")
+    )
     one = words_of(pages(client, f"{planned}/camp.pdf?only=2"))
     assert "2." in one
     assert "Who sleeps where" not in one

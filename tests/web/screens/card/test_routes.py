@@ -38,7 +38,9 @@ def token_for(database: Database, course: int, number: int) -> str:
     with database.session() as session:
         return links.token_of(
             session,
-            links.make_link(session, course, kit.rows(session, course, "people")[number].id),
+            links.make_link(
+                session, course, kit.rows(session, course, "people")[number].id
+            ),
         )
 
 
@@ -54,9 +56,14 @@ def test_a_card_tells_its_own_person_and_nobody_else(
             and "With <strong>Bo</strong>" in got.text
             and "Knots" in got.text
         )
-        assert "If it blows up" in got.text and got.headers["cache-control"] == "private, no-cache"
+        assert (
+            "If it blows up" in got.text
+            and got.headers["cache-control"] == "private, no-cache"
+        )
         for hidden in ("Bo S", "Cy S", "Di S", "Cy", "/courses/"):
-            assert hidden not in got.text.replace(token, "")  # the link's own letters are chance
+            assert hidden not in got.text.replace(
+                token, ""
+            )  # the link's own letters are chance
         assert anyone.get(f"/courses/{wood[0]}").status_code == 403
         assert anyone.get(f"/card/{token}?night=2").status_code == 200
         script = anyone.get("/card-worker.js")
@@ -68,7 +75,10 @@ def test_a_card_tells_its_own_person_and_nobody_else(
         gone = anyone.get(f"/card/{token}", headers={"accept": "text/html"})
         assert gone.status_code == 404 and "does not open anything any more" in gone.text
         assert "Ada" not in gone.text and "Small wood" not in gone.text
-        assert anyone.post(f"/card/{token}/stature", data={"stature": "1.5"}).status_code == 404
+        assert (
+            anyone.post(f"/card/{token}/stature", data={"stature": "1.5"}).status_code
+            == 404
+        )
 
 
 def _person(database: Database, course: int, number: int) -> int:
@@ -83,11 +93,19 @@ def test_what_a_participant_says_waits_for_a_leader(
     with client_of(database) as anyone:
         bad = anyone.post(f"/card/{token}/stature", data={"stature": "tall"})
         assert bad.status_code == 422 and "fault" in bad.text
-        assert anyone.post(f"/card/{token}/stature", data={"stature": "1.81 m"}).status_code == 200
-        assert anyone.post(f"/card/{token}/sheet", data={"sheet": "8 x 10 ft"}).status_code == 200
+        assert (
+            anyone.post(f"/card/{token}/stature", data={"stature": "1.81 m"}).status_code
+            == 200
+        )
+        assert (
+            anyone.post(f"/card/{token}/sheet", data={"sheet": "8 x 10 ft"}).status_code
+            == 200
+        )
         assert anyone.post(f"/card/{token}/other", data={}).status_code == 422
         assert (
-            anyone.post(f"/card/{token}/brings", data={"mat": "yes", "lamp": "yes"}).status_code
+            anyone.post(
+                f"/card/{token}/brings", data={"mat": "yes", "lamp": "yes"}
+            ).status_code
             == 200
         )
         assert len(re.findall("checked", anyone.get(f"/card/{token}").text)) == 2
@@ -117,7 +135,9 @@ def test_what_a_participant_says_waits_for_a_leader(
         person = kit.rows(session, wood[0], "people")[3]
         assert person.stature_m == pytest.approx(1.81)
         assert [
-            s.length_m for s in kit.rows(session, wood[0], "sheets") if s.owner_id == person.id
+            s.length_m
+            for s in kit.rows(session, wood[0], "sheets")
+            if s.owner_id == person.id
         ] == [pytest.approx(3.048)]
 
 
@@ -150,7 +170,10 @@ def test_history_on_the_screen_and_back(
         {"since": since[1], "what": "night"},
     ):
         assert client.post(f"{base}/history/restore", data=bad).status_code == 422
-    assert client.post(f"{base}/history/restore", data={"since": str(2**61)}).status_code == 404
+    assert (
+        client.post(f"{base}/history/restore", data={"since": str(2**61)}).status_code
+        == 404
+    )
 
 
 def test_a_course_goes_out_and_comes_in_by_the_screen(
@@ -178,10 +201,14 @@ def test_data_is_given_out_and_erased_by_the_screen(
     database: Database, client: TestClient, wood: tuple[int, int]
 ) -> None:
     person = _person(database, wood[0], 2)
-    assert client.get(f"/courses/{wood[0]}/erase/{person}.json").json()["person"]["name"] == "Cy S"
+    assert (
+        client.get(f"/courses/{wood[0]}/erase/{person}.json").json()["person"]["name"]
+        == "Cy S"
+    )
     assert client.post(f"/courses/{wood[0]}/erase/{person}").status_code == 422
     assert (
-        client.post(f"/courses/{wood[0]}/erase/{person}", data={"sure": "yes"}).status_code == 200
+        client.post(f"/courses/{wood[0]}/erase/{person}", data={"sure": "yes"}).status_code
+        == 200
     )
     assert client.get(f"/courses/{wood[0]}/erase/{person}.json").status_code == 404
 
@@ -200,7 +227,9 @@ def test_square_codes_on_paper(
     assert "Bo S" not in text
 
 
-def test_a_card_shows_where_its_shelter_stands(database: Database, wood: tuple[int, int]) -> None:
+def test_a_card_shows_where_its_shelter_stands(
+    database: Database, wood: tuple[int, int]
+) -> None:
     """On the camp's map, with numbers and no names of others; nothing while it has no place."""
     token = token_for(database, wood[0], 0)
     with client_of(database) as anyone:

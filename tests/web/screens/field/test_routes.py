@@ -34,8 +34,12 @@ def night(client: TestClient, database: Database) -> tuple[int, int, str]:
         row = session.get(Night, number)
         assert row is not None
         people, sheets = (kit.rows(session, course, t) for t in ("people", "sheets"))
-        plans.choose(session, row, plans.Choice(sheets[0].id, "plow-point", {}, (people[0].id,)))
-        plans.choose(session, row, plans.Choice(sheets[1].id, "a-frame", {}, (people[1].id,)))
+        plans.choose(
+            session, row, plans.Choice(sheets[0].id, "plow-point", {}, (people[0].id,))
+        )
+        plans.choose(
+            session, row, plans.Choice(sheets[1].id, "a-frame", {}, (people[1].id,))
+        )
         plans.shelters(session, number)[0].spot = {"x": 5.0, "y": 4.0, "front_deg": 90.0}
     return course, number, f"/courses/{course}/nights/{number}/field"
 
@@ -81,20 +85,22 @@ def test_what_was_said_first_but_sent_last_does_not_win(
     for said in (a_check(first, "wrong", 5), a_check(first, "ok", 1)):
         client.post(f"{night[2]}/entries", json={"entries": [said]})
     with database.session() as session:
-        assert field.checked(field.entries(session, night[1]))[first, "peak"].data["state"] == (
-            "wrong"
-        )
+        assert field.checked(field.entries(session, night[1]))[first, "peak"].data[
+            "state"
+        ] == ("wrong")
     ahead = a_check(first, "ok") | {"at": "2099-01-01T00:00:00+00:00"}
     client.post(f"{night[2]}/entries", json={"entries": [ahead]})
     later = a_check(first, "wrong") | {"at": "2098-01-01T00:00:00+00:00"}
     client.post(f"{night[2]}/entries", json={"entries": [later]})
     with database.session() as session:
-        assert field.checked(field.entries(session, night[1]))[first, "peak"].data["state"] == (
-            "wrong"
-        )
+        assert field.checked(field.entries(session, night[1]))[first, "peak"].data[
+            "state"
+        ] == ("wrong")
 
 
-def test_a_shelter_that_is_gone_is_told(client: TestClient, night: tuple[int, int, str]) -> None:
+def test_a_shelter_that_is_gone_is_told(
+    client: TestClient, night: tuple[int, int, str]
+) -> None:
     said = a_check(999999)
     got = client.post(f"{night[2]}/entries", json={"entries": [said]}).json()
     assert (got["new"], got["gone"]) == (0, [said["key"]])
@@ -180,7 +186,9 @@ def root_of(text: str) -> str:
 def judgements(client: TestClient, course: str) -> list[list[str]]:
     """The hash of every shelter's judgement, night by night."""
 
-    nights = sorted(set(re.findall(rf"{course}/nights/(\d+)", client.get(course).text)), key=int)
+    nights = sorted(
+        set(re.findall(rf"{course}/nights/(\d+)", client.get(course).text)), key=int
+    )
     assert nights
     return [
         re.findall(r'data-judgement="(\w+)"', client.get(f"{course}/nights/{n}/camp").text)
@@ -192,8 +200,13 @@ def test_a_zip_file_without_a_course_says_so(client: TestClient) -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as made:
         made.writestr("other.txt", "x")
-    for raw, words in ((out.getvalue(), "no course.json"), (b"PK\x03\x04broken", "cannot be read")):
-        got = client.post("/course-file", files={"file": ("pack.zip", raw, "application/zip")})
+    for raw, words in (
+        (out.getvalue(), "no course.json"),
+        (b"PK\x03\x04broken", "cannot be read"),
+    ):
+        got = client.post(
+            "/course-file", files={"file": ("pack.zip", raw, "application/zip")}
+        )
         assert got.status_code == 422
         assert words in got.text
 

@@ -70,7 +70,8 @@ def grounds(draw: st.DrawFn) -> Ground:
         for i in range(draw(st.integers(0, 3)))
     ]
     heights = [
-        SpotHeight(draw(PLACES), draw(st.floats(-50, 900))) for _ in range(draw(st.integers(0, 3)))
+        SpotHeight(draw(PLACES), draw(st.floats(-50, 900)))
+        for _ in range(draw(st.integers(0, 3)))
     ]
     return Ground(tuple(things), tuple(areas), tuple(heights))
 
@@ -107,7 +108,9 @@ def test_files_lose_nothing(made: Ground, kind: str) -> None:
 
 
 @given(at=PLACES, lat=st.floats(-80, 80), lon=st.floats(-179, 179))
-def test_earth_and_site_are_inverse(at: tuple[float, float], lat: float, lon: float) -> None:
+def test_earth_and_site_are_inverse(
+    at: tuple[float, float], lat: float, lon: float
+) -> None:
     assert on_site(on_earth(at, (lat, lon)), (lat, lon)) == pytest.approx(at, abs=1e-6)
 
 
@@ -231,7 +234,10 @@ def test_changes_undo_and_redo(client: TestClient, demo: tuple[int, int, int]) -
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     made = client.post(
         f"{base}/items",
-        json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 3, "y": 9}},
+        json={
+            "kind": "thing",
+            "values": {"name": "Post A", "kind": "post", "x": 3, "y": 9},
+        },
     )
     assert made.status_code == 200
     assert "post Post A" in made.text  # as the map calls it
@@ -240,7 +246,10 @@ def test_changes_undo_and_redo(client: TestClient, demo: tuple[int, int, int]) -
     assert client.post(f"{base}/undo?redo=true").status_code == 422
     twice = client.post(
         f"{base}/items",
-        json={"kind": "thing", "values": {"name": "Post A", "kind": "post", "x": 1, "y": 1}},
+        json={
+            "kind": "thing",
+            "values": {"name": "Post A", "kind": "post", "x": 1, "y": 1},
+        },
     )
     assert twice.status_code == 422
     assert twice.json()["field"] == "name"
@@ -254,20 +263,25 @@ def test_two_leaders_lose_nothing(
     """
     base = f"/courses/{demo[0]}/nights/{demo[1]}/ground"
     with database.session() as session:
-        item = next(i for i in ground.items(session, demo[2]) if i.data.get("name") == "Fire spot")
+        item = next(
+            i for i in ground.items(session, demo[2]) if i.data.get("name") == "Fire spot"
+        )
         number, version, was = item.id, item.version, dict(item.data)
     assert (
         client.patch(
-            f"{base}/items/{number}", json={"values": {"x": 20.0}, "version": version, "was": was}
+            f"{base}/items/{number}",
+            json={"values": {"x": 20.0}, "version": version, "was": was},
         ).status_code
         == 200
     )
     other = client.patch(
-        f"{base}/items/{number}", json={"values": {"height_m": 0.5}, "version": version, "was": was}
+        f"{base}/items/{number}",
+        json={"values": {"height_m": 0.5}, "version": version, "was": was},
     )
     assert other.status_code == 200
     clash = client.patch(
-        f"{base}/items/{number}", json={"values": {"x": 19.0}, "version": version, "was": was}
+        f"{base}/items/{number}",
+        json={"values": {"x": 19.0}, "version": version, "was": was},
     )
     assert clash.status_code == 409
     now = client.get(f"{base}/items/{number}").json()["values"]
@@ -288,7 +302,9 @@ def test_a_file_comes_in_whole_or_not_at_all(
     )
     half = "item,name,kind,x_m,y_m\nthing,New ash,tree,1,2\nthing,,tree,1,2\n"
     refused = client.post(
-        f"{base}/import", files={"file": ("b.csv", half)}, headers={"accept": "application/json"}
+        f"{base}/import",
+        files={"file": ("b.csv", half)},
+        headers={"accept": "application/json"},
     )
     assert refused.status_code == 422
     assert "line 3" in refused.json()["detail"]
@@ -302,7 +318,9 @@ def _chosen(database: Database, demo: tuple[int, int, int], pitch: str) -> int:
     with database.session() as session:
         night = courses.night(session, demo[0], demo[1])
         sheet = (
-            session.scalars(select(SheetRow).where(SheetRow.course_id == demo[0])).unique().all()[0]
+            session.scalars(select(SheetRow).where(SheetRow.course_id == demo[0]))
+            .unique()
+            .all()[0]
         )
         return plans.choose(
             session, night, plans.Choice(sheet.id, pitch, {}, (sheet.owner_id or 0,))
@@ -367,7 +385,9 @@ def test_a_site_is_begun_from_the_ground_and_surveyed_from_the_first_tape(
     path = bare[1]
     assert "Start its map" in client.get(path).text
     assert client.post(f"{path}/undo").status_code == 404
-    nameless = client.post(f"{path}/start", data={"name": " ", "surroundings": "closed-wood"})
+    nameless = client.post(
+        f"{path}/start", data={"name": " ", "surroundings": "closed-wood"}
+    )
     assert nameless.status_code == 422
     assert "give the site a name" in nameless.text
     assert re.search(r'value="closed-wood"\s+selected', nameless.text)
@@ -499,10 +519,13 @@ def test_the_short_list_is_ticked_with_notes(
         item = next(i for i in ground.items(session, demo[2]) if i.kind == "check")
         number, version = item.id, item.version
     again = client.patch(
-        f"{base}/items/{number}", json={"values": {**values, "note": "cleared"}, "version": version}
+        f"{base}/items/{number}",
+        json={"values": {**values, "note": "cleared"}, "version": version},
     )
     assert "cleared" in again.text
-    wrong = client.post(f"{base}/items", json={"kind": "check", "values": {"key": "sideways"}})
+    wrong = client.post(
+        f"{base}/items", json={"kind": "check", "values": {"key": "sideways"}}
+    )
     assert wrong.status_code == 422
 
 
@@ -518,7 +541,10 @@ def test_paces_are_calibrated_on_a_taped_length(
         "paced": "40",
         "paced_m": "32",
     }
-    assert client.post(f"{base}/items", json={"kind": "reading", "values": row}).status_code == 200
+    assert (
+        client.post(f"{base}/items", json={"kind": "reading", "values": row}).status_code
+        == 200
+    )
     with database.session() as session:
         kept = [i.data for i in ground.items(session, demo[2]) if i.kind == "reading"][-1]
     assert kept["pace_m"] == pytest.approx(0.8)
@@ -537,10 +563,15 @@ def test_a_wind_that_shifts_tells_which_way_to_swing(
     page = client.post(f"{base}/shelters/{shelter}/spot", json=spot).text
     with database.session() as session:
         night = courses.night(session, demo[0], demo[1])
-        later, now = nights.wind_at_dawn(session, night), nights.needs_of(night).wind_from_deg
+        later, now = (
+            nights.wind_at_dawn(session, night),
+            nights.needs_of(night).wind_from_deg,
+        )
     assert later is not None
     assert now is not None
-    assert ("Later the wind comes from" in page) == (abs((later - now + 180) % 360 - 180) >= 40)
+    assert ("Later the wind comes from" in page) == (
+        abs((later - now + 180) % 360 - 180) >= 40
+    )
 
 
 def test_a_shelter_gone_meanwhile_is_told_in_words(

@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from tarvik.store.database import Database
 
 pytestmark = pytest.mark.database
-ROSTER = "Reed week\nFirst name,Surname,Ht\nUna,Reed,172\nTove,Quill,tall\nSilas,Peel,5'11\n"
+ROSTER = (
+    "Reed week\nFirst name,Surname,Ht\nUna,Reed,172\nTove,Quill,tall\nSilas,Peel,5'11\n"
+)
 """As an office writes it, with one slip."""
 
 

@@ -59,16 +59,27 @@ def test_a_log_stands_beside_what_was_planned(
     empty = client.get(f"/courses/{night[0]}/log").text
     assert "Nothing is logged yet" in empty
     told = {"minutes": "9 min", "peak": "1.02 m", "wet": "damp", "where": "at the feet"}
-    assert say(client, night, **told, pulled="1", force="force 4", again="yes").status_code == 200
+    assert (
+        say(client, night, **told, pulled="1", force="force 4", again="yes").status_code
+        == 200
+    )
     shown = " ".join(client.get(f"/courses/{night[0]}/log").text.split())
-    for words in ("damp at the feet", "1.02 m", "planned", "force 4", "What the entries teach"):
+    for words in (
+        "damp at the feet",
+        "1.02 m",
+        "planned",
+        "force 4",
+        "What the entries teach",
+    ):
         assert words in shown, words
     assert "Minutes to set: A-frame" in shown
     kept = client.get(f"/courses/{night[0]}/nights/{night[1]}/field").text
     assert 'value="9"' in kept
 
 
-def test_the_last_word_on_a_shelter_counts(client: TestClient, night: tuple[int, int, int]) -> None:
+def test_the_last_word_on_a_shelter_counts(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
     say(client, night, minutes="5")
     say(client, night, minutes="12")
     (row,) = client.get(f"/courses/{night[0]}/log.json").json()["log"]
@@ -83,7 +94,9 @@ def test_the_last_word_on_a_shelter_counts(client: TestClient, night: tuple[int,
     assert "A-frame" in text
 
 
-def test_what_cannot_be_read_says_so(client: TestClient, night: tuple[int, int, int]) -> None:
+def test_what_cannot_be_read_says_so(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
     for wrong, words in (
         ({"minutes": "many"}, "whole number from 0 to 600"),
         ({"force": "17"}, "whole number from 0 to 12"),
@@ -105,7 +118,9 @@ def test_what_cannot_be_read_says_so(client: TestClient, night: tuple[int, int, 
         ({}, "pulled", None),
     ],
 )
-def test_what_leaders_type_is_read(typed: dict[str, str], name: str, kept: float | None) -> None:
+def test_what_leaders_type_is_read(
+    typed: dict[str, str], name: str, kept: float | None
+) -> None:
     assert LogIn(**typed).values(Units.METRIC)[name] == pytest.approx(kept)
 
 
@@ -118,7 +133,14 @@ def test_a_number_is_read_in_the_courses_unit() -> None:
 def test_who_is_erased_is_not_named_in_the_log(
     client: TestClient, database: Database, night: tuple[int, int, int]
 ) -> None:
-    say(client, night, minutes="5", note="Ada did well", where="at Ada's feet", damage="Ada's pole")
+    say(
+        client,
+        night,
+        minutes="5",
+        note="Ada did well",
+        where="at Ada's feet",
+        damage="Ada's pole",
+    )
     with database.session() as session:
         erasing.erase(session, night[0], kit.rows(session, night[0], "people")[0].id)
     with database.session() as session:
@@ -150,7 +172,9 @@ def test_a_distance_is_told_beside_the_planned_one(
     client: TestClient, night: tuple[int, int, int]
 ) -> None:
     page = client.get(f"/courses/{night[0]}/nights/{night[1]}/field").text
-    span = re.findall(r'<select class="form-select" name="span">.*?</select>', page, re.DOTALL)[0]
+    span = re.findall(
+        r'<select class="form-select" name="span">.*?</select>', page, re.DOTALL
+    )[0]
     what = re.findall(r'value="(\w+-\w+)"', span)[0]
     say(client, night, span=what, distance="2.40 m")
     (row,) = client.get(f"/courses/{night[0]}/log.json").json()["log"]
@@ -183,7 +207,10 @@ def test_a_course_goes_by_its_own_values_only_when_a_leader_says_so(
 
     assert minutes() == pitch.minutes
     told = {"kind": "minutes", "slug": "a-frame", "use": "yes"}
-    assert client.post(f"{url}/own-values", data=told, follow_redirects=False).status_code == 303
+    assert (
+        client.post(f"{url}/own-values", data=told, follow_redirects=False).status_code
+        == 303
+    )
     taken = minutes()
     assert pitch.minutes < taken < 25
     # More entries move nothing until they are taken over too.
@@ -199,7 +226,11 @@ def test_a_course_goes_by_its_own_values_only_when_a_leader_says_so(
 def test_only_what_entries_teach_can_be_gone_by(
     client: TestClient, night: tuple[int, int, int]
 ) -> None:
-    for kind, slug in (("holding", "turf"), ("minutes", "a-frame"), ("minutes", "no-pitch")):
+    for kind, slug in (
+        ("holding", "turf"),
+        ("minutes", "a-frame"),
+        ("minutes", "no-pitch"),
+    ):
         told = {"kind": kind, "slug": slug, "use": "yes"}
         got = client.post(f"/courses/{night[0]}/log/own-values", data=told)
         assert got.status_code == 422

@@ -19,7 +19,14 @@ from tarvik.core.units import Units
 from tarvik.core.weather.needs import NightNeeds, zone_named
 from tarvik.demo.course import ensure_demo
 from tarvik.exchange.feed import Feed, FeedError
-from tarvik.exchange.night_form import FIELDS, FieldError, from_plain, read_needs, shown, to_plain
+from tarvik.exchange.night_form import (
+    FIELDS,
+    FieldError,
+    from_plain,
+    read_needs,
+    shown,
+    to_plain,
+)
 from tarvik.stand_ins.service import FAULTS, start_service
 from tarvik.stand_ins.stories import STORIES, hours_of, meter_reading
 from tarvik.store import courses, nights
@@ -73,7 +80,9 @@ def where(demo: tuple[int, list[int]], number: int = 1) -> str:
 def patch(
     client: TestClient, path: str, column: str, text: str, *, version: int, was: str = ""
 ) -> Any:
-    return client.patch(path, json={"column": column, "text": text, "version": version, "was": was})
+    return client.patch(
+        path, json={"column": column, "text": text, "version": version, "was": was}
+    )
 
 
 def version(database: Database, night_id: int) -> int:
@@ -89,7 +98,10 @@ def test_a_field_is_read_in_any_unit_and_shown_in_the_courses(
     at = version(database, demo[1][1])
     answer = patch(client, where(demo), "wind_m_s", "36 km/h", version=at)
     assert answer.json() == {"version": at + 1, "text": "10 m/s", "also": {}}
-    assert patch(client, where(demo), "lowest_c", "41 F", version=at + 1).json()["text"] == "5 °C"
+    assert (
+        patch(client, where(demo), "lowest_c", "41 F", version=at + 1).json()["text"]
+        == "5 °C"
+    )
     page = client.get(where(demo), headers=HTML).text
     assert "force 5, fresh breeze" in page
     assert 'value="10 m/s"' in page
@@ -115,8 +127,17 @@ def test_wind_and_gusts_that_belong_together_are_saved_together(
             "also": {"wind_m_s": "15"},
         },
     )
-    assert both.json() == {"version": at + 3, "text": "22 m/s", "also": {"wind_m_s": "15 m/s"}}
-    wrong = {"column": "gust_m_s", "text": "23", "version": at + 3, "also": {"nothing": "1"}}
+    assert both.json() == {
+        "version": at + 3,
+        "text": "22 m/s",
+        "also": {"wind_m_s": "15 m/s"},
+    }
+    wrong = {
+        "column": "gust_m_s",
+        "text": "23",
+        "version": at + 3,
+        "also": {"nothing": "1"},
+    }
     assert client.patch(where(demo), json=wrong).status_code == 422
 
 
@@ -302,7 +323,11 @@ def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(
     )
     assert (
         fetch_for(
-            database, patient, night_id, {"story": "quiet", "start": "2027-09-24T00:00"}, "UTC"
+            database,
+            patient,
+            night_id,
+            {"story": "quiet", "start": "2027-09-24T00:00"},
+            "UTC",
         )
         == ""
     )
@@ -313,14 +338,18 @@ def test_a_failing_service_leaves_the_last_good_forecast_with_its_age(
             kept = nights.forecast_row(session, row)
             assert kept is not None
             kept.fetched_at = now() - timedelta(hours=8)
-        assert fetch_for(database, quick, night_id, {"story": "quiet", "fault": fault}, "UTC")
+        assert fetch_for(
+            database, quick, night_id, {"story": "quiet", "fault": fault}, "UTC"
+        )
         page = client.get(where(demo)).text
         assert "no newer forecast" in page, fault
         assert "the last good one, 8 hours old, stays" in page
         assert "practice forecast “quiet”, received 8 hours ago" in page
         assert "15 of 15 are known" in page
     down = Feed("http://127.0.0.1:9/forecast", timeout_s=0.4, pause_s=0.01)
-    assert "cannot be reached" in fetch_for(database, down, night_id, {"story": "quiet"}, "UTC")
+    assert "cannot be reached" in fetch_for(
+        database, down, night_id, {"story": "quiet"}, "UTC"
+    )
 
 
 def test_time_outs_are_tried_again_with_growing_pauses(service: str) -> None:
@@ -348,7 +377,9 @@ def test_time_outs_are_tried_again_with_growing_pauses(service: str) -> None:
         ("zone", "other_zone"),
     ],
 )
-def test_each_way_a_service_can_be_wrong_is_a_finding(service: str, fault: str, code: str) -> None:
+def test_each_way_a_service_can_be_wrong_is_a_finding(
+    service: str, fault: str, code: str
+) -> None:
     assert fault in FAULTS
     feed = Feed(f"{service}/forecast", timeout_s=PATIENCE_S)
     read = feed.fetch({"story": "gale", "start": "2027-07-24T00:00", "fault": fault}, UTC)
@@ -372,7 +403,11 @@ def test_the_poller_asks_for_what_is_due(
     """Only nights that are near, are fed by a service and were not asked for lately."""
     poller = Poller(database, Feed(f"{service}/forecast", timeout_s=PATIENCE_S))
     fetch_for(
-        database, poller.feed, demo[1][1], {"story": "humid", "start": "2027-09-24T00:00"}, "UTC"
+        database,
+        poller.feed,
+        demo[1][1],
+        {"story": "humid", "start": "2027-09-24T00:00"},
+        "UTC",
     )
     assert poller.round() == 0
     with database.session() as session:
@@ -389,13 +424,18 @@ def test_the_poller_asks_for_what_is_due(
 
 
 def test_one_bad_feed_holds_up_no_other(
-    database: Database, demo: tuple[int, list[int]], service: str, monkeypatch: pytest.MonkeyPatch
+    database: Database,
+    demo: tuple[int, list[int]],
+    service: str,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     """A forecast that breaks the reader is noted at its own night; the next night gets its own."""
     feed = Feed(f"{service}/forecast", timeout_s=PATIENCE_S)
     poller = Poller(database, feed)
     for number in demo[1][:2]:
-        fetch_for(database, feed, number, {"story": "humid", "start": "2027-09-24T00:00"}, "UTC")
+        fetch_for(
+            database, feed, number, {"story": "humid", "start": "2027-09-24T00:00"}, "UTC"
+        )
     with database.session() as session:
         for hours, number in enumerate(demo[1][:2]):
             night = session.get_one(Night, number)
@@ -415,7 +455,8 @@ def test_one_bad_feed_holds_up_no_other(
     assert poller.round() == 2
     with database.session() as session:
         told = [
-            nights.forecast_row(session, session.get_one(Night, number)) for number in demo[1][:2]
+            nights.forecast_row(session, session.get_one(Night, number))
+            for number in demo[1][:2]
         ]
         assert told[0] is not None and "cannot be read" in told[0].failure
         assert told[1] is not None and not told[1].failure
@@ -429,7 +470,9 @@ def test_the_rains_slant_is_the_wind_over_the_speed_it_is_explained_by() -> None
     slant, speed = told["slant"], dict(told["slant"].inputs)["It falls at"]
     wind = float(told["shelter_wind"].value.split()[0])
     leans = math.degrees(math.atan(wind / float(speed.split()[0])))
-    assert float(slant.value.removeprefix("about ").rstrip("°")) == pytest.approx(leans, abs=1.5)
+    assert float(slant.value.removeprefix("about ").rstrip("°")) == pytest.approx(
+        leans, abs=1.5
+    )
 
 
 def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
@@ -442,7 +485,8 @@ def test_stories_are_the_same_for_a_seed_and_plausible() -> None:
         )
         assert one == two != other
         assert all(
-            -10 < (h.temp_c or 0) < 30 and (h.gust_m_s or 0) >= (h.wind_m_s or 0) * 0.9 for h in one
+            -10 < (h.temp_c or 0) < 30 and (h.gust_m_s or 0) >= (h.wind_m_s or 0) * 0.9
+            for h in one
         )
     readings = [meter_reading(3, second, 4.0) for second in range(600)]
     assert 3.0 < sum(readings) / 600 < 5.0
@@ -526,11 +570,16 @@ def test_sites_and_house_rules(
     with database.session() as session:
         at = courses.course(session, demo[0]).version
     assert (
-        patch(client, rules, "stake_depth_m", "25 cm", version=at, was="0.20 m").json()["text"]
+        patch(client, rules, "stake_depth_m", "25 cm", version=at, was="0.20 m").json()[
+            "text"
+        ]
         == "0.25 m"
     )
     assert patch(client, rules, "stake_depth_m", "3 m", version=at + 1).status_code == 422
-    assert patch(client, rules, "stake_depth_m", "0.3", version=at, was="0.20 m").status_code == 409
+    assert (
+        patch(client, rules, "stake_depth_m", "0.3", version=at, was="0.20 m").status_code
+        == 409
+    )
     assert patch(client, rules, "head", "sideways", version=at + 1).status_code == 422
 
 
@@ -553,7 +602,8 @@ def test_the_bench_shows_wind_net_shade_and_water(
     dry = [
         float(
             re.findall(
-                r"Dry ground</span> <strong>([\d.]+)", client.get(f"{bench}/view?from={d}").text
+                r"Dry ground</span> <strong>([\d.]+)",
+                client.get(f"{bench}/view?from={d}").text,
             )[0]
         )
         for d in (90, 270)
@@ -585,17 +635,23 @@ def test_the_contract_judges_a_night(api: TestClient) -> None:
     }
     answer = api.post("/api/solve", json=body).json()
     assert answer["measures"]["who"] == [0, 1]
-    assert {f["code"] for f in answer["tonight"]["findings"]} & {"stake_pulls", "line_pulls"}
+    assert {f["code"] for f in answer["tonight"]["findings"]} & {
+        "stake_pulls",
+        "line_pulls",
+    }
     assert "deadman" in {r["code"] for r in answer["tonight"]["remedies"]}
     assert answer["tonight"]["gale"]["move_at_force"] < 7
     assert len(answer["rose"]["petals"]) == 24
     assert answer["measures"]["wind_from_deg"] == 90
     assert answer["measures"]["drips"][0]["points"] == ["B", "A"]
-    assert api.post("/api/solve", json={**body, "night": {"ground": "custard"}}).status_code == 422
     assert (
-        api.post("/api/solve", json={**body, "night": {"wind_m_s": 9, "gust_m_s": 2}}).json()[
-            "field"
-        ]
+        api.post("/api/solve", json={**body, "night": {"ground": "custard"}}).status_code
+        == 422
+    )
+    assert (
+        api.post(
+            "/api/solve", json={**body, "night": {"wind_m_s": 9, "gust_m_s": 2}}
+        ).json()["field"]
         == "night.gust_m_s"
     )
     assert (
@@ -658,5 +714,8 @@ def test_the_date_is_on_the_night_screen(
     assert 'data-column="on" value="2027-09-24"' in client.get(where(demo)).text
     path = where(demo).removesuffix("/weather")
     at = version(database, demo[1][1])
-    assert patch(client, path, "on", "2027-10-01", version=at, was="2027-09-24").status_code == 200
+    assert (
+        patch(client, path, "on", "2027-10-01", version=at, was="2027-09-24").status_code
+        == 200
+    )
     assert "1 Oct 2027" in client.get(where(demo)).text

@@ -28,8 +28,12 @@ def course(database: Database) -> int:
         made, night = small_course(session)
         row = session.get_one(Night, night)
         people, sheets = (kit.rows(session, made, t) for t in ("people", "sheets"))
-        plans.choose(session, row, plans.Choice(sheets[0].id, "a-frame", {}, (people[0].id,)))
-        plans.choose(session, row, plans.Choice(sheets[1].id, "plow-point", {}, (people[2].id,)))
+        plans.choose(
+            session, row, plans.Choice(sheets[0].id, "a-frame", {}, (people[0].id,))
+        )
+        plans.choose(
+            session, row, plans.Choice(sheets[1].id, "plow-point", {}, (people[2].id,))
+        )
         kit.add(session, made, "lines", [{"length_m": 30.0, "count": 1}])
     return made
 
@@ -51,7 +55,9 @@ def test_the_list_names_sheets_stakes_and_cord(client: TestClient, course: int) 
     assert len(people) == 4
 
 
-def test_an_empty_course_says_what_to_do_first(client: TestClient, database: Database) -> None:
+def test_an_empty_course_says_what_to_do_first(
+    client: TestClient, database: Database
+) -> None:
     with database.session() as session:
         made, _ = small_course(session)
     assert "make a plan first" in listed(client, made)
@@ -89,7 +95,9 @@ def test_a_leader_gives_a_thing_to_somebody(
     assert "Repair kit" in bag[: bag.index("</section>")]
     with database.session() as session:
         assert session.get_one(Course, course).rules["carries"] == {"repair": number}
-    wrong = client.post(f"/courses/{course}/packing/carry", data={"thing": "repair", "person": "x"})
+    wrong = client.post(
+        f"/courses/{course}/packing/carry", data={"thing": "repair", "person": "x"}
+    )
     assert wrong.status_code == 422
     client.post(f"/courses/{course}/packing/carry", data={"thing": "repair", "person": ""})
     with database.session() as session:

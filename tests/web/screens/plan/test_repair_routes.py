@@ -52,12 +52,17 @@ REPAIRS = [
 @pytest.mark.parametrize("role", [Role.ASSISTANT, Role.LEADER])
 @pytest.mark.parametrize("wanted", REPAIRS)
 def test_no_repair_writes_kit(
-    database: Database, place: tuple[int, int, str], wanted: dict[str, list[str]], role: Role
+    database: Database,
+    place: tuple[int, int, str],
+    wanted: dict[str, list[str]],
+    role: Role,
 ) -> None:
     """What people bring they put on the list themselves; rules are a leader's."""
     with client_of(database, token_of(database, place[0], role), demo=True) as someone:
         with database.session() as session:
-            before = [len(kit.rows(session, place[0], t)) for t in ("sheets", "stakes", "lines")]
+            before = [
+                len(kit.rows(session, place[0], t)) for t in ("sheets", "stakes", "lines")
+            ]
         assert someone.get(place[2]).status_code == 200
         answer = someone.post(f"{place[2]}/repair", json=wanted)
         if wanted["tags"][0].startswith("always"):
@@ -65,7 +70,9 @@ def test_no_repair_writes_kit(
         else:
             assert answer.status_code == 422 and "bring" in answer.text
         with database.session() as session:
-            after = [len(kit.rows(session, place[0], t)) for t in ("sheets", "stakes", "lines")]
+            after = [
+                len(kit.rows(session, place[0], t)) for t in ("sheets", "stakes", "lines")
+            ]
         assert after == before
 
 
@@ -76,11 +83,15 @@ def test_an_assistant_lets_a_lock_go_by_a_repair(
     with database.session() as session:
         person = kit.rows(session, place[0], "people")[0].id
         asks.toggle_lock(session, place[1], "people", person)
-    with client_of(database, token_of(database, place[0], Role.ASSISTANT), demo=True) as assistant:
+    with client_of(
+        database, token_of(database, place[0], Role.ASSISTANT), demo=True
+    ) as assistant:
         wanted = {"tags": [f"lock person {person}"]}
         assert assistant.post(f"{place[2]}/repair", json=wanted).status_code == 200
     with database.session() as session:
-        assert asks.asked_of(night_plan.of_night(session, place[1]))["locks"]["people"] == []
+        assert (
+            asks.asked_of(night_plan.of_night(session, place[1]))["locks"]["people"] == []
+        )
 
 
 @pytest.mark.parametrize(
@@ -106,7 +117,10 @@ def test_a_provider_has_only_so_many_plans_made_at_a_time(
 ) -> None:
     """The one too many is refused and leaves no job behind; a called-off one makes room."""
     monkeypatch.setattr(asks, "MOST_OPEN", 2)
-    jobs = [client.post(f"{place[2]}/jobs", json={"kind": k}).json() for k in ("plan", "evening")]
+    jobs = [
+        client.post(f"{place[2]}/jobs", json={"kind": k}).json()
+        for k in ("plan", "evening")
+    ]
     refused = client.post(f"{place[2]}/jobs", json={"kind": "slack"})
     assert refused.status_code == 429 and "wait" in refused.json()["detail"]
     with database.session() as session:

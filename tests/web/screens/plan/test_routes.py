@@ -69,7 +69,9 @@ def test_a_page_opened_meanwhile_follows_the_job(
     assert "data-running" not in client.get(place[0]).text
 
 
-def test_an_empty_night_says_what_to_do(client: TestClient, place: tuple[str, int, int]) -> None:
+def test_an_empty_night_says_what_to_do(
+    client: TestClient, place: tuple[str, int, int]
+) -> None:
     text = client.get(place[0]).text
     assert "No plan for this night yet" in text and "Make the plan" in text
 
@@ -81,7 +83,9 @@ def test_the_whole_evening_of_a_plan(
     assert run(client, database, url, kind="plan")["state"] == "done"
     text = client.get(url).text
     assert (
-        "proved: no plan does better" in text and "Ada L" in text and "enough of everything" in text
+        "proved: no plan does better" in text
+        and "Ada L" in text
+        and "enough of everything" in text
     )
     with database.session() as session:
         people = {p.name: p.id for p in kit.rows(session, course, "people")}
@@ -92,7 +96,9 @@ def test_the_whole_evening_of_a_plan(
         nights.set_needs(
             session,
             found,
-            replace(nights.needs_of(found), rain_mm_h=6.0, wind_m_s=4.0, wind_from_deg=200.0),
+            replace(
+                nights.needs_of(found), rain_mm_h=6.0, wind_m_s=4.0, wind_from_deg=200.0
+            ),
             "test",
         )
     assert "has changed since the plan was made" in client.get(url).text
@@ -110,7 +116,8 @@ def test_the_whole_evening_of_a_plan(
     assert "No place to sleep yet" in client.get(url).text
     client.post(f"{url}/undo")
     assert (
-        client.post(f"{url}/locks", json={"kind": "people", "number": someone}).status_code == 200
+        client.post(f"{url}/locks", json={"kind": "people", "number": someone}).status_code
+        == 200
     )
     assert 'aria-label="Unlock Bo S"' in client.get(url).text
     with database.session() as session:  # undo puts the shelters up anew, under new numbers
@@ -138,7 +145,9 @@ def test_the_whole_evening_of_a_plan(
         found = night_plan.of_night(session, night).found["evening"]
     assert all(t["start"] >= 20 for t in found["tasks"] if someone in t["who"])
     mallets = sorted((t["start"], t["end"]) for t in found["tasks"] if t["mallet"])
-    assert all(a[1] <= b[0] for a, b in itertools.pairwise(mallets))  # one mallet, one at a time
+    assert all(
+        a[1] <= b[0] for a, b in itertools.pairwise(mallets)
+    )  # one mallet, one at a time
     assert "<svg" in client.get(url).text
 
 
@@ -153,7 +162,9 @@ def test_named_plans_are_kept_compared_and_taken_up(
     with database.session() as session:
         kept = asks.named(session, night)[0]
         plans.remove(
-            session, courses.night(session, course, night), plans.shelters(session, night)[0].id
+            session,
+            courses.night(session, course, night),
+            plans.shelters(session, night)[0].id,
         )
     assert client.post(f"{url}/named/{kept.id}/take").status_code == 200
     with database.session() as session:
@@ -176,7 +187,9 @@ def test_aims_and_pairs(
     body = {"kind": "never", "one": three, "two": two}
     assert "never share" in client.post(f"{url}/pairs", json=body).text
     with database.session() as session:
-        assert (session.get(Course, course) or Course()).rules["pairs"] == [["never", two, three]]
+        assert (session.get(Course, course) or Course()).rules["pairs"] == [
+            ["never", two, three]
+        ]
     client.post(f"{url}/pairs", json=body)
     with database.session() as session:
         assert (session.get(Course, course) or Course()).rules["pairs"] == []
@@ -202,7 +215,9 @@ def test_one_line_of_history_takes_back_everything(
     assert "The choices were changed since the plan was made" in client.get(url).text
     ground = url.replace("/plan", "/ground")
     moved = {**spot, "x": spot["x"] + 0.4, "trees": [], "snap": False}
-    assert client.post(f"{ground}/shelters/{shelter.id}/spot", json=moved).status_code == 200
+    assert (
+        client.post(f"{ground}/shelters/{shelter.id}/spot", json=moved).status_code == 200
+    )
 
     def now() -> tuple[list[int], list[str], float]:
         with database.session() as session:
@@ -226,7 +241,9 @@ def test_one_line_of_history_takes_back_everything(
     assert now() == after
 
 
-def test_what_is_short_is_named_and_left_to_people(client: TestClient, database: Database) -> None:
+def test_what_is_short_is_named_and_left_to_people(
+    client: TestClient, database: Database
+) -> None:
     """Too few stakes: the page names them and offers no button; once they are on the list,
     everybody has a bed.
     """
@@ -257,7 +274,10 @@ def test_what_a_repair_promises_is_checked(client: TestClient, database: Databas
         person = kit.rows(session, course, "people")[0].id
         asks.toggle_lock(session, night, "people", person)
     url = f"/courses/{course}/nights/{night}/plan"
-    assert client.post(f"{url}/repair", json={"tags": [f"lock person {person}"]}).status_code == 200
+    assert (
+        client.post(f"{url}/repair", json={"tags": [f"lock person {person}"]}).status_code
+        == 200
+    )
     run(client, database, url, kind="plan")
     assert "did what it promised" in client.get(url).text
     with database.session() as session:
@@ -332,7 +352,9 @@ def test_opening_the_page_lets_a_worker_make_the_plan_beforehand(
     monkeypatch.setattr(
         planning, "make", lambda *a, **b: made.append(making.make(*a, **b)) or made[-1]
     )
-    client.post(f"{place[0]}/aims", json={"aims": ["quick", *(a for a in AIMS if a != "quick")]})
+    client.post(
+        f"{place[0]}/aims", json={"aims": ["quick", *(a for a in AIMS if a != "quick")]}
+    )
     job = client.post(f"{place[0]}/jobs", json={"kind": "plan"}).json()["id"]
     work_off(database, planner)
     assert client.get(f"{place[0]}/jobs/{job}").json()["state"] == "done" and len(made) == 1

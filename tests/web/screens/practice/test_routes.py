@@ -71,7 +71,9 @@ def test_a_course_without_sheets_or_nights_has_no_drills(
     assert client.get(f"/courses/{number}/practice").status_code == 200
 
 
-def test_answers_are_kept_once_and_shown(client: TestClient, course: tuple[int, list[int]]) -> None:
+def test_answers_are_kept_once_and_shown(
+    client: TestClient, course: tuple[int, list[int]]
+) -> None:
     number, (ada, ben, *_) = course
     url = f"/courses/{number}/practice"
     one = answer("knot:slip", right=True)
@@ -93,7 +95,10 @@ def test_answers_that_cannot_be_are_refused(
         answer("knot:slip", right=True, key="k"),
         {"item": "knot:slip", "right": True},
     ):
-        assert client.post(f"{url}/{ada}/answers", json={"answers": [wrong]}).status_code == 422
+        assert (
+            client.post(f"{url}/{ada}/answers", json={"answers": [wrong]}).status_code
+            == 422
+        )
     many = {"answers": [answer("knot:slip", right=True)] * 201}
     assert client.post(f"{url}/{ada}/answers", json=many).status_code == 422
     there = {"answers": [answer("knot:slip", right=True)]}
@@ -115,7 +120,9 @@ def test_a_participant_practises_behind_the_link(
     made = client.get(f"/card/{token}/practice/knot")
     assert made.text.count('class="drill"') == 2
     sent = {"answers": [answer("knot:slip", right=True)]}
-    assert client.post(f"/card/{token}/practice", json=sent, headers=OWN).json() == {"new": 1}
+    assert client.post(f"/card/{token}/practice", json=sent, headers=OWN).json() == {
+        "new": 1
+    }
     with database.session() as session:
         assert practice.known(session, ada)["knot:slip"].known == 1
     # Behind a link one's own practice is to be had, and no other's.
@@ -129,7 +136,11 @@ def test_times_give_somebodys_pace_to_the_plan(
     number, (ada, ben, *_) = course
     url = f"/courses/{number}/practice/{ada}/timed"
     for took in ("12:30", "11 min", "10.5"):
-        told = {"pitch": "a-frame", "took": took, "splits": "ridge=200 stakes=500 round=700"}
+        told = {
+            "pitch": "a-frame",
+            "took": took,
+            "splits": "ridge=200 stakes=500 round=700",
+        }
         assert client.post(url, data=told, follow_redirects=False).status_code == 303
     shown = " ".join(client.get(f"/courses/{number}/practice?person={ada}").text.split())
     assert "3 timed" in shown
@@ -155,7 +166,8 @@ def test_times_that_are_none_are_refused(
 
 
 @pytest.mark.parametrize(
-    ("text", "seconds"), [("4:30", 270), ("4.5", 270), ("4,5 min", 270), ("270 s", 270), ("5", 300)]
+    ("text", "seconds"),
+    [("4:30", 270), ("4.5", 270), ("4,5 min", 270), ("270 s", 270), ("5", 300)],
 )
 def test_times_are_read_as_people_type_them(text: str, seconds: int) -> None:
     assert seconds_of(text) == seconds
