@@ -9,7 +9,7 @@ import statistics
 import time
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import numpy as np
 import shapely
@@ -188,15 +188,21 @@ def _cells(roof: Roof, step: float) -> np.ndarray:
     return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
 
 
-def grid_measures(
-    roof: Roof, sit: float, stand: float, step: float = 0.01
-) -> tuple[float, float, float]:
+class GridAreas(NamedTuple):
+    """Ground counted on a grid, m2: covered, high enough to sit, and to stand."""
+
+    covered_m2: float
+    sit_m2: float
+    stand_m2: float
+
+
+def grid_measures(roof: Roof, sit: float, stand: float, step: float = 0.01) -> GridAreas:
     """Reference: covered, sitting and standing ground by casting a ray up from every cell of a
     grid.
     """
     height = np.nan_to_num(roof.height_at(_cells(roof, step)), nan=-1.0)
     cell = step * step
-    return (
+    return GridAreas(
         float((height >= 0).sum() * cell),
         float((height >= sit).sum() * cell),
         float((height >= stand).sum() * cell),

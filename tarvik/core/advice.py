@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.fitting import Misfit, fit
@@ -107,13 +107,26 @@ def for_person(
     return [Choice(held_ones[n][0], *judged[n], best.get(n)) for n in order]
 
 
-def _at_first_sight(found: Solution, night: Night) -> tuple[bool, bool, int, float]:
+class FirstSight(NamedTuple):
+    """How good advice looks before it is worked out: the greater the better, in this
+    order.
+    """
+
+    dry: bool
+    lacks_only_buttons: bool
+    suit: int
+    worth: float
+
+
+def _at_first_sight(found: Solution, night: Night) -> FirstSight:
     asked, figures = found.question, found.figures
     if figures is None:
-        return False, False, 0, 0.0
+        return FirstSight(False, False, 0, 0.0)
     suit = suit_here(asked.pitch, asked.sheet, asked.supports, night.needs)
     dry = bool(figures.mats) or not night.beds_wanted
-    return dry, lacks_only_buttons(found), int(suit), worth(figures, asked.aim())
+    return FirstSight(
+        dry, lacks_only_buttons(found), int(suit), worth(figures, asked.aim())
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from scipy.stats import norm
@@ -145,10 +145,18 @@ def _grid(spread: float) -> Floats:
     return np.linspace(-REACH * spread, REACH * spread, STEPS)
 
 
-def _told(grid: Floats, score: Floats) -> tuple[float, float, float]:
+class Interval(NamedTuple):
+    """A factor with the ends of its 90 % interval."""
+
+    low: float
+    middle: float
+    high: float
+
+
+def _told(grid: Floats, score: Floats) -> Interval:
     """Lower end, middle and upper end of the factor, from a density's logarithm on the grid."""
     weight = np.exp(score - score.max())
     share = (np.cumsum(weight) - weight / 2) / weight.sum()
     tail = (1 - INTERVAL) / 2
     low, middle, high = np.interp((tail, 0.5, 1 - tail), share, grid)
-    return float(np.exp(low)), float(np.exp(middle)), float(np.exp(high))
+    return Interval(float(np.exp(low)), float(np.exp(middle)), float(np.exp(high)))

@@ -7,7 +7,7 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from tarvik.core.errors import InputError
 
@@ -180,9 +180,15 @@ def _one_name(lines: _Lines) -> _Lines:
     return out
 
 
-def _under_titles(
-    table: Table, filled: _Lines, headings: Mapping[str, str]
-) -> tuple[_Lines, dict[int, Column] | None, tuple[str, ...]]:
+class UnderTitles(NamedTuple):
+    """A table under its heading: the rows, the columns it names, and the lines over it."""
+
+    rows: _Lines
+    columns: dict[int, Column] | None
+    above: tuple[str, ...]
+
+
+def _under_titles(table: Table, filled: _Lines, headings: Mapping[str, str]) -> UnderTitles:
     """The rows under the heading, the columns it names, and the lines over it; all rows and no
     columns where there is no heading.
     """
@@ -193,8 +199,8 @@ def _under_titles(
             above = (
                 ", ".join(c.strip() for c in line if c.strip()) for _, line in filled[:at]
             )
-            return lines, header, tuple(above)
-    return filled, None, ()
+            return UnderTitles(lines, header, tuple(above))
+    return UnderTitles(filled, None, ())
 
 
 def read_grid(

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 import random
 from datetime import UTC, datetime, timedelta
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.weather.cold import vapour_pressure_hpa
 from tarvik.core.weather.forecast import Hour
@@ -28,13 +28,26 @@ FRONT_AT_H: Final = 27
 """
 
 
-def _base(story: str) -> tuple[float, float, float, float, float, float]:
+class Base(NamedTuple):
+    """A day's mean temperature, its swing, dew point below it at dawn, °C; wind, m/s, and
+    direction; cloud, %.
+    """
+
+    mean_c: float
+    swing_c: float
+    dew_below_c: float
+    wind_m_s: float
+    from_deg: float
+    cloud_pct: float
+
+
+def _base(story: str) -> Base:
     """Mean temperature, its daily swing, dew point below it at dawn, wind, direction, cloud."""
     return {
-        "quiet": (9.0, 6.0, 0.7, 1.8, 60.0, 12.0),
-        "front": (11.0, 3.0, 2.0, 5.0, 190.0, 70.0),
-        "gale": (8.0, 2.0, 2.5, 15.5, 285.0, 85.0),
-        "humid": (17.5, 4.0, 0.4, 1.0, 150.0, 60.0),
+        "quiet": Base(9.0, 6.0, 0.7, 1.8, 60.0, 12.0),
+        "front": Base(11.0, 3.0, 2.0, 5.0, 190.0, 70.0),
+        "gale": Base(8.0, 2.0, 2.5, 15.5, 285.0, 85.0),
+        "humid": Base(17.5, 4.0, 0.4, 1.0, 150.0, 60.0),
     }[story]
 
 

@@ -14,7 +14,7 @@ import re
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from sqlalchemy import select
 
@@ -166,7 +166,15 @@ def links(session: Session, course_id: int) -> dict[int, CardLink]:
     return {link.person_id: link for link in session.scalars(query.order_by(CardLink.id))}
 
 
-def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
+class Opened(NamedTuple):
+    """What a link opens: the link, the course, whose card it is."""
+
+    link: CardLink
+    course: Course
+    person: Person
+
+
+def opened(session: Session, token: str) -> Opened:
     """What a link opens. Whatever is wrong with it, the words are the same. Raises
     NotFoundError.
     """
@@ -188,7 +196,7 @@ def opened(session: Session, token: str) -> tuple[CardLink, Course, Person]:
         or person.deleted_at is not None
     ):
         raise NotFoundError(GONE)
-    return link, course, person
+    return Opened(link, course, person)
 
 
 def say(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import zlib
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 import numpy as np
 
@@ -54,7 +54,15 @@ def told_key(solution: Solution, hanging: Hanging) -> str:
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
 
 
-def parts_of(solution: Solution) -> tuple[Shelter, Rig, Any]:
+class Parts(NamedTuple):
+    """What hangs of an answer: the shelter, its rig, its figures."""
+
+    shelter: Shelter
+    rig: Rig
+    figures: Any
+
+
+def parts_of(solution: Solution) -> Parts:
     """The shelter, its rig and its figures. Raises FoldError for what makes no such pitch."""
     if (
         solution.shelter is None
@@ -62,7 +70,7 @@ def parts_of(solution: Solution) -> tuple[Shelter, Rig, Any]:
         or solution.assessment.rig is None
     ):
         raise FoldError("the sheet makes no such pitch")
-    return solution.shelter, solution.assessment.rig, solution.figures
+    return Parts(solution.shelter, solution.assessment.rig, solution.figures)
 
 
 def can_hang(solution: Solution) -> bool:

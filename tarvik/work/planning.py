@@ -9,7 +9,7 @@ import time
 from dataclasses import replace
 from datetime import datetime, timedelta
 from threading import RLock
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -166,6 +166,27 @@ class _NotTooOften:
             self._last = time.monotonic()
             self._answer = self._question()
         return self._answer
+
+
+class AsTheyHang(NamedTuple):
+    """Choices with heights corrected as the sheets hang; the forms whose beds do not hold,
+    with how many do; and places at which a shelter is stopped.
+    """
+
+    choices: list[plans.Choice]
+    short: dict[OfferKey, int]
+    stopped: set[Place]
+
+
+class StandingPlan(NamedTuple):
+    """What stands, in the model of all offers: the model, chosen offers, beds, and the
+    offers.
+    """
+
+    model: PlanModel
+    chosen: list[int]
+    beds: dict[int, tuple[int, ...] | None]
+    offers: list[Offer]
 
 
 class Planner:
@@ -421,9 +442,7 @@ class Planner:
             made = with_beds(made, beds, stopped, _hung_limits(report))
         return made, self._as_they_hang(case, made)[0]
 
-    def _as_they_hang(
-        self, case: Case, made: Made
-    ) -> tuple[list[plans.Choice], dict[OfferKey, int], set[Place]]:
+    def _as_they_hang(self, case: Case, made: Made) -> AsTheyHang:
         """The plan's choices, their heights corrected until their beds hold as the sheets hang; the
         forms whose beds do not, with how many do; and the places at which a shelter is stopped.
         """
@@ -443,7 +462,7 @@ class Planner:
                 short[key_of(offer)] = beds
             elif self._stopped(case, replace(asked, settings=settings), offer):
                 stopped.add(stands_at(offer))
-        return out, short, stopped
+        return AsTheyHang(out, short, stopped)
 
     def _stopped(self, case: Case, asked: Question, offer: Offer) -> bool:
         """Whether something but its beds stops a shelter where it stands tonight, carried as the
@@ -490,9 +509,7 @@ class Planner:
             else {"sheet": spare.sheets[0], "pitch": spare.pitch, "spot": spot_of(spare)},
         }
 
-    def _standing(
-        self, case: Case
-    ) -> tuple[PlanModel, list[int], dict[int, tuple[int, ...] | None], list[Offer]]:
+    def _standing(self, case: Case) -> StandingPlan:
         """What stands, in the model of all offers."""
         stood = standing_offers(
             case.bag, case.night, case.camp, case.standing, self.solver.solve_all
@@ -508,7 +525,7 @@ class Planner:
         for standing in case.standing:
             if standing.sheets in place:
                 beds.update({p: standing.sheets for p in standing.people if p in beds})
-        return model, list(place.values()), beds, stood
+        return StandingPlan(model, list(place.values()), beds, stood)
 
     def _as_chosen(
         self,
@@ -784,14 +801,22 @@ class Planner:
         return closer(asked) if offer.tight else asked
 
 
-def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
+class Due(NamedTuple):
+    """When the group arrives, minutes after it by which all is to stand, and why then."""
+
+    arrival: datetime | None
+    minutes: int | None
+    why: str
+
+
+def due_of(case: Case, arrival: str) -> Due:
     """(arrival, minutes after it by which all is to stand, why then): the first of dark and rain,
     less a margin.
     """
     needs = case.night.needs
     light = needs.evening
     if needs.on is None:
-        return None, None, "no date is set for the night"
+        return Due(None, None, "no date is set for the night")
     hour, minute = (int(part) for part in arrival.split(":"))
     zone = light.sunset.tzinfo if light and light.sunset else None
     start = datetime(needs.on.year, needs.on.month, needs.on.day, hour, minute, tzinfo=zone)
@@ -807,7 +832,7 @@ def due_of(case: Case, arrival: str) -> tuple[datetime | None, int | None, str]:
             )
         )
     if not ends:
-        return start, None, "neither dark nor rain is known"
+        return Due(start, None, "neither dark nor rain is known")
     first, why = min(ends, key=lambda e: e[0])
     minutes = int((first - start).total_seconds() // 60) - MARGIN_MIN
-    return start, minutes, f"{MARGIN_MIN} minutes before {why} at {first:%H:%M}"
+    return Due(start, minutes, f"{MARGIN_MIN} minutes before {why} at {first:%H:%M}")

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -338,9 +338,19 @@ def hung_as(
     )
 
 
-def _ready(
-    shelter: Shelter, rig: Rig, hanging: Hanging
-) -> tuple[Mesh, tuple[Tie, ...], System, Floats, Floats]:
+class Ready(NamedTuple):
+    """What is hung: mesh, ties, the system of all parts, where its nodes start (n, 3), and
+    their loads (n, 3), N.
+    """
+
+    mesh: Mesh
+    ties: tuple[Tie, ...]
+    system: System
+    start: Floats
+    load: Floats
+
+
+def _ready(shelter: Shelter, rig: Rig, hanging: Hanging) -> Ready:
     """Mesh, ties, system, where its nodes start and their loads."""
     mesh = kept_mesh(
         shelter, hanging.lines, tuple((lift.name, lift.uv) for lift in hanging.lifts)
@@ -351,7 +361,7 @@ def _ready(
     system, start = _put_together(shelter, rig, hanging, mesh, list(ties))
     load = np.zeros_like(start)
     load[: len(mesh.uv)] = loads_of(shelter, mesh, hanging)
-    return mesh, ties, system, start, load
+    return Ready(mesh, ties, system, start, load)
 
 
 @keep_last(MOST_MESHES)

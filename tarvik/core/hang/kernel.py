@@ -49,12 +49,11 @@ STIFFEST_DAMP: Final = 1e9
 
 
 class Parts(NamedTuple):
-    """All that stores energy in a sheet.
-
-    Members: `nodes` (E, 3), `coef` (E, 3), `rest` and `stiff` (E,). `ground`: stiffness of the
-    ground under a node, N/m. `pairs` (k, 2): upper and lower nodes that press on each other with
-    stiffness `press`. `sprung` (s,): nodes of springs, `spring` (s, 6): direction, k, c, and 1
-    where it only pushes. `toe`: strain over which a member's stiffness comes in.
+    """All that stores energy in a sheet. Members: `nodes` (E, 3), `coef` (E, 3), `rest`
+    and `stiff` (E,). `ground`: stiffness of the ground under a node, N/m. `pairs` (k,
+    2): upper and lower nodes that press on each other with stiffness `press`. `sprung`
+    (s,): nodes of springs, `spring` (s, 6): direction, k, c, and 1 where it only
+    pushes. `toe`: strain over which a member's stiffness comes in.
     """
 
     nodes: Ints
@@ -70,8 +69,8 @@ class Parts(NamedTuple):
 
 
 class Layout(NamedTuple):
-    """How the stiffness is laid out: `row` (n,) of each node among the `free` ones (f,), -1 where
-    it is held; `width` of the band below the diagonal, in numbers.
+    """How the stiffness is laid out: `row` (n,) of each node among the `free` ones (f,),
+    -1 where it is held; `width` of the band below the diagonal, in numbers.
     """
 
     row: Ints
@@ -344,6 +343,16 @@ def creeps(left: Floats, free: Ints, whole: float, quiet: int) -> bool:
     return bool(np.sqrt((net * net).sum()) <= CREEP_NET_LEFT * whole)
 
 
+class Settling(NamedTuple):
+    """How a sheet came to rest: steps taken, whether it did, and the largest pull left
+    over, N.
+    """
+
+    steps: int
+    settled: bool
+    left_n: float
+
+
 @compiled
 def newton(
     x: Floats,
@@ -354,7 +363,7 @@ def newton(
     whole: float,
     first_damp: float,
     until: tuple[int, float, float],
-) -> tuple[int, bool, float]:
+) -> Settling:
     """Newton's method from places x (n, 3), which it moves: steps, whether at rest, and the largest
     pull left over, N. `slow` (f,): relative damping of the free nodes; `whole`: size of the loads,
     N; `until`: most steps, how many times more may be left over, and by how much a step that hardly
@@ -406,4 +415,4 @@ def newton(
         x[:] = trial
         forces(x, parts, load, left)
         damp = max(damp * (0.35 if share == 1.0 else 1.0 if tries == 0 else 2.0), 1e-9)
-    return steps, settled, np.abs(left[free]).max()
+    return Settling(steps, settled, np.abs(left[free]).max())

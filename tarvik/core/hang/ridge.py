@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -18,6 +18,16 @@ if TYPE_CHECKING:
     from tarvik.core.shelter import Shelter
 
 
+class RidgeParts(NamedTuple):
+    """A ridge line under the cloth: its members, where its nodes start (k, 3), and which
+    nodes of the cloth lie on which of them (k, 2).
+    """
+
+    line: Members
+    places: Floats
+    pairs: NDArray[np.int64]
+
+
 def ridge_line(
     shelter: Shelter,
     rig: Rig,
@@ -25,7 +35,7 @@ def ridge_line(
     start: Floats,
     first: int,
     between: tuple[int, int] | None = None,
-) -> tuple[Members, Floats, NDArray[np.int64]]:
+) -> RidgeParts:
     """A taut line under the ridge, of nodes of its own under those of the cloth, from one high
     point to the other (`between`: or between two other nodes, which start there). Its own nodes
     are numbered from `first`. The line as members, where its nodes start (k, 3), and which nodes of
@@ -34,7 +44,7 @@ def ridge_line(
     high = shelter.pitch.high_points()
     none = Members.cords(np.zeros((0, 2), dtype=np.int64), np.zeros(0), np.zeros(0))
     if not rig.through_line or len(high) != 2:
-        return none, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64)
+        return RidgeParts(none, np.zeros((0, 3)), np.zeros((0, 2), dtype=np.int64))
     a, b = (mesh.named[p] for p in high)
     flat_a, flat_b = mesh.uv[a], mesh.uv[b]
     along = flat_b - flat_a
@@ -50,4 +60,6 @@ def ridge_line(
     spots = np.concatenate([[start[a]], places, [start[b]]])
     spans = np.linalg.norm(np.diff(spots, axis=0), axis=1)
     rest = spans / (1 + RIDGE_PULL_N / CORD_N)
-    return Members.cords(ends, rest, CORD_N / rest), places, np.column_stack([over, own])
+    return RidgeParts(
+        Members.cords(ends, rest, CORD_N / rest), places, np.column_stack([over, own])
+    )

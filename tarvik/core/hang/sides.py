@@ -8,7 +8,7 @@ encloses. The sheet's outline is the union of those few rims, not of hundreds of
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 import shapely
@@ -124,8 +124,21 @@ def _onward(
                 k = other
 
 
+class Rims(NamedTuple):
+    """Sides of a cloth and the rings that bound them: the side of each triangle (m,), how
+    many sides, the rings' nodes in a row, where each ring ends (r,), and whose it is
+    (r,).
+    """
+
+    side: Ints
+    sides: int
+    nodes: Ints
+    ends: Ints
+    owner: Ints
+
+
 @compiled
-def rims(triangles: Ints, beside: Ints, up: Flags) -> tuple[Ints, int, Ints, Ints, Ints]:
+def rims(triangles: Ints, beside: Ints, up: Flags) -> Rims:
     """The sides of triangles (m, 3) of which some face `up` (m,): each one's side (m,), how many
     sides, and the rings of nodes that bound them: `nodes` in a row, where each ring ends
     (r,), and whose it is (r,). A rim that comes back to a node is two rings from there on.
@@ -160,7 +173,7 @@ def rims(triangles: Ints, beside: Ints, up: Flags) -> tuple[Ints, int, Ints, Int
                 length += 1
                 seen[here, corner] = True
                 here, corner = _onward(triangles, beside, side, here, corner)
-    return side, sides, nodes[:written], ends[:rings], owner[:rings]
+    return Rims(side, sides, nodes[:written], ends[:rings], owner[:rings])
 
 
 @dataclass(frozen=True, slots=True)

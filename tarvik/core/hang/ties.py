@@ -5,7 +5,7 @@ pulled taut.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -170,7 +170,7 @@ def cord_ends(cords: Sequence[Tie], first: int) -> tuple[NDArray[np.int64], Floa
     return np.array(ends, dtype=np.int64).reshape(-1, 2), np.array(anchors).reshape(-1, 3)
 
 
-def _lifted_to(lift: Lift, at: Floats, middle: Floats) -> tuple[float, float, float]:
+def _lifted_to(lift: Lift, at: Floats, middle: Floats) -> Place:
     """Where the far end of a lifting cord is tied: in the line in which it draws, a cord's length
     beyond where the point is to come.
     """
@@ -183,9 +183,17 @@ def _lifted_to(lift: Lift, at: Floats, middle: Floats) -> tuple[float, float, fl
     return _place(at + draw + way * LIFT_CORD_M)
 
 
-def _place(at: Sequence[float] | Floats) -> tuple[float, float, float]:
+class Place(NamedTuple):
+    """A place in space, m."""
+
+    x: float
+    y: float
+    z: float
+
+
+def _place(at: Sequence[float] | Floats) -> Place:
     x, y, z = at
-    return float(x), float(y), float(z)
+    return Place(float(x), float(y), float(z))
 
 
 class _Pull:

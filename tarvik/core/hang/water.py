@@ -11,7 +11,7 @@ from __future__ import annotations
 import heapq
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -125,9 +125,17 @@ def pools(hung: Hung) -> list[Pool]:
     return sorted(out, key=lambda p: -max(p.litres, p.litres_first))
 
 
-def _filled(
-    hung: Hung, depth: Floats, roof: NDArray[np.int64]
-) -> tuple[Floats, Floats, Grows]:
+class Filled(NamedTuple):
+    """A sheet with its pools: where its nodes end (n, 3), the depths there, and what
+    becomes of it.
+    """
+
+    x: Floats
+    depth: Floats
+    grows: Grows
+
+
+def _filled(hung: Hung, depth: Floats, roof: NDArray[np.int64]) -> Filled:
     """Fill all hollows, let the sheet sink, fill again: where its nodes end, the depths there, and
     what becomes of it all.
     """
@@ -143,13 +151,13 @@ def _filled(
         depth = depths(hung.mesh, x[:n], roof)
         before, litres = litres, _all_litres(hung, x[:n], depth)
         if litres < POOL_LEAST_L:
-            return x[:n], depth, Grows.DRAINS
+            return Filled(x[:n], depth, Grows.DRAINS)
         if litres > POOL_MOST_L:
-            return x[:n], depth, Grows.FEEDS_ITSELF
+            return Filled(x[:n], depth, Grows.FEEDS_ITSELF)
         grows = Grows.HOLDS if litres <= before * (1 + STEADY) else Grows.FEEDS_ITSELF
         if abs(litres - before) <= STEADY * before:
             break
-    return x[:n], depth, grows
+    return Filled(x[:n], depth, grows)
 
 
 def depths(mesh: Mesh, xyz: Floats, roof: NDArray[np.int64]) -> Floats:

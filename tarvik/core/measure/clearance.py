@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, fields
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -57,6 +57,15 @@ EDGE_M: Final = constant(
 SITTING_ROOM_M: Final = constant(
     "sitting_room", 0.05, "m", ENGINEERING, "roof height above a sitting person's crown"
 )
+
+
+class BoxHeights(NamedTuple):
+    """Roof heights wanted over the rectangles of a mat, m, in the order of `boxes`."""
+
+    edge_m: float
+    head_m: float
+    middle_m: float
+    foot_m: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,6 +122,6 @@ class Clearance:
             ]
         )
 
-    def heights(self) -> tuple[float, float, float, float]:
+    def heights(self) -> BoxHeights:
         """Roof heights wanted over the four rectangles of `boxes`."""
-        return self.edge_m, self.head_m, self.middle_m, self.foot_m
+        return BoxHeights(self.edge_m, self.head_m, self.middle_m, self.foot_m)

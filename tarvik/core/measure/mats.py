@@ -9,7 +9,7 @@ stacks. A mat is never claimed that does not fit.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -152,9 +152,17 @@ def fits_one(
     return len(_pieces(ground, boxes, stride, headings, 0.0)[1]) > 0
 
 
+class CentrePieces(NamedTuple):
+    """Convex pieces of allowed centres: corners, their number, and the heading of each."""
+
+    polygons: Floats
+    sizes: Steps
+    heading: Steps
+
+
 def _pieces(
     ground: Ground, boxes: Floats, stride: int, headings: Steps, enough: float
-) -> tuple[Floats, Steps, Steps]:
+) -> CentrePieces:
     """Convex pieces of allowed centres for every `stride`-th of the headings: corners, their
     number, the heading. Of ground that is its own mirror image one side is tried.
     """
@@ -185,7 +193,7 @@ def _pieces(
     )
     if axis != NEITHER:
         count = with_images(polygons, sizes, heading, count, STEPS, axis, middle)
-    return polygons[:count], sizes[:count], heading[:count]
+    return CentrePieces(polygons[:count], sizes[:count], heading[:count])
 
 
 def entries_of(
@@ -358,7 +366,7 @@ def pair(entries: Entries, extents: Floats, people: tuple[int, int]) -> list[Pla
 
 def _best_pair(
     entries: Entries, extents: Floats, people: tuple[int, int]
-) -> tuple[float, int, int, int]:
+) -> kernel.BestPair:
     return kernel.best_pair(
         entries.table,
         entries.heading,
@@ -435,7 +443,7 @@ def _best_triple(
     directions: Steps,
     ground: Ground,
     pair_m2: float,
-) -> tuple[float, int, int, int, int, int]:
+) -> kernel.BestTriple:
     return kernel.best_triple(
         entries.polygons,
         entries.sizes,

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 import shapely
@@ -86,6 +86,24 @@ LOOKS: Final = 20
 """Most places folded and looked at exactly for each one wanted, at a time."""
 
 
+class Cautions(NamedTuple):
+    """Hazards that only warn, their shapes, and which of them matter to beds only."""
+
+    hazards: list[Hazard]
+    shapes: NDArray[np.object_]
+    beds_only: NDArray[np.bool_]
+
+
+class Lay(NamedTuple):
+    """How places lie: slope in degrees, which are on a level pad, and where nothing
+    stands.
+    """
+
+    slope_deg: Floats
+    level: NDArray[np.bool_]
+    barred: NDArray[np.bool_]
+
+
 @dataclass(frozen=True)
 class Camp:
     """The ground of a night: what stops a shelter, what cautions it meets, its heart (the fire,
@@ -159,12 +177,12 @@ class Camp:
         return self._joined(beds_only=True, level=Level.STOPS)
 
     @cached_property
-    def cautions(self) -> tuple[list[Hazard], NDArray[np.object_], NDArray[np.bool_]]:
+    def cautions(self) -> Cautions:
         """Hazards that only warn, their shapes, and which of them matter to beds only."""
         some = [h for h in self.hazards if h.finding.level is Level.CAUTION]
         shapes = np.array([h.shape for h in some], dtype=object)
         shapely.prepare(shapes)
-        return some, shapes, np.array([h.beds_only for h in some], dtype=np.bool_)
+        return Cautions(some, shapes, np.array([h.beds_only for h in some], dtype=np.bool_))
 
     def met(self, cloth: BaseGeometry, taken: BaseGeometry) -> tuple[str, ...]:
         """Codes of the cautions that a shelter meets."""
@@ -211,10 +229,10 @@ class Camp:
         return math.dist(at, self.heart) + WATER_SHARE * farther
 
     @cached_property
-    def _lying(self) -> dict[bytes, tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]]:
+    def _lying(self) -> dict[bytes, Lay]:
         return {}
 
-    def lying(self, at: Floats) -> tuple[Floats, NDArray[np.bool_], NDArray[np.bool_]]:
+    def lying(self, at: Floats) -> Lay:
         """Slope in degrees of places (N, 2), which of them are on a level pad, and which on ground
         where nothing stands. The same places are asked about for many forms, and each of them
         with several headings: they are worked out once.
@@ -227,7 +245,9 @@ class Camp:
                 shapely.contains_xy(self.pads, x, y),
                 shapely.contains_xy(self.stops, x, y),
             )
-            self._lying[key] = (slopes(self.ground, places)[back], pad[back], stopped[back])
+            self._lying[key] = Lay(
+                slopes(self.ground, places)[back], pad[back], stopped[back]
+            )
         return self._lying[key]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -52,10 +52,20 @@ _MANY_WINDS: Final = 9
 _ANYTHING: Final = -1e18  # less than any case that folds is worth
 
 
+class Faces(NamedTuple):
+    """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and
+    the points of each floor.
+    """
+
+    points: NDArray[np.intp]
+    corners: NDArray[np.int64]
+    floors: list[list[int]]
+
+
 @keep_last(256)
 def _faces_of(
     pattern: Pattern,
-) -> tuple[NDArray[np.intp], NDArray[np.int64], list[list[int]]]:
+) -> Faces:
     """Points of the roof's faces (F, V), the last one repeated, their corners (F,), and the points
     of each floor.
     """
@@ -68,7 +78,7 @@ def _faces_of(
     padded = np.array(
         [r + [r[-1]] * (most - len(r)) for r in roofs], dtype=np.intp
     ).reshape(-1, most)
-    return padded, np.array([len(r) for r in roofs], dtype=np.int64), floors
+    return Faces(padded, np.array([len(r) for r in roofs], dtype=np.int64), floors)
 
 
 @keep_last(256)

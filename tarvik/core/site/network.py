@@ -8,7 +8,7 @@ one. Rows come in the order of the readings, an offset as two: along, then to th
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
@@ -136,15 +136,25 @@ def _ints(rows: list[list[int]], width: int) -> Ints:
     return np.array(rows, dtype=np.intp).reshape(-1, width)
 
 
-def _beside(
-    xy: Floats, i: Ints, j: Ints, p: Ints
-) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+class Beside(NamedTuple):
+    """Places beside a base line: along and right of it, its unit vector, that to its
+    right, its length.
+    """
+
+    along: Floats
+    right: Floats
+    unit: Floats
+    square: Floats
+    length: Floats
+
+
+def _beside(xy: Floats, i: Ints, j: Ints, p: Ints) -> Beside:
     """Along and right of a base line, its unit vector, the unit vector to its right, its length."""
     gap, q = xy[j] - xy[i], xy[p] - xy[i]
     size = np.maximum(np.hypot(*gap.T), _NEAR_M)
     u = gap / size[:, None]
     n = np.column_stack([u[:, 1], -u[:, 0]])
-    return (q * u).sum(axis=1), (q * n).sum(axis=1), u, n, size
+    return Beside((q * u).sum(axis=1), (q * n).sum(axis=1), u, n, size)
 
 
 def settled(network: Network, start: Floats, *, robust: float | None = None) -> Floats:

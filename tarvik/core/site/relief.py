@@ -11,7 +11,7 @@ import heapq
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from scipy.ndimage import label
@@ -49,6 +49,23 @@ MOST_CELLS: Final = 160
 _ABOUT: Final = ((-1, -1), (-1, 0), (-1, 1), (0, -1), (0, 1), (1, -1), (1, 0), (1, 1))
 
 
+class Bounds(NamedTuple):
+    """Least x, least y, greatest x, greatest y, m."""
+
+    west: float
+    south: float
+    east: float
+    north: float
+
+
+class Under(NamedTuple):
+    """The height of a place, m, and the gradient of the ground under it."""
+
+    height_m: float
+    east: float
+    north: float
+
+
 @dataclass(frozen=True)
 class Relief:
     """A surface through spot heights. Needs three that lie in no line."""
@@ -84,12 +101,12 @@ class Relief:
             between = None
         return cls(spots, plane, between)
 
-    def bounds(self) -> tuple[float, float, float, float]:
+    def bounds(self) -> Bounds:
         """Least x, least y, greatest x, greatest y of the spots: beyond them nothing is known of
         the water.
         """
         (x0, y0), (x1, y1) = self.spots[:, :2].min(axis=0), self.spots[:, :2].max(axis=0)
-        return float(x0), float(y0), float(x1), float(y1)
+        return Bounds(float(x0), float(y0), float(x1), float(y1))
 
     @cached_property
     def drainage(self) -> Water:
@@ -117,10 +134,10 @@ class Relief:
         """
         return _steepness(xy, self.height_at(xy))
 
-    def under(self, at: Place, xy: Floats) -> tuple[float, float, float]:
+    def under(self, at: Place, xy: Floats) -> Under:
         """The height of a place, and the `gradient` under places (n, 2)."""
         z = self.height_at(np.vstack([xy, at]))
-        return float(z[-1]), *_steepness(xy, z[:-1])
+        return Under(float(z[-1]), *_steepness(xy, z[:-1]))
 
     def slope_at(self, at: Place, reach_m: float = 1.0) -> tuple[float, float]:
         """(slope in degrees, bearing downhill) about a place."""
@@ -260,7 +277,17 @@ def water(
 Cell = tuple[int, int]
 
 
-def _filled(z: Floats) -> tuple[Floats, list[Cell], dict[Cell, Cell | None]]:
+class FilledGround(NamedTuple):
+    """Ground with its hollows filled: heights, the order in which cells were reached from
+    the rim, and where each drains to.
+    """
+
+    heights: Floats
+    order: list[Cell]
+    drains_to: dict[Cell, Cell | None]
+
+
+def _filled(z: Floats) -> FilledGround:
     """Heights with every hollow filled to its rim, the order in which cells were reached from the
     rim, and where each drains to: the lowest of its neighbours reached before it.
     """
@@ -289,7 +316,7 @@ def _filled(z: Floats) -> tuple[Floats, list[Cell], dict[Cell, Cell | None]]:
                 filled[i, j] = max(z[i, j], height)
                 goes[i, j] = (r, c)
                 heapq.heappush(heap, (float(filled[i, j]), i, j))
-    return filled, order, goes
+    return FilledGround(filled, order, goes)
 
 
 def _steepest(filled: Floats, done: NDArray[np.bool_], r: int, c: int) -> Cell | None:

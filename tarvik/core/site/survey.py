@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from scipy.special import chdtri, ndtri
@@ -302,9 +302,17 @@ def _turned_over(p: Floats, a: Floats, b: Floats) -> Floats:
     return np.asarray(2 * (a + ((p - a) @ u) * u) - p)
 
 
-def _snooped(
-    whole: Network, begun: Floats, sides: Sequence[Side]
-) -> tuple[Floats, Network, dict[int, tuple[int, ...]]]:
+class Snooped(NamedTuple):
+    """Places without the readings that look wrong, the readings kept, and those set aside,
+    by number, with those that could be wrong in their stead.
+    """
+
+    xy: Floats
+    network: Network
+    set_aside: dict[int, tuple[int, ...]]
+
+
+def _snooped(whole: Network, begun: Floats, sides: Sequence[Side]) -> Snooped:
     """Places without the readings that look wrong, the readings kept, and those set aside, by
     number, with those that could be wrong in their stead.
     """
@@ -329,12 +337,10 @@ def _snooped(
         numbers.pop(worst)
         kept = whole.without(set(bad))
         xy = settled(kept, xy, robust=_ROBUST)
-    return (len(bad) > 1 and _one_alone(whole, xy, sides)) or (xy, kept, bad)
+    return (len(bad) > 1 and _one_alone(whole, xy, sides)) or Snooped(xy, kept, bad)
 
 
-def _one_alone(
-    whole: Network, begun: Floats, sides: Sequence[Side]
-) -> tuple[Floats, Network, dict[int, tuple[int, ...]]] | None:
+def _one_alone(whole: Network, begun: Floats, sides: Sequence[Side]) -> Snooped | None:
     """The same with a single reading set aside, where one explains all: a slip drags its neighbours
     along. In small surveys each is left out from the very beginning.
     """
@@ -351,11 +357,8 @@ def _one_alone(
         return None
     found.sort(key=lambda f: f[0])
     least, n, xy, kept = found[0]
-    return (
-        xy,
-        kept,
-        {n: tuple(other for misfit, other, _, _ in found[1:] if misfit < least + _BAD)},
-    )
+    alike = tuple(other for misfit, other, _, _ in found[1:] if misfit < least + _BAD)
+    return Snooped(xy, kept, {n: alike})
 
 
 def suspicious(readings: int) -> float:
@@ -400,7 +403,18 @@ def _rigid(xy: Floats) -> Floats:
     return np.asarray(np.linalg.qr(moves.reshape(-1, 3))[0])
 
 
-def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], float, int]:
+class Errors(NamedTuple):
+    """How sure a shape is: covariance (2 n, 2 n), which points are loose (n,), the fit,
+    and the spare readings.
+    """
+
+    covariance: Floats
+    loose: NDArray[np.bool_]
+    fit: float
+    spare: int
+
+
+def _errors(network: Network, xy: Floats) -> Errors:
     """Covariance (2 n, 2 n) of the shape, which points are loose (n,), the fit and the spare
     readings.
 
@@ -416,7 +430,7 @@ def _errors(network: Network, xy: Floats) -> tuple[Floats, NDArray[np.bool_], fl
     total = float((network.residuals(xy) ** 2).sum())
     fit = math.sqrt(total / spare) if spare > 0 else 0.0
     raised = fit**2 if spare > 0 and total > chi_square(0.95, spare) else 1.0
-    return np.asarray(apart @ inverse @ apart) * raised, loose, fit, spare
+    return Errors(np.asarray(apart @ inverse @ apart) * raised, loose, fit, spare)
 
 
 def _loose(network: Network, xy: Floats, ways: Floats) -> NDArray[np.bool_]:

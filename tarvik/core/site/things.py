@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from shapely import LineString, Polygon
@@ -159,6 +159,15 @@ class SpotHeight:
             raise InputError("height_m", f"{self.height_m:g} m is no height of the ground")
 
 
+class Bounds(NamedTuple):
+    """Least x, least y, greatest x, greatest y, m."""
+
+    west: float
+    south: float
+    east: float
+    north: float
+
+
 @dataclass(frozen=True)
 class Ground:
     """A surveyed site."""
@@ -187,7 +196,7 @@ class Ground:
         """Areas of these sorts."""
         return [a for a in self.areas if a.sort in sorts]
 
-    def bounds(self) -> tuple[float, float, float, float]:
+    def bounds(self) -> Bounds:
         """Least x, least y, greatest x, greatest y of all there is; a 20 m square when there is
         nothing.
         """
@@ -198,7 +207,7 @@ class Ground:
         parts += [np.array(a.corners) for a in self.areas]
         some = [p.reshape(-1, 2) for p in parts if p.size]
         if not some:
-            return -10.0, -10.0, 10.0, 10.0
+            return Bounds(-10.0, -10.0, 10.0, 10.0)
         xy = np.concatenate(some)
         (x0, y0), (x1, y1) = xy.min(axis=0), xy.max(axis=0)
-        return float(x0), float(y0), float(x1), float(y1)
+        return Bounds(float(x0), float(y0), float(x1), float(y1))

@@ -5,7 +5,7 @@ turns.
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 import numpy as np
 
@@ -35,12 +35,20 @@ ROLE_SHADE: Final = {
 }
 
 
-def view_of(azimuth_deg: float, elevation_deg: float) -> tuple[Floats, Floats, Floats]:
+class Axes(NamedTuple):
+    """Right, up and towards the eye, unit vectors (3,)."""
+
+    right: Floats
+    up: Floats
+    eye: Floats
+
+
+def view_of(azimuth_deg: float, elevation_deg: float) -> Axes:
     """Right, up and towards the eye as unit vectors."""
     a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
     eye = np.array([math.cos(a) * math.cos(e), math.sin(a) * math.cos(e), math.sin(e)])
     right = np.array([-math.sin(a), math.cos(a), 0.0])
-    return right, np.cross(eye, right), eye
+    return Axes(right, np.cross(eye, right), eye)
 
 
 def draw_obliquely(

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from pydantic import BaseModel, Field
 
@@ -150,9 +150,17 @@ def _spot(spot: SpotIn, figures: Figures) -> Spot:
     return Spot((spot.x, spot.y), spot.front_deg % 360, spot.anchor or _middle(figures))
 
 
+class PlacedShelter(NamedTuple):
+    """A shelter where it is put, what is wrong there, and its judgement."""
+
+    placed: Placed
+    findings: list[Finding]
+    judged: Judged
+
+
 def placed_of(
     judge: Judge, scene: Scene, row: ShelterRow, spot: SpotIn, number: int = 0
-) -> tuple[Placed, list[Finding], Judged]:
+) -> PlacedShelter:
     """A shelter where it is put, what is wrong there, and its judgement. Raises InputError where it
     does not fold.
     """
@@ -202,7 +210,9 @@ def placed_of(
     wrong = conflicts(
         stands, scene.known.ground, scene.found, scene.rules, frozenset(spot.trees)
     )
-    return stands, sorted([*judged.warnings, *wrong], key=lambda f: -f.level), judged
+    return PlacedShelter(
+        stands, sorted([*judged.warnings, *wrong], key=lambda f: -f.level), judged
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ too long or too wide.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -38,10 +38,18 @@ def eased(planes: Floats, inner: float) -> Floats:
     return out
 
 
+class Regions(NamedTuple):
+    """Ground left to each rectangle: its corners, their number (0 where nothing is left),
+    and which rectangle.
+    """
+
+    corners: Floats
+    sizes: Ints
+    rectangles: Ints
+
+
 @compiled
-def regions(
-    bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int
-) -> tuple[Floats, Ints, Ints]:
+def regions(bounds: Floats, planes: Floats, plane_box: Ints, rectangles: int) -> Regions:
     """The ground (`rectangles`, MOST_CORNERS, 2) that the half-planes leave to each of a mat's
     rectangles, the numbers of its corners (0 where they leave none), and the rectangles. `bounds`
     and the rest as for `entries`.
@@ -74,7 +82,7 @@ def regions(
                 if n == 0:
                     break
         out[b, :n], sizes[b] = one[:n], n
-    return out, sizes, np.arange(rectangles)
+    return Regions(out, sizes, np.arange(rectangles))
 
 
 @compiled
@@ -112,6 +120,14 @@ def extent(
     return True
 
 
+class Within(NamedTuple):
+    """A polygon between half-planes, room to work in, and its corners (0 for none)."""
+
+    polygon: Floats
+    scratch: Floats
+    corners: int
+
+
 @compiled
 def within_planes(
     reach: Floats,
@@ -123,7 +139,7 @@ def within_planes(
     order: Ints,
     one: Floats,
     two: Floats,
-) -> tuple[Floats, Floats, int]:
+) -> Within:
     """Centres at which, headed (c, s), every rectangle keeps its half-planes: (polygon, scratch,
     corners), 0 for none. `reach` (4,) is its `extent`, `planes` (M, 3) are `eased`. They are tried
     in `order` (M,), in which the one that leaves nothing moves to the front: at the next heading it
@@ -150,5 +166,5 @@ def within_planes(
             for k in range(place, 0, -1):
                 order[k] = order[k - 1]
             order[0] = m
-            return one, two, 0
-    return one, two, n if area(one, n) > AREA_LEAST else 0
+            return Within(one, two, 0)
+    return Within(one, two, n if area(one, n) > AREA_LEAST else 0)

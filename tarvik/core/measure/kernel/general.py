@@ -9,7 +9,7 @@ sheltered is looked up for each connected piece of centres.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -204,12 +204,20 @@ def shade(
             )
 
 
+class EndsAndRings(NamedTuple):
+    """Room for half-planes of parts: their ends, their corners, and the corners' numbers."""
+
+    ends: Ints
+    rings: Floats
+    corners: Ints
+
+
 @compiled
-def ends_and_rings(parts: int, faces: int) -> tuple[Ints, Floats, Ints]:
+def ends_and_rings(parts: int, faces: int) -> EndsAndRings:
     """Room for what `limits_under` tells of each part's half-planes: their ends, their corners and
     the corners' numbers.
     """
-    return (
+    return EndsAndRings(
         np.empty(parts, dtype=np.int64),
         np.empty((parts, 2 * faces * ROOM + 4, 2)),
         np.empty(parts, dtype=np.int64),
@@ -327,10 +335,20 @@ def obstacles_under(
     return blocked, rims
 
 
+class AboutGround(NamedTuple):
+    """Half-planes about a mat's ground, of which rectangle each is, and how many are about
+    the ground itself.
+    """
+
+    planes: Floats
+    rectangle: Ints
+    sides: int
+
+
 @compiled
 def _about_ground(
     ground: Floats, count: int, limits: Floats, limit_box: Ints
-) -> tuple[Floats, Ints, int]:
+) -> AboutGround:
     """The half-planes about the convex `ground` of a mat, then those of its other rectangles, of
     which rectangle each is, and how many are about the ground: of many falls of the rain most
     half-planes leave more than others do.
@@ -353,7 +371,7 @@ def _about_ground(
         if limit_box[m] > 0:
             out[made], box[made] = limits[m], limit_box[m]
             made += 1
-    return out[:made], box[:made], sides
+    return AboutGround(out[:made], box[:made], sides)
 
 
 @compiled

@@ -4,7 +4,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -173,6 +173,17 @@ def _play(
     )
 
 
+class BestPair(NamedTuple):
+    """The two entries whose mats can be parted furthest: the play, both, and the direction
+    between.
+    """
+
+    play: float
+    first: int
+    second: int
+    direction: int
+
+
 @compiled
 def best_pair(
     table: Floats,
@@ -184,7 +195,7 @@ def best_pair(
     enough: float,
     a: int,
     b: int,
-) -> tuple[float, int, int, int]:
+) -> BestPair:
     """Two entries, of kinds `a` and `b`, whose mats can be parted furthest: (play, first, second,
     direction between).
 
@@ -212,8 +223,8 @@ def best_pair(
                 if play > best:
                     best, b1, b2, bk = play, i, j, k
                     if best >= enough:
-                        return best, b1, b2, bk
-    return best, b1, b2, bk
+                        return BestPair(best, b1, b2, bk)
+    return BestPair(best, b1, b2, bk)
 
 
 @compiled
@@ -252,6 +263,19 @@ def hopeful(
                     break
 
 
+class BestTriple(NamedTuple):
+    """Three entries parted by a line: the play, its direction, the first, the pair, and
+    the direction between those two.
+    """
+
+    play: float
+    direction: int
+    first: int
+    second: int
+    third: int
+    pair_direction: int
+
+
 @compiled
 def best_triple(
     polygons: Floats,
@@ -266,7 +290,7 @@ def best_triple(
     stride: int,
     ground: Floats,
     pair_m2: float,
-) -> tuple[float, int, int, int, int, int]:
+) -> BestTriple:
     """Three mats, of the kinds `people` (3,), of which a straight line parts one from the other
     two.
 
@@ -333,8 +357,8 @@ def best_triple(
             if play > best:
                 best, bk, b0, b1, b2, bd = play, k, first, back[i], back[j], d
                 if best >= 0.0:
-                    return best, bk, b0, b1, b2, bd
-    return best, bk, b0, b1, b2, bd
+                    return BestTriple(best, bk, b0, b1, b2, bd)
+    return BestTriple(best, bk, b0, b1, b2, bd)
 
 
 @compiled

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -54,6 +54,14 @@ def lowest_over(faces: Floats, corners: Ints, plane: Floats, x: float, y: float)
     return lowest
 
 
+class MostAir(NamedTuple):
+    """Where a net hangs best: place, turn, and the least air between it and the roof, m."""
+
+    place: int
+    turn: int
+    air_m: float
+
+
 @compiled
 def most_air(
     faces: Floats,
@@ -63,7 +71,7 @@ def most_air(
     surface: Floats,
     turns: Floats,
     gain: float,
-) -> tuple[int, int, float]:
+) -> MostAir:
     """Of places (P, 2) and turns of a net (T,), radians, those at which the least air between the
     net's `surface` (K, 3) and the roof is greatest, and that air; (-1, -1, 0) where its foot is
     nowhere covered. A later turn counts only where it has more by `gain`.
@@ -88,4 +96,4 @@ def most_air(
                 here, most = p, air
         if here >= 0:
             place, turn, best = here, t, most
-    return place, turn, best if place >= 0 else 0.0
+    return MostAir(place, turn, best if place >= 0 else 0.0)

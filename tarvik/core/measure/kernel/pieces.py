@@ -7,7 +7,7 @@ where each begins and the last one ends. All polygons run anticlockwise.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -152,6 +152,18 @@ def pieces_area(points: Floats, ends: Ints, pieces: int) -> float:
     return total
 
 
+class Less(NamedTuple):
+    """Pieces without a polygon: their corners, where each ends, how many; and what may be
+    written to.
+    """
+
+    corners: Floats
+    ends: Ints
+    pieces: int
+    spare: Floats
+    spare_ends: Ints
+
+
 @compiled
 def _less(
     points: Floats,
@@ -162,7 +174,7 @@ def _less(
     rest: Floats,
     rest_ends: Ints,
     spare: tuple[Floats, Ints, Floats, Ints],
-) -> tuple[Floats, Ints, int, Floats, Ints]:
+) -> Less:
     """The pieces without a convex polygon, written to `rest`: what was the pieces is then what may
     be written to. `spare` (see `_spare`) is room to work in.
     """
@@ -182,13 +194,24 @@ def _less(
         work,
         crossed,
     )
-    return rest, rest_ends, left, points, ends
+    return Less(rest, rest_ends, left, points, ends)
+
+
+class Spare(NamedTuple):
+    """Room to work in: corners and ends of pieces, rings, and the rings' sizes."""
+
+    corners: Floats
+    ends: Ints
+    rings: Floats
+    sizes: Ints
 
 
 @compiled
-def _spare() -> tuple[Floats, Ints, Floats, Ints]:
+def _spare() -> Spare:
     points, ends = _room()
-    return points, ends, np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    return Spare(
+        points, ends, np.empty((3, MOST_SIDES, 2)), np.empty(MOST_SIDES, dtype=np.int64)
+    )
 
 
 @compiled
@@ -225,8 +248,18 @@ def covered(
     return pieces
 
 
+class Without(NamedTuple):
+    """What lies outside all zones: whether there was room for it, corners, and where
+    pieces end.
+    """
+
+    had_room: bool
+    corners: Floats
+    ends: Ints
+
+
 @compiled
-def without_any(points: Floats, ends: Ints, zones: Floats) -> tuple[bool, Floats, Ints]:
+def without_any(points: Floats, ends: Ints, zones: Floats) -> Without:
     """What of the pieces lies outside all convex zones (Z, V, 2); whether there was room for it."""
     (some, some_ends), (rest, rest_ends), spare = _room(), _room(), _spare()
     pieces = _add(points, ends, ends.size - 1, some, some_ends, 0)
@@ -235,8 +268,8 @@ def without_any(points: Floats, ends: Ints, zones: Floats) -> tuple[bool, Floats
             some, some_ends, pieces, zones[z], zones.shape[1], rest, rest_ends, spare
         )
     if pieces < 0:
-        return False, points[:0], ends[:1]
-    return True, some[: some_ends[pieces]].copy(), some_ends[: pieces + 1].copy()
+        return Without(False, points[:0], ends[:1])
+    return Without(True, some[: some_ends[pieces]].copy(), some_ends[: pieces + 1].copy())
 
 
 @compiled
@@ -253,10 +286,18 @@ def _convex(points: Floats, ends: Ints, pieces: int) -> int:
     return pieces
 
 
+class DryPieces(NamedTuple):
+    """Dry ground: its area, m2 (-1 for too many pieces), corners, and where pieces end."""
+
+    area_m2: float
+    corners: Floats
+    ends: Ints
+
+
 @compiled
 def dry_under(
     shadows: Floats, corners: Ints, sizes: Floats, order: Ints, wets: Bools
-) -> tuple[float, Floats, Ints]:
+) -> DryPieces:
     """Area (m2) and pieces of the ground that lies in the shadows (K, F, V, 2), of `sizes` (K, F),
     of every fall of the rain, the calm one first and the others in an `order`; -1 when there are
     too many pieces. `wets` (K,) tells the falls that wet what those before them left dry.
@@ -273,7 +314,7 @@ def dry_under(
     (own, own_ends), spare = _room(), _spare()
     pieces = _convex(points, ends, covered(shadows[0], corners, sizes[0], points, ends))
     if pieces < 0:
-        return -1.0, points[:0], ends[:1]
+        return DryPieces(-1.0, points[:0], ends[:1])
     before = pieces_area(points, ends, pieces)
     for k in order:
         kept = 0
@@ -293,7 +334,7 @@ def dry_under(
                         spare,
                     )
             if left < 0:
-                return -1.0, points[:0], ends[:1]
+                return DryPieces(-1.0, points[:0], ends[:1])
             count = _put(piece, size, own, own_ends, 0)
             if pieces_area(wet, wet_ends, left) > NOTHING_M2:
                 for w in range(left):
@@ -309,13 +350,13 @@ def dry_under(
                     )
             kept = _add(own, own_ends, count, dry, dry_ends, kept)
             if kept < 0:
-                return -1.0, points[:0], ends[:1]
+                return DryPieces(-1.0, points[:0], ends[:1])
         points, ends, dry, dry_ends, pieces = dry, dry_ends, points, ends, kept
         after = pieces_area(points, ends, pieces)
         wets[k], before = after < before - BARE_M2, after
         if pieces == 0:
             break
-    return before, points[: ends[pieces]].copy(), ends[: pieces + 1].copy()
+    return DryPieces(before, points[: ends[pieces]].copy(), ends[: pieces + 1].copy())
 
 
 @compiled
@@ -373,10 +414,19 @@ def _wet_margins(faces: Floats, corners: Ints, travels: Floats) -> Floats:
     return margins[np.argsort(sizes[:made])]
 
 
+class DryUnderLid(NamedTuple):
+    """The same under a lid, and the wet margins (M, 4, 2) that it is the plan without."""
+
+    area_m2: float
+    corners: Floats
+    ends: Ints
+    margins: Floats
+
+
 @compiled
 def dry_under_lid(
     rim: Floats, faces: Floats, corners: Ints, travels: Floats
-) -> tuple[float, Floats, Ints, Floats]:
+) -> DryUnderLid:
     """Area (m2) and pieces of the ground under a convex lid with the outline `rim` (k, 2) that
     stays dry when rain moves each of `travels` (K, 2) sideways per metre of fall, -1 when there are
     too many pieces; and the wet margins (M, 4, 2) that it is the plan without.
@@ -390,13 +440,15 @@ def dry_under_lid(
             points, ends, pieces, margins[m], 4, rest, rest_ends, spare
         )
         if pieces < 0:
-            return -1.0, points[:0], ends[:1], margins
+            return DryUnderLid(-1.0, points[:0], ends[:1], margins)
         after = pieces_area(points, ends, pieces)
         if after < before - BARE_M2:
             margins[kept] = margins[m]
             kept += 1
         before = after
-    return before, points[: ends[pieces]].copy(), ends[: pieces + 1].copy(), margins[:kept]
+    return DryUnderLid(
+        before, points[: ends[pieces]].copy(), ends[: pieces + 1].copy(), margins[:kept]
+    )
 
 
 @compiled

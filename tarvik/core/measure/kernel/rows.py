@@ -8,7 +8,7 @@ chosen by the earliest end.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -133,6 +133,16 @@ def _chosen(
     return best, made
 
 
+class BestRows(NamedTuple):
+    """Rows of mats: how many mats, how many rows, and the heading of the rows; all 0 where
+    fewer fit.
+    """
+
+    mats: int
+    rows: int
+    heading: int
+
+
 @compiled
 def rows(
     polygons: Floats,
@@ -146,7 +156,7 @@ def rows(
     row_at: Floats,
     row_entry: Ints,
     row_mats: Ints,
-) -> tuple[int, int, int]:
+) -> BestRows:
     """Most mats in two rows or more, all along one line of headings, heads either way row by row;
     at `least` so many.
 
@@ -186,7 +196,7 @@ def rows(
         if total > best:
             best, best_rows, best_heading = total, lines, h
             _placed(mats, ends, entry, which, lines, length, row_at, row_entry, row_mats)
-    return (best, best_rows, best_heading) if best_rows else (0, 0, 0)
+    return BestRows(best, best_rows, best_heading) if best_rows else BestRows(0, 0, 0)
 
 
 @compiled

@@ -5,7 +5,7 @@ it.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from fastapi import Request
 from fastapi.responses import Response
@@ -90,15 +90,23 @@ def how_hung(request: Request, asked: Asked) -> HowHung:
     )
 
 
+class AskedHung(NamedTuple):
+    """What the bench's address asks for, the shelter solved, and how it is to hang."""
+
+    asked: Asked
+    solution: Solution
+    how: HowHung
+
+
 def _asked(
     request: Request, course_id: int, night_id: int, sheet_id: int, pitch: str
-) -> tuple[Asked, Solution, HowHung]:
+) -> AskedHung:
     """What the bench's address asks for, the shelter solved, and how it is to hang. Raises
     InputError and NotFoundError.
     """
     with parts_of(request).database.session() as session:
         asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
-        return (
+        return AskedHung(
             asked,
             solved(request, session, asked, pitch, asked.given),
             how_hung(request, asked),

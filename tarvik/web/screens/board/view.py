@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.finding import Finding
 from tarvik.core.measure.figures import Figures
@@ -149,10 +149,19 @@ def row_of(
     return BoardRow(sheet, owner_name(sheet), joined, tuple(shown), len(cells))
 
 
-def _order(cell: BoardCell) -> tuple[bool, int, int, float]:
+class CellOrder(NamedTuple):
+    """In which order cells are shown, the smallest first."""
+
+    not_chosen: bool
+    place: int
+    verdict: int
+    worth: float
+
+
+def _order(cell: BoardCell) -> CellOrder:
     """The chosen one first, then what is suggested, then what works before what needs changes."""
     verdicts = ("forms", "needs", "cannot")
-    return (
+    return CellOrder(
         cell.chosen is None,
         cell.place or MARKED + 1,
         verdicts.index(cell.verdict),
