@@ -159,6 +159,8 @@ class AskedIn(_Part):
     mallets: Annotated[int, Field(ge=1, le=50)] = 2
     late: list[LateIn] = []
     gone: list[Key] = []
+    absent_people: list[Key] = []
+    absent_sheets: list[Key] = []
 
 
 class ForecastIn(_Part):

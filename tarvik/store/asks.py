@@ -38,6 +38,23 @@ EVENING: Final[Mapping[str, Any]] = {
 }
 
 
+NOBODY_ABSENT: Final[Mapping[str, Any]] = {"people": [], "sheets": []}
+
+
+@dataclass(frozen=True, slots=True)
+class Absent:
+    """Who and which sheets of the course are not there on a night, by number."""
+
+    people: frozenset[int] = frozenset()
+    sheets: frozenset[int] = frozenset()
+
+
+def absent(session: Session, night_id: int) -> Absent:
+    """Who and what is not there on a night."""
+    told = asked_of(of_night(session, night_id))["absent"]
+    return Absent(frozenset(told["people"]), frozenset(told["sheets"]))
+
+
 def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
     """Everything asked, with what is usual in the course's school where nothing was said."""
     asked = row.asked or {}
@@ -45,6 +62,7 @@ def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
         "aims": list(in_order(asked.get("aims", ()), usual_order(school))),
         "locks": {**NO_LOCKS, **asked.get("locks", {})},
         "evening": {**EVENING, **asked.get("evening", {})},
+        "absent": {**NOBODY_ABSENT, **asked.get("absent", {})},
         "seconds": asked.get("seconds", 20),
     }
 

@@ -199,6 +199,8 @@ def _asked(asked: Mapping[str, Any], sheets: set[int], here: set[int]) -> AskedI
             if int(p) in here
         ],
         gone=[p for p in evening["gone"] if p in here],
+        absent_people=[p for p in asked["absent"]["people"] if p in here],
+        absent_sheets=[s for s in asked["absent"]["sheets"] if s in sheets],
     )
 
 
@@ -392,6 +394,10 @@ def _bring_asked(
             "unused": [_known(sheets, s, where) for s in told.locked_unused],
         },
         "seconds": told.seconds,
+        "absent": {
+            "people": [_known(people, p, where) for p in told.absent_people],
+            "sheets": [_known(sheets, s, where) for s in told.absent_sheets],
+        },
         "evening": {
             "arrival": told.arrival,
             "mallets": told.mallets,

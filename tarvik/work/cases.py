@@ -115,23 +115,30 @@ def case_of(
     pools = pools_of(session, course)
     rules = plan_rules_of(course.rules or {})
     asked = asks.asked_of(night_plan.of_night(session, night_id), rules.school)
-    standing = tuple(standing_of(row) for row in plans.shelters(session, night_id))
+    away = asks.absent(session, night_id)
+    standing = tuple(
+        replace(one, people=tuple(p for p in one.people if p not in away.people))
+        for one in map(standing_of, plans.shelters(session, night_id))
+        if not away.sheets & set(one.sheets)
+    )
     bed = {p: s.sheets[0] for s in standing for p in s.people}
     held = asked["locks"]
     locks = Locks(
         people={p: bed[p] for p in held["people"] if p in bed},
-        standing=frozenset(held["standing"]),
-        unused=frozenset(held["unused"]),
+        standing=frozenset(held["standing"]) - away.sheets,
+        unused=frozenset(held["unused"]) - away.sheets,
     )
     paces = practice.paces(session, course_id)
     bag = Bag(
         tuple(
             InBag(s.id, sheet_of(s), s.owner_id)
             for s in kit.rows(session, course_id, "sheets")
+            if s.id not in away.sheets
         ),
         tuple(
             replace(camper_of(p), pace=paces.get(p.id))
             for p in kit.rows(session, course_id, "people")
+            if p.id not in away.people
         ),
         kit.supports_of(session, course_id),
         pools,

@@ -17,7 +17,7 @@ from tarvik.core.suggest import suggestions
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.units import Units, format_size
 from tarvik.core.weather.needs import propose
-from tarvik.store import kit, nights, plans
+from tarvik.store import asks, kit, nights, plans
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, page, part
@@ -49,10 +49,12 @@ def show(
     """The board's frame; its cells follow with progress shown meanwhile."""
     tonight = nights.night_of(session, course, night)
     step = plans.last_step(session, night)
+    away = asks.absent(session, night_id)
     people, sheets = (kit.rows(session, course_id, table) for table in ("people", "sheets"))
     placed = {
         p.id for row in plans.shelters(session, night_id) for p in plans.sleepers(row)
     }
+    sheets = [s for s in sheets if s.id not in away.sheets]
     return page(
         request,
         "board/board.html",
@@ -74,7 +76,8 @@ def show(
         undo=step.what if step else None,
         seen=step.id if step else 0,
         people=people,
-        unplaced=[p for p in people if p.id not in placed],
+        unplaced=[p for p in people if p.id not in placed | away.people],
+        away=len(away.sheets),
     )
 
 
@@ -94,7 +97,7 @@ def cells(
     }
     tonight = nights.night_of(session, course, night)
     sleepers, show = wanted(request), _show(request)
-    sheets, asked = _asked(request, session, course_id, tonight)
+    sheets, asked = _asked(request, session, course_id, night_id, tonight)
     units, app = Units(course.units), parts_of(request)
     every = iter(
         judged_board(app.solver, app.hangings, asked, tonight, sleepers or 1, units)
@@ -120,7 +123,11 @@ def _show(request: Request) -> Show:
 
 
 def _asked(
-    request: Request, session: Session, course_id: int, tonight: TonightsNight
+    request: Request,
+    session: Session,
+    course_id: int,
+    night_id: int,
+    tonight: TonightsNight,
 ) -> tuple[list[SheetRow], list[Question]]:
     """The sheets that the address names, or all, and what is asked of each in every pitch."""
     only = {
@@ -128,7 +135,9 @@ def _asked(
         for t in request.query_params.get("sheets", "").split(",")
         if t.isdecimal() and len(t) < 10
     }
-    sheets = [s for s in kit.rows(session, course_id, "sheets") if not only or s.id in only]
+    away = asks.absent(session, night_id).sheets
+    here = [s for s in kit.rows(session, course_id, "sheets") if s.id not in away]
+    sheets = [s for s in here if not only or s.id in only]
     supports, sleepers = kit.supports_of(session, course_id), wanted(request)
     every = [
         question(s, pitch, tonight, supports, wanted=sleepers)

@@ -25,7 +25,7 @@ from tarvik.core.solve import Solution
 from tarvik.core.units import Units
 from tarvik.core.weather.needs import Proposal, propose
 from tarvik.core.weather.sun import Evening
-from tarvik.store import kit, night_plan, nights, plans
+from tarvik.store import asks, kit, night_plan, nights, plans
 from tarvik.store.models import Course, Night, Person, ShelterRow
 from tarvik.web.drawing import views
 from tarvik.web.drawing.lanes import clock
@@ -277,7 +277,9 @@ def camp_view(
         night=night,
         place=of_the_place(tonight.needs, units),
         cards=made,
-        unplaced=[p for p in people if p.id not in slept],
+        unplaced=[
+            p for p in people if p.id not in slept | asks.absent(session, night.id).people
+        ],
         totals=totals(rigs, at_hand(session, course.id, night.site_id)),
         map=drawn[0] if drawn else None,
         scale=drawn[1] if drawn else 0,

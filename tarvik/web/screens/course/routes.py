@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
@@ -18,9 +18,10 @@ from tarvik.store import (
     kit,
     night_copy,
     provider_people,
+    templates,
 )
 from tarvik.store.accounts import Role
-from tarvik.store.models import Account
+from tarvik.store.models import Account, Course
 from tarvik.web.access import for_guests, for_members, for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, me, page, require_making_courses, who
 from tarvik.web.problems import sign_in_page
@@ -36,6 +37,23 @@ class FieldChange(BaseModel):
     text: str
     version: int
     was: str = ""
+
+
+class WantedForm(BaseModel):
+    """What is to be taken of a course, as ticked; `name` of the new course, `source` of what is
+    taken over.
+    """
+
+    name: Annotated[str, Field(max_length=120)] = ""
+    source: Annotated[str, Field(max_length=12)] = ""
+    people: bool = False
+    kit: bool = False
+    sites: bool = False
+    nights: bool = False
+
+    def wanted(self) -> templates.Wanted:
+        """The same for the store."""
+        return templates.Wanted(self.people, self.kit, self.sites, self.nights)
 
 
 @router.get("/")
@@ -115,6 +133,10 @@ def home(request: Request, session: Db, course: CourseHere, course_id: int) -> R
         first_steps=first_steps(course, people, sheets, nights),
         deleted=deleted.of_course(session, course_id),
         erasing=erasing.announcement(session, course_id),
+        others=_others(request, session, course),
+        may_make=provider_people.may_make_courses(
+            session, session.get_one(Account, me(request).account_id)
+        ),
     )
 
 
@@ -142,6 +164,46 @@ def restore(session: Db, course_id: int) -> Response:
     """Undo the deletion of a course."""
     courses.delete_course(session, course_id, undo=True)
     return RedirectResponse(f"/courses/{course_id}", status_code=303)
+
+
+@router.post("/courses/{course_id:number}/copied")
+@for_role(Role.LEADER)
+def copy_course(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    form: Annotated[WantedForm, Form()],
+) -> Response:
+    """A new course with what is wanted of this one."""
+    require_making_courses(request, session)
+    made = templates.copied(session, course.id, form.wanted(), form.name)
+    accounts.set_role(session, made.id, me(request).account_id, accounts.Role.OWNER)
+    return RedirectResponse(f"/courses/{made.id}", status_code=303)
+
+
+@router.post("/courses/{course_id:number}/taken")
+@for_role(Role.LEADER)
+def take(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    form: Annotated[WantedForm, Form()],
+) -> Response:
+    """Add what is wanted of another course that the asker is part of."""
+    others = _others(request, session, course)
+    source = next((c for c in others if str(c.id) == form.source), None)
+    if source is None:
+        raise InputError("source", "choose a course of yours to take from")
+    if not form.wanted().anything:
+        raise InputError("wanted", "tick what is to be taken: people, kit or sites")
+    templates.taken(session, course.id, source.id, form.wanted())
+    return RedirectResponse(f"/courses/{course.id}", status_code=303)
+
+
+def _others(request: Request, session: Session, course: Course) -> list[Course]:
+    """Other courses that the asker is part of."""
+    account = session.get_one(Account, me(request).account_id)
+    return [c for c in accounts.courses_of(session, account) if c.id != course.id]
 
 
 @router.post("/courses/{course_id:number}/nights")

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING, Annotated
 
 from fastapi import Form, Request
-from fastapi.responses import Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
@@ -349,6 +349,27 @@ def evening(
             changed["gone"] = [*rest, change.person] if change.gone else rest
     asks.set_asked(session, night_id, {"evening": changed})
     return refreshed(request, session, course_id, night_id)
+
+
+@router.post("/present")
+@for_role(Role.ASSISTANT)
+def present(
+    session: Db,
+    course_id: int,
+    night: NightHere,
+    people: Annotated[list[int] | None, Form()] = None,
+    sheets: Annotated[list[int] | None, Form()] = None,
+) -> Response:
+    """Say who and what is there tonight: all that is not ticked is not."""
+    there = {"people": set(people or ()), "sheets": set(sheets or ())}
+    away = {
+        table: [
+            row.id for row in kit.rows(session, course_id, table) if row.id not in ticked
+        ]
+        for table, ticked in there.items()
+    }
+    asks.set_asked(session, night.id, {"absent": away})
+    return RedirectResponse(f"/courses/{course_id}/nights/{night.id}/plan", status_code=303)
 
 
 @router.get("/evening.ics")

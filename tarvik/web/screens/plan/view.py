@@ -72,7 +72,8 @@ class PlanWaiting:
 class PlanView:
     """The plan's screen. `found`: what the worker found of each kind of question; `locked`: what
     the leader fixed; `resting`: sheets that stay in the bag; `numbers`: the shelter of each sheet;
-    `turned`: the night has changed since the plan was made.
+    `turned`: the night has changed since the plan was made; `absent`: who and what is not there
+    tonight, `astray`: in words, those of them that the choices reckon with all the same.
     """
 
     course: Course
@@ -103,6 +104,9 @@ class PlanView:
     pairs: list[PairSaid]
     evening: Kept | None
     turned: bool
+    absent: asks.Absent
+    sheets: list[SheetRow]
+    astray: tuple[str, ...]
     tab: str = "plan"
     pitches: Mapping[str, Pitch] = field(default_factory=lambda: PITCHES)
 
@@ -111,6 +115,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
     """Everything on the screen, from the night's choices as they are."""
     units, row = Units(course.units), night_plan.of_night(session, night.id)
     asked = asks.asked_of(row, plan_rules_of(course.rules or {}).school)
+    away = asks.absent(session, night.id)
     step = plans.current_step(session, night)
     found = _found(row.found or {}, step)
     people = list(kit.rows(session, course.id, "people"))
@@ -133,9 +138,9 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         names=names,
         owners={s.id: owner_name(s) for s in sheets},
         numbers=numbers,
-        unplaced=[p for p in people if p.id not in placed],
+        unplaced=[p for p in people if p.id not in placed | away.people],
         people=people,
-        resting=[s for s in sheets if s.id not in numbers],
+        resting=[s for s in sheets if s.id not in numbers and s.id not in away.sheets],
         locked={k: set(v) for k, v in asked["locks"].items()},
         aims=[aim_named(a) for a in asked["aims"]],
         reached=_reached(told or {}, units),
@@ -152,6 +157,16 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         pairs=_pairs(course, names),
         evening=_evening(found.get("evening"), people),
         turned=told is not None and told["night_version"] != night.version,
+        absent=away,
+        sheets=sheets,
+        astray=(
+            *(names[p] for p in sorted(placed & away.people) if p in names),
+            *(
+                f"the sheet of {owner_name(s)}"
+                for s in sheets
+                if s.id in numbers and s.id in away.sheets
+            ),
+        ),
     )
 
 
