@@ -17,6 +17,7 @@ from sqlalchemy import (
     LargeBinary,
     String,
     Text,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import (
@@ -374,6 +375,61 @@ class FieldEntry(Base):
     by: Mapped[str] = mapped_column(String(80), default="")
     said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     heard_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+
+
+class LibraryItem(Base):
+    """Something of the provider's own, by its number: a sheet with its size, or other kit.
+    `condition`: one of those in `store/library.py`.
+    """
+
+    __tablename__ = "library_item"
+    __table_args__ = (
+        Index(
+            "one_item_a_number",
+            "provider_id",
+            "number",
+            unique=True,
+            postgresql_where=text("deleted_at is null"),
+        ),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    provider_id: Mapped[int] = mapped_column(
+        ForeignKey("provider.id", ondelete="CASCADE"), index=True
+    )
+    number: Mapped[str] = mapped_column(String(20))
+    name: Mapped[str] = mapped_column(String(80), default="")
+    width_m: Mapped[float | None] = mapped_column()
+    length_m: Mapped[float | None] = mapped_column()
+    tie_outs: Mapped[list[Any]] = mapped_column(default=list)
+    material: Mapped[str] = mapped_column(String(40), default="")
+    condition: Mapped[str] = mapped_column(String(20), default="good")
+    checked_on: Mapped[date | None] = mapped_column()
+    note: Mapped[str] = mapped_column(String(400), default="")
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+
+class Loan(Base):
+    """An item of the library that a course has, from `made_at` until `ended_at`; of a sheet the row
+    among the course's own.
+    """
+
+    __tablename__ = "loan"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    item_id: Mapped[int] = mapped_column(
+        ForeignKey("library_item.id", ondelete="CASCADE"), index=True
+    )
+    course_id: Mapped[int] = mapped_column(
+        ForeignKey("course.id", ondelete="CASCADE"), index=True
+    )
+    sheet_id: Mapped[int | None] = mapped_column(
+        ForeignKey("sheet.id", ondelete="SET NULL")
+    )
+    made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
+    ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+    item: Mapped[LibraryItem] = relationship(lazy="joined")
 
 
 class PracticeEntry(Base):

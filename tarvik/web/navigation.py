@@ -58,6 +58,7 @@ class Screen:
 SCREENS: Final = (
     Screen("account", "Your account", "/account", role=None),
     Screen("provider", "Provider", "/provider", role=None),
+    Screen("library", "Kit library", "/library", role=None),
     Screen("team", "Leaders", COURSE + "/team", role=Role.LEADER),
     Screen(
         "card",

@@ -20,7 +20,7 @@ from tarvik.exchange.grid import (
     decode,
     read_grid,
 )
-from tarvik.store import courses, kit
+from tarvik.store import courses, kit, library
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, page, part
@@ -60,6 +60,10 @@ def show(request: Request, session: Db, course: CourseHere, course_id: int) -> R
         course=course,
         tables=tables,
         names=names,
+        library=library.items(session, course.provider_id),
+        loans=library.loans(session, course.id),
+        clashes=library.clashes(session, course.id),
+        conditions=library.CONDITIONS,
         tab="kit",
     )
 
