@@ -17,7 +17,6 @@ PLAIN: Final = {
     "folds": ("folds", "write_folds"),
     "outbox": ("keeping", "outbox"),
     "shots": ("shots", "shots"),
-    "warm": ("warm", "warm_up"),
     "worker": ("worker", "worker"),
 }
 """Commands that take nothing: their module, and its function of the checkout."""
@@ -80,7 +79,10 @@ def parser() -> argparse.ArgumentParser:
     counted.add_argument("tree", type=Path, nargs="?", metavar="TREE")
     counted.add_argument("--source", default="tarvik", metavar="FOLDER")
     counted.add_argument("--tests", default="tests", metavar="FOLDER")
-    commands.add_parser("warm", help="compile the geometry kernels")
+    compiled = commands.add_parser("warm", help="compile the geometry kernels")
+    compiled.add_argument(
+        "--part", default="", choices=("", "search", "measure"), help="a part of them alone"
+    )
     commands.add_parser(
         "test",
         help="lint, types, unit, database and browser tests; words after it go to pytest alone",
@@ -123,6 +125,10 @@ def _run(asked: argparse.Namespace) -> int:
         from tarvik.commands.bench import bench
 
         return bench(CHECKOUT, asked.json)
+    if asked.command == "warm":
+        from tarvik.commands.warm import warm_up
+
+        return warm_up(CHECKOUT, asked.part)
     if asked.command == "test":
         from tarvik.commands.check import check
 

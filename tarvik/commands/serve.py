@@ -29,11 +29,12 @@ from tarvik.store.server import Server, ServerError, default_folder, free_port
 from tarvik.web import serving
 from tarvik.web.app import create_app
 from tarvik.web.protocol import PatientProtocol
+from tarvik.work.compiling import Compiling, compiled_before
 from tarvik.work.hanging import Hangings
 from tarvik.work.searching import Searcher
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Callable, Iterator
     from pathlib import Path
 
 
@@ -149,12 +150,38 @@ def _tidy(opened: Database, stop: threading.Event) -> None:
             return
 
 
+def _compile(compiling: Compiling) -> None:
+    """Compile what is not compiled yet, in processes of their own."""
+    if not compiling.over:
+        say("compiling the geometry: once, at the very first start; then it is kept")
+        compiling.run()
+        compiling.over = True
+        say("the geometry is compiled")
+
+
+def _get_ready(compiling: Compiling, *started: Callable[[], object]) -> None:
+    """Beside a server that answers already: compile what is not compiled yet, then start the
+    processes that work beside this one, and load what the first request would wait for.
+    """
+    _compile(compiling)
+    for start in started:
+        start()
+    warm()
+
+
 def _listen(
-    opened: Database, port: int, stand_ins: str, settings: Settings, *, demo: bool
+    opened: Database,
+    port: int,
+    stand_ins: str,
+    settings: Settings,
+    worker: WorkerProcess,
+    *,
+    demo: bool,
 ) -> None:
     """Serve until told to stop: in this process with another for searches, or in several
     processes.
     """
+    compiling = Compiling(over=compiled_before())
     plain: dict[str, Any] = {
         "host": "127.0.0.1",
         "port": port,
@@ -168,6 +195,8 @@ def _listen(
         "proxy_headers": False,  # web/limits.py believes the front servers named, nobody else
     }
     if settings.workers > 1:
+        _compile(compiling)
+        worker.start()
         os.environ |= {
             serving.DATABASE: opened.url,
             serving.STAND_INS: stand_ins,
@@ -178,12 +207,22 @@ def _listen(
             "tarvik.web.serving:factory", factory=True, workers=settings.workers, **plain
         )
         return
-    searcher, hangings = Searcher().start(), Hangings(opened).start()
+    searcher, hangings = Searcher(), Hangings(opened)
+    app = create_app(
+        opened,
+        stand_ins,
+        searcher,
+        demo=demo,
+        settings=settings,
+        hangings=hangings,
+        compiling=compiling,
+    )
+    started = (searcher.start, hangings.start, app.state.tarvik.pool.start, worker.start)
+    ready = threading.Thread(
+        target=_get_ready, args=(compiling, *started), name="get ready", daemon=True
+    )
+    ready.start()
     try:
-        app = create_app(
-            opened, stand_ins, searcher, demo=demo, settings=settings, hangings=hangings
-        )
-        app.state.tarvik.pool.start()
         uvicorn.Server(uvicorn.Config(app, **plain)).run()
     finally:
         hangings.stop()
@@ -217,11 +256,6 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
                     if made
                     else "demo course is there already; its data is kept"
                 )
-            say(
-                "compiling the geometry (takes a minute at the very first start, then it is kept)"
-            )
-            warm()
-            worker = WorkerProcess(opened.url).start()
             address = settings.public_address
             say(f"open {address}/ in a browser; stop with Ctrl-C")
             if not settings.address and not demo:
@@ -233,12 +267,13 @@ def serve(checkout: Path, port: int, *, demo: bool) -> int:
             if not demo:
                 _first_owner(opened, address)
             stand_ins, stop = start_service(free_port())
+            worker = WorkerProcess(opened.url)
             over = threading.Event()
             threading.Thread(
                 target=_tidy, args=(opened, over), name="tidy", daemon=True
             ).start()
             try:
-                _listen(opened, port, stand_ins, settings, demo=demo)
+                _listen(opened, port, stand_ins, settings, worker, demo=demo)
             finally:
                 over.set()
                 stop()

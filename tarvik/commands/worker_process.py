@@ -65,7 +65,8 @@ class WorkerProcess:
     def stop(self) -> None:
         """Stop it."""
         self._stopping.set()
-        self._watch.join(timeout=5)
+        if self._watch.is_alive():
+            self._watch.join(timeout=5)
         if self._process is not None and self._process.poll() is None:
             self._process.terminate()
             try:

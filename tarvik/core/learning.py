@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
-from scipy.stats import norm
+from scipy.special import ndtr
 
 from tarvik.core.constant import ENGINEERING, constant
 
@@ -100,7 +100,7 @@ def learned_from_ratios(
     """
     grid = _grid(prior_spread)
     logs = np.log(np.asarray(ratios, dtype=float))
-    score = norm.logpdf(grid, 0.0, prior_spread)
+    score = _prior(grid, prior_spread)
     if len(logs):
         off = np.abs(logs[:, None] - grid[None, :]) / entry_spread
         # Quadratic as usual, straight beyond: the slope, so the pull of an entry, is bounded.
@@ -109,7 +109,7 @@ def learned_from_ratios(
     now = _told(grid, score)
     middle = math.log(now[1])
     far = tuple(int(n) for n in np.flatnonzero(np.abs(logs - middle) > FAR * entry_spread))
-    return Learned(_told(grid, norm.logpdf(grid, 0.0, prior_spread)), now, len(logs), far)
+    return Learned(_told(grid, _prior(grid, prior_spread)), now, len(logs), far)
 
 
 def learned_from_holds(
@@ -124,21 +124,26 @@ def learned_from_holds(
     """
     grid = _grid(prior_spread)
     logs = np.log(np.asarray(pulls, dtype=float))
-    score = norm.logpdf(grid, 0.0, prior_spread)
+    score = _prior(grid, prior_spread)
     stood = np.asarray(held, dtype=bool)
     if len(logs):
-        chance = norm.cdf((grid[None, :] - logs[:, None]) / entry_spread)
+        chance = ndtr((grid[None, :] - logs[:, None]) / entry_spread)
         chance = MISHAP / 2 + (1 - MISHAP) * chance
         score = score + np.log(np.where(stood[:, None], chance, 1 - chance)).sum(axis=0)
     now = _told(grid, score)
     middle = math.log(now[1])
     odd = np.where(stood, logs - middle, middle - logs) > FAR * entry_spread
     far = tuple(int(n) for n in np.flatnonzero(odd))
-    return Learned(_told(grid, norm.logpdf(grid, 0.0, prior_spread)), now, len(logs), far)
+    return Learned(_told(grid, _prior(grid, prior_spread)), now, len(logs), far)
 
 
 MISHAP: Final = 0.01
 """Share of stakes that come out, or hold, for reasons that no model knows."""
+
+
+def _prior(grid: Floats, spread: float) -> Floats:
+    """Logarithm of the normal density about 0, but for what is the same everywhere."""
+    return np.asarray(-((grid / spread) ** 2) / 2)
 
 
 def _grid(spread: float) -> Floats:

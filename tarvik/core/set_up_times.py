@@ -11,10 +11,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from statistics import NormalDist
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
-from scipy.stats import norm
 
 from tarvik.core.constant import ENGINEERING, constant
 
@@ -81,7 +81,7 @@ def curve(minutes: Sequence[float], usual_min: float, skill: float = 1.0) -> Cur
     ahead = np.array([1.0, -math.log(len(logs) + 1)])
     middle = float(ahead @ found)
     spread = math.sqrt(float(ahead @ np.linalg.solve(after, ahead)) + TIMING_SPREAD**2)
-    off = float(norm.ppf(0.5 + INTERVAL / 2)) * spread
+    off = float(NormalDist().inv_cdf(0.5 + INTERVAL / 2)) * spread
     return Curve(
         math.exp(found[0]),
         float(found[1]),

@@ -42,13 +42,16 @@ async def healthz() -> dict[str, str]:
     "/readyz",
     tags=["running it"],
     response_model=None,
-    responses={503: {"model": Problem, "description": "The database does not answer"}},
+    responses={503: {"model": Problem, "description": "Not ready: the words say why"}},
 )
 @for_anyone
 async def readyz(request: Request) -> Response | dict[str, object]:
-    """Answers 200 while the database answers too, else 503. It was asked in the last two seconds:
-    nobody waits for it here.
+    """Answers 200 while the database answers too and the geometry is compiled, else 503. The
+    database was asked in the last two seconds: nobody waits for it here.
     """
+    compiling = request.app.state.tarvik.compiling
+    if not compiling.over:
+        return refusal(503, "Getting ready", compiling.words)
     if request.app.state.tarvik.watch.answers():
         return {"status": "ready"}
     return refusal(503, "The database is not answering", "the database does not answer")

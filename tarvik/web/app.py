@@ -13,12 +13,14 @@ from tarvik.settings import Settings
 from tarvik.store.watch import DatabaseWatch
 from tarvik.web import api, problems
 from tarvik.web.access import check_routes, cookie_name
+from tarvik.web.getting_ready import GettingReady
 from tarvik.web.limits import Limits
 from tarvik.web.navigation import routers
 from tarvik.web.polling import Poller
 from tarvik.web.shared.rendering import make_templates
 from tarvik.web.shipped import ship
 from tarvik.web.state import WEB, Parts
+from tarvik.work.compiling import ALL_COMPILED, Compiling
 from tarvik.work.hanging import Hangings
 from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
@@ -39,10 +41,12 @@ def create_app(
     demo: bool = False,
     settings: Settings | None = None,
     hangings: Hangings | None = None,
+    compiling: Compiling = ALL_COMPILED,
 ) -> FastAPI:
     """The application on a migrated database. `stand_ins` is the address of the simulated weather
     service and wind meter; `searcher` a second process for searches, `hangings` one that hangs
-    sheets beside this one. `demo`: one click signs anybody in as the demo's leader.
+    sheets beside this one. `demo`: one click signs anybody in as the demo's leader. `compiling`:
+    how far the geometry is compiled, where that goes on meanwhile.
     """
     settings = settings or Settings()
     solver = Solver(searcher)
@@ -60,6 +64,7 @@ def create_app(
         feed,
         stand_ins,
         demo,
+        compiling=compiling,
     )
 
     @asynccontextmanager
@@ -88,6 +93,7 @@ def create_app(
     )
     app.state.tarvik = parts
     ship(app)
+    app.add_middleware(GettingReady, compiling=compiling)
     app.add_middleware(Limits, settings=settings, cookie=cookie_name(settings.tls))
     problems.install(app)
     app.include_router(api.router)

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
 from tarvik.web.tries import Tries
+from tarvik.work.compiling import ALL_COMPILED, Compiling
 from tarvik.work.solve_pool import SolvePool
 
 if TYPE_CHECKING:
@@ -43,6 +44,7 @@ class Parts:
     demo: bool = False
     pool: SolvePool = field(default_factory=SolvePool)
     tries: Tries = field(default_factory=Tries)
+    compiling: Compiling = ALL_COMPILED
     browsers_key: bytes = b""
     """Key of the marks by which browsers are known; empty until it is first needed."""
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.search.best import best_settings
+from tarvik.core.search.grids import usual_value
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import Weather
@@ -42,6 +43,22 @@ def warm_settings() -> None:
     for question in small_questions():
         for aim in (question.aim(), replace(question.aim(), weather=SLANTED)):
             best_settings(question.pitch, question.sheet, aim)
+
+
+def warm_measures() -> list[Solution]:
+    """Call what measuring calls, on settings that are given, so that nothing is searched. Returns
+    what was found of the largest sheets, in calm.
+    """
+    largest = []
+    for question in small_questions():
+        usual = {s.name: usual_value(s, question.supports) for s in question.pitch.settings}
+        given = replace(question, settings=usual)
+        found = solve(given)
+        solve(replace(given, weather=SLANTED))
+        solve(replace(given, wanted=None, weather=SLANTED))
+        if question.sheet.box == (SIDES_M[-1], SIDES_M[-1]):
+            largest.append(found)
+    return largest
 
 
 def warm_search() -> list[Solution]:

@@ -68,7 +68,6 @@ def place(database: Database) -> dict[str, Any]:
             "site_id": 1,
             "answer_id": 1,
             "invitation_id": 1,
-            "item_id": 1,
             "loan_id": 1,
         }
 

@@ -54,24 +54,9 @@ RIDGE_SHARE: Final = constant(
     ENGINEERING,
     "share of a pitch's time that its ridge or peak takes",
 )
-NOVICE_SHARE: Final = constant(
-    "evening_novice", 2.0, "1", COMMON_PRACTICE, "a novice's time over an able person's"
-)
-PRACTISED_SHARE: Final = constant(
-    "evening_practised",
-    0.75,
-    "1",
-    ENGINEERING,
-    "a practised person's time over an able one's",
-)
 MARGIN_MIN: Final = 15
 """Minutes before the dark or the rain by which a shelter is to stand."""
 MINUTES_MOST: Final = 12 * 60
-SPEED: Final = {
-    Skill.NOVICE: NOVICE_SHARE,
-    Skill.ABLE: 1.0,
-    Skill.PRACTISED: PRACTISED_SHARE,
-}
 CLEAR, RIDGE, STAKES = "clear the ground", "ridge or peak", "stakes and lines"
 LEAVES, BEDS, WALK = "gather leaves", "beds", "walk round"
 STAGES: Final = (CLEAR, RIDGE, STAKES, LEAVES, BEDS, WALK)
@@ -133,14 +118,9 @@ class Hands:
     mallets: int = 2
 
 
-def speed_of(camper: Camper) -> float:
-    """How many times an able person's minutes somebody takes: as timed, else by skill."""
-    return SPEED[camper.skill] if camper.pace is None else camper.pace
-
-
 def work_of(shelter: ToPitch, crew: Sequence[Camper]) -> list[tuple[str, int, int, bool]]:
     """Stages of one shelter: (stage, minutes with the hands it takes, hands, mallet)."""
-    skill = min((speed_of(c) for c in crew), default=1.0)
+    skill = min((c.speed for c in crew), default=1.0)
     pitch = shelter.minutes * skill
     two = 2 if shelter.high_points >= 2 else 1
     ridge = pitch * RIDGE_SHARE * (1.0 if two == 1 else 0.7)

@@ -39,6 +39,18 @@ GAP_M: Final = constant(
 )
 
 
+NOVICE_SHARE: Final = constant(
+    "evening_novice", 2.0, "1", COMMON_PRACTICE, "a novice's time over an able person's"
+)
+PRACTISED_SHARE: Final = constant(
+    "evening_practised",
+    0.75,
+    "1",
+    ENGINEERING,
+    "a practised person's time over an able one's",
+)
+
+
 class Shares(StrEnum):
     """With whom a person has agreed to share."""
 
@@ -53,6 +65,14 @@ class Skill(StrEnum):
     NOVICE = "novice"
     ABLE = "able"
     PRACTISED = "practised"
+
+
+SPEED: Final = {
+    Skill.NOVICE: NOVICE_SHARE,
+    Skill.ABLE: 1.0,
+    Skill.PRACTISED: PRACTISED_SHARE,
+}
+"""Times an able person's minutes that people take, by skill."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +97,11 @@ class Camper:
     lends: bool = True
     bulk: int = 1
     pace: float | None = None
+
+    @property
+    def speed(self) -> float:
+        """How many times an able person's minutes they take: as timed, else by skill."""
+        return SPEED[self.skill] if self.pace is None else self.pace
 
     @property
     def adult(self) -> bool:

@@ -15,8 +15,7 @@ from tarvik.core.drills.drill import TITLES, Choice, Drill, Estimate, Kind, Orde
 from tarvik.core.drills.make import drills
 from tarvik.core.drills.material import Material
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.evening import SPEED
-from tarvik.core.plan.party import Skill
+from tarvik.core.plan.party import SPEED, Skill
 from tarvik.core.set_up_times import Curve, curve
 from tarvik.core.solve import Question, Solution
 from tarvik.core.tonight import Night as CoreNight

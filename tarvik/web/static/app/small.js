@@ -77,6 +77,31 @@ export const slow = () => ({
   },
 });
 
+// At the very first start: how far the compiling is, until all is ready.
+export const readying = () => ({
+  words: "",
+  percent: 0,
+  init() {
+    this.words = this.$root.querySelector("span").textContent;
+    this.percent = this.$root.querySelector("progress").value;
+    const look = async () => {
+      const answer = await fetch("/readyz", { cache: "no-store" }).catch(() => null);
+      if (answer?.ok) {
+        this.words = "Tarvik is ready";
+        this.percent = 100;
+        return;
+      }
+      const told = await answer?.json().catch(() => null);
+      if (told?.detail) {
+        this.words = told.detail;
+        this.percent = Number(/(\d+) %/.exec(told.detail)?.[1] ?? this.percent);
+      }
+      setTimeout(look, 2000);
+    };
+    setTimeout(look, 2000);
+  },
+});
+
 // A form that could not be kept: sent again with all that was typed as soon as the server is ready.
 export const again = () => ({
   init() {
