@@ -29,7 +29,6 @@ class Shot:
     size: dict[str, int]
     ready: str = "main"
     click: str = ""
-    scroll: str = ""
 
 
 def _shots(bed: Testbed) -> list[Shot]:
@@ -44,13 +43,6 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("group-and-kit", f"{course}/kit", DESK),
         Shot("pitch-board", f"{night}/board", DESK, done),
         Shot("bench", bench, DESK),
-        Shot(
-            "bench-hung",
-            f"{bench}#hung",
-            DESK,
-            "#hung-advice[aria-busy=false]",
-            scroll="#hung",
-        ),
         Shot("bed-for-one", f"{night}/people/3", DESK, "[data-slow=choices][data-done]"),
         Shot("night", f"{night}/weather", DESK),
         Shot("rules", f"{course}/rules", DESK),
@@ -60,6 +52,7 @@ def _shots(bed: Testbed) -> list[Shot]:
         Shot("camp-sheet", f"{night}/camp", DESK),
         Shot("phone-field", f"{night}/field", PHONE, click=".field-shelter > summary"),
         Shot("packing", f"{course}/packing", DESK, "[data-slow][data-done]"),
+        Shot("practice", f"{course}/practice", DESK, ".drill:not([hidden])"),
         Shot("log", f"{course}/log", DESK),
         Shot("phone-board", f"{night}/board", PHONE, done),
         Shot("phone-bench", bench, PHONE),
@@ -77,10 +70,6 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     if shot.click:
         page.click(shot.click)
         page.locator(shot.click).evaluate("e => e.scrollIntoView({block: 'center'})")
-    if shot.scroll:
-        page.locator(shot.scroll).evaluate(
-            "e => e.scrollIntoView({block: 'start', behavior: 'instant'})"
-        )
     page.screenshot(path=folder / f"{shot.name}.png")
 
 
