@@ -70,11 +70,21 @@ def server() -> Iterator[Server]:
         yield started
 
 
-@pytest.fixture
-def database(server: Server) -> Iterator[Database]:
-    """A fresh migrated database."""
-    made = Database(server.fresh_database("tarvik_test"))
+@pytest.fixture(scope="session")
+def migrated(server: Server) -> str:
+    """The name of a migrated database with nothing in it, which others are copied from: copying
+    takes a fifth of the time of migrating.
+    """
+    made = Database(server.fresh_database("tarvik_empty"))
     made.migrate()
+    made.close()
+    return "tarvik_empty"
+
+
+@pytest.fixture
+def database(server: Server, migrated: str) -> Iterator[Database]:
+    """A fresh migrated database."""
+    made = Database(server.fresh_database("tarvik_test", migrated))
     yield made
     made.close()
 

@@ -355,9 +355,11 @@ class Server:
             process.send_signal(signal.SIGQUIT)
             process.wait(timeout=10)
 
-    def fresh_database(self, name: str) -> str:
-        """Drop and make a database; returns its URL (for tests)."""
+    def fresh_database(self, name: str, like: str = "template1") -> str:
+        """Drop and make a database, a copy of another that nobody is connected to; returns its URL
+        (for tests).
+        """
         with self.connect() as connection:
             connection.execute(f'drop database if exists "{name}" with (force)')
-            connection.execute(f'create database "{name}" owner {PLAIN}')
+            connection.execute(f'create database "{name}" template "{like}" owner {PLAIN}')
         return self.url(name)
