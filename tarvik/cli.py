@@ -85,7 +85,8 @@ def parser() -> argparse.ArgumentParser:
     )
     commands.add_parser(
         "test",
-        help="lint, types, unit, database and browser tests; words after it go to pytest alone",
+        help="lint, types, unit, database and browser tests; `quick`: lint, types and "
+        "unit tests that take no time; other words after it go to pytest alone",
     )
     return top
 

@@ -116,7 +116,7 @@ def test_dry_ground_against_rays(
     roof = Roof.over(shelter.faces())
     dry = dry_ground(roof, weather)
     low, high = shelter.xyz[:, :2].min(axis=0), shelter.xyz[:, :2].max(axis=0)
-    step = 0.05
+    step = 0.03
     x, y = (np.arange(a + step / 2, b, step) for a, b in zip(low, high, strict=True))
     ground = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     hit = np.ones(len(ground), dtype=bool)
