@@ -67,8 +67,10 @@ def test_the_board_shows_a_sheet_with_shaped_edges(
     bench: tuple[TestClient, list[str]],
 ) -> None:
     client, addresses = bench
-    base = addresses[0].rpartition("/bench/")[0]
+    base, _, shaped = addresses[1].rpartition("/bench/")
     for intent in ("storm", "warm-insects", "shade", "fair-view"):
         client.post(f"{base}/intent", data={"intent": intent})
         assert client.get(f"{base}/board").status_code == 200
-        assert client.get(f"{base}/board/cells").status_code == 200
+        cells = client.get(f"{base}/board/cells?sheets={shaped}")
+        assert cells.status_code == 200
+        assert cells.text.count('class="sheet-row') == 1
