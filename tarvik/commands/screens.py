@@ -5,9 +5,9 @@ table in docs/design, measured in Chromium with demo data.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
-from tarvik.web.navigation import SCREENS, Screen
+from tarvik.web.navigation import SCREENS
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -61,19 +61,26 @@ class Looked:
         return f"| {self.title} | {self.purpose} | {self.size} | {numbers} |\n"
 
 
-def _paths(bed: Testbed) -> list[tuple[str, str, str]]:
-    """Title, purpose and address of every screen that pages lead to, and of the bench."""
+class Address(NamedTuple):
+    """A screen to be measured."""
+
+    title: str
+    purpose: str
+    address: str
+
+
+def _paths(bed: Testbed) -> list[Address]:
+    """Every screen that pages lead to, and the bench."""
     night = bed.nights[0]
     bench = f"/courses/{bed.course}/nights/{night}/bench/{bed.sheets['Faro T']}/plow-point"
 
-    def told(one: Screen) -> tuple[str, str, str]:
-        return one.title, one.purpose, one.at(bed.course, night)
-
-    shown = [told(s) for s in SCREENS if s.room is not None]
-    return [
-        *shown,
-        ("Bench", "One sheet in one pitch: the shelter, its settings, verdict.", bench),
+    shown = [
+        Address(one.title, one.purpose, one.at(bed.course, night))
+        for one in SCREENS
+        if one.room is not None
     ]
+    words = "One sheet in one pitch: the shelter, its settings, verdict."
+    return [*shown, Address("Bench", words, bench)]
 
 
 class Scales:
