@@ -276,6 +276,7 @@ PLACE: dict[str, Any] = {
     "site_id": 1,
     "answer_id": 1,
     "invitation_id": 1,
+    "loan_id": 1,
 }
 
 
