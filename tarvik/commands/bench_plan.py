@@ -125,7 +125,7 @@ def large_case(people: int, trees: int, seed: int = 5, patrols: int = 0) -> Case
 
 def against_the_rule(name: str, made: Made) -> list[tuple[str, float, str, float]]:
     """(name, value, unit, by the leader's rule) of what matters: wet and exposed people, kit lent
-    or made shift with.
+    or improvised.
     """
     rule = {r.aim: r.value for r in made.by_rule}
     ours = {r.aim: r.value for r in made.chosen.reached}

@@ -33,7 +33,7 @@ class _Tell(event.Listener):
     """Prints a line for every function that was compiled."""
 
     def on_start(self, happening: Any) -> None:
-        """Nothing is told of what begins."""
+        """Says nothing: only what ends is counted."""
 
     def on_end(self, happening: Any) -> None:
         """One function more."""

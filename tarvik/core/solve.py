@@ -47,8 +47,8 @@ class Question:
     """What is asked. Settings left out are searched for the intent and the `wanted` sleepers (None:
     all that fit).
 
-    `people`: those who are to lie there, each on a mat of the own length; none named: equal people
-    like `body`.
+    `people`: those who are to lie there, each on a mat of their own length; none named: equal
+    people like `body`.
     `free_to_turn`: the shelter turns its back to the wind, whatever direction `weather` names.
     `uphill_off_wind_deg`: how far clockwise from where the wind comes the ground rises; with it,
     `lying` need not name uphill in the shelter's frame.

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 def told(session: Session, keys: Collection[str]) -> dict[str, dict[str, Any]]:
-    """What is told of the shapes that are known, by key."""
+    """The accounts of the shapes that are known, by key."""
     if not keys:
         return {}
     query = select(HungShape.key, HungShape.told).where(HungShape.key.in_(list(keys)))

@@ -87,13 +87,12 @@ def timings(session: Session, course_id: int) -> dict[int, dict[str, list[float]
     return found
 
 
-def paces(session: Session, course_id: int) -> dict[int, float]:
-    """How many times an able person's minutes each takes, of those who were timed often enough."""
+def paces(timed: Mapping[int, Mapping[str, Sequence[float]]]) -> dict[int, float]:
+    """How many times an able person's minutes each takes, from `timings`: of those who were timed
+    often enough.
+    """
     usual = {slug: pitch.minutes for slug, pitch in PITCHES.items()}
-    told = {
-        person: pace_of(by_pitch, usual)
-        for person, by_pitch in timings(session, course_id).items()
-    }
+    told = {person: pace_of(by_pitch, usual) for person, by_pitch in timed.items()}
     return {person: pace for person, pace in told.items() if pace is not None}
 
 

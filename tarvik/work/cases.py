@@ -128,7 +128,7 @@ def case_of(
         standing=frozenset(held["standing"]) - away.sheets,
         unused=frozenset(held["unused"]) - away.sheets,
     )
-    paces = practice.paces(session, course_id)
+    paces = practice.paces(practice.timings(session, course_id))
     bag = Bag(
         tuple(
             InBag(s.id, sheet_of(s), s.owner_id)

@@ -45,7 +45,7 @@ TITLES: Final = {
 @dataclass(frozen=True, slots=True)
 class Drill:
     """A question. `item` names what is learned, the same each time it is asked anew. `shelter` is
-    drawn, its points named where `marked`. `why` is told after the answer.
+    drawn, its points named where `marked`. `why` is shown after the answer.
     """
 
     kind: Kind

@@ -44,7 +44,7 @@ def worst_change(uv: Floats, xyz: Floats, pairs: Ints, out: Floats) -> None:
                 xyz[n, i, 2] - xyz[n, j, 2],
             )
             change = abs(np.sqrt(dx * dx + dy * dy + dz * dz) - np.sqrt(du * du + dv * dv))
-            if not change <= worst:  # also when it is no number
+            if not change <= worst:  # also when it isn't a number
                 worst = change
                 if np.isnan(change):
                     break

@@ -1,4 +1,4 @@
-"""People of different statures under one sheet, each on a mat of the own length.
+"""People of different statures under one sheet, each on a mat of their own length.
 
 Equal people: `lay_mats`. Different ones: two exactly, three exactly in every arrangement in which a
 straight line parts one mat from the other two; more in rows by stature. If all fit at the tallest

@@ -1,6 +1,6 @@
 """The plan chosen: CP-SAT (OR-Tools) on the linear model. The aims are settled one after the other,
 and what was reached in one holds for those after it; so the optimum is the lexicographic one.
-Either it is proved, or the gap is told for the first aim in which a better plan may exist.
+Either it is proved, or the gap is given for the first aim in which a better plan may exist.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""The plan an experienced leader makes by eye: each under the own sheet in the simplest pitch, the
-biggest sheets to the biggest needs, at the nearest free trees, guests where there is room. It
+"""The plan an experienced leader makes by eye: each under their own sheet in the simplest pitch,
+the biggest sheets to the biggest needs, at the nearest free trees, guests where there is room. It
 proves nothing; a better plan is measured by it, and the search begins with it.
 """
 
@@ -38,7 +38,7 @@ class _Bag:
             ways_for(self.pools, offer, join=self.join).items(), key=lambda n: len(n[0][1])
         ):
             for _ in range(count):
-                # the own before the group's, the shortest line that does, two joined last
+                # one's own before the group's, the shortest line that does, two joined last
                 free = [w for w in ways if self._free(w, people, lends)]
                 if not free:
                     self.left = before

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 from fastapi import Request
@@ -26,9 +26,7 @@ from tarvik.store.models import Course, Person, now
 from tarvik.web.drawing.curve import learning_curve
 from tarvik.web.drawing.shown_shelter import shown_shelter
 from tarvik.web.shared.as_hung import seen
-from tarvik.web.shared.judged import Judge
 from tarvik.web.shared.standing import judge_of
-from tarvik.web.state import parts_of
 
 EACH: Final = 2
 """Drills of every kind in a round."""
@@ -95,13 +93,14 @@ def practice_view(session: Session, course: Course, person_id: int | None) -> Pr
     """Everything on the screen. Raises NotFoundError for somebody else's person."""
     people = tuple(kit.rows(session, course.id, "people"))
     person = None if person_id is None else kit.one(session, course.id, "people", person_id)
+    timings = practice.timings(session, course.id)
     return PracticeView(
         course=course,
         people=people,
         person=person,
         progress=() if person is None else progress_of(practice.known(session, person.id)),
-        timed=() if person is None else _timed(session, course, person),
-        pace=None if person is None else practice.paces(session, course.id).get(person.id),
+        timed=() if person is None else _timed(person, timings.get(person.id, {})),
+        pace=None if person is None else practice.paces(timings).get(person.id),
         pitches=tuple((slug, pitch.name) for slug, pitch in PITCHES.items()),
         kinds=ROUND,
     )
@@ -125,8 +124,7 @@ def progress_of(known: Mapping[str, Learnt]) -> tuple[Progress, ...]:
     return tuple(shown)
 
 
-def _timed(session: Session, course: Course, person: Person) -> tuple[TimedPitch, ...]:
-    own = practice.timings(session, course.id).get(person.id, {})
+def _timed(person: Person, own: Mapping[str, list[float]]) -> tuple[TimedPitch, ...]:
     shown = []
     for slug, minutes in own.items():
         pitch = PITCHES[slug]
@@ -148,19 +146,20 @@ def material_of(request: Request, session: Session, course: Course) -> Material:
         for night in courses.nights(session, course.id)
     ]
 
+    any_night = judge_of(request, session, course, CoreNight())
+
     def judge(question: Question, night: CoreNight) -> tuple[Solution, Tonight]:
-        return _judged(judge_of(request, session, course, night), question)
+        shape = seen(any_night.hangings, [any_night.solver.solve(question)])[0]
+        return shape.solution, replace(any_night, night=night).weighed(shape, 1)
 
-    supports = kit.supports_of(session, course.id)
-    solve = parts_of(request).solver.solve
     return Material(
-        tuple(sheets)[:MOST_SHEETS], tuple(cores), judge, solve, supports, units
+        tuple(sheets)[:MOST_SHEETS],
+        tuple(cores),
+        judge,
+        any_night.solver.solve,
+        any_night.supports,
+        units,
     )
-
-
-def _judged(judge: Judge, question: Question) -> tuple[Solution, Tonight]:
-    shape = seen(judge.hangings, [judge.solver.solve(question)])[0]
-    return shape.solution, judge.weighed(shape, 1)
 
 
 def round_of(
