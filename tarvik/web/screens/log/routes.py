@@ -16,7 +16,7 @@ from tarvik.store import courses
 from tarvik.store.accounts import Role
 from tarvik.store.models import Course
 from tarvik.web.access import for_role, guarded_router
-from tarvik.web.deps import CourseHere, Db, fields_of, page, pdf_page, who
+from tarvik.web.deps import CourseHere, Db, fields_of, me, page, pdf_page
 from tarvik.web.screens.log.rows import LogRow, logged_rows
 from tarvik.web.screens.log.view import log_view
 
@@ -56,8 +56,7 @@ COLUMNS = (
 def show(request: Request, session: Db, course: CourseHere) -> Response:
     """The screen."""
     view = log_view(session, course)
-    asker = who(request)
-    may_choose = asker is not None and asker.role is not None and asker.role >= Role.LEADER
+    may_choose = me(request).may("leader")
     return page(
         request,
         "log/log.html",
