@@ -12,9 +12,9 @@ import re
 from datetime import time
 from typing import Final
 
-from tarvik.core.constant import EXACT, constant
+from tarvik.core.constant import ENGINEERING, EXACT, constant
 from tarvik.core.errors import InputError
-from tarvik.core.units import INCH_M, Units
+from tarvik.core.units import INCH_M, OUNCES, POUND_KG, Units, format_load
 
 MILE_M: Final = constant("mile", 1609.344, "m", EXACT, "one international mile")
 SEA_MILE_M: Final = constant("sea_mile", 1852.0, "m", EXACT, "one nautical mile")
@@ -135,6 +135,45 @@ def parse_speed(text: str, units: Units = Units.METRIC, *, field: str = "wind") 
             field, f"“{text.strip()[:40]}”: the unit is m/s, km/h, mph, kn or a force"
         )
     return value * SPEEDS[unit]
+
+
+_WEIGHT_UNITS: Final = {
+    **dict.fromkeys(("kg", "kilo", "kilos", "kilogram", "kilograms"), 1.0),
+    **dict.fromkeys(("g", "gram", "grams"), 0.001),
+    **dict.fromkeys(("lb", "lbs", "pound", "pounds"), POUND_KG),
+    **dict.fromkeys(("oz", "ounce", "ounces"), POUND_KG / OUNCES),
+}
+WEIGHT_MOST_KG: Final = constant(
+    "weight_most", 50.0, "kg", ENGINEERING, "heaviest piece of kit taken"
+)
+
+
+def parse_weight(text: str, units: Units = Units.METRIC, *, field: str = "weight") -> float:
+    """Read a weight; returns kg. A bare number is in kilograms, or pounds in a feet course; pounds
+    may be followed by ounces. Raises InputError naming `field`.
+
+    >>> parse_weight("650 g"), round(parse_weight("1 lb 8 oz"), 2), parse_weight("1,2")
+    (0.65, 0.68, 1.2)
+    """
+    example = "650 g, 0.65 kg or 1 lb 8 oz"
+    kilograms, rest, larger = 0.0, text, math.inf
+    while rest:
+        value, after = _split(rest, field, example)
+        unit = re.sub(r"\d.*", "", after)
+        bare = POUND_KG if units is Units.IMPERIAL else 1.0
+        size = _WEIGHT_UNITS.get(unit) if unit else bare
+        if (
+            size is None
+            or size >= larger
+            or (rest is not text and size == bare and not unit)
+        ):
+            words = f"“{text.strip()[:LONGEST]}” isn't a weight; write it like {example}"
+            raise InputError(field, words)
+        kilograms, rest, larger = kilograms + value * size, after[len(unit) :], size
+    if not text or not 0 <= kilograms <= WEIGHT_MOST_KG:
+        most = format_load(WEIGHT_MOST_KG, units)
+        raise InputError(field, f"“{text.strip()[:LONGEST]}” is outside 0 to {most}")
+    return kilograms
 
 
 def _force_word(text: str) -> bool:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from tarvik.store.models import Night
 
-KINDS: Final = ("plan", "why", "slack", "evening", "mishap")
+KINDS: Final = ("plan", "why", "slack", "evening", "mishap", "kit")
 OPEN: Final = ("waiting", "running")
 MOST_NAMED: Final = 20
 MOST_OPEN: Final = 20
@@ -265,9 +265,13 @@ def one_job(session: Session, night_id: int, job_id: int) -> PlanJob:
     return job
 
 
-def latest_job(session: Session, night_id: int, kind: str) -> PlanJob | None:
-    """The last job of a kind."""
+def latest_job(
+    session: Session, night_id: int, kind: str, state: str | None = None
+) -> PlanJob | None:
+    """The last job of a kind, in any state or in this one."""
     query = select(PlanJob).where(PlanJob.night_id == night_id, PlanJob.kind == kind)
+    if state is not None:
+        query = query.where(PlanJob.state == state)
     return session.scalars(query.order_by(PlanJob.id.desc()).limit(1)).first()
 
 

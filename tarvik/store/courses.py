@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import func, select
 
@@ -34,6 +34,23 @@ def course(session: Session, course_id: int, *, deleted: bool = False) -> Course
     if found is None or (found.deleted_at is not None and not deleted):
         raise NotFoundError("there is no such course, or it was deleted")
     return found
+
+
+def locked(session: Session, course_id: int) -> Course:
+    """One course, to be changed by nobody else meanwhile. Raises NotFoundError."""
+    query = select(Course).where(Course.id == course_id).with_for_update()
+    found = session.scalars(query.execution_options(populate_existing=True)).one_or_none()
+    if found is None or found.deleted_at is not None:
+        raise NotFoundError("there is no such course, or it was deleted")
+    return found
+
+
+def set_rule(session: Session, course_id: int, name: str, value: Any) -> Course:
+    """Keep a value with a course's rules. Raises NotFoundError."""
+    row = locked(session, course_id)
+    row.rules = {**(row.rules or {}), name: value}
+    session.flush()
+    return row
 
 
 def _named(name: str) -> str:
@@ -84,11 +101,7 @@ def change_course(
     session: Session, course_id: int, field: str, text: str, version: int, was: str
 ) -> Course:
     """Change one field of a course. Raises InputError, NotFoundError, ConflictError."""
-    found = session.scalars(
-        select(Course).where(Course.id == course_id).with_for_update()
-    ).one_or_none()
-    if found is None or found.deleted_at is not None:
-        raise NotFoundError("there is no such course, or it was deleted")
+    found = locked(session, course_id)
     if field not in ("name", "place", "note", "units"):
         raise InputError(field, "there is no such field")
     if field == "units" and text not in list(Units):

@@ -28,7 +28,7 @@ from tarvik.exchange.night_form import (
     rules_shown,
     to_plain,
 )
-from tarvik.store import kit
+from tarvik.store import courses, kit
 from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, NeedsStep, Night, Site, now
 
@@ -248,11 +248,7 @@ def change_rule(
     units: Units,
 ) -> Course:
     """Change one of a course's rules. Raises InputError, ConflictError, NotFoundError."""
-    row = session.scalars(
-        select(Course).where(Course.id == course_id).with_for_update()
-    ).one_or_none()
-    if row is None or row.deleted_at is not None:
-        raise NotFoundError("there is no such course, or it was deleted")
+    row = courses.locked(session, course_id)
     value = read_rule(name, text, units)
     theirs = rules_shown(row.rules or {}, units)[name]
     if row.version != version and theirs != was:

@@ -8,31 +8,24 @@ import logging
 import time
 from dataclasses import replace
 from datetime import datetime, timedelta
-from threading import RLock
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from sqlalchemy.exc import SQLAlchemyError
 
-from tarvik.core.body import Body
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
-from tarvik.core.held import ELSEWHERE
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.blocks import WHOLE_MOST
 from tarvik.core.plan.choose import Limits, Reached, chosen_of, fixed
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
-from tarvik.core.plan.forms import closer
 from tarvik.core.plan.gather import InBag, standing_offers
 from tarvik.core.plan.make import (
     Case,
     Made,
     Offers,
     asked,
-    key_of,
     make,
-    stands_at,
-    with_beds,
 )
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.core.plan.model import PlanModel, plan_model
@@ -42,27 +35,26 @@ from tarvik.core.plan.why import impasse, rivals
 from tarvik.core.sheet import Sheet
 from tarvik.core.site.falling_wood import falling_wood
 from tarvik.core.site.open_ground import open_ground
-from tarvik.core.site.placing import wind_in_frame
-from tarvik.core.solve import Question
-from tarvik.core.tonight import judge
 from tarvik.core.units import Units
 from tarvik.store import asks, courses, night_plan, plans
 from tarvik.store.models import Night
 from tarvik.store.nights import needs_of
+from tarvik.work import more_kit
 from tarvik.work.cases import case_of, choices_of, spot_of
-from tarvik.work.hung_true import hung_true
+from tarvik.work.hung_plan import HungPlans
+from tarvik.work.report import TELL_EVERY_S, Report
+from tarvik.work.told import told
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from tarvik.core.plan.choose import Chosen
-    from tarvik.core.plan.make import OfferKey, Place
     from tarvik.core.plan.offers import Offer
+    from tarvik.core.solve import Question
     from tarvik.store.database import Database
     from tarvik.work.solving import Solver
 
 log = logging.getLogger("tarvik.work")
-TELL_EVERY_S: Final = 0.25
 GOOD_ENOUGH: Final = 0.0
 LEAST_S: Final = 30.0
 LONGEST_S: Final = 180.0
@@ -70,89 +62,16 @@ LONGEST_S: Final = 180.0
 sheet, up to the longest.
 """
 SLACK_SECONDS: Final = 6.0
-HUNG_ROUNDS: Final = 2
-HUNG_SECONDS: Final = 10.0
-"""A plan is made anew so often, and so long each time, with the beds that hold as sheets hang."""
+MORE_KIT_S: Final = 300.0
+"""How long the search for more kit for all nights may take its worker."""
 MORE_SHEET_M: Final = 3.0
 MORE_SHEET: Final = -7
 """Number of the sheet that is not there."""
 
 
-def told(reached: Sequence[Reached]) -> list[dict[str, Any]]:
-    """Aims with their values as plain values."""
-    return [
-        {"aim": r.aim, "words": aim_named(r.aim).words, "value": r.value, "bound": r.bound}
-        for r in reached
-    ]
-
-
 def longest_s(case: Case) -> float:
     """How long a plan may hold a worker, by the size of the group: others wait for it."""
     return min(LEAST_S + len(case.bag.campers) + len(case.bag.sheets), LONGEST_S)
-
-
-class _Report:
-    """Tells the page how far a job is, not too often, and asks whether it is still wanted."""
-
-    def __init__(self, database: Database, job_id: int) -> None:
-        self._database, self._job = database, job_id
-        self._told, self._asked, self.wanted = -1.0, -1.0, True
-        self._began = time.monotonic()
-        self._last: tuple[str, dict[str, Any]] = "", {}
-        self._end = float("inf")
-        self._turn = RLock()  # a solver tells from its own threads
-
-    def say(self, words: str, at_once: bool = False, **more: Any) -> None:
-        """Tell something, unless something was told just now."""
-        now = time.monotonic()
-        with self._turn:
-            self._last = words, more
-            if at_once or now - self._told >= TELL_EVERY_S:
-                self._told = self._asked = now
-                with self._database.session() as session:
-                    progress = {
-                        "words": words,
-                        "seconds": round(now - self._began, 1),
-                        **more,
-                    }
-                    self.wanted = asks.report(session, self._job, progress)
-
-    def cap(self, seconds: float) -> None:
-        """The job ends so many seconds after it began, with what was found by then."""
-        self._end = self._began + seconds
-
-    @property
-    def over(self) -> bool:
-        """Whether the job's time is up."""
-        return time.monotonic() >= self._end
-
-    def stop(self) -> bool:
-        """Whether nobody wants the job any more, or its time is up."""
-        if self.over:
-            return True
-        with self._turn:
-            if self.wanted and time.monotonic() - self._asked >= TELL_EVERY_S:
-                self._asked = time.monotonic()
-                with self._database.session() as session:
-                    self.wanted = asks.still_wanted(session, self._job)
-            return not self.wanted
-
-    def still(self) -> bool:
-        """Tell again what was told last, so that the seconds go on, and whether nobody wants the
-        job any more.
-        """
-        words, more = self._last
-        if words and self.wanted:
-            self.say(words, **more)
-        return self.stop()
-
-
-def _hung_limits(report: _Report) -> Limits:
-    """How long a plan is made anew for beds that hold: as long however long it took before, for
-    beds come first.
-    """
-    end = time.monotonic() + HUNG_SECONDS
-    return Limits(left=lambda: end - time.monotonic(), stop=lambda: not report.wanted)
 
 
 class _NotTooOften:
@@ -166,16 +85,6 @@ class _NotTooOften:
             self._last = time.monotonic()
             self._answer = self._question()
         return self._answer
-
-
-class AsTheyHang(NamedTuple):
-    """Choices with heights corrected as the sheets hang; the forms whose beds do not hold,
-    with how many do; and places at which a shelter is stopped.
-    """
-
-    choices: list[plans.Choice]
-    short: dict[OfferKey, int]
-    stopped: set[Place]
 
 
 class StandingPlan(NamedTuple):
@@ -195,6 +104,7 @@ class Planner:
     def __init__(self, database: Database, solver: Solver) -> None:
         self.database, self.solver = database, solver
         self._offers = Offers()
+        self._hung = HungPlans(solver)
         self._ready: tuple[Case, Made] | None = None
 
     def perform(self, job_id: int) -> None:
@@ -214,7 +124,7 @@ class Planner:
                 night.version,
             )
             wish = dict(job.asked)
-        report = _Report(self.database, job_id)
+        report = Report(self.database, job_id)
         try:
             work = {
                 "plan": self._plan,
@@ -222,6 +132,7 @@ class Planner:
                 "slack": self._slack,
                 "evening": self._evening,
                 "mishap": self._mishap,
+                "kit": self._more_kit,
             }[kind]
             state, result, after = work(course_id, night_id, wish, report)
         except InputError as err:
@@ -338,14 +249,14 @@ class Planner:
             words = f"{bare.message}: {bare.remedy}. Then say on the night's page what stands round"
             raise InputError("place", words)
 
-    def _limits(self, report: _Report, seconds: float) -> Limits:
+    def _limits(self, report: Report, seconds: float) -> Limits:
         end = time.monotonic() + seconds
         return Limits(
             left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH
         )
 
     def _plan(
-        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report
+        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: Report
     ) -> Any:
         self._stop_at_a_bad_place(night_id)
         case, seconds = self._case(
@@ -393,7 +304,7 @@ class Planner:
             return "failed", {"words": words}, None
         if report.wanted:
             report.say("looking how the sheets hang", at_once=True, **so_far)
-            made, choices = self._true_to_hang(case, made, report)
+            made, choices = self._hung.true_to_hang(case, made, report)
         result = self._told(case, made.model, made.chosen, made.by_rule)
         if not report.wanted:
             return (
@@ -420,60 +331,6 @@ class Planner:
                 }
             )
         return "done", result, choices
-
-    def _true_to_hang(
-        self, case: Case, made: Made, report: _Report
-    ) -> tuple[Made, list[plans.Choice]]:
-        """The plan with its choices as the sheets hang where they stand: heights corrected until
-        the beds hold, and made anew, twice at the most, where a form beds fewer people than it does
-        as folded, or does not hold in the wind that meets it there.
-        """
-        beds: dict[OfferKey, int] = {}
-        stopped: set[Place] = set()
-        for _ in range(HUNG_ROUNDS):
-            choices, short, here = self._as_they_hang(case, made)
-            if not (short or here) or not report.wanted:
-                return made, choices
-            beds |= short
-            stopped |= here
-            report.say(
-                "planning again with the beds that hold as the sheets hang", at_once=True
-            )
-            made = with_beds(made, beds, stopped, _hung_limits(report))
-        return made, self._as_they_hang(case, made)[0]
-
-    def _as_they_hang(self, case: Case, made: Made) -> AsTheyHang:
-        """The plan's choices, their heights corrected until their beds hold as the sheets hang; the
-        forms whose beds do not, with how many do; and the places at which a shelter is stopped.
-        """
-        tall = {c.number: c.stature_m for c in case.bag.campers}
-        out, short, stopped = [], {}, set()
-        for choice in choices_of(made.offers, made.chosen.beds):
-            offer = next(o for o in made.offers if o.sheets == choice.sheets)
-            bodies = tuple(Body(tall[p]) for p in choice.people)
-            asked = replace(
-                self._question(case, offer, len(bodies)),
-                body=max(bodies, key=lambda body: body.stature_m),
-                people=bodies,
-            )
-            settings, beds = hung_true(asked, case.night, len(bodies), self.solver.solve)
-            out.append(replace(choice, settings=settings))
-            if beds < len(bodies):
-                short[key_of(offer)] = beds
-            elif self._stopped(case, replace(asked, settings=settings), offer):
-                stopped.add(stands_at(offer))
-        return AsTheyHang(out, short, stopped)
-
-    def _stopped(self, case: Case, asked: Question, offer: Offer) -> bool:
-        """Whether something but its beds stops a shelter where it stands tonight, carried as the
-        plan carries it.
-        """
-        high = len(asked.pitch.high_points())
-        supports = asked.supports
-        if offer.spot is not None:
-            supports = supports.on_trees(len(offer.trees), high)
-        found = self.solver.solve(replace(asked, supports=supports))
-        return judge(found, case.night, asked.wanted or 1).stopped_besides(ELSEWHERE)
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]
@@ -544,7 +401,7 @@ class Planner:
         )
 
     def _why(
-        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
     ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         report.say("trying the other pitches of each sheet", at_once=True)
@@ -586,7 +443,7 @@ class Planner:
         return "done", {"shelters": out}, None
 
     def _slack(
-        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
     ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         quiet: Callable[..., None] = lambda *_a: None  # noqa: E731
@@ -647,8 +504,31 @@ class Planner:
             )
         return "done", {"base": told(base.chosen.reached), "more": out}, None
 
+    def _more_kit(
+        self, course_id: int, _night: int, wish: Mapping[str, Any], report: Report
+    ) -> Any:
+        """What more kit would make all of the course's nights work."""
+        report.cap(MORE_KIT_S)
+        with self.database.session() as session:
+            course = courses.course(session, course_id)
+            items, by = more_kit.items_here(session, course)
+            own = more_kit.packs_of(wish.get("own") or {}, items)
+            asked = [
+                more_kit.Asked(night.id, night.title, case_of(session, course_id, night.id))
+                for night in courses.nights(session, course_id)
+            ]
+        told = []
+        for one in asked:
+            try:
+                self._stop_at_a_bad_place(one.night_id)
+                told.append(one)
+            except InputError as err:
+                told.append(replace(one, stopped=err.message))
+        advisor = more_kit.Advisor(self.solver, self._offers, self._hung, report)
+        return "done", advisor.advice(told, items, by, own), None
+
     def _evening(
-        self, course_id: int, night_id: int, _: Mapping[str, Any], report: _Report
+        self, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
     ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         with self.database.session() as session:
@@ -717,7 +597,7 @@ class Planner:
         return out
 
     def _mishap(
-        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: _Report
+        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: Report
     ) -> Any:
         case, _seconds = self._case(course_id, night_id)
         report.say("folding each shelter into its storm form", at_once=True)
@@ -731,7 +611,11 @@ class Planner:
                 continue
             there = [people[p] for p in standing.people if p in people]
             some.append(
-                (offer, there, self.solver.solve(self._question(case, offer, len(there))))
+                (
+                    offer,
+                    there,
+                    self.solver.solve(self._hung.question(case, offer, len(there))),
+                )
             )
         foul = foul_weather(some, case.rules, self.solver.workings)
         hurt = int(
@@ -773,32 +657,6 @@ class Planner:
             },
             None,
         )
-
-    def _question(self, case: Case, offer: Offer, people: int) -> Question:
-        sheet = case.bag.cloth(offer.sheets)
-        night = case.night
-        wind = night.needs.wind_from_deg
-        turned = offer.spot is not None and wind is not None
-        from_deg = (
-            wind_in_frame(wind, offer.spot.front_deg)
-            if offer.spot is not None and wind is not None
-            else 90.0
-        )
-        tall = max((c.stature_m for c in case.bag.campers), default=1.75)
-        asked = Question(
-            sheet=sheet,
-            pitch=PITCHES[offer.pitch],
-            settings=dict(offer.settings),
-            body=Body(tall),
-            intent=night.needs.wanted,
-            supports=case.bag.supports,
-            weather=night.needs.weather(from_deg),
-            wanted=max(people, 1),
-            lying=night.lying,
-            free_to_turn=not turned,
-            uphill_off_wind_deg=night.uphill_off_wind_deg,
-        )
-        return closer(asked) if offer.tight else asked
 
 
 class Due(NamedTuple):

@@ -179,7 +179,7 @@ def solver_for(limits: Limits) -> cp_model.CpSolver:
 
 
 @contextmanager
-def _stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator[None]:
+def stopped_by(stop: Callable[[], bool], solver: cp_model.CpSolver) -> Iterator[None]:
     """While the solver works, stop it when nobody wants it any more, also where it finds nothing
     new for long. Raises what `stop` raises.
     """
@@ -358,7 +358,7 @@ def _stage(
         tell(found)
         return limits.stop() or (limits.good_enough > 0 and found.gap <= limits.good_enough)
 
-    with _stopped_by(limits.stop, solver):
+    with stopped_by(limits.stop, solver):
         status = solver.solve(cp, _Watch(variables, seen))
     if status not in (
         cp_model.OPTIMAL,

@@ -20,6 +20,7 @@ class Kind(StrEnum):
 
     BED = "bed"  # a person has a bed
     KIT = "kit"  # no more of a kind of kit is handed out than there is
+    EXTRA = "extra"  # no more of something is handed out than is bought or borrowed
     LOCK = "lock"  # what the leader fixed
     ALWAYS = "always"  # two people share
     NEVER = "never"  # two people do not share
@@ -42,6 +43,7 @@ EFFORT: Final[Mapping[Kind, int]] = MappingProxyType(
     {
         Kind.LOCK: 1,
         Kind.KIT: 2,
+        Kind.EXTRA: 2,
         Kind.ALWAYS: 4,
         Kind.LEND: 4,
         Kind.NEVER: 6,
@@ -57,6 +59,7 @@ _REPAIRS: Final[Mapping[Kind, Repair]] = MappingProxyType(
         Kind.LOCK: Repair.LET_GO,
         Kind.ALWAYS: Repair.LET_GO,
         Kind.KIT: Repair.BRING,
+        Kind.EXTRA: Repair.BRING,
         Kind.BED: Repair.BRING,
     }
 )

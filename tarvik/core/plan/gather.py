@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.plan.forms import Carrying, SolveAll
     from tarvik.core.plan.party import Camper
-    from tarvik.core.plan.question import Standing
+    from tarvik.core.plan.question import ExtraSheets, Standing
     from tarvik.core.rig.supports import Supports
     from tarvik.core.sheet import Sheet
     from tarvik.core.solve import Question, Solution
@@ -98,6 +98,7 @@ class Bag:
     buttons: bool = True
     light: bool = False  # a block of a large course: fewer pitches and forms are looked at
     tightly: bool = False  # people lie with the cloth close over head and feet
+    extras: tuple[ExtraSheets, ...] = ()  # which of the sheets are not there yet
 
     @property
     def spots_each(self) -> int:

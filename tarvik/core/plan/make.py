@@ -23,7 +23,7 @@ from tarvik.core.plan.choose import (
 from tarvik.core.plan.gather import Bag, Gatherer, standing_offers
 from tarvik.core.plan.leader import leaders_rule
 from tarvik.core.plan.model import PlanModel, plan_model
-from tarvik.core.plan.offers import beds_of
+from tarvik.core.plan.offers import at_most
 from tarvik.core.plan.party import Camper, PlanRules, Shares
 from tarvik.core.plan.question import (
     NO_LOCKS,
@@ -106,6 +106,7 @@ def asked(case: Case, offers: Sequence[Offer]) -> PlanQuestion:
         case.standing if keep else (),
         case.aims if case.few_moves else tuple(a for a in case.aims if a != "moves"),
         None if case.camp is None else case.camp.blinds,
+        case.bag.extras,
     )
 
 
@@ -245,33 +246,35 @@ def stands_at(offer: Offer) -> Place:
     return key_of(offer), offer.spot, offer.trees
 
 
+def limited(
+    offers: Sequence[Offer], beds: Mapping[OfferKey, int], stopped: Collection[Place]
+) -> tuple[Offer, ...]:
+    """The offers, of which these forms bed no more people than so, and nobody where they are
+    stopped.
+    """
+
+    def left(offer: Offer) -> int | None:
+        return 0 if stands_at(offer) in stopped else beds.get(key_of(offer))
+
+    return tuple(
+        o if (most := left(o)) is None else replace(o, beds=at_most(o.beds, most))
+        for o in offers
+    )
+
+
 def with_beds(
     made: Made, beds: Mapping[OfferKey, int], stopped: Collection[Place], limits: Limits
 ) -> Made:
     """The plan made anew where these forms bed no more people than so, and nobody where they are
     stopped; as it was where that leaves no plan.
     """
-
-    def left(offer: Offer) -> int | None:
-        return 0 if stands_at(offer) in stopped else beds.get(key_of(offer))
-
     asked_now = made.model.asked
-    offers = tuple(
-        o if (most := left(o)) is None else replace(o, beds=_at_most(o.beds, most))
-        for o in asked_now.offers
-    )
+    offers = limited(asked_now.offers, beds, stopped)
     model = plan_model(replace(asked_now, offers=offers))
     chosen = choose(model, limits, (made.chosen.offers, made.chosen.beds))
     if not chosen.possible:
         return made
     return Made(model, chosen, _reached(model, fixed(model, leaders_rule(model.asked))))
-
-
-def _at_most(
-    beds: tuple[tuple[float, int], ...], most: int
-) -> tuple[tuple[float, int], ...]:
-    """A table of beds with no more than `most` at any stature."""
-    return beds_of({stature: min(count, most) for stature, count in beds})
 
 
 def _round_about(

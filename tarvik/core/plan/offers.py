@@ -28,7 +28,7 @@ LONG_STAKE = "longer stake"
 @dataclass(frozen=True, slots=True)
 class Pool:
     """Kit alike: `count` pieces of one owner (None: the group's). Poles have a span, lines a
-    length, others a kind.
+    length, others a kind. `extra`: as what it might be bought or borrowed; empty for what is there.
     """
 
     kind: str
@@ -36,6 +36,7 @@ class Pool:
     least_m: float = 0.0
     most_m: float = 0.0
     owner: int | None = None
+    extra: str = ""
 
     def serves(self, height_m: float) -> bool:
         """Whether a pole can be set to that height."""
@@ -210,3 +211,14 @@ def beds_of(room: Mapping[float, int]) -> tuple[tuple[float, int], ...]:
         if n + 1 == len(out) or out[n + 1][1] != entry[1]
     ]
     return tuple(kept)
+
+
+def at_most(
+    beds: tuple[tuple[float, int], ...], most: int
+) -> tuple[tuple[float, int], ...]:
+    """A table of beds with no more than `most` at any stature.
+
+    >>> at_most(((1.7, 3), (1.9, 1)), 2)
+    ((1.7, 2), (1.9, 1))
+    """
+    return beds_of({stature: min(count, most) for stature, count in beds})

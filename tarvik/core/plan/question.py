@@ -51,11 +51,21 @@ class Locks:
 NO_LOCKS: Final = Locks()
 
 
+@dataclass(frozen=True, slots=True)
+class ExtraSheets:
+    """Sheets alike, by number, that might be bought or borrowed as `key`; `count` of them are."""
+
+    key: str
+    sheets: tuple[int, ...]
+    count: int
+
+
 @dataclass(frozen=True)
 class PlanQuestion:
     """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for
     the fewest moves.
-    `blinds`: ground through which nobody sees, such as thickets.
+    `blinds`: ground through which nobody sees, such as thickets. `extras`: sheets that are not
+    there yet.
     """
 
     campers: tuple[Camper, ...]
@@ -67,6 +77,7 @@ class PlanQuestion:
     standing: tuple[Standing, ...] = ()
     aims: tuple[str, ...] = AIMS
     blinds: BaseGeometry | None = None
+    extras: tuple[ExtraSheets, ...] = ()
 
 
 def stands_as(offer: Offer, standing: Standing) -> bool:

@@ -122,6 +122,11 @@ def _scarce(kind: str) -> Constraint:
     return Constraint(Kind.KIT, (kind,), words)
 
 
+def extra(key: str) -> Constraint:
+    """That there is no more of something than is bought or borrowed."""
+    return Constraint(Kind.EXTRA, (key,), "no more is bought or borrowed")
+
+
 UNENDING: Final = 1000
 """A pool this large has no end: sticks that may be cut."""
 
@@ -142,7 +147,8 @@ def _supplies(
             for v, c in terms.items():
                 total[v] = total.get(v, 0) + c
         if total and pool.count < UNENDING:
-            model.row(total, high=pool.count, keeps=_scarce(pool.kind))
+            keeps = extra(pool.extra) if pool.extra else _scarce(pool.kind)
+            model.row(total, high=pool.count, keeps=keeps)
         if pool.owner is None:
             continue
         for unit, terms in by_unit.items():

@@ -14,7 +14,6 @@ from tarvik.exchange.grid import csv_text
 from tarvik.exchange.night_form import own_values_of
 from tarvik.store import courses
 from tarvik.store.accounts import Role
-from tarvik.store.models import Course
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, fields_of, me, page, pdf_page
 from tarvik.web.screens.log.rows import LogRow, logged_rows
@@ -78,8 +77,7 @@ def own_values(
     """Go by what the entries teach of one value, as they stand now, or by the built-in value
     again.
     """
-    courses.course(session, course_id)
-    course = session.get_one(Course, course_id, with_for_update=True)
+    course = courses.locked(session, course_id)
     chosen = own_values_of(course.rules or {})
     values = {"holding": dict(chosen.holding), "minutes": dict(chosen.minutes)}
     values[kind].pop(slug, None)
@@ -90,7 +88,7 @@ def own_values(
             raise InputError("slug", "no entry of your logs says anything about this")
         values[kind][slug] = round(taught[0].factor, 4)
     OwnValues(**values)
-    course.rules = {**(course.rules or {}), "own_values": values}
+    courses.set_rule(session, course_id, "own_values", values)
     return RedirectResponse(f"/courses/{course_id}/log#lessons", status_code=303)
 
 

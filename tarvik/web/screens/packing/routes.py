@@ -10,7 +10,6 @@ from fastapi.responses import RedirectResponse, Response
 from tarvik.core.errors import InputError
 from tarvik.store import courses, kit
 from tarvik.store.accounts import Role
-from tarvik.store.models import Course
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, fields_of, page, part, pdf_page
 from tarvik.web.screens.packing.view import CARRIES, packing_view
@@ -58,13 +57,12 @@ def carry(
     person: Annotated[str, Form(max_length=12)] = "",
 ) -> Response:
     """Give a shared thing to somebody, or leave it to the fair split."""
-    courses.course(session, course_id)
-    course = session.get_one(Course, course_id, with_for_update=True)
+    course = courses.locked(session, course_id)
     given = dict((course.rules or {}).get(CARRIES, {}))
     given.pop(thing, None)
     if person:
         if not person.isdecimal():
             raise InputError("person", "choose somebody of the group")
         given[thing] = kit.one(session, course_id, "people", int(person)).id
-    course.rules = {**(course.rules or {}), CARRIES: given}
+    courses.set_rule(session, course_id, CARRIES, given)
     return RedirectResponse(f"/courses/{course_id}/packing", status_code=303)

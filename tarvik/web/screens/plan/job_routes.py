@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import asyncio
 import json
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Annotated, Any, Final
 
 from fastapi import Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from tarvik.core.units import Units
@@ -39,6 +39,9 @@ class JobIn(BaseModel):
     kind: str = "plan"
     few_moves: bool = False
     hurt: int | None = None
+    own: dict[Annotated[str, Field(max_length=40)], Annotated[int, Field(ge=0, le=99)]] = (
+        Field(default={}, max_length=60)
+    )
 
 
 def ask(
@@ -76,7 +79,7 @@ def begin(
         course_id,
         night_id,
         wanted.kind,
-        {"few_moves": wanted.few_moves, "hurt": wanted.hurt},
+        {"few_moves": wanted.few_moves, "hurt": wanted.hurt, "own": wanted.own},
     )
 
 

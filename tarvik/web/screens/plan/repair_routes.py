@@ -13,7 +13,6 @@ from pydantic import BaseModel, Field
 
 from tarvik.store import asks, courses, night_plan
 from tarvik.store.accounts import Role
-from tarvik.store.models import Course
 from tarvik.web.access import RefusedError, for_role, guarded_router
 from tarvik.web.deps import Db, me
 from tarvik.web.screens.plan.routes import refreshed
@@ -65,7 +64,6 @@ def _let_go(session: Session, course_id: int, night_id: int, step: Step) -> None
         if step.numbers[0] in held[kind]:
             asks.toggle_lock(session, night_id, kind, step.numbers[0])
     elif step.kind == "always":
-        course = session.get_one(Course, course_id, with_for_update=True)
-        pairs = (course.rules or {}).get("pairs", [])
+        pairs = (courses.locked(session, course_id).rules or {}).get("pairs", [])
         left = [p for p in pairs if p != ["always", *step.numbers]]
-        course.rules = {**(course.rules or {}), "pairs": left}
+        courses.set_rule(session, course_id, "pairs", left)

@@ -16,7 +16,7 @@ from tarvik.core.errors import InputError
 from tarvik.store import asks, courses, kit, night_plan, plans
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
-from tarvik.store.models import Course, ShelterRow, now
+from tarvik.store.models import ShelterRow, now
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page, part
 from tarvik.web.limits import refusal
@@ -315,15 +315,11 @@ def pair(
         raise InputError("pair", "name two people who never, or always, share")
     for person in (wanted.one, wanted.two):
         kit.one(session, course_id, "people", person)
-    course = session.get(Course, course_id, with_for_update=True)
-    if course is None:
-        raise NotFoundError("there is no such course")
     entry = [wanted.kind, *sorted((wanted.one, wanted.two))]
-    pairs = [list(p) for p in (course.rules or {}).get("pairs", [])]
-    course.rules = {
-        **(course.rules or {}),
-        "pairs": [p for p in pairs if p != entry] if entry in pairs else [*pairs, entry],
-    }
+    kept = (courses.locked(session, course_id).rules or {}).get("pairs", [])
+    pairs = [list(p) for p in kept]
+    left = [p for p in pairs if p != entry] if entry in pairs else [*pairs, entry]
+    courses.set_rule(session, course_id, "pairs", left)
     return refreshed(request, session, course_id, night_id)
 
 

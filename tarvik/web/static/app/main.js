@@ -12,6 +12,7 @@ const FETCHED = {
   hung: () => import("./hung.js"),
   kitPage: () => import("./kit.js"),
   kitTable: () => import("./kit.js"),
+  moreKit: () => import("./more-kit.js"),
   night: () => import("./night.js"),
   plan: () => import("./plan.js"),
   stopwatch: () => import("./drills.js"),
