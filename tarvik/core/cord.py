@@ -16,25 +16,13 @@ from typing import TYPE_CHECKING, Final
 from ortools.sat.python import cp_model
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.ready_lines import HANK_M, SLACK, Line, ready_m
 from tarvik.core.rig.lines import JOIN_M
 from tarvik.core.units import FOOT_M
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-HANK_M: Final = constant(
-    "hank_least",
-    25 * FOOT_M,
-    "m",
-    COMMON_PRACTICE,
-    "a line as long is a hank to cut from; ridge lines of 15 to 20 ft are ready lengths",
-)
-READY_M: Final = tuple(feet * FOOT_M for feet in (1, 6, 8, 10, 15, 20))
-"""Ready lengths: loops of 12 in, guys of 6 to 10 ft, ridge lines of 15 to 20 ft (common
-practice).
-"""
-BEYOND_M: Final = 0.5
-"""Longer pieces are cut to the next half metre."""
 USABLE_M: Final = constant(
     "cord_usable", 6 * FOOT_M, "m", COMMON_PRACTICE, "a rest as long still serves as a guy"
 )
@@ -42,25 +30,6 @@ CM: Final = 100
 SECONDS: Final = constant(
     "cord_seconds", 5.0, "s", ENGINEERING, "longest search of each step"
 )
-SLACK: Final = 1e-6
-
-
-@dataclass(frozen=True, slots=True)
-class Line:
-    """A line in the bag."""
-
-    length_m: float
-    may_cut: bool = True
-
-    @property
-    def is_long(self) -> bool:
-        """Whether it is no ready line: its rest is coiled where it serves a shorter need."""
-        return self.length_m >= HANK_M
-
-    @property
-    def is_hank(self) -> bool:
-        """Whether pieces may be cut from it."""
-        return self.may_cut and self.is_long
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,19 +71,6 @@ def together(nights: Sequence[Sequence[float]]) -> list[float]:
     ordered = [sorted(night, reverse=True) for night in nights]
     most = max((len(night) for night in ordered), default=0)
     return [max(night[k] for night in ordered if len(night) > k) for k in range(most)]
-
-
-def ready_m(need_m: float) -> float:
-    """The ready length to which a piece for a need is cut, m.
-
-    >>> round(ready_m(2.5), 2), round(ready_m(6.2), 2), round(ready_m(0.2), 2)
-    (3.05, 6.5, 0.3)
-    """
-    for ready in READY_M:
-        if need_m <= ready + SLACK:
-            return ready
-    halves = -(-(need_m - SLACK) // BEYOND_M)
-    return float(halves * BEYOND_M)
 
 
 def plan_cord(needs: Sequence[float], lines: Sequence[Line]) -> CordPlan:

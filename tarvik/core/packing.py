@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final
 
 from ortools.sat.python import cp_model
 
-from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
+from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.rig.supports import POLE_KINDS
 
 if TYPE_CHECKING:
@@ -18,43 +18,12 @@ if TYPE_CHECKING:
     from tarvik.core.rig.carried import Rig
     from tarvik.core.rig.supports import Pole
 
-CORD_KG_M: Final = constant(
-    "cord_weight", 0.009, "kg/m", ENGINEERING, "cord of 3 to 4 mm, knots and all"
-)
-STAKE_KG_M: Final = constant(
-    "stake_weight",
-    0.085,
-    "kg/m",
-    ENGINEERING,
-    "a stake of light alloy, per length: 20 g at 23 cm",
-)
-POLE_KG_M: Final = constant("pole_weight", 0.22, "kg/m", ENGINEERING, "a pole in sections")
-HEM_SHARE: Final = constant(
-    "hem_weight",
-    0.15,
-    "1",
-    ENGINEERING,
-    "what hems, tie-outs and seams add to a sheet's cloth",
-)
-SHEET_CORD_M: Final = constant(
-    "sheet_cord",
-    12.0,
-    "m",
-    COMMON_PRACTICE,
-    "cord that stays with a sheet: a light 7 x 7 ft one with its lines weighs about 0.65 kg",
-)
-MALLET_KG: Final = constant("mallet_weight", 0.4, "kg", ENGINEERING, "a mallet")
-REPAIR_KG: Final = constant(
-    "repair_weight",
-    0.25,
-    "kg",
-    ENGINEERING,
-    "tape, needle, thread, patches, spare cord and a line",
-)
-NET_KG: Final = constant("net_weight", 0.3, "kg", ENGINEERING, "an insect net for one")
-GROUND_SHEET_KG: Final = constant(
-    "ground_sheet_weight", 0.25, "kg", ENGINEERING, "a ground sheet for one"
-)
+LOOPS_OF_A_RIDGE: Final = 2
+"""A line through under the ridge holds the sheet's ends by a prusik loop with a toggle each (common
+practice).
+"""
+PULL_LOOPS: Final = 1
+"""Loops of the group for pulling stakes out of the ground (common practice)."""
 GRAMS: Final = 1000
 SECONDS: Final = constant(
     "split_seconds", 3.0, "s", ENGINEERING, "longest search of a fair split"
@@ -63,13 +32,14 @@ SECONDS: Final = constant(
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """What one night's shelters, or their moves, want at once: stakes, lines (m of cord each) and
-    heights of poles (m).
+    """What one night's shelters, or their moves, want at once: stakes, lines (m of cord each),
+    heights of poles (m), and prusik loops with a toggle each.
     """
 
     stakes: int
     lines_m: tuple[float, ...]
     poles_m: tuple[float, ...]
+    toggles: int = 0
 
     @classmethod
     def by(cls, rigs: Sequence[Rig], more_stakes: int = 0) -> Wanted:
@@ -78,12 +48,18 @@ class Wanted:
             sum(rig.stakes_needed() for rig in rigs) + more_stakes,
             tuple(line.cord_m for rig in rigs for line in rig.lines),
             tuple(s.height_m for rig in rigs for s in rig.supports if s.kind in POLE_KINDS),
+            sum(LOOPS_OF_A_RIDGE * rig.through_line for rig in rigs),
         )
 
 
 def stakes_packed(every: Sequence[Wanted]) -> int:
     """Stakes that serve every night in turn."""
     return max((one.stakes for one in every), default=0)
+
+
+def toggles_packed(every: Sequence[Wanted]) -> int:
+    """Loops with toggles that serve every night in turn."""
+    return max((one.toggles for one in every), default=0)
 
 
 def poles_packed(every: Sequence[Wanted], poles: Sequence[Pole]) -> tuple[list[int], int]:
@@ -107,15 +83,6 @@ def poles_packed(every: Sequence[Wanted], poles: Sequence[Pole]) -> tuple[list[i
                 missing += 1
         short = max(short, missing)
     return sorted(taken), short
-
-
-def sheet_kg(area_m2: float, cloth_kg_m2: float) -> float:
-    """A sheet with its hems and the cord that stays with it.
-
-    >>> round(sheet_kg(2.13**2, 0.105), 2)  # a light nylon one of 7 x 7 ft (common practice: 0.65)
-    0.66
-    """
-    return area_m2 * cloth_kg_m2 * (1 + HEM_SHARE) + SHEET_CORD_M * CORD_KG_M
 
 
 @dataclass(frozen=True, slots=True)

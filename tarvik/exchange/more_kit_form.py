@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field, ValidationError
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, fabric_named
-from tarvik.core.packing import CORD_KG_M, POLE_KG_M, STAKE_KG_M, sheet_kg
+from tarvik.core.kit_weights import CORD_KG_M, POLE_KG_M, STAKE_KG_M, sheet_kg
 from tarvik.core.plan.offers import LINE, POLE, STAKE
 from tarvik.core.plan.shopping import SHEET, By, Item
 from tarvik.core.quantities import parse_weight

@@ -85,7 +85,8 @@ def export(session: Session, course_id: int) -> CourseFile:
         if a in here and b in here
     ]
 
-    rules.pop("carries", None)  # names people and rows by numbers of this server
+    for name in ("carries", "weights"):
+        rules.pop(name, None)  # names people and rows by numbers of this server
 
     def owner(row: Any) -> int | None:
         return row.owner_id if row.owner_id in here else None

@@ -15,6 +15,7 @@ from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.loads.holding import Holding, StakeKind
 from tarvik.core.loads.stake_kinds import Stakes, sorted_stakes
 from tarvik.core.plan.party import Camper, Shares, Skill
+from tarvik.core.ready_lines import Line, counted_as
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import Sheet, TieOuts, joined_sheet, tie_out_points
 from tarvik.core.solve import ADULT
@@ -278,6 +279,11 @@ def pole_of(row: SupportRow) -> Pole:
     return Pole(min(least, most), most, row.kind)
 
 
+def line_of(row: LineRow) -> Line:
+    """One of the lines of a row."""
+    return Line(row.length_m, not row.uncut)
+
+
 def supports_of(session: Session, course_id: int) -> Supports:
     """Everything at hand in a course. Kinds of which nothing is entered count as none."""
     trees: list[Tree] = []
@@ -295,7 +301,10 @@ def supports_of(session: Session, course_id: int) -> Supports:
         else:
             poles += [pole_of(row)] * row.count
     lines = tuple(
-        row.length_m for row in rows(session, course_id, "lines") for _ in range(row.count)
+        length
+        for row in rows(session, course_id, "lines")
+        for _ in range(row.count)
+        for length in counted_as(line_of(row))
     )
     stakes = stakes_of(session, course_id, rules).count
     return Supports(

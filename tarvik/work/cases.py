@@ -14,13 +14,14 @@ from tarvik.core.plan.make import Case
 from tarvik.core.plan.offers import LINE, LONG_STAKE, POLE, STAKE, Offer, Pool
 from tarvik.core.plan.question import Locks, Standing
 from tarvik.core.plan.stores import UNENDING
+from tarvik.core.ready_lines import counted_as
 from tarvik.core.rig.carried import CUT_MOST_M
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.site.hazards import hazards
 from tarvik.core.units import Units
 from tarvik.exchange.night_form import ground_rules_of, holding_of, may_cut, plan_rules_of
 from tarvik.store import asks, courses, ground, kit, night_plan, nights, plans, practice
-from tarvik.store.kit import STICK_LEAST_M, camper_of, sheet_of
+from tarvik.store.kit import STICK_LEAST_M, camper_of, line_of, sheet_of
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -47,7 +48,8 @@ def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
         if kind in stakes.longer:
             found[LONG_STAKE, 0.0, 0.0, row.owner_id] += row.count
     for row in kit.rows(session, course.id, "lines"):
-        found[LINE, 0.0, row.length_m, row.owner_id] += row.count
+        for length in counted_as(line_of(row)):
+            found[LINE, 0.0, length, row.owner_id] += row.count
     for row in kit.rows(session, course.id, "supports"):
         if row.kind == "tree" or row.kind in CARRIER_KINDS:
             found[row.kind, 0.0, 0.0, row.owner_id] += row.count

@@ -10,16 +10,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tarvik.core.cord import (
-    HANK_M,
-    USABLE_M,
-    CordPlan,
-    Line,
-    handed_out,
-    plan_cord,
-    ready_m,
-    together,
-)
+from tarvik.core.cord import USABLE_M, CordPlan, handed_out, plan_cord, together
+from tarvik.core.ready_lines import HANK_M, Line, ready_m
 from tarvik.core.rig.lines import JOIN_M
 
 if TYPE_CHECKING:

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 
 from tarvik.core.plan.choose import Limits, choose
 from tarvik.core.plan.model import plan_model
-from tarvik.core.plan.more_kit import Thing, least_kit, with_ease, with_packs
+from tarvik.core.plan.more_kit import least_kit, with_ease, with_packs
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
-from tarvik.core.plan.question import ExtraSheets
+from tarvik.core.plan.question import ExtraSheets, Thing
 from tests.plan_cases import random_course
 
 if TYPE_CHECKING:

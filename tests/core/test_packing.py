@@ -11,7 +11,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tarvik.core.cord import together
-from tarvik.core.packing import Wanted, fair_split, poles_packed, sheet_kg, stakes_packed
+from tarvik.core.kit_weights import sheet_kg
+from tarvik.core.packing import (
+    Wanted,
+    fair_split,
+    poles_packed,
+    stakes_packed,
+    toggles_packed,
+)
+from tarvik.core.rig.carried import Rig
 from tarvik.core.rig.supports import Pole
 
 if TYPE_CHECKING:
@@ -51,6 +59,16 @@ def test_what_is_packed_serves_every_night(
     bag = together([night.lines_m for night in every])
     for night in every:
         assert met(night, stakes_packed(every), bag, [kit[i] for i in taken])
+
+
+def test_lines_through_take_two_toggles_each_and_nights_share_them() -> None:
+    """A line through under the ridge holds both ends of the sheet by a loop with a toggle (common
+    practice); the most of any night is packed.
+    """
+    through, ends = Rig((), (), (), through_line=True), Rig((), (), ())
+    every = [Wanted.by([through, through, ends]), Wanted.by([through]), Wanted.by([ends])]
+    assert [night.toggles for night in every] == [4, 2, 0]
+    assert toggles_packed(every) == 4 and toggles_packed([]) == 0
 
 
 def test_poles_that_are_not_there_are_told() -> None:

@@ -193,6 +193,7 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_COURSE}/library/{{loan_id}}/back",
         f"POST {_COURSE}/packing/carry",
         f"POST {_COURSE}/packing/more-kit",
+        f"POST {_COURSE}/packing/weigh",
         f"POST {_COURSE}/log/own-values",
         f"GET {_COURSE}/field-pack.zip",
         f"GET {_COURSE}/history",

@@ -23,22 +23,10 @@ if TYPE_CHECKING:
 
     from tarvik.core.plan.choose import Chosen, Limits
     from tarvik.core.plan.model import PlanModel
-    from tarvik.core.plan.question import PlanQuestion
+    from tarvik.core.plan.question import PlanQuestion, Thing
 
 WORKERS: Final = 2
 """Threads of the search: the models of several nights together are large."""
-
-
-@dataclass(frozen=True, slots=True)
-class Thing:
-    """Something that may be had more, by the pack: at most `most` packs of `pieces` each. `cost`:
-    what a pack counts, in whole numbers of any unit.
-    """
-
-    key: str
-    pieces: int = 1
-    most: int = 1
-    cost: int = 1
 
 
 @dataclass(frozen=True)

@@ -60,6 +60,18 @@ class ExtraSheets:
     count: int
 
 
+@dataclass(frozen=True, slots=True)
+class Thing:
+    """Something that may be had more, by the pack: at most `most` packs of `pieces` each. `cost`:
+    what a pack counts, in whole numbers of any unit.
+    """
+
+    key: str
+    pieces: int = 1
+    most: int = 1
+    cost: int = 1
+
+
 @dataclass(frozen=True)
 class PlanQuestion:
     """All that a plan is made from. `owners`: sheet -> person. `standing`: what stands already, for

@@ -8,9 +8,8 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.plan.gather import Bag, InBag
-from tarvik.core.plan.more_kit import Thing
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
-from tarvik.core.plan.question import ExtraSheets
+from tarvik.core.plan.question import ExtraSheets, Thing
 from tarvik.core.rig.supports import MOST_THINGS, Pole
 
 if TYPE_CHECKING:

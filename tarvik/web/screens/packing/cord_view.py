@@ -7,7 +7,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tarvik.core.cord import CordPlan, Line, handed_out, plan_cord, together
+from tarvik.core.cord import CordPlan, handed_out, plan_cord, together
+from tarvik.core.ready_lines import Line
 from tarvik.core.units import Units, format_length
 
 

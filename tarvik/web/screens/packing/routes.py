@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Final
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from tarvik.core.errors import InputError
+from tarvik.core.quantities import parse_weight
+from tarvik.core.units import Units
 from tarvik.store import courses, kit
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, fields_of, page, part, pdf_page
-from tarvik.web.screens.packing.view import CARRIES, packing_view
+from tarvik.web.screens.packing.view import CARRIES, WEIGHTS, own_weights, packing_view
 
 router = guarded_router("/courses/{course_id:number}")
+AMOUNT_MOST: Final = 10_000.0
+"""Most pieces or metres of a thing."""
 
 
 @router.get("/packing")
@@ -66,3 +70,23 @@ def carry(
         given[thing] = kit.one(session, course_id, "people", int(person)).id
     courses.set_rule(session, course_id, CARRIES, given)
     return RedirectResponse(f"/courses/{course_id}/packing", status_code=303)
+
+
+@router.post("/packing/weigh")
+@for_role(Role.LEADER)
+def weigh(
+    session: Db,
+    course: CourseHere,
+    thing: Annotated[str, Form(max_length=60)],
+    amount: Annotated[float, Form(gt=0, le=AMOUNT_MOST, allow_inf_nan=False)],
+    weight: Annotated[str, Form(max_length=40)] = "",
+) -> Response:
+    """Keep what a thing weighs on the scales, of one piece or metre; with nothing typed it is
+    reckoned again.
+    """
+    kept = own_weights(courses.locked(session, course.id).rules or {})
+    kept.pop(thing, None)
+    if weight.strip():
+        kept[thing] = parse_weight(weight, Units(course.units)) / amount
+    courses.set_rule(session, course.id, WEIGHTS, kept)
+    return RedirectResponse(f"/courses/{course.id}/packing", status_code=303)

@@ -2,31 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Final
 
 from fastapi import Request
 from sqlalchemy.orm import Session
 
-from tarvik.core.cord import Line
 from tarvik.core.hang.fabric import fabric_named
-from tarvik.core.moves import outcomes
-from tarvik.core.packing import (
+from tarvik.core.kit_weights import (
     CORD_KG_M,
     GROUND_SHEET_KG,
+    LOOP_KG,
     MALLET_KG,
     NET_KG,
     POLE_KG_M,
     REPAIR_KG,
     STAKE_KG_M,
+    TOGGLE_KG,
+    sheet_kg,
+)
+from tarvik.core.moves import outcomes
+from tarvik.core.packing import (
+    PULL_LOOPS,
     Split,
     Wanted,
     fair_split,
     poles_packed,
-    sheet_kg,
     stakes_packed,
+    toggles_packed,
 )
+from tarvik.core.ready_lines import READY_M
 from tarvik.core.rig.carried import Rig
 from tarvik.core.rig.supports import POLE_KINDS
 from tarvik.core.units import Units, format_length
@@ -38,6 +44,7 @@ from tarvik.web.screens.packing.cord_view import CordView, Need, NightCord, cord
 from tarvik.web.shared.questions import cloth_words
 from tarvik.web.state import parts_of
 
+LOOP_M: Final = READY_M[0]
 BUNDLE: Final = 8
 """Stakes of a bag, and cords of a coil, that one person carries."""
 INSTEAD: Final = {
@@ -51,7 +58,8 @@ INSTEAD: Final = {
 @dataclass(frozen=True, slots=True)
 class Thing:
     """Something that is packed. `key`: what it is called in addresses; `owner_id`: whose it is,
-    None for the group's; `why`: which nights want it.
+    None for the group's; `why`: which nights want it. `weighs`: under which name a leader's own
+    weight of it is kept, of one piece or metre, of which there are `amount`.
     """
 
     key: str
@@ -59,6 +67,18 @@ class Thing:
     kg: float
     owner_id: int | None
     why: str = ""
+    weighs: str = ""
+    amount: float = 1.0
+
+    def weighed(self, own: Mapping[str, float]) -> Thing:
+        """The same with the leader's own weight, where there is one."""
+        each = own.get(self.weight_key)
+        return self if each is None else replace(self, kg=each * self.amount)
+
+    @property
+    def weight_key(self) -> str:
+        """Under what its weight is kept."""
+        return self.weighs or self.key
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +115,7 @@ class PackingView:
     all_nights: int
     kg: float
     split: Split
+    weighed: frozenset[str]
     tab: str = "packing"
 
 
@@ -129,10 +150,12 @@ def packing_view(request: Request, session: Session, course: Course) -> PackingV
     evenings = [_evening(request, session, course, night) for night in every]
     wanted = [one for evening in evenings for one in evening.wanted]
     rows = kit.rows(session, course.id, "lines")
-    lines = [Line(r.length_m, not r.uncut) for r in rows for _ in range(r.count)]
+    lines = [kit.line_of(r) for r in rows for _ in range(r.count)]
     cord = cord_view([_cords(evening) for evening in evenings], lines, units)
     people = list(kit.rows(session, course.id, "people"))
-    things, short = _things(session, course, evenings, wanted, cord)
+    packed, short = _things(session, course, evenings, wanted, cord)
+    own_kg = own_weights(course.rules or {})
+    things = [thing.weighed(own_kg) for thing in packed]
     own = {p.id: [t for t in things if t.owner_id == p.id] for p in people}
     shared = [t for t in things if t.owner_id is None]
     given = (course.rules or {}).get(CARRIES, {})
@@ -160,11 +183,21 @@ def packing_view(request: Request, session: Session, course: Course) -> PackingV
         all_nights=len(evenings),
         kg=sum(thing.kg for thing in things),
         split=split,
+        weighed=frozenset(own_kg),
     )
 
 
 CARRIES: Final = "carries"
 """The course's rule that keeps which shared thing a leader has given to whom."""
+WEIGHTS: Final = "weights"
+"""The course's rule that keeps what a leader has weighed: kg of one piece or metre."""
+
+
+def own_weights(rules: Mapping[str, object]) -> dict[str, float]:
+    """What a leader has weighed, kg."""
+    kept = rules.get(WEIGHTS)
+    some = kept.items() if isinstance(kept, dict) else ()
+    return {str(k): float(v) for k, v in some if isinstance(v, int | float)}
 
 
 def _evening(request: Request, session: Session, course: Course, night: Night) -> _Evening:
@@ -214,9 +247,12 @@ def _things(
                 f"{cord.pieces[min((n + 1) * BUNDLE, len(cord.pieces)) - 1].label}",
                 cord.cord_m / coils * CORD_KG_M,
                 None,
+                weighs="cord",
+                amount=cord.cord_m / coils,
             )
             for n in range(coils)
         ]
+    things += _loops(toggles_packed(wanted), units)
     if evenings:
         things += _tools(session, course, evenings)
     short = []
@@ -282,6 +318,7 @@ def _poles(
             f"{rows[i].kind} up to {format_length(made[i].most_m, units)}",
             made[i].most_m * POLE_KG_M,
             rows[i].owner_id,
+            weighs=f"pole-{rows[i].id}",
         )
         for i in taken
     ], short
@@ -304,9 +341,25 @@ def _stakes(session: Session, course: Course, wanted: int) -> tuple[list[Thing],
                     _counted(count, "stake", "stakes"),
                     count * length * STAKE_KG_M,
                     row.owner_id,
+                    weighs=f"stakes-{row.id}",
+                    amount=count,
                 )
             )
     return things, left
+
+
+def _loops(toggles: int, units: Units) -> list[Thing]:
+    """Prusik loops with toggles for lines through under a ridge, and one to pull stakes with."""
+    loops = toggles + PULL_LOOPS
+    size = format_length(LOOP_M, units)
+    words = f"{_counted(loops, 'loop', 'loops')} of {size}"
+    why = "one to pull stakes with" + (", the others for ridge lines" if toggles else "")
+    out = [Thing("loops", words, loops * LOOP_KG, None, why, amount=loops)]
+    if toggles:
+        words = _counted(toggles, "toggle", "toggles")
+        why = "or sticks as thick as a finger from the ground"
+        out.append(Thing("toggles", words, toggles * TOGGLE_KG, None, why, amount=toggles))
+    return out
 
 
 def _tools(session: Session, course: Course, evenings: Sequence[_Evening]) -> list[Thing]:
@@ -315,7 +368,10 @@ def _tools(session: Session, course: Course, evenings: Sequence[_Evening]) -> li
         asks.asked_of(night_plan.of_night(session, e.night.id))["evening"]["mallets"]
         for e in evenings
     )
-    things = [Thing(f"mallet-{n}", "mallet", MALLET_KG, None) for n in range(mallets)]
+    things = [
+        Thing(f"mallet-{n}", "mallet", MALLET_KG, None, weighs="mallet")
+        for n in range(mallets)
+    ]
     things.append(
         Thing("repair", "repair kit: tape, patches, needle, thread", REPAIR_KG, None)
     )
@@ -324,8 +380,16 @@ def _tools(session: Session, course: Course, evenings: Sequence[_Evening]) -> li
     )
     for person in kit.rows(session, course.id, "people"):
         things.append(
-            Thing(f"ground-{person.id}", "ground sheet", GROUND_SHEET_KG, person.id)
+            Thing(
+                f"ground-{person.id}",
+                "ground sheet",
+                GROUND_SHEET_KG,
+                person.id,
+                weighs="ground",
+            )
         )
         if bitten:
-            things.append(Thing(f"net-{person.id}", "insect net", NET_KG, person.id))
+            things.append(
+                Thing(f"net-{person.id}", "insect net", NET_KG, person.id, weighs="net")
+            )
     return things

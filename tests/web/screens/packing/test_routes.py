@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import pytest
 from pypdf import PdfReader
 
+from tarvik.demo.course import ensure_demo
 from tarvik.store import kit, plans
 from tarvik.store.models import Course, LineRow, Night
 from tests.small_course import small_course
@@ -110,3 +111,44 @@ def test_a_page_a_person_on_paper(client: TestClient, course: int) -> None:
     assert len(pages) == 5  # four people and the cord
     assert "For the group" in pages[0].extract_text()
     assert "Handed out" in pages[4].extract_text()
+
+
+def test_what_was_weighed_counts_in_the_place_of_the_estimate(
+    client: TestClient, database: Database, course: int
+) -> None:
+    """The weight of a bag of stakes is kept a piece, so that bags of other sizes follow; emptied,
+    the estimate is back; what is no weight is told.
+    """
+    shown = listed(client, course)
+    assert "(weighed)" not in shown and "loop of 0.30 m" in shown
+    key, amount = re.findall(
+        r'name="thing" value="(stakes-\d+)"><input type="hidden" name="amount" value="([\d.]+)"',
+        shown,
+    )[0]
+    told = {"thing": key, "amount": amount, "weight": "400 g"}
+    assert client.post(f"/courses/{course}/packing/weigh", data=told).status_code == 200
+    with database.session() as session:
+        kept = session.get_one(Course, course).rules["weights"]
+    assert kept == {key: pytest.approx(0.4 / float(amount))}
+    assert "400 g (weighed)" in listed(client, course)
+    wrong = client.post(
+        f"/courses/{course}/packing/weigh", data={**told, "weight": "light"}
+    )
+    assert wrong.status_code == 422 and "write it like 650 g" in wrong.text
+    client.post(f"/courses/{course}/packing/weigh", data={**told, "weight": ""})
+    assert "(weighed)" not in listed(client, course)
+
+
+def test_the_demo_joins_one_line_and_cuts_one(
+    client: TestClient, database: Database
+) -> None:
+    """Its planned nights want two lines longer than any there is: one is joined, one cut."""
+    with database.session() as session:
+        made = ensure_demo(session)
+        assert made is not None
+        number = made.id
+    shown = listed(client, number)
+    cord = shown[shown.index('<section class="cord">') :]
+    assert cord.count("From the hank of") == 1 and "1 hank is cut" in cord
+    joined = cord[cord.index("<h3>Join</h3>") : cord.index("<h3>Labels</h3>")]
+    assert joined.count("<li>") == 1 and "Missing" not in joined
