@@ -147,6 +147,14 @@ class LateIn(_Part):
     minutes: Annotated[int, Field(ge=0, le=600)]
 
 
+class AwayIn(_Part):
+    """Pieces of a row of kit, by its table and its place there, that are not there on a night."""
+
+    table: Literal["supports", "lines", "stakes"]
+    place: Annotated[int, Field(ge=0, le=MOST_ROWS)]
+    pieces: Annotated[int, Field(ge=1, le=2000)]
+
+
 class AskedIn(_Part):
     """What is asked of a night's plan."""
 
@@ -161,6 +169,7 @@ class AskedIn(_Part):
     gone: list[Key] = []
     absent_people: list[Key] = []
     absent_sheets: list[Key] = []
+    absent_kit: list[AwayIn] = []
 
 
 class ForecastIn(_Part):

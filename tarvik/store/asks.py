@@ -11,7 +11,7 @@ from sqlalchemy import func, select, update
 
 from tarvik.core.errors import InputError
 from tarvik.core.plan.aims import AIMS, OWN, in_order, usual_order
-from tarvik.store import plans
+from tarvik.store import kit, plans
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import NamedPlan, NightPlan, PlanJob, now
 from tarvik.store.night_plan import locked_for_change, of_night
@@ -38,21 +38,25 @@ EVENING: Final[Mapping[str, Any]] = {
 }
 
 
-NOBODY_ABSENT: Final[Mapping[str, Any]] = {"people": [], "sheets": []}
+NOBODY_ABSENT: Final[Mapping[str, Any]] = {"people": [], "sheets": [], "kit": {}}
 
 
 @dataclass(frozen=True, slots=True)
 class Absent:
-    """Who and which sheets of the course are not there on a night, by number."""
+    """Who and which sheets of the course are not there on a night, by number; and `pieces` of other
+    kit, all together.
+    """
 
     people: frozenset[int] = frozenset()
     sheets: frozenset[int] = frozenset()
+    pieces: int = 0
 
 
 def absent(session: Session, night_id: int) -> Absent:
     """Who and what is not there on a night."""
     told = asked_of(of_night(session, night_id))["absent"]
-    return Absent(frozenset(told["people"]), frozenset(told["sheets"]))
+    pieces = sum(kit.missing(session, night_id).values())
+    return Absent(frozenset(told["people"]), frozenset(told["sheets"]), pieces)
 
 
 def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
@@ -203,8 +207,6 @@ def one_named(session: Session, night_id: int, plan_id: int) -> NamedPlan:
 
 def take_up(session: Session, night: Night, plan_id: int) -> None:
     """Make a named plan the night's choices; sheets and people that are gone are left out."""
-    from tarvik.store import kit  # noqa: PLC0415
-
     row = one_named(session, night.id, plan_id)
     sheets = {s.id for s in kit.rows(session, night.course_id, "sheets")}
     people = {p.id for p in kit.rows(session, night.course_id, "people")}

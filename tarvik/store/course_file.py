@@ -15,6 +15,7 @@ from tarvik.core.weather.needs import zone_named
 from tarvik.exchange import night_form
 from tarvik.exchange.course_file import (
     AskedIn,
+    AwayIn,
     CourseFile,
     ForecastIn,
     ItemIn,
@@ -164,7 +165,9 @@ def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> 
         site=night.site_id,
         needs=night.needs or {},
         shelters=_shelters(plans.snapshot(session, night), sheets, here),
-        asked=_asked(asks.asked_of(kept), sheets, here) if kept and kept.asked else None,
+        asked=_asked(asks.asked_of(kept), sheets, here, _away(session, night))
+        if kept and kept.asked
+        else None,
         named=[
             NamedIn(
                 name=n.name, shelters=_shelters(n.shelters, sheets, here), value=n.value
@@ -184,7 +187,20 @@ def _night(session: Session, night: Night, sheets: set[int], here: set[int]) -> 
     )
 
 
-def _asked(asked: Mapping[str, Any], sheets: set[int], here: set[int]) -> AskedIn:
+def _away(session: Session, night: Night) -> list[AwayIn]:
+    """Pieces of kit that are not there on a night."""
+    away = kit.missing(session, night.id)
+    return [
+        AwayIn(table=table, place=place, pieces=away[key])
+        for table in KIT
+        for place, row in enumerate(kit.rows(session, night.course_id, table))
+        if away.get(key := kit.piece_key(table, row.id))
+    ]
+
+
+def _asked(
+    asked: Mapping[str, Any], sheets: set[int], here: set[int], away: list[AwayIn]
+) -> AskedIn:
     locks, evening = asked["locks"], asked["evening"]
     return AskedIn(
         aims=list(asked["aims"]),
@@ -202,6 +218,7 @@ def _asked(asked: Mapping[str, Any], sheets: set[int], here: set[int]) -> AskedI
         gone=[p for p in evening["gone"] if p in here],
         absent_people=[p for p in asked["absent"]["people"] if p in here],
         absent_sheets=[s for s in asked["absent"]["sheets"] if s in sheets],
+        absent_kit=away,
     )
 
 
@@ -380,6 +397,21 @@ def _bring_night(
     )
 
 
+def _kit_away(
+    session: Session, night: Night, told: Sequence[AwayIn], where: str
+) -> dict[str, int]:
+    """The pieces that a file says are not there, by the rows they belong to here."""
+    out = {}
+    for one in told:
+        rows = kit.rows(session, night.course_id, one.table)
+        if one.place >= len(rows):
+            raise InputError(
+                where, f"the file has no row {one.place} among its {one.table}"
+            )
+        out[kit.piece_key(one.table, rows[one.place].id)] = one.pieces
+    return out
+
+
 def _bring_asked(
     session: Session,
     night: Night,
@@ -398,6 +430,7 @@ def _bring_asked(
         "absent": {
             "people": [_known(people, p, where) for p in told.absent_people],
             "sheets": [_known(sheets, s, where) for s in told.absent_sheets],
+            "kit": _kit_away(session, night, told.absent_kit, where),
         },
         "evening": {
             "arrival": told.arrival,

@@ -24,7 +24,16 @@ from tarvik.exchange.columns import TABLES, Context, Table
 from tarvik.exchange.course_file import MOST_ROWS
 from tarvik.exchange.grid import csv_text
 from tarvik.exchange.night_form import holding_of, house_of, may_cut
-from tarvik.store.models import Course, LineRow, Person, SheetRow, StakeRow, SupportRow, now
+from tarvik.store.models import (
+    Course,
+    LineRow,
+    NightPlan,
+    Person,
+    SheetRow,
+    StakeRow,
+    SupportRow,
+    now,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
@@ -246,18 +255,58 @@ def camper_of(person: Person) -> Camper:
     )
 
 
-def stake_kind(row: StakeRow, usual: Holding) -> StakeKind:
-    """The kind of stake a row keeps; as the house rules have it (`usual`) where it does not."""
+def stake_kind(row: StakeRow, usual: Holding, count: int) -> StakeKind:
+    """The kind of stake a row keeps, of which `count` are there; as the house rules have it
+    (`usual`) where it does not.
+    """
     return StakeKind(
-        row.length_m or usual.stake_depth_m, row.width_m or usual.stake_width_m, row.count
+        row.length_m or usual.stake_depth_m, row.width_m or usual.stake_width_m, count
     )
 
 
-def stakes_of(session: Session, course_id: int, rules: Mapping[str, Any]) -> Stakes:
-    """A course's stakes, sorted by what they hold."""
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A row of poles, lines or stakes, and how many of it are there."""
+
+    row: Any
+    count: int
+
+
+def pieces(
+    session: Session, course_id: int, table: str, night_id: int | None = None
+) -> list[Piece]:
+    """The rows of a table of kit with what is there of each; on a night, without what is not
+    present then.
+    """
+    away = missing(session, night_id)
+    return [
+        Piece(row, max(row.count - away.get(piece_key(table, row.id), 0), 0))
+        for row in rows(session, course_id, table)
+    ]
+
+
+def piece_key(table: str, number: int) -> str:
+    """What a row of kit is called in what is not present."""
+    return f"{table}-{number}"
+
+
+def missing(session: Session, night_id: int | None) -> Mapping[str, int]:
+    """How many pieces of which rows of kit are not present on a night."""
+    night = None if night_id is None else session.get(NightPlan, night_id)
+    told = ((night.asked or {}).get("absent") or {}) if night is not None else {}
+    return told.get("kit") or {}
+
+
+def stakes_of(
+    session: Session, course_id: int, rules: Mapping[str, Any], night_id: int | None = None
+) -> Stakes:
+    """A course's stakes, sorted by what they hold; on a night, those that are present."""
     usual = holding_of(rules)
     return sorted_stakes(
-        (stake_kind(row, usual) for row in rows(session, course_id, "stakes")),
+        (
+            stake_kind(one.row, usual, one.count)
+            for one in pieces(session, course_id, "stakes", night_id)
+        ),
         StakeKind(usual.stake_depth_m, usual.stake_width_m, 0),
     )
 
@@ -284,29 +333,32 @@ def line_of(row: LineRow) -> Line:
     return Line(row.length_m, not row.uncut)
 
 
-def supports_of(session: Session, course_id: int) -> Supports:
-    """Everything at hand in a course. Kinds of which nothing is entered count as none."""
+def supports_of(session: Session, course_id: int, night_id: int | None = None) -> Supports:
+    """Everything at hand in a course; on a night, what is present then. Kinds of which nothing is
+    entered count as none.
+    """
     trees: list[Tree] = []
     poles: list[Pole] = []
     others: list[Carrier] = []
     course = session.get(Course, course_id)
     rules = (course.rules if course else None) or {}
-    for row in rows(session, course_id, "supports"):
+    for one in pieces(session, course_id, "supports", night_id):
+        row = one.row
         if row.kind == "tree":
-            trees += [Tree()] * row.count
+            trees += [Tree()] * one.count
         elif row.kind in CARRIER_KINDS:
             others += [
                 Carrier(row.kind, row.most_m or row.least_m or 1.0, row.least_m or 0.0)
-            ] * row.count
+            ] * one.count
         else:
-            poles += [pole_of(row)] * row.count
+            poles += [pole_of(row)] * one.count
     lines = tuple(
         length
-        for row in rows(session, course_id, "lines")
-        for _ in range(row.count)
-        for length in counted_as(line_of(row))
+        for one in pieces(session, course_id, "lines", night_id)
+        for _ in range(one.count)
+        for length in counted_as(line_of(one.row))
     )
-    stakes = stakes_of(session, course_id, rules).count
+    stakes = stakes_of(session, course_id, rules, night_id).count
     return Supports(
         tuple(trees),
         tuple(poles),

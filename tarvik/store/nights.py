@@ -62,7 +62,7 @@ def night_of(session: Session, course: Course, night: Night) -> CoreNight:
     return CoreNight(
         needs_of(night),
         lying_of(rules),
-        kit.stakes_of(session, course.id, rules).held_by(
+        kit.stakes_of(session, course.id, rules, night.id).held_by(
             holding_of(rules, site.ground if site else None)
         ),
         net_of(rules),

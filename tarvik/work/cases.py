@@ -35,28 +35,31 @@ NIGHT_RAIN_HOURS: Final = 10.0
 """Hours of the heaviest rain for which puddles are reckoned."""
 
 
-def pools_of(session: Session, course: Course) -> tuple[Pool, ...]:
-    """The kit there is, alike pieces of one owner together."""
+def pools_of(
+    session: Session, course: Course, night_id: int | None = None
+) -> tuple[Pool, ...]:
+    """The kit there is, or is present on a night, alike pieces of one owner together."""
     found: Counter[tuple[str, float, float, int | None]] = Counter()
     rules = course.rules or {}
-    stakes, usual = kit.stakes_of(session, course.id, rules), holding_of(rules)
-    for row in kit.rows(session, course.id, "stakes"):
-        kind = kit.stake_kind(row, usual)
-        if kind in stakes.left_out:
+    stakes, usual = kit.stakes_of(session, course.id, rules, night_id), holding_of(rules)
+    for one in kit.pieces(session, course.id, "stakes", night_id):
+        kind = kit.stake_kind(one.row, usual, one.count)
+        if kind in stakes.left_out or not one.count:
             continue
-        found[STAKE, 0.0, 0.0, row.owner_id] += row.count
+        found[STAKE, 0.0, 0.0, one.row.owner_id] += one.count
         if kind in stakes.longer:
-            found[LONG_STAKE, 0.0, 0.0, row.owner_id] += row.count
-    for row in kit.rows(session, course.id, "lines"):
-        for length in counted_as(line_of(row)):
-            found[LINE, 0.0, length, row.owner_id] += row.count
-    for row in kit.rows(session, course.id, "supports"):
+            found[LONG_STAKE, 0.0, 0.0, one.row.owner_id] += one.count
+    for one in kit.pieces(session, course.id, "lines", night_id):
+        for length in counted_as(line_of(one.row)):
+            found[LINE, 0.0, length, one.row.owner_id] += one.count
+    for one in kit.pieces(session, course.id, "supports", night_id):
+        row = one.row
         if row.kind == "tree" or row.kind in CARRIER_KINDS:
-            found[row.kind, 0.0, 0.0, row.owner_id] += row.count
+            found[row.kind, 0.0, 0.0, row.owner_id] += one.count
         else:
             most = row.most_m or 1.4
             least = STICK_LEAST_M if row.kind == "stick" else (row.least_m or most)
-            found[POLE, min(least, most), most, row.owner_id] += row.count
+            found[POLE, min(least, most), most, row.owner_id] += one.count
     if may_cut(rules):
         found[POLE, STICK_LEAST_M, CUT_MOST_M, None] += UNENDING
     return tuple(
@@ -114,7 +117,7 @@ def case_of(
     course = courses.course(session, course_id)
     night = courses.night(session, course_id, night_id)
     tonight = nights.night_of(session, course, night)
-    pools = pools_of(session, course)
+    pools = pools_of(session, course, night_id)
     rules = plan_rules_of(course.rules or {})
     asked = asks.asked_of(night_plan.of_night(session, night_id), rules.school)
     away = asks.absent(session, night_id)
@@ -142,7 +145,7 @@ def case_of(
             for p in kit.rows(session, course_id, "people")
             if p.id not in away.people
         ),
-        kit.supports_of(session, course_id),
+        kit.supports_of(session, course_id, night_id),
         pools,
         rules.join_sheets,
         rules.buttons,

@@ -124,7 +124,9 @@ def camp_of(request: Request, session: Session, course: Course, night: Night) ->
     """The night's shelters with their findings."""
     units = Units(course.units)
     if night.site_id is None:
-        judge = judge_of(request, session, course, nights.night_of(session, course, night))
+        judge = judge_of(
+            request, session, course, nights.night_of(session, course, night), night.id
+        )
         return Camp(
             [
                 StandingShelter(j.row, j.number, units, j, findings=tuple(j.warnings))

@@ -114,10 +114,10 @@ def ground_of(session: Session, site_id: int | None) -> Ground | None:
     return None if site_id is None else store.known(session, site_id)[1].ground
 
 
-def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
-    """The course's kit; of trees those of the site, where they are mapped."""
-    supports = kit.supports_of(session, course_id)
-    ground = ground_of(session, site_id)
+def at_hand(session: Session, course_id: int, night: Night) -> Supports:
+    """The kit present on a night; of trees those of its site, where they are mapped."""
+    supports = kit.supports_of(session, course_id, night.id)
+    ground = ground_of(session, night.site_id)
     if ground is None:
         return supports
     trees = carriers(ground)
@@ -129,11 +129,15 @@ def at_hand(session: Session, course_id: int, site_id: int | None) -> Supports:
 
 
 def judge_of(
-    request: Request, session: Session, course: Course, tonight: TonightsNight
+    request: Request,
+    session: Session,
+    course: Course,
+    tonight: TonightsNight,
+    night_id: int | None = None,
 ) -> Judge:
-    """The judge of a night's shelters."""
+    """The judge of a night's shelters, with the kit that is present then."""
     app = parts_of(request)
-    supports = kit.supports_of(session, course.id)
+    supports = kit.supports_of(session, course.id, night_id)
     marks = marker(session, course)
     return Judge(app.solver, app.hangings, tonight, supports, Units(course.units), marks)
 
@@ -321,7 +325,7 @@ class StandingShelter:
 
 def standing_of(request: Request, session: Session, scene: Scene) -> list[StandingShelter]:
     """The night's shelters: those on the map with their findings, the others waiting beside it."""
-    judge = judge_of(request, session, scene.course, scene.tonight)
+    judge = judge_of(request, session, scene.course, scene.tonight, scene.night.id)
     rows = enumerate(plans.shelters(session, scene.night.id), start=1)
     return [_standing(judge, session, scene, row, number) for number, row in rows]
 

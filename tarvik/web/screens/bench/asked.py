@@ -101,7 +101,7 @@ def solved(
     request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]
 ) -> Solution:
     """The shelter at these settings, or the best where none are given."""
-    supports = kit.supports_of(session, asked.course.id)
+    supports = kit.supports_of(session, asked.course.id, asked.night.id)
     return parts_of(request).solver.solve(
         question(
             asked.sheet,

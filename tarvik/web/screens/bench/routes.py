@@ -86,7 +86,7 @@ def show(
 def _standing(request: Request, session: Session, asked: Asked, row: ShelterRow) -> Judged:
     """The chosen shelter judged where it stands."""
     rows = [r.id for r in plans.shelters(session, asked.night.id)]
-    judge = judge_of(request, session, asked.course, asked.tonight)
+    judge = judge_of(request, session, asked.course, asked.tonight, asked.night.id)
     return judge.of(row, rows.index(row.id) + 1)
 
 

@@ -138,7 +138,7 @@ def _asked(
     away = asks.absent(session, night_id).sheets
     here = [s for s in kit.rows(session, course_id, "sheets") if s.id not in away]
     sheets = [s for s in here if not only or s.id in only]
-    supports, sleepers = kit.supports_of(session, course_id), wanted(request)
+    supports, sleepers = kit.supports_of(session, course_id, night_id), wanted(request)
     every = [
         question(s, pitch, tonight, supports, wanted=sleepers)
         for s in sheets

@@ -256,7 +256,7 @@ def camp_view(
 ) -> CampView:
     """Everything on the camp sheet."""
     units, tonight = Units(course.units), nights.night_of(session, course, night)
-    judge = judge_of(request, session, course, tonight)
+    judge = judge_of(request, session, course, tonight, night.id)
     rows = list(plans.shelters(session, night.id))
     made = shelter_cards(judge, judge.each(rows), ground_of(session, night.site_id))
     placed = any(row.spot for row in rows)
@@ -280,7 +280,7 @@ def camp_view(
         unplaced=[
             p for p in people if p.id not in slept | asks.absent(session, night.id).people
         ],
-        totals=totals(rigs, at_hand(session, course.id, night.site_id)),
+        totals=totals(rigs, at_hand(session, course.id, night)),
         map=drawn[0] if drawn else None,
         scale=drawn[1] if drawn else 0,
         doings=doings,

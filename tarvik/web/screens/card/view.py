@@ -88,7 +88,7 @@ def card_of(
     ]
     if not own:
         return told
-    judge = judge_of(request, session, course, tonight)
+    judge = judge_of(request, session, course, tonight, night.id)
     ground = ground_of(session, night.site_id)
     made = shelter_cards(judge, [judge.of(*own[0])], ground)[0]
     solution, rig = made.solution, made.pitched.rig if made.pitched else None

@@ -13,6 +13,7 @@ from tarvik.core.errors import InputError
 from tarvik.core.measure.figures import Figures
 from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.pitches.base import Pitch
+from tarvik.core.rig.supports import Supports
 from tarvik.core.solve import Solution
 from tarvik.core.tonight import Night as TonightsNight
 from tarvik.core.tonight import judge
@@ -69,11 +70,15 @@ class Column:
 
 
 def _column(
-    request: Request, session: Session, course: Course, tonight: TonightsNight, asked: Asked
+    request: Request,
+    session: Session,
+    course: Course,
+    tonight: TonightsNight,
+    supports: Supports,
+    asked: Asked,
 ) -> Column:
     units = Units(course.units)
     sheet = kit.one(session, course.id, "sheets", asked.sheet)
-    supports = kit.supports_of(session, course.id)
     parts = parts_of(request)
     taut = parts.solver.solve(
         question(sheet, asked.pitch, tonight, supports, wanted=wanted(request))
@@ -120,8 +125,10 @@ def show(request: Request, session: Db, course: CourseHere, night: NightHere) ->
     by row.
     """
     tonight = nights.night_of(session, course, night)
+    supports = kit.supports_of(session, course.id, night.id)
     columns = [
-        _column(request, session, course, tonight, asked) for asked in _asked(request)
+        _column(request, session, course, tonight, supports, asked)
+        for asked in _asked(request)
     ]
     return page(
         request,

@@ -218,7 +218,9 @@ def planned_of(
     """What was predicted of a shelter, to stand beside what its log says, and who lies there;
     `span`: the distance that was measured.
     """
-    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    judge = judge_of(
+        request, session, course, nights.night_of(session, course, night), night.id
+    )
     row, number = shelter_of(session, night, sheet_id)
     judged = judge.of(row, number)
     figures, gale = judged.solution.figures, judged.tonight.gale
@@ -270,7 +272,9 @@ def steps_view(
     request: Request, session: Session, course: Course, night: Night, sheet_id: int
 ) -> list[StepShown]:
     """The usual steps of a shelter, each judged. Raises NotFoundError."""
-    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    judge = judge_of(
+        request, session, course, nights.night_of(session, course, night), night.id
+    )
     row, _ = shelter_of(session, night, sheet_id)
     planned = judge.stands(row).solution
     asked = planned.question
@@ -335,7 +339,9 @@ def measured_view(
 ) -> MeasuredView:
     """What a measurement on a shelter tells. Raises InputError, NotFoundError."""
     units = Units(course.units)
-    judge = judge_of(request, session, course, nights.night_of(session, course, night))
+    judge = judge_of(
+        request, session, course, nights.night_of(session, course, night), night.id
+    )
     row, _ = shelter_of(session, night, sheet_id)
     planned = judge.stands(row).solution
     if planned.shelter is None:

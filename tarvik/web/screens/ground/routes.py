@@ -272,7 +272,7 @@ def try_spot(
     scene = scene_of(session, course_id, night_id)
     row = _shelter(session, course_id, night_id, shelter_id)
     number = _number(session, row)
-    judge = judge_of(request, session, scene.course, scene.tonight)
+    judge = judge_of(request, session, scene.course, scene.tonight, scene.night.id)
     stands, wrong, _ = placed_of(judge, scene, row, spot, number)
     troubled = any(f.level is Level.STOPS for f in wrong)
     return {
@@ -297,7 +297,7 @@ def keep_spot(
     """Put a shelter on the map."""
     scene = scene_of(session, course_id, night_id)
     row = _shelter(session, course_id, night_id, shelter_id)
-    judge = judge_of(request, session, scene.course, scene.tonight)
+    judge = judge_of(request, session, scene.course, scene.tonight, scene.night.id)
     placed_of(judge, scene, row, spot)  # a spot where it cannot stand is refused
     before = row.spot or {}
     spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
@@ -326,7 +326,7 @@ def spots(
     """The best places for a shelter, with reasons."""
     scene = scene_of(session, course_id, night_id)
     row = _shelter(session, course_id, night_id, shelter_id)
-    judge = judge_of(request, session, scene.course, scene.tonight)
+    judge = judge_of(request, session, scene.course, scene.tonight, scene.night.id)
     solution = judge.seen(row, None).solution
     if solution.figures is None:
         raise InputError(

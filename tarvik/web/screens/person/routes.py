@@ -63,7 +63,7 @@ def choices(
     rows = list(kit.rows(session, course_id, "sheets"))
     tonight, supports = (
         nights.night_of(session, course, night),
-        kit.supports_of(session, course_id),
+        kit.supports_of(session, course_id, night.id),
     )
     if not rows:
         return part(

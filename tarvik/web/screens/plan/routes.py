@@ -20,6 +20,7 @@ from tarvik.store.models import ShelterRow, now
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page, part
 from tarvik.web.limits import refusal
+from tarvik.web.screens.plan.present_view import PIECES
 from tarvik.web.screens.plan.view import PlanView, plan_view
 from tarvik.web.shared.house_rules import broken_by, new_breaks, told
 from tarvik.web.shared.questions import owner_name
@@ -34,6 +35,8 @@ if TYPE_CHECKING:
 
 router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}/plan")
 PAIR_KINDS = ("never", "always")
+PieceKey = Annotated[str, Field(max_length=30)]
+Count = Annotated[int, Field(ge=0, le=2000)]
 RULE_TITLE = "A rule of the course is broken"
 
 
@@ -355,8 +358,12 @@ def present(
     night: NightHere,
     people: Annotated[list[int] | None, Form()] = None,
     sheets: Annotated[list[int] | None, Form()] = None,
+    kinds: Annotated[list[PieceKey] | None, Form()] = None,
+    counts: Annotated[list[Count] | None, Form()] = None,
 ) -> Response:
-    """Say who and what is there tonight: all that is not ticked is not."""
+    """Say who and what is there tonight: all that is not ticked is not. `kinds`: rows of poles,
+    lines and stakes, and in `counts` how many of each are there.
+    """
     there = {"people": set(people or ()), "sheets": set(sheets or ())}
     away = {
         table: [
@@ -364,7 +371,14 @@ def present(
         ]
         for table, ticked in there.items()
     }
-    asks.set_asked(session, night.id, {"absent": away})
+    here = dict(zip(kinds or (), counts or (), strict=False))
+    short = {
+        key: one.row.count - here[key]
+        for table in PIECES
+        for one in kit.pieces(session, course_id, table)
+        if (key := kit.piece_key(table, one.row.id)) in here and here[key] < one.row.count
+    }
+    asks.set_asked(session, night.id, {"absent": {**away, "kit": short}})
     return RedirectResponse(f"/courses/{course_id}/nights/{night.id}/plan", status_code=303)
 
 

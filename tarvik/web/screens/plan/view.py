@@ -20,6 +20,7 @@ from tarvik.store import asks, kit, night_plan, nights, plans
 from tarvik.store.models import Course, NamedPlan, Night, Person, PlanJob, SheetRow, now
 from tarvik.web.drawing.lanes import lanes
 from tarvik.web.screens.plan.job_view import shown
+from tarvik.web.screens.plan.present_view import PieceHere, pieces_here
 from tarvik.web.shared.night_words import OfThePlace, of_the_place, weather_words
 from tarvik.web.shared.questions import owner_name
 from tarvik.web.shared.repairs import for_leaders
@@ -105,6 +106,7 @@ class PlanView:
     evening: Kept | None
     turned: bool
     absent: asks.Absent
+    pieces: tuple[PieceHere, ...]
     sheets: list[SheetRow]
     astray: tuple[str, ...]
     tab: str = "plan"
@@ -145,7 +147,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         aims=[aim_named(a) for a in asked["aims"]],
         reached=_reached(told or {}, units),
         found=found,
-        totals=totals(camp.rigs, at_hand(session, course.id, night.site_id)),
+        totals=totals(camp.rigs, at_hand(session, course.id, night)),
         job=(job := asks.latest_job(session, night.id, "plan")),
         running=None
         if (now := asks.running_job(session, night.id)) is None
@@ -158,6 +160,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         evening=_evening(found.get("evening"), people),
         turned=told is not None and told["night_version"] != night.version,
         absent=away,
+        pieces=pieces_here(session, course, night.id),
         sheets=sheets,
         astray=(
             *(names[p] for p in sorted(placed & away.people) if p in names),

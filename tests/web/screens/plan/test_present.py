@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import pytest
 
+from tarvik.core.plan.offers import STAKE
 from tarvik.exchange.course_file import CourseFile
 from tarvik.store import asks, course_file, courses, kit, plans
 from tarvik.store.models import Night
@@ -94,3 +95,44 @@ def test_who_is_not_there_travels_in_the_course_file(
         other = courses.nights(session, made.id)[0].id
         away = asks.absent(session, other)
         assert (len(away.people), len(away.sheets)) == (1, 1)
+
+
+def test_pieces_that_are_not_there_are_not_counted_on(
+    client: TestClient, database: Database, course: tuple[int, int]
+) -> None:
+    """Stakes and lines left behind: the plan's kit, the board's supports and what stakes hold go
+    by what is there; it is kept through the course file; the other nights have everything.
+    """
+    number, night = course
+    people, sheets = rows(database, number, "people"), rows(database, number, "sheets")
+    with database.session() as session:
+        stakes, lines = (kit.rows(session, number, t)[0] for t in ("stakes", "lines"))
+        told = {
+            "people": people,
+            "sheets": sheets,
+            "kinds": [kit.piece_key("stakes", stakes.id), kit.piece_key("lines", lines.id)],
+            "counts": [7, 0],
+        }
+        lacking = lines.count
+        before = kit.supports_of(session, number)
+    url = f"/courses/{number}/nights/{night}/plan"
+    assert client.post(f"{url}/present", data=told).status_code == 200
+    with database.session() as session:
+        here, there = (
+            kit.supports_of(session, number, night),
+            kit.supports_of(session, number),
+        )
+        assert there == before and here.stakes == 7
+        assert len(there.lines_m or ()) - len(here.lines_m or ()) == lacking
+        pools = case_of(session, number, night).bag.pools
+        assert sum(p.count for p in pools if p.kind == STAKE) == 7
+        file = CourseFile.model_validate_json(
+            course_file.export(session, number).model_dump_json()
+        )
+        made = course_file.bring_in(session, file)
+        other = courses.nights(session, made.id)[0].id
+        assert kit.supports_of(session, made.id, other).stakes == 7
+    page = " ".join(client.get(url).text.split())
+    assert f"{23 + lacking} pieces of other kit are not here" in page
+    wrong = client.post(f"{url}/present", data={**told, "counts": [-3, 0]})
+    assert wrong.status_code == 422
