@@ -45,7 +45,8 @@ TITLES: Final = {
 @dataclass(frozen=True, slots=True)
 class Drill:
     """A question. `item` names what is learned, the same each time it is asked anew. `shelter` is
-    drawn, its points named where `marked`. `why` is shown after the answer.
+    drawn, its points named where `marked`, with the `path` beside it, two corners of a line in the
+    shelter's frame. `why` is shown after the answer.
     """
 
     kind: Kind
@@ -54,6 +55,7 @@ class Drill:
     why: str
     shelter: Solution | None = None
     marked: bool = False
+    path: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

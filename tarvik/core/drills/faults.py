@@ -9,6 +9,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.drills.drill import Choice, Kind
+from tarvik.core.drills.placed_faults import across_a_path, under_a_drip
 from tarvik.core.drills.words import night_words, sheet_words
 from tarvik.core.finding import Level
 from tarvik.core.loads.holding import ground_named
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from random import Random
 
     from tarvik.core.drills.material import Material
+    from tarvik.core.drills.placed_faults import PlacedFault
     from tarvik.core.finding import Finding
     from tarvik.core.sheet import Sheet
     from tarvik.core.solve import Solution
@@ -33,6 +35,8 @@ FAULTS: Final[Mapping[str, str]] = MappingProxyType(
         "bed": "Nobody lies dry there with room over the mat",
         "smoke": "It stands too near to the fire, or shuts the fire in",
         "slack": "The cloth hangs slack or rests on who lies there",
+        "path": "A line or a stake stands across the path",
+        "drip": "An edge drips onto a mat",
     }
 )
 """What can be wrong, as it is offered."""
@@ -59,6 +63,10 @@ CODES: Final[Mapping[str, str]] = MappingProxyType(
 PULLED: Final = ("stake_", "line_", "trunk_", "guy_", "ridge_", "tree_")
 """How codes begin that tell of what holds the sheet."""
 OPTIONS: Final = 4
+PLACED_SHARE: Final = 0.06
+"""Share of the sound shelters that are spoilt by their place, or a mat's, which always succeeds;
+what is done to the sheet seldom does.
+"""
 LOWER_M: Final = 0.35
 HIGHER_M: Final = 0.5
 
@@ -85,6 +93,10 @@ def fault(material: Material, rng: Random, level: int = 1) -> Choice | None:
     solution, judged = material.judge(question, night)
     if judged.verdict is not Verdict.FORMS or told_of(judged.findings):
         return None
+    if rng.random() < PLACED_SHARE:
+        placed = under_a_drip(solution, night, rng) or across_a_path(solution, rng)
+        if placed is not None:
+            return _placed(material, rng, level, sheet, night, placed)
     for spoil in rng.sample(SPOILS, len(SPOILS)):
         spoilt = spoil(solution, night)
         if spoilt is None:
@@ -112,6 +124,33 @@ def _judged(
         sheet, slug, spoilt.night, spoilt.settings, spoilt.wind_from_deg
     )
     return material.judge(replace(question, handy=False), spoilt.night)
+
+
+def _placed(
+    material: Material,
+    rng: Random,
+    level: int,
+    sheet: Sheet,
+    night: Night,
+    spoilt: PlacedFault,
+) -> Choice:
+    """The drill of a shelter that is sound but for its place, or for a mat's."""
+    # A mat pushed out may lie in the rain too: that answer is not offered then.
+    others = [name for name in FAULTS if name not in (spoilt.fault, "bed")]
+    shown = [spoilt.fault, *rng.sample(others, min(len(others), OPTIONS + level - 2))]
+    rng.shuffle(shown)
+    pitch = spoilt.shelter.question.pitch
+    return Choice(
+        kind=Kind.FAULT,
+        item=f"{Kind.FAULT}:{spoilt.fault}",
+        asks=f"{sheet_words(sheet, material.units)} {night_words(night, material.units)} "
+        f"It stands as {pitch.name[:1].lower()}{pitch.name[1:]}; {spoilt.words}. What is wrong?",
+        why=f"{FAULTS[spoilt.fault]}: {spoilt.told}.",
+        shelter=spoilt.shelter,
+        path=spoilt.path,
+        options=tuple(FAULTS[name] for name in shown),
+        right=frozenset({shown.index(spoilt.fault)}),
+    )
 
 
 def _drill(

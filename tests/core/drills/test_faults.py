@@ -11,6 +11,8 @@ def test_faults_are_those_of_the_shelter_as_it_is_shown() -> None:
     for drill in made(Kind.FAULT):
         assert isinstance(drill, Choice)
         assert drill.shelter is not None
+        if "as drawn" in drill.asks:
+            continue  # a path or a mat, not the sheet: looked at in the tests of those
         question = drill.shelter.question
         night = next(n for n in (CALM, WET, WINDY) if words_of(n) in drill.asks)
         if "loose sand" in drill.asks:

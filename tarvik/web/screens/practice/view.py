@@ -175,7 +175,7 @@ def round_of(
 def _shown(drill: Drill, material: Material) -> DrillShown:
     drawing = ""
     if drill.shelter is not None and drill.shelter.shelter is not None:
-        drawing = shown_shelter(drill.shelter, marked=drill.marked)
+        drawing = shown_shelter(drill.shelter, marked=drill.marked, path=drill.path)
     if isinstance(drill, Choice):
         return DrillShown(
             drill,
