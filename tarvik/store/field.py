@@ -8,25 +8,22 @@ of the same check the one said last counts, by the clocks of the devices.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
-from sqlalchemy import delete, func, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import delete, select
 
-from tarvik.core.errors import InputError
 from tarvik.store.models import FieldEntry, Night, now
+from tarvik.store.sent_once import believed, keep_once
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from datetime import datetime
 
     from sqlalchemy.orm import Session
 
 CHECK, NOTE, LOG = "check", "note", "log"
 MOST_ENTRIES: Final = 5000
 """Most entries of a night."""
-AHEAD_MOST: Final = timedelta(minutes=5)
-"""A device's clock so far ahead is wrong: what it says counts as said now."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,26 +42,19 @@ def keep(session: Session, night_id: int, entries: Sequence[Said]) -> int:
     """Keep entries of a night, each once however often it is sent; how many were new. Raises
     InputError when the night has more than anybody says of it.
     """
-    there = session.scalar(select(func.count()).where(FieldEntry.night_id == night_id)) or 0
-    if there + len(entries) > MOST_ENTRIES:
-        raise InputError("entries", f"there are {there} entries of this night already")
-    new = 0
-    for said in entries:
-        made = insert(FieldEntry).values(
-            night_id=night_id,
-            key=said.key,
-            kind=said.kind,
-            sheet_id=said.sheet_id,
-            data=dict(said.data),
-            by=said.by[:80],
-            said_at=min(said.said_at, now())
-            if said.said_at > now() + AHEAD_MOST
-            else said.said_at,
-            heard_at=now(),
-        )
-        made = made.on_conflict_do_nothing(index_elements=["night_id", "key"])
-        new += len(session.execute(made.returning(FieldEntry.id)).all())
-    return new
+    rows = [
+        {
+            "key": said.key,
+            "kind": said.kind,
+            "sheet_id": said.sheet_id,
+            "data": dict(said.data),
+            "by": said.by[:80],
+            "said_at": believed(said.said_at),
+            "heard_at": now(),
+        }
+        for said in entries
+    ]
+    return keep_once(session, FieldEntry, {"night_id": night_id}, rows, MOST_ENTRIES)
 
 
 def entries(session: Session, night_id: int) -> Sequence[FieldEntry]:

@@ -160,6 +160,25 @@ def open_loans(session: Session, item_id: int) -> Sequence[Loan]:
     return session.scalars(query.order_by(Loan.id)).all()
 
 
+def with_courses(session: Session, provider_id: int) -> dict[int, list[Course]]:
+    """The courses that have things of the library now, by the thing."""
+    query = (
+        select(Loan.item_id, Course)
+        .join(Course, Course.id == Loan.course_id)
+        .join(LibraryItem, LibraryItem.id == Loan.item_id)
+        .where(
+            LibraryItem.provider_id == provider_id,
+            Loan.ended_at.is_(None),
+            Course.deleted_at.is_(None),
+        )
+        .order_by(Loan.id)
+    )
+    found: dict[int, list[Course]] = {}
+    for item_id, course in session.execute(query):
+        found.setdefault(item_id, []).append(course)
+    return found
+
+
 def loans(session: Session, course_id: int) -> Sequence[Loan]:
     """What a course has of the library."""
     query = select(Loan).where(Loan.course_id == course_id, Loan.ended_at.is_(None))
@@ -211,7 +230,7 @@ def give_back(session: Session, course_id: int, loan_id: int) -> None:
     loan.ended_at = now()
     row = None if loan.sheet_id is None else session.get(SheetRow, loan.sheet_id)
     if row is not None and row.deleted_at is None:
-        row.deleted_at = now()
+        kit.delete(session, course_id, "sheets", row.id)
     session.flush()
 
 

@@ -5,28 +5,25 @@ the course; gone with the person.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
-from sqlalchemy import func, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import select
 
 from tarvik.core.drills.boxes import Answered, Learnt, learnt
-from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
 from tarvik.core.set_up_times import pace_of
-from tarvik.store.models import PracticeEntry, now
+from tarvik.store.models import PracticeEntry
+from tarvik.store.sent_once import believed, keep_once
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from datetime import datetime
 
     from sqlalchemy.orm import Session
 
 DRILL, TIMED = "drill", "timed"
 MOST_ENTRIES: Final = 5000
 """Most entries of one person."""
-AHEAD_MOST: Final = timedelta(minutes=5)
-"""A device's clock so far ahead is wrong: what it says counts as said now."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,24 +43,18 @@ def keep(
     """Keep entries, each once however often it is sent; how many were new. Raises InputError when
     somebody has more than anybody practises.
     """
-    mine = PracticeEntry.person_id == person_id
-    there = session.scalar(select(func.count()).where(mine)) or 0
-    if there + len(entries) > MOST_ENTRIES:
-        raise InputError("entries", f"there are {there} entries of this person already")
-    new = 0
-    for one in entries:
-        made = insert(PracticeEntry).values(
-            course_id=course_id,
-            person_id=person_id,
-            key=one.key,
-            kind=one.kind,
-            item=one.item,
-            data=dict(one.data),
-            said_at=min(one.at, now()) if one.at > now() + AHEAD_MOST else one.at,
-        )
-        made = made.on_conflict_do_nothing(index_elements=["person_id", "key"])
-        new += len(session.execute(made.returning(PracticeEntry.id)).all())
-    return new
+    rows = [
+        {
+            "course_id": course_id,
+            "key": one.key,
+            "kind": one.kind,
+            "item": one.item,
+            "data": dict(one.data),
+            "said_at": believed(one.at),
+        }
+        for one in entries
+    ]
+    return keep_once(session, PracticeEntry, {"person_id": person_id}, rows, MOST_ENTRIES)
 
 
 def _entries(session: Session, kind: str, **of: int) -> Sequence[PracticeEntry]:

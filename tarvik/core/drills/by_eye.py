@@ -11,6 +11,7 @@ from tarvik.core.drills.drill import BY_EYE_HARD_SHARE, BY_EYE_SHARE, LEVELS, Es
 from tarvik.core.drills.words import night_words, sheet_words
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.verdict import Verdict
+from tarvik.core.sentences import inside
 from tarvik.core.units import format_area, format_length
 
 if TYPE_CHECKING:
@@ -46,7 +47,7 @@ def by_eye(material: Material, rng: Random, level: int = 1) -> Estimate | None:
     thing = rng.choice(things)
     shown = format_area if thing.square else format_length
     share = BY_EYE_HARD_SHARE if level == LEVELS[-1] else BY_EYE_SHARE
-    what = f"{pitch.name[:1].lower()}{pitch.name[1:]}"
+    what = inside(pitch.name)
     needs_night = f" {night_words(night, material.units)}" if thing.square else ""
     return Estimate(
         kind=Kind.BY_EYE,

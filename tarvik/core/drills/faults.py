@@ -15,6 +15,7 @@ from tarvik.core.finding import Level
 from tarvik.core.loads.holding import ground_named
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.verdict import Verdict
+from tarvik.core.sentences import inside, sentence
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -144,7 +145,7 @@ def _placed(
         kind=Kind.FAULT,
         item=f"{Kind.FAULT}:{spoilt.fault}",
         asks=f"{sheet_words(sheet, material.units)} {night_words(night, material.units)} "
-        f"It stands as {pitch.name[:1].lower()}{pitch.name[1:]}; {spoilt.words}. What is wrong?",
+        f"It stands as {inside(pitch.name)}; {spoilt.words}. What is wrong?",
         why=f"{FAULTS[spoilt.fault]}: {spoilt.told}.",
         shelter=spoilt.shelter,
         path=spoilt.path,
@@ -176,8 +177,8 @@ def _drill(
         kind=Kind.FAULT,
         item=f"{Kind.FAULT}:{min(found)}",
         asks=f"{sheet_words(sheet, material.units)} {night_words(spoilt.night, material.units)} "
-        f"It stands as {pitch.name[:1].lower()}{pitch.name[1:]}; {spoilt.words}. What is wrong?",
-        why=f"{names[:1].upper()}{names[1:]}"
+        f"It stands as {inside(pitch.name)}; {spoilt.words}. What is wrong?",
+        why=sentence(names)
         + (f": {worst.message}. What helps: {worst.remedy}." if worst is not None else "."),
         shelter=solution,
         options=tuple(FAULTS[name] for name in shown),

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.quantities import format_rain, format_temperature
+from tarvik.core.sentences import inside
 from tarvik.core.units import Units, format_size
 from tarvik.core.weather.wind import beaufort
 
@@ -36,6 +37,5 @@ def night_words(night: Night, units: Units) -> str:
     )
     if needs.lowest_c is not None:
         parts.append(f"down to {format_temperature(needs.lowest_c, units)}")
-    where = needs.around.name[:1].lower() + needs.around.name[1:]
-    kind = needs.wanted.name[:1].lower() + needs.wanted.name[1:]
+    where, kind = inside(needs.around.name), inside(needs.wanted.name)
     return f"The night: {', '.join(parts)}; {where}; {kind}."

@@ -13,6 +13,7 @@ from tarvik.core.finding import Level
 from tarvik.core.measure.grades import fits
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
+from tarvik.core.sentences import inside, sentence
 from tarvik.core.units import (
     Units,
     format_area,
@@ -57,16 +58,6 @@ def verdict_tag(verdict: str) -> Markup:
 def day(value: date | None) -> str:
     """A date as a leader writes it: 24 Sep 2027."""
     return f"{value.day} {value:%b %Y}" if value else ""
-
-
-def sentence(text: str) -> str:
-    """A text as a sentence begins; names within it stay as they were typed."""
-    return text[:1].upper() + text[1:]
-
-
-def inside(name: str) -> str:
-    """A name of ours within a sentence: small, but for a letter that stands for itself."""
-    return name if not name[1:2].islower() else name[:1].lower() + name[1:]
 
 
 def aim_told(aim: str, value: int, units: str) -> str:

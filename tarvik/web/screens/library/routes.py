@@ -80,14 +80,9 @@ def _shown(
     typed: ItemForm | None = None,
 ) -> Response:
     asker = me(request)
+    away = library.with_courses(session, asker.provider_id)
     rows = [
-        ItemShown(
-            item,
-            tuple(
-                session.get_one(Course, loan.course_id)
-                for loan in library.open_loans(session, item.id)
-            ),
-        )
+        ItemShown(item, tuple(away.get(item.id, ())))
         for item in library.items(session, asker.provider_id)
     ]
     return page(

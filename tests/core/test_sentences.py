@@ -1,10 +1,10 @@
-"""Words as pages show them."""
+"""Names where a sentence begins, and within one."""
 
 from __future__ import annotations
 
 import pytest
 
-from tarvik.web.shared.rendering import inside, sentence
+from tarvik.core.sentences import inside, sentence
 
 
 @pytest.mark.parametrize(
