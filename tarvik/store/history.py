@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from tarvik.store.models import Account, Change
 
@@ -193,3 +193,9 @@ def _told(group: Sequence[Change], names: dict[int, str]) -> Told:
         any(c.kind in PLAN for c in group),
         any(c.kind == "course" and c.before is None for c in group),
     )
+
+
+def newest(session: Session, course_id: int) -> int:
+    """The number of the last change of a course; 0 while there is none."""
+    query = select(func.max(Change.id)).where(Change.course_id == course_id)
+    return session.scalar(query) or 0

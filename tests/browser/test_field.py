@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import pytest
 from playwright.sync_api import expect
 
-from tarvik.store import courses, field, kit, nights, plans
+from tarvik.store import courses, field, ground, kit, nights, plans
 from tarvik.store.models import Night
 from tests.browser.test_access import open_screen
 from tests.conftest import let_in, patient_context
@@ -201,4 +201,52 @@ def test_pages_kept_go_when_the_sign_in_has_ended(
     context.set_offline(True)
     page.goto(here)
     expect(page.locator("body")).to_contain_text("This page was not kept on this phone")
+    context.close()
+
+
+def test_a_move_and_a_trunk_wait_for_network_and_every_page_says_so(
+    browser: Browser, bed: Testbed
+) -> None:
+    """A shelter moved and a tree measured without network, on a night that is on the map; other
+    pages, the board among them, are kept and say how many changes wait.
+    """
+    night = bed.nights[2]
+    with bed.database.session() as session:
+        row = plans.shelters(session, night)[0]
+        before = dict(row.spot or {})
+    context, page = a_phone(browser, bed, night)
+    page.wait_for_function(
+        """async () => (await (await caches.open("tarvik-field-1")).keys())
+            .some((request) => request.url.endsWith("/as-of"))""",
+        timeout=240_000,
+    )
+    context.set_offline(True)
+    shelter = page.locator(".field-shelter").first
+    shelter.locator("summary").first.tap()
+    shelter.get_by_text("It stands elsewhere").tap()
+    shelter.get_by_label("It stands").fill("1 m")
+    shelter.get_by_label("to the", exact=True).fill("N")
+    shelter.get_by_role("button", name="Move it on the map").tap()
+    expect(shelter.locator("[data-moved]")).to_contain_text("waits to be sent")
+    page.get_by_text("Trees as measured").tap()
+    trunk = page.locator("[data-item-version]").first
+    trunk.fill("31 cm")
+    trunk.blur()
+    expect(page.locator(".field-state")).to_contain_text("2 changes wait")
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{night}/board")
+    expect(page.locator(".sheet-row").first).to_be_attached()
+    expect(page.locator(".kept-mark")).to_contain_text("2 changes wait")
+    expect(page.locator(".kept-mark")).to_contain_text("No network: kept at")
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{night}/ground")
+    expect(page.locator(".kept-mark")).to_contain_text("2 changes wait")
+    page.goto(f"{bed.url}/courses/{bed.course}/nights/{night}/field")
+    context.set_offline(False)
+    page.evaluate("dispatchEvent(new Event('online'))")
+    expect(page.locator("[data-waiting]")).to_have_attribute("data-waiting", "0")
+    with bed.database.session() as session:
+        after = plans.shelters(session, night)[0].spot or {}
+        assert after != before
+        site = session.get_one(Night, night).site_id or 0
+        trunks = [i.data.get("across_m") for i in ground.items(session, site)]
+        assert 0.31 in trunks
     context.close()

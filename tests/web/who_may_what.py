@@ -125,6 +125,8 @@ WHO_MAY: Final[dict[str, tuple[str, ...]]] = {
         f"POST {_NIGHT}/intent",
         f"POST {_NIGHT}/undo",
         f"POST {_NIGHT}/field/entries",
+        f"PATCH {_NIGHT}/field/spot/{{sheet_id}}",
+        f"PATCH {_NIGHT}/field/trees/{{item_id}}",
         f"POST {_NIGHT}/plan/present",
         f"POST {_COURSE}/practice/{{person_id}}/answers",
         f"POST {_COURSE}/practice/{{person_id}}/timed",

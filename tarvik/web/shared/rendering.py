@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
@@ -104,6 +104,7 @@ def make_templates(*folders: Path) -> Jinja2Templates:
         fits=fits,
         Level=Level,
         clock=clock,
+        made=lambda: datetime.now(UTC).isoformat(),
         side_words=side_words,
         aim_told=aim_told,
         static=f"/static/{version()}",

@@ -61,6 +61,10 @@ def judged_board(
         return list(pool.map(judged, shapes))
 
 
+FIRST_ASKED: Final = "wanted=1&show=best"
+"""What a board asks of each sheet's row when it is opened."""
+
+
 class Show(StrEnum):
     """Which pitches of a sheet are shown."""
 

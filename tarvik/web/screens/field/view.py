@@ -21,14 +21,26 @@ from tarvik.core.walk_round import checks
 from tarvik.core.weather.wind import beaufort
 from tarvik.exchange.log_form import PlannedKept
 from tarvik.exchange.night_form import BY_NAME, shown
-from tarvik.store import asks, courses, field, kit, night_plan, nights, plans
+from tarvik.store import (
+    asks,
+    courses,
+    field,
+    ground,
+    history,
+    kit,
+    night_plan,
+    nights,
+    plans,
+)
 from tarvik.store.accounts import Role
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Course, FieldEntry, Night, Person, ShelterRow, now
 from tarvik.web.deps import who
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.drawing.wet_map import beds, footprint, wet_map
+from tarvik.web.screens.board.view import FIRST_ASKED
 from tarvik.web.screens.camp.view import CampView, SetUpCard, camp_view
+from tarvik.web.screens.field.put_right import TreeShown, place_words, trees_shown
 from tarvik.web.shared.as_hung import seen
 from tarvik.web.shared.judged import Judge
 from tarvik.web.shared.standing import judge_of
@@ -59,8 +71,8 @@ class Measure:
 
 @dataclass(frozen=True, slots=True)
 class FieldCard:
-    """A shelter with its checks, what was noted of it, what can be measured on it, and its ground
-    seen from above with the wet places of its log.
+    """A shelter with its checks, what was noted of it, what can be measured on it, its ground seen
+    from above with the wet places of its log, and its place on the map in words.
     """
 
     card: SetUpCard
@@ -69,6 +81,7 @@ class FieldCard:
     measures: tuple[Measure, ...]
     logged: FieldEntry | None = None
     wet_map: str = ""
+    place: str = ""
 
     @property
     def done(self) -> int:
@@ -92,7 +105,9 @@ class Felt:
 
 @dataclass(frozen=True, slots=True)
 class FieldView:
-    """The screen. `pages`: what the phone keeps; `at`: when this was made."""
+    """The screen. `pages`: what the phone keeps; `slow`: more of it, kept anew only when something
+    of the course was changed, which `as_of` tells; `at`: when this was made.
+    """
 
     camp: CampView
     course: Course
@@ -101,7 +116,10 @@ class FieldView:
     felt: tuple[Felt, ...]
     version: int
     late: tuple[tuple[Person, int], ...]
+    trees: tuple[TreeShown, ...]
     pages: tuple[str, ...]
+    slow: tuple[str, ...]
+    as_of: str
     at: datetime
     may_pack: bool
     tab: str = "field"
@@ -120,7 +138,8 @@ def field_view(
     shelters = tuple(_field_card(card, said, night, units) for card in camp.cards)
     base = f"/courses/{course.id}/nights"
     pages = [f"{base}/{n.id}/field" for n in courses.nights(session, course.id)]
-    pages += [f"{base}/{night.id}/{page}" for page in ("camp", "plan")]
+    here = f"{base}/{night.id}"
+    pages += [f"{here}/{page}" for page in ("camp", "plan", "weather", "ground", "board")]
     pages += [f"{base}/{night.id}/field/steps/{s.card.row.sheet_id}" for s in shelters]
     return FieldView(
         camp=camp,
@@ -133,10 +152,31 @@ def field_view(
             (person, int(late.get(str(person.id), 0)))
             for person in kit.rows(session, course.id, "people")
         ),
+        trees=_trees(session, night, camp, units),
         pages=tuple(pages),
+        slow=_board_rows(session, course, night, here),
+        as_of=str(history.newest(session, course.id)),
         at=now(),
         may_pack=_is_leader(request),
     )
+
+
+def _trees(
+    session: Session, night: Night, camp: CampView, units: Units
+) -> tuple[TreeShown, ...]:
+    if night.site_id is None:
+        return ()
+    rows = [card.row for card in camp.cards]
+    return trees_shown(ground.items(session, night.site_id), rows, units)
+
+
+def _board_rows(
+    session: Session, course: Course, night: Night, here: str
+) -> tuple[str, ...]:
+    """Addresses of the board's rows, as the board asks for them at first."""
+    away = asks.absent(session, night.id).sheets
+    sheets = [s.id for s in kit.rows(session, course.id, "sheets") if s.id not in away]
+    return tuple(f"{here}/board/cells?{FIRST_ASKED}&sheets={sheet}" for sheet in sheets)
 
 
 def _is_leader(request: Request) -> bool:
@@ -191,7 +231,8 @@ def _field_card(
         places,
         f"{card.pitch.name} from above: tap where it got wet",
     )
-    return FieldCard(card, tuple(shown_checks), notes, tuple(measures), log, drawn)
+    place = place_words(card.row.spot, units)
+    return FieldCard(card, tuple(shown_checks), notes, tuple(measures), log, drawn, place)
 
 
 def _measured_words(what: str) -> str:

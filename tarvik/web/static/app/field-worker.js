@@ -31,9 +31,22 @@ self.addEventListener("message", (event) => {
       }
       await store.put(HOME, new Response(event.data.home));
       event.source?.postMessage({ done: true });
+      await keepSlow(store, event.data);
     })(),
   );
 });
+
+// Pages that the server works at for long: kept anew only when the course was changed since.
+async function keepSlow(store, { slow, asOf, home }) {
+  const mark = `${pathOf(home)}/as-of`;
+  if (!slow?.length || (await (await store.match(mark))?.text()) === asOf) return;
+  for (const page of slow) {
+    const response = await fetch(page).catch(() => null);
+    if (!response) return;
+    await follow(page, response);
+  }
+  await store.put(mark, new Response(asOf));
+}
 
 const NOT_KEPT = `<!doctype html><html lang="en"><meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1"><title>Not kept</title>

@@ -74,6 +74,8 @@ export const field = () => ({
     const parts = [...new Set([...used, ...named])].filter((one) => one.includes("/static/"));
     worker.active?.postMessage({
       pages: JSON.parse(this.$root.dataset.pages),
+      slow: JSON.parse(this.$root.dataset.slow),
+      asOf: this.$root.dataset.asOf,
       parts,
       home: location.href,
     });
@@ -122,6 +124,9 @@ export const field = () => ({
       for (const [name, value] of Object.entries(shows.log))
         if (form?.elements[name]) form.elements[name].value = value;
       if (form) drawWet(form);
+    } else if (shows.moved) {
+      const told = this.$root.querySelector(`[data-sheet="${shows.sheet}"] [data-moved]`);
+      if (told) told.textContent = `${shows.moved}: waits to be sent.`;
     } else if (shows.name) {
       const input = this.$root.querySelector(`[name="${shows.name}"]`);
       if (input) input.value = shows.text;
@@ -201,6 +206,27 @@ export const field = () => ({
     this.say({ method: "POST", url: dataset.url, json, shows: { name, text: value } }, name);
   },
 
+  tree(event) {
+    const { name, value, dataset } = event.target;
+    const json = { text: value, version: Number(dataset.itemVersion), was: dataset.was };
+    this.say({ method: "PATCH", url: dataset.url, json, shows: { name, text: value } }, name);
+  },
+
+  // A second move before the first is sent starts where the first ends on the map: it is told by
+  // the place the page had, so it takes the first one's place.
+  moved(event) {
+    const form = event.target;
+    const { sheet } = form.closest("[data-sheet]").dataset;
+    const { url, was, x, y, front } = form.dataset;
+    const typed = Object.fromEntries(new FormData(form));
+    const place = { x: Number(x), y: Number(y), front_deg: Number(front), was };
+    const text = `${typed.way} ${typed.toward}${typed.front ? `, front to ${typed.front}` : ""}`;
+    this.say(
+      { method: "PATCH", url, json: { ...typed, ...place, text }, shows: { sheet, moved: text } },
+      `${sheet} moved`,
+    );
+  },
+
   say(entry, replaces) {
     const own = { ...entry, page: this.url };
     this.waiting.put(replaces ? { ...own, replaces: `${this.url} ${replaces}` } : own);
@@ -235,10 +261,20 @@ export const field = () => ({
 
   taken(entry, told) {
     if (entry.page !== this.url) return;
+    if (entry.shows?.moved) {
+      const shelter = this.$root.querySelector(`[data-sheet="${entry.shows.sheet}"]`);
+      const said = shelter?.querySelector("[data-moved]");
+      if (said) said.textContent = `On the map now: ${told.text}. Open this page anew to see it.`;
+      return;
+    }
     const input = entry.shows?.name && this.$root.querySelector(`[name="${entry.shows.name}"]`);
     if (!input) return;
     if (told.text !== undefined) input.value = told.text;
     input.dataset.was = input.value;
+    if (input.dataset.itemVersion !== undefined) {
+      input.dataset.itemVersion = told.version ?? input.dataset.itemVersion;
+      return;
+    }
     for (const one of this.$root.querySelectorAll("[data-version]"))
       if (told.version) one.dataset.version = told.version;
   },
@@ -247,6 +283,7 @@ export const field = () => ({
     const row = document.createElement("li");
     const mine =
       entry.shows?.text ??
+      entry.shows?.moved ??
       entry.shows?.note ??
       entry.shows?.state ??
       (entry.shows?.log ? "The morning's log" : "");

@@ -42,5 +42,8 @@ document.addEventListener("submit", (event) => {
     "Sign out all the same?";
   if (waits.length && !confirm(question)) event.preventDefault();
 });
+const kept = document.querySelector("[data-made]");
+if (kept && !document.querySelector(".field"))
+  import("./kept-mark.js").then(({ mark }) => mark(kept));
 Alpine.start();
 document.documentElement.dataset.ready = "yes";
