@@ -16,6 +16,7 @@ from tarvik.web.drawing.boxes import LINE, overlap
 from tarvik.web.drawing.carriers import draw_carriers
 from tarvik.web.drawing.solid import draw_obliquely
 from tarvik.web.drawing.svg import LETTER, PX_PER_M, Paper
+from tarvik.web.drawing.views import draw_flat
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -35,6 +36,7 @@ LETTER_MM: Final = 3.2
 """Height of letters on paper: more than 9 points."""
 CARD_MM: Final = (80.0, 46.0)
 STANDS_MM: Final = (56.0, 46.0)
+FLAT_MM: Final = (40.0, 46.0)
 """How wide and high the drawings are printed."""
 FIRST_PX: Final = 20.0
 MOST_LETTER_PX: Final = 60.0
@@ -255,6 +257,11 @@ def _mark(paper: Paper, at: XY, name: str, css: str, size: float) -> None:
     """A numbered disc as large as its letters."""
     paper.circle(at, MARK_SHARE * size / PX_PER_M, css)
     paper.text(at, name, "mark-t", size=size)
+
+
+def laid_flat(shelter: Shelter, rig: Rig | None, units: Units) -> str:
+    """The sheet laid flat, its marks to be read on the card."""
+    return _readable(lambda size: draw_flat(shelter, rig, units, size), FLAT_MM)
 
 
 def standing(shelter: Shelter, figures: Figures, rig: Rig | None) -> str:

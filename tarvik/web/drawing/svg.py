@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from html import escape
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.units import Units
 
@@ -15,6 +15,9 @@ PX_PER_M = 100.0
 LETTER = 0.55
 """How wide letters are, as a share of their height."""
 XY = tuple[float, float]
+WORDS_PX: Final = 21.0
+MARK_PX: Final = 20.0
+"""Sizes of words, and of a mark's letter."""
 
 
 class Paper:
@@ -91,10 +94,10 @@ class Paper:
         self.grow((p[0] + left, p[1] - tall), (p[0] + left + wide, p[1] + tall))
         self.text(p, words, css, anchor, size)
 
-    def mark(self, p: XY, name: str, css: str = "mark") -> None:
+    def mark(self, p: XY, name: str, css: str = "mark", size: float = MARK_PX) -> None:
         """A numbered or lettered mark: a disc with its name."""
-        self.circle(p, 0.14, css)
-        self.text(p, name, "mark-t", size=20)
+        self.circle(p, 0.14 * size / MARK_PX, css)
+        self.text(p, name, "mark-t", size=size)
 
     def handle(self, p: XY, css: str, data: Mapping[str, str], title: str) -> None:
         """Something to take hold of: a disc that keyboards reach too."""

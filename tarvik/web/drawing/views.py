@@ -15,7 +15,7 @@ from tarvik.core.measure.section import Cut, clear_height, section
 from tarvik.core.units import Units, format_length
 from tarvik.web.drawing.carriers import draw_carriers, draw_in_the_way
 from tarvik.web.drawing.silhouette import sitter
-from tarvik.web.drawing.svg import Paper, scale_bar
+from tarvik.web.drawing.svg import MARK_PX, WORDS_PX, Paper, scale_bar
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -295,7 +295,15 @@ def _sitting_person(
 
 def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
     """The sheet laid flat: creases, tie-outs, hood, and the marks of plan and card."""
+    return draw_flat(shelter, rig, units).svg()
+
+
+def draw_flat(
+    shelter: Shelter, rig: Rig | None, units: Units, size: float = MARK_PX
+) -> Paper:
+    """The same on a paper that may be drawn on, with letters of that size."""
     paper = Paper("The sheet laid flat", "flat", margin=0.3)
+    larger = size / MARK_PX
     paper.polygon(list(shelter.sheet.outline), "sheet")
     edges: dict[frozenset[str], int] = {}
     for panel in shelter.panels:
@@ -323,7 +331,7 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
     for point, name in names.items():
         u, v = shelter.sheet_at(point)
         high = point in shelter.pitch.high_points()
-        paper.mark((u, v), name, "mark high" if high else "mark")
+        paper.mark((u, v), name, "mark high" if high else "mark", size)
         if not shelter.sheet.has_tie_out((u, v)) and (
             rig is None or not (high and rig.through_line)
         ):
@@ -332,6 +340,7 @@ def flat_sheet(shelter: Shelter, rig: Rig | None, units: Units) -> str:
         max(u for u, _ in shelter.sheet.outline),
         max(v for _, v in shelter.sheet.outline),
     )
-    paper.words((width / 2, -0.32), format_length(width, units), "t")
-    paper.words((-0.24, length / 2), format_length(length, units), "t", "end")
-    return paper.svg()
+    wide, long = format_length(width, units), format_length(length, units)
+    paper.words((width / 2, -0.32 * larger), wide, "t", size=WORDS_PX * larger)
+    paper.words((-0.24 * larger, length / 2), long, "t", "end", WORDS_PX * larger)
+    return paper

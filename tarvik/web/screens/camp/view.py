@@ -27,10 +27,10 @@ from tarvik.core.weather.needs import Proposal, propose
 from tarvik.core.weather.sun import Evening
 from tarvik.store import asks, kit, night_plan, nights, plans
 from tarvik.store.models import Course, Night, Person, ShelterRow
-from tarvik.web.drawing import views
 from tarvik.web.drawing.lanes import clock
 from tarvik.web.drawing.rose import side_words
-from tarvik.web.drawing.stake_out import from_above, standing
+from tarvik.web.drawing.stake_out import from_above, laid_flat, standing
+from tarvik.web.screens.camp.half_page import LEAST_MM, drawn_mm
 from tarvik.web.shared.judged import Judge, Judged, carried_so
 from tarvik.web.shared.night_words import OfThePlace, of_the_place, weather_words
 from tarvik.web.shared.questions import cloth_words, front_to
@@ -113,6 +113,32 @@ class SetUpCard:
         return [person.name.split()[0] for person in self.people]
 
     @property
+    def drawn_mm(self) -> int:
+        """How high its drawings are printed: they take the room that its words leave."""
+        told = self.pitched
+        if told is None:
+            return LEAST_MM
+        reasons = [f"{text} {r.remedy or ''}" for r, text in self.reasons]
+        reasons += [f"{f.message} {f.remedy or ''}" for f in told.findings]
+        lines = " ".join(
+            f"{mark} {line.purpose} 0.00 m," for mark, line in told.other_lines
+        )
+        faults = " ".join(self.pitch.faults)
+        storm = (
+            told.storm.title
+            if told.storm is not None
+            else "this pitch is as low as it goes"
+        )
+        mats = " ".join(name for _, name in told.mats)
+        foot = [
+            lines + mats,
+            f"Before force 10 (estimate): {storm} {faults} If it goes wrong:",
+        ]
+        out = [f"no dry room for {', '.join(told.out_of_room)}"] if told.out_of_room else []
+        where = f"{told.where} Turn it: front to NNE (000°), wind onto {told.side}"
+        return drawn_mm([where, *reasons, *out, *foot], [step.text for step in told.steps])
+
+    @property
     def whose(self) -> str:
         """Whose body its spans and heights are measured with."""
         return self.judged.whose
@@ -167,7 +193,7 @@ def _card(judge: Judge, judged: Judged, left: Supports, ground: Ground | None) -
         side=side_words(own),
         front_to=front_to(judge.night, own),
         gale=judged.tonight.gale,
-        flat=views.flat_sheet(shelter, rig, units),
+        flat=laid_flat(shelter, rig, units),
         steps=cards.in_few(
             cards.steps(shelter, rig, units, body, asked.house, judged.whose)
         ),
