@@ -16,6 +16,7 @@ STAKE_KG_M: Final = constant(
     ENGINEERING,
     "a stake of light alloy, per length: 20 g at 23 cm",
 )
+STAKE_M: Final = constant("extra_stake", 0.23, "m", ENGINEERING, "a stake of usual length")
 POLE_KG_M: Final = constant("pole_weight", 0.22, "kg/m", ENGINEERING, "a pole in sections")
 HEM_SHARE: Final = constant(
     "hem_weight",

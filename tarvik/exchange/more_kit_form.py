@@ -10,10 +10,9 @@ from typing import TYPE_CHECKING, Annotated, Any, Final
 
 from pydantic import BaseModel, Field, ValidationError
 
-from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import DEFAULT_FABRIC, fabric_named
-from tarvik.core.kit_weights import CORD_KG_M, POLE_KG_M, STAKE_KG_M, sheet_kg
+from tarvik.core.kit_weights import CORD_KG_M, POLE_KG_M, STAKE_KG_M, STAKE_M, sheet_kg
 from tarvik.core.plan.offers import LINE, POLE, STAKE
 from tarvik.core.plan.shopping import SHEET, By, Item
 from tarvik.core.quantities import parse_weight
@@ -37,7 +36,6 @@ MOST: Final = 6
 """Most packs of a thing that are looked at."""
 PRICE_MOST: Final = 100_000.0
 LEAST_M: Final = 0.3
-STAKE_M: Final = constant("extra_stake", 0.23, "m", ENGINEERING, "a stake of usual length")
 
 
 @dataclass(frozen=True, slots=True)
