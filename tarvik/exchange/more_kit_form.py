@@ -229,7 +229,7 @@ def _size(text: str, usual: Usual, units: Units) -> list[float]:
 def _rest(form: Mapping[str, str], key: str, size: list[float], units: Units) -> Kept:
     count, price = form.get(f"most-{key}", "0").strip() or "0", form.get(f"price-{key}", "")
     if not count.isdecimal() or not count.isascii() or int(count) > MOST:
-        words = f"“{count[:20]}” is no number of packs; give 0 to {MOST}"
+        words = f"“{count[:20]}” isn't a number of packs; give 0 to {MOST}"
         raise InputError(f"most-{key}", words)
     weight = form.get(f"weight-{key}", "").strip()
     return Kept(

@@ -76,7 +76,7 @@ def test_what_is_typed_is_kept_and_shown_in_the_course_s_unit(
     ("field", "text", "words"),
     [
         ("size-square", "wide", "“wide” is not a"),
-        ("most-stakes", "many", "is no number of packs"),
+        ("most-stakes", "many", "a number of packs"),
         ("price-large", "-3", "is no price"),
         ("weight-square", "3 cows", "isn&#39;t a weight"),
         ("by", "luck", "is none of"),
