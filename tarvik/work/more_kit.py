@@ -18,7 +18,9 @@ from tarvik.core.plan.question import NO_LOCKS
 from tarvik.core.plan.shopping import By, bag_with, bill
 from tarvik.core.units import Units
 from tarvik.exchange import more_kit_form
-from tarvik.store import library
+from tarvik.store import courses, library
+from tarvik.work.cases import case_of
+from tarvik.work.report import Done
 from tarvik.work.told import told
 
 if TYPE_CHECKING:
@@ -26,16 +28,17 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
-    from tarvik.core.plan.make import OfferKey, Offers, Place
+    from tarvik.core.plan.make import OfferKey, Place
     from tarvik.core.plan.more_kit import LeastKit
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.question import PlanQuestion
     from tarvik.core.plan.shopping import Item
     from tarvik.store.models import Course
-    from tarvik.work.hung_plan import HungPlans
+    from tarvik.work.desk import Desk
     from tarvik.work.report import Report
-    from tarvik.work.solving import Solver
 
+MORE_KIT_S: Final = 300.0
+"""How long all of it may take its worker."""
 LEAST_SECONDS: Final = 20.0
 """How long the least is looked for, each time."""
 NIGHT_SECONDS: Final = 3.0
@@ -97,11 +100,9 @@ def packs_of(wish: Mapping[str, Any], items: Sequence[Item]) -> dict[str, int]:
 class Advisor:
     """Works the proposals out."""
 
-    def __init__(
-        self, solver: Solver, offers: Offers, hung: HungPlans, report: Report
-    ) -> None:
-        self._solver, self._offers = solver, offers
-        self._hung, self._report = hung, report
+    def __init__(self, desk: Desk, report: Report) -> None:
+        self._solver, self._offers, self._hung = desk.solver, desk.offers, desk.hung
+        self._report = report
 
     def advice(
         self, every: Sequence[Asked], items: Sequence[Item], by: By, own: Mapping[str, int]
@@ -309,3 +310,27 @@ def _plain(item: Item) -> dict[str, Any]:
 def _limits(report: Report, seconds: float) -> Limits:
     end = time.monotonic() + seconds
     return Limits(left=lambda: end - time.monotonic(), stop=report.still)
+
+
+def more_kit_for_all(
+    desk: Desk, course_id: int, _night: int, wish: Mapping[str, Any], report: Report
+) -> Done:
+    """What more kit would make all of the course's nights work."""
+    report.cap(MORE_KIT_S)
+    with desk.database.session() as session:
+        course = courses.course(session, course_id)
+        items, by = items_here(session, course)
+        own = packs_of(wish.get("own") or {}, items)
+        asked = [
+            Asked(night.id, night.title, case_of(session, course_id, night.id))
+            for night in courses.nights(session, course_id)
+        ]
+    told = []
+    for one in asked:
+        try:
+            desk.stop_at_a_bad_place(one.night_id)
+            told.append(one)
+        except InputError as err:
+            told.append(replace(one, stopped=err.message))
+    advisor = Advisor(desk, report)
+    return Done("done", advisor.advice(told, items, by, own))

@@ -4,14 +4,25 @@ from __future__ import annotations
 
 import time
 from threading import RLock
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from tarvik.store import asks
 
 if TYPE_CHECKING:
     from tarvik.store.database import Database
+    from tarvik.store.plans import Choice
 
 TELL_EVERY_S: Final = 0.25
+
+
+class Done(NamedTuple):
+    """How a job ended: its state, its result as plain values, and choices that are to become the
+    night's.
+    """
+
+    state: str
+    result: dict[str, Any]
+    choices: list[Choice] | None = None
 
 
 class Report:

@@ -17,7 +17,8 @@ from tarvik.core.plan.offers import STAKE
 from tarvik.store import asks, courses, kit, plans
 from tarvik.store.models import PlanJob, PlanStep
 from tarvik.work.cases import case_of
-from tarvik.work.planning import Planner, due_of
+from tarvik.work.evening_job import due_of
+from tarvik.work.planning import Planner
 from tarvik.work.queue import Queue
 from tarvik.work.solving import Solver
 from tests.patience import PATIENCE_S, comes_true

@@ -377,7 +377,7 @@ def test_nothing_is_got_ready_while_a_job_waits(
 
     monkeypatch.setattr(planner.solver, "alone", asked_meanwhile)
     planner.ahead(place[2])
-    assert not planner._offers._kept
+    assert not planner.desk.offers._kept
     monkeypatch.setattr(making, "Gatherer", lambda *_: pytest.fail("begun all the same"))
     planner.ahead(place[2])
     monkeypatch.undo()
