@@ -16,7 +16,7 @@ import numpy as np
 from tarvik.commands.web_process import serving
 from tarvik.demo.course import FILE
 from tarvik.exchange.course_file import read
-from tarvik.store import accounts, course_file, courses, kit
+from tarvik.store import accounts, course_in, courses, kit
 from tarvik.store.accounts import Role
 from tarvik.store.database import Database
 from tarvik.web.serving import KEEP_ALIVE_S
@@ -60,7 +60,7 @@ class Heard:
 def _team(database: Database, number: int) -> tuple[Team, list[str]]:
     """A course of the demo's kind with ten leaders signed in."""
     with database.session() as session:
-        made: Course = course_file.bring_in(session, read(FILE.read_bytes()))
+        made: Course = course_in.bring_in(session, read(FILE.read_bytes()))
         people = kit.rows(session, made.id, "people")
         shared = kit.add(session, made.id, "stakes", [{"count": 1, "note": "counted"}])[
             0

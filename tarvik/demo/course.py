@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Final
 from sqlalchemy import select
 
 from tarvik.exchange.course_file import read
-from tarvik.store import accounts, course_file
+from tarvik.store import accounts, course_in
 from tarvik.store.models import Account, Course, Provider
 
 if TYPE_CHECKING:
@@ -44,6 +44,6 @@ def ensure_demo(session: Session) -> Course | None:
     """Make the demo course unless there is, or ever was, one. Returns it when it was made."""
     if session.scalars(select(Course).where(Course.demo)).first() is not None:
         return None
-    return course_file.bring_in(
+    return course_in.bring_in(
         session, read(FILE.read_bytes()), demo=True, provider_id=_provider(session).id
     )

@@ -1,18 +1,11 @@
-"""A course out of the database as a course file, and a course file into it as a new course."""
+"""A course out of the database as a course file."""
 
 from __future__ import annotations
 
-import json
-from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import select
 
-from tarvik.core.errors import InputError
-from tarvik.core.pitches import pitch_named
-from tarvik.core.plan.aims import AIMS, in_order
-from tarvik.core.weather.needs import zone_named
-from tarvik.exchange import night_form
 from tarvik.exchange.course_file import (
     AskedIn,
     AwayIn,
@@ -31,24 +24,15 @@ from tarvik.exchange.course_file import (
     SiteIn,
     SpotIn,
 )
-from tarvik.exchange.forecast import read_json
-from tarvik.exchange.ground_form import checked
-from tarvik.exchange.log_form import LogKept
 from tarvik.store import asks, courses, field, ground, kit, nights, plans
-from tarvik.store.accounts import home_provider
 from tarvik.store.models import (
-    Course,
-    ForecastRow,
-    GroundItem,
-    NamedPlan,
     Night,
     NightPlan,
     Site,
-    now,
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Mapping, Sequence
 
     from sqlalchemy.orm import Session
 
@@ -57,8 +41,6 @@ KIT = {
     "lines": ("length_m", "uncut"),
     "stakes": ("length_m", "width_m"),
 }
-NEEDED = {"supports": "kind", "lines": "length_m"}
-"""What each piece of a kind of kit must tell; stakes may be as the house rules say."""
 
 
 def _fields(row: Any, model: Any, **more: Any) -> Any:
@@ -220,259 +202,3 @@ def _asked(
         absent_sheets=[s for s in asked["absent"]["sheets"] if s in sheets],
         absent_kit=away,
     )
-
-
-def bring_in(
-    session: Session,
-    file: CourseFile,
-    *,
-    demo: bool = False,
-    provider_id: int | None = None,
-) -> Course:
-    """A new course from a file, all or nothing. Raises InputError that names the place."""
-    made = Course(
-        name=" ".join(file.name.split()) or "Course",
-        place=file.place,
-        note=file.note,
-        units=file.units,
-        demo=demo,
-        provider_id=provider_id or home_provider(session),
-        rules={},
-    )
-    session.add(made)
-    session.flush()
-    people = _unique("people", [(p.key, p) for p in file.people])
-    rows = kit.add(
-        session, made.id, "people", [p.model_dump(exclude={"key"}) for p in people.values()]
-    )
-    number = dict(zip(people, (r.id for r in rows), strict=True))
-
-    def owner(key: int | None, where: str) -> int | None:
-        return None if key is None else _known(number, key, where)
-
-    sheets = _unique("sheets", [(s.key, s) for s in file.sheets])
-    plain = [
-        {**s.model_dump(exclude={"key", "owner"}), "owner_id": owner(s.owner, "sheets")}
-        for s in sheets.values()
-    ]
-    sheet = dict(
-        zip(sheets, (r.id for r in kit.add(session, made.id, "sheets", plain)), strict=True)
-    )
-    for row in kit.rows(session, made.id, "sheets"):
-        _tried("sheets", lambda row=row: kit.sheet_of(row))  # type: ignore[misc]
-    for name, keys in KIT.items():
-        some = [
-            {
-                "owner_id": owner(k.owner, name),
-                "count": k.count,
-                "note": k.note,
-                **{x: getattr(k, x) for x in keys},
-            }
-            for k in getattr(file, name)
-        ]
-        _whole(name, some)
-        kit.add(session, made.id, name, some)
-    sites = {}
-    for site in _unique("sites", [(s.key, s) for s in file.sites]).values():
-        kept = _tried(
-            "sites",
-            lambda site=site: nights.add_site(  # type: ignore[misc]
-                session, made.id, site.model_dump(exclude={"key", "items"})
-            ),
-        )
-        sites[site.key] = kept.id
-        session.add_all(
-            GroundItem(
-                site_id=kept.id,
-                kind=i.kind,
-                data=_tried(
-                    f"sites.{site.name}",
-                    partial(checked, i.kind, i.data),
-                ),
-            )
-            for i in site.items
-        )
-    pairs = [
-        [p.kind, _known(number, p.one, "pairs"), _known(number, p.two, "pairs")]
-        for p in file.pairs
-    ]
-    made.rules = {**file.rules, **({"pairs": pairs} if pairs else {})}
-    for shape in (
-        night_form.plan_rules_of,
-        night_form.ground_rules_of,
-        night_form.house_of,
-        night_form.lying_of,
-        night_form.net_of,
-        night_form.may_cut,
-    ):
-        _tried("rules", lambda shape=shape: shape(made.rules))  # type: ignore[misc]
-    session.flush()
-    for position, night in enumerate(file.nights, start=1):
-        _bring_night(session, made, position, night, (number, sheet, sites))
-    session.flush()
-    return made
-
-
-def _bring_night(
-    session: Session,
-    course: Course,
-    position: int,
-    told: NightIn,
-    numbers: tuple[dict[int, int], dict[int, int], dict[int, int]],
-) -> None:
-    people, sheets, sites = numbers
-    where = f"nights.{position}"
-    night = Night(
-        course_id=course.id,
-        position=position,
-        title=told.title,
-        on=told.on,
-        intent=told.intent,
-        needs=told.needs,
-        site_id=None if told.site is None else _known(sites, told.site, where),
-    )
-    session.add(night)
-    session.flush()
-    _tried(where, lambda: nights.night_of(session, course, night))
-
-    def settings_of(shelter: ShelterIn) -> dict[str, float]:
-        return pitch_named(shelter.pitch).checked(shelter.settings)
-
-    def choices(shelters: Sequence[ShelterIn]) -> list[plans.Choice]:
-        return [
-            plans.Choice(
-                _known(sheets, s.sheet, where),
-                s.pitch,
-                _tried(where, partial(settings_of, s)),
-                tuple(_known(people, p, where) for p in s.people),
-                s.spot.model_dump() if s.spot else None,
-                None if s.joined is None else _known(sheets, s.joined, where),
-            )
-            for s in shelters
-        ]
-
-    chosen = choices(told.shelters)
-    beds = [p for c in chosen for p in c.people]
-    used = [sheet for c in chosen for sheet in c.sheets]
-    if len(set(beds)) < len(beds) or len(set(used)) < len(used):
-        raise InputError(
-            "file", f"at {where}.shelters: somebody, or a sheet, is in two shelters"
-        )
-    if chosen:
-        plans.replace_all(session, night, chosen, "the course file")
-    for named in told.named:
-        kept = [plans.plain_of(c) for c in choices(named.shelters)]
-        session.add(
-            NamedPlan(night_id=night.id, name=named.name, shelters=kept, value=named.value)
-        )
-    said = [
-        field.Said(e.key, e.kind, _known(sheets, e.sheet, where), e.data, e.at, e.by)
-        for e in told.said
-    ]
-    for entry in said:
-        if entry.kind == field.LOG:
-            _tried(f"{where}.said", partial(LogKept.model_validate, entry.data))
-    field.keep(session, night.id, said)
-    if told.asked is not None:
-        _bring_asked(session, night, told.asked, people, sheets, where)
-    if told.forecast is not None:
-        f = told.forecast
-        _tried(
-            f"{where}.forecast", lambda: read_json(json.dumps(f.form), zone_named("UTC"))
-        )
-        session.add(
-            ForecastRow(
-                night_id=night.id,
-                form=f.form,
-                findings=f.findings,
-                feed=f.feed,
-                fetched_at=now(),
-                asked_at=now(),
-            )
-        )
-    session.flush()
-    _tried(
-        f"{where}.forecast",
-        lambda: nights.kept_forecast(nights.forecast_row(session, night), "UTC"),
-    )
-
-
-def _kit_away(
-    session: Session, night: Night, told: Sequence[AwayIn], where: str
-) -> dict[str, int]:
-    """The pieces that a file says are not there, by the rows they belong to here."""
-    out = {}
-    for one in told:
-        rows = kit.rows(session, night.course_id, one.table)
-        if one.place >= len(rows):
-            raise InputError(
-                where, f"the file has no row {one.place} among its {one.table}"
-            )
-        out[kit.piece_key(one.table, rows[one.place].id)] = one.pieces
-    return out
-
-
-def _bring_asked(
-    session: Session,
-    night: Night,
-    told: AskedIn,
-    people: Mapping[int, int],
-    sheets: Mapping[int, int],
-    where: str,
-) -> None:
-    changes: dict[str, Any] = {
-        "locks": {
-            "people": [_known(people, p, where) for p in told.locked_people],
-            "standing": [_known(sheets, s, where) for s in told.locked_standing],
-            "unused": [_known(sheets, s, where) for s in told.locked_unused],
-        },
-        "seconds": told.seconds,
-        "absent": {
-            "people": [_known(people, p, where) for p in told.absent_people],
-            "sheets": [_known(sheets, s, where) for s in told.absent_sheets],
-            "kit": _kit_away(session, night, told.absent_kit, where),
-        },
-        "evening": {
-            "arrival": told.arrival,
-            "mallets": told.mallets,
-            "done": [],
-            "late": {str(_known(people, x.person, where)): x.minutes for x in told.late},
-            "gone": [_known(people, p, where) for p in told.gone],
-        },
-    }
-    if told.aims is not None:
-        changes["aims"] = list(
-            in_order(told.aims, AIMS)
-        )  # old files name aims that are no more
-    asks.set_asked(session, night.id, changes)
-
-
-def _unique(what: str, some: Sequence[tuple[int, Any]]) -> dict[int, Any]:
-    out = dict(some)
-    if len(out) < len(some):
-        raise InputError("file", f"at {what}: a key stands twice")
-    return out
-
-
-def _known(numbers: Mapping[int, int], key: int, where: str) -> int:
-    if key not in numbers:
-        raise InputError("file", f"at {where}: nothing in the file has the key {key}")
-    return numbers[key]
-
-
-def _whole(name: str, some: Sequence[Mapping[str, Any]]) -> None:
-    needed = NEEDED.get(name)
-    if needed is not None and any(k[needed] is None for k in some):
-        raise InputError("file", f"at {name}: “{needed}” is missing")
-
-
-def _tried(where: str, make: Callable[[], Any]) -> Any:
-    """What a reader makes of plain values; whatever they are unfit for is named with its place."""
-    try:
-        return make()
-    except InputError as err:
-        raise InputError("file", f"at {where}: {err.message}") from None
-    except (TypeError, ValueError, KeyError, AttributeError, LookupError, OverflowError):
-        raise InputError(
-            "file", f"at {where}: this cannot be read; see the published schema"
-        ) from None

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING, Final
 
 from sqlalchemy import select
 
-from tarvik.exchange.ground_form import checked
-from tarvik.store import course_file, courses, kit, nights
-from tarvik.store.models import GroundItem, Site
+from tarvik.store import course_file, course_in, courses, kit
+from tarvik.store.models import Site
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -58,7 +57,7 @@ def copied(session: Session, course_id: int, wanted: Wanted, name: str = "") -> 
     parts = _parts(file, wanted)
     parts["name"] = title[:NAME_MOST]
     made = file.model_copy(update=parts)
-    return course_file.bring_in(session, made, provider_id=source.provider_id)
+    return course_in.bring_in(session, made, provider_id=source.provider_id)
 
 
 def _parts(file: CourseFile, wanted: Wanted) -> dict[str, object]:
@@ -125,11 +124,4 @@ def _sites(session: Session, into: int, file: CourseFile) -> int:
     names = select(Site.name).where(Site.course_id == into, Site.deleted_at.is_(None))
     there = set(session.scalars(names))
     new = [site for site in file.sites if site.name not in there]
-    for site in new:
-        kept = nights.add_site(session, into, site.model_dump(exclude={"key", "items"}))
-        session.add_all(
-            GroundItem(site_id=kept.id, kind=item.kind, data=checked(item.kind, item.data))
-            for item in site.items
-        )
-    session.flush()
-    return len(new)
+    return len(course_in.bring_sites(session, into, new))

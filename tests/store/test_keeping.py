@@ -22,6 +22,7 @@ from tarvik.store import (
     asks,
     backup,
     course_file,
+    course_in,
     courses,
     erasing,
     history,
@@ -338,7 +339,7 @@ def test_a_course_file_brought_in_tells_the_same_course(database: Database) -> N
     for number in (course, course + 1):
         told = as_it_is(database, number)
         with database.session() as session:
-            again = course_file.bring_in(session, form.read(told)).id
+            again = course_in.bring_in(session, form.read(told)).id
         assert again != number
         assert renumbered(as_it_is(database, again)) == renumbered(told)
 
@@ -382,7 +383,7 @@ def test_a_file_with_anything_wrong_is_refused_or_taken_never_more(
         count = len(session.scalars(select(Course.id)).all())
     try:
         with database.session() as session:
-            course_file.bring_in(session, form.read(json.dumps(told)))
+            course_in.bring_in(session, form.read(json.dumps(told)))
     except InputError as err:
         assert err.field == "file" and err.message
         with database.session() as session:

@@ -11,7 +11,7 @@ import pytest
 
 from tarvik.core.sheet import JOIN_OVERLAP_M
 from tarvik.exchange.course_file import read, write
-from tarvik.store import course_file, courses, kit, plans
+from tarvik.store import course_file, course_in, courses, kit, plans
 from tarvik.store.models import Course
 from tarvik.work.planning import Planner
 from tarvik.work.solving import Solver
@@ -107,7 +107,7 @@ def test_a_joined_shelter_is_shown_kept_and_parted(
 
     with database.session() as session:
         told = write(course_file.export(session, course))
-        again = course_file.bring_in(session, read(told))
+        again = course_in.bring_in(session, read(told))
         other = courses.nights(session, again.id)[0]
         row = plans.shelters(session, other.id)[0]
         assert row.joined is not None and row.joined.id != row.sheet.id

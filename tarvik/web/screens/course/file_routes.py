@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from tarvik.core.errors import InputError
 from tarvik.exchange import course_file as form
 from tarvik.exchange.field_pack import course_within
-from tarvik.store import accounts, course_file, courses
+from tarvik.store import accounts, course_file, course_in, courses
 from tarvik.store.accounts import Role
 from tarvik.web.access import for_anyone, for_members, for_role, guarded_router
 from tarvik.web.deps import file_name, me, require_making_courses
@@ -50,7 +50,7 @@ def bring_in(request: Request, file: UploadFile) -> Response:
         text = course_within(raw)
         with parts_of(request).database.session() as session:
             require_making_courses(request, session)
-            made = course_file.bring_in(session, form.read(text))
+            made = course_in.bring_in(session, form.read(text))
             accounts.set_role(session, made.id, asker.account_id, accounts.Role.OWNER)
             number = made.id
     except InputError as err:

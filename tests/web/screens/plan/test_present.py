@@ -8,7 +8,7 @@ import pytest
 
 from tarvik.core.plan.offers import STAKE
 from tarvik.exchange.course_file import CourseFile
-from tarvik.store import asks, course_file, courses, kit, plans
+from tarvik.store import asks, course_file, course_in, courses, kit, plans
 from tarvik.store.models import Night
 from tarvik.work.cases import case_of
 from tests.small_course import small_course, work_off
@@ -91,7 +91,7 @@ def test_who_is_not_there_travels_in_the_course_file(
         file = CourseFile.model_validate_json(
             course_file.export(session, number).model_dump_json()
         )
-        made = course_file.bring_in(session, file)
+        made = course_in.bring_in(session, file)
         other = courses.nights(session, made.id)[0].id
         away = asks.absent(session, other)
         assert (len(away.people), len(away.sheets)) == (1, 1)
@@ -129,7 +129,7 @@ def test_pieces_that_are_not_there_are_not_counted_on(
         file = CourseFile.model_validate_json(
             course_file.export(session, number).model_dump_json()
         )
-        made = course_file.bring_in(session, file)
+        made = course_in.bring_in(session, file)
         other = courses.nights(session, made.id)[0].id
         assert kit.supports_of(session, made.id, other).stakes == 7
     page = " ".join(client.get(url).text.split())
