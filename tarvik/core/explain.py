@@ -78,57 +78,76 @@ def explain(
 
 
 def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
+    return [
+        *_height(figures, units),
+        _mats(figures, body, units),
+        *_ground(figures, units),
+        *_postures(figures, body, units),
+        *_cloth(figures, units),
+        _packs(figures, units),
+    ]
+
+
+def _height(figures: Figures, units: Units) -> list[Explained]:
+    """The peak."""
+    return [
+        Explained(
+            "peak",
+            "Headroom at the peak",
+            format_length(figures.peak_m, units),
+            "Height of the highest point of the sheet above the ground, as it hangs.",
+            (),
+            "geometry: panels keep their size when folded",
+            _DRY,
+        ),
+    ]
+
+
+def _mats(figures: Figures, body: Body, units: Units) -> Explained:
+    """How many lie dry."""
     room = figures.clearance
 
     def length(metres: float) -> str:
         return format_length(metres, units)
 
-    sit, stand = sitting_height(body), standing_height(body)
-    stature = ("Height of the person", length(body.stature_m))
-    ratio = constant_record("body_sitting")
+    return Explained(
+        "sleepers",
+        "Mats that lie dry",
+        fits(figures).words,
+        "The most mats that fit side by side or otherwise without overlap, each wholly on "
+        "dry ground with room "
+        "over it. Headings every 2 degrees, places without steps.",
+        (
+            _stature(body, units),
+            (
+                "Mat",
+                f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}",
+            ),
+            (
+                "Over the head end",
+                f"{length(room.head_m)} for {length(room.head_length_m)}",
+            ),
+            ("Over the middle", length(room.middle_m)),
+            (
+                "Over the feet",
+                f"{length(room.foot_m)} for {length(room.foot_length_m)}",
+            ),
+            ("Over the rest of the mat", length(room.edge_m)),
+            ("Middle strip", length(room.strip_m)),
+            ("With ease", f"{fits(figures).ease}, {_room(EASE, length)}"),
+            ("Tight", f"{fits(figures).tight}, {_room(TIGHT, length)}"),
+        ),
+        (
+            "engineering assumptions, tuned to common practice; up to three mats the count "
+            "is the true optimum"
+        ),
+        f"{_DRY} Above three mats only rows and stacks are tried.",
+    )
+
+
+def _ground(figures: Figures, units: Units) -> list[Explained]:
+    """Ground that is dry, and covered."""
     return [
-        Explained(
-            "peak",
-            "Headroom at the peak",
-            length(figures.peak_m),
-            "Height of the highest point of the folded sheet above the ground.",
-            (),
-            "geometry: panels keep their size when folded",
-            _DRY,
-        ),
-        Explained(
-            "sleepers",
-            "Mats that lie dry",
-            fits(figures).words,
-            "The most mats that fit side by side or otherwise without overlap, each wholly on "
-            "dry ground with room "
-            "over it. Headings every 2 degrees, places without steps.",
-            (
-                stature,
-                (
-                    "Mat",
-                    f"{length(room.mat_length(body.stature_m))} by {length(room.mat_width_m)}",
-                ),
-                (
-                    "Over the head end",
-                    f"{length(room.head_m)} for {length(room.head_length_m)}",
-                ),
-                ("Over the middle", length(room.middle_m)),
-                (
-                    "Over the feet",
-                    f"{length(room.foot_m)} for {length(room.foot_length_m)}",
-                ),
-                ("Over the rest of the mat", length(room.edge_m)),
-                ("Middle strip", length(room.strip_m)),
-                ("With ease", f"{fits(figures).ease}, {_room(EASE, length)}"),
-                ("Tight", f"{fits(figures).tight}, {_room(TIGHT, length)}"),
-            ),
-            (
-                "engineering assumptions, tuned to common practice; up to three mats the count "
-                "is the true optimum"
-            ),
-            f"{_DRY} Above three mats only rows and stacks are tried.",
-        ),
         Explained(
             "dry",
             "Dry ground",
@@ -149,13 +168,21 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "geometry",
             _DRY,
         ),
+    ]
+
+
+def _postures(figures: Figures, body: Body, units: Units) -> list[Explained]:
+    """Ground to sit, kneel and stand on."""
+    stature = _stature(body, units)
+    sit, stand = sitting_height(body), standing_height(body)
+    return [
         Explained(
             "sit",
             "Ground to sit up on",
             format_area(figures.sit_area_m2, units),
             "Covered ground over which the roof is at least sitting height plus a hand's breadth.",
-            (stature, ("Roof wanted", length(sit))),
-            ratio.source,
+            (stature, ("Roof wanted", format_length(sit, units))),
+            constant_record("body_sitting").source,
             _DRY,
         ),
         Explained(
@@ -163,7 +190,7 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Ground to kneel on",
             format_area(figures.kneel_area_m2, units),
             "Covered ground over which the roof is at least kneeling height plus a hand's breadth.",
-            (stature, ("Roof wanted", length(kneeling_height(body)))),
+            (stature, ("Roof wanted", format_length(kneeling_height(body), units))),
             constant_record("body_kneeling").source,
             _DRY,
         ),
@@ -172,10 +199,21 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             "Ground to stand on",
             format_area(figures.stand_area_m2, units),
             "Covered ground over which the roof is at least the stature plus a hand's breadth.",
-            (stature, ("Roof wanted", length(stand))),
+            (stature, ("Roof wanted", format_length(stand, units))),
             "geometry",
             _DRY,
         ),
+    ]
+
+
+def _stature(body: Body, units: Units) -> tuple[str, str]:
+    """Whose body it is reckoned for."""
+    return "Height of the person", format_length(body.stature_m, units)
+
+
+def _cloth(figures: Figures, units: Units) -> list[Explained]:
+    """Slopes, and openings to the wind."""
+    return [
         Explained(
             "slope",
             "Flattest panel",
@@ -196,30 +234,33 @@ def _shape(figures: Figures, body: Body, units: Units) -> list[Explained]:
             tuple(
                 (
                     f"Opening {i}",
-                    f"{format_area(o.area_m2, units)}, up to {length(o.height_m)} high, to "
-                    f"{o.bearing_deg:.0f}° of "
-                    "its own frame (front 270°)",
+                    f"{format_area(o.area_m2, units)}, up to {format_length(o.height_m, units)} "
+                    f"high, to {o.bearing_deg:.0f}° of its own frame (front 270°)",
                 )
                 for i, o in enumerate(figures.openings[:6], start=1)
             ),
             "geometry: projection across the wind",
             "Gaps under staked edges are not counted.",
         ),
-        Explained(
-            "packs",
-            "Packs beside the mats",
-            str(figures.packs),
-            "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, "
-            "over the ground one pack "
-            "takes.",
-            (
-                ("One pack", format_area(PACK_M2, units)),
-                ("Roof over it", length(PACK_HEIGHT_M)),
-            ),
-            constant_record("pack_area").source,
-            "The shape of what is left is counted roughly.",
-        ),
     ]
+
+
+def _packs(figures: Figures, units: Units) -> Explained:
+    """Room for packs."""
+    return Explained(
+        "packs",
+        "Packs beside the mats",
+        str(figures.packs),
+        "Dry ground beside the mats, wide enough for a pack and a hand's breadth high, "
+        "over the ground one pack "
+        "takes.",
+        (
+            ("One pack", format_area(PACK_M2, units)),
+            ("Roof over it", format_length(PACK_HEIGHT_M, units)),
+        ),
+        constant_record("pack_area").source,
+        "The shape of what is left is counted roughly.",
+    )
 
 
 def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:

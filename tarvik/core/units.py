@@ -49,6 +49,8 @@ LIGHT_KG: Final = 0.995
 """Loads under a kilogram are told in grams."""
 OUNCES: Final = 16
 """Ounces to the pound."""
+PINTS: Final = 8
+"""Pints to the gallon."""
 _PACES = re.compile(rf"^({_NUMBER})\s*(?:paces?|steps?)$", re.I)
 _METRIC_SCALE: Final = {"m": 1.0, "cm": 0.01, "mm": 0.001}
 
@@ -283,11 +285,17 @@ def format_pressure(pascals: float, units: Units = Units.METRIC) -> str:
 
 
 def format_litres(litres: float, units: Units = Units.METRIC) -> str:
-    """Show an amount of water: whole litres, or gallons (imperial).
+    """Show an amount of water: whole litres, or gallons (imperial); little in tenths, or pints.
 
     >>> format_litres(9.0), format_litres(9.0, Units.IMPERIAL)
     ('9 litres', '2 gallons')
+    >>> format_litres(0.42), format_litres(0.42, Units.IMPERIAL)
+    ('0.4 litres', '0.7 pints')
     """
+    if litres < 1.0:
+        if units is Units.METRIC:
+            return f"{litres:.1f} litres"
+        return f"{litres / GALLON_L * PINTS:.1f} pints"
     if units is Units.METRIC:
         return f"{litres:.0f} {'litre' if round(litres) == 1 else 'litres'}"
     gallons = litres / GALLON_L

@@ -16,7 +16,7 @@ from tarvik.core.hang.room import measure_hung
 from tarvik.core.hang.water import Grows, pools
 from tarvik.core.measure.drips import under_drips
 from tarvik.core.measure.mats import Mat
-from tarvik.core.units import Units, format_length
+from tarvik.core.units import Units, format_length, format_litres
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -171,6 +171,8 @@ def hung_figures(figures: Figures, told: Told) -> Figures:
 
 SAG_TOLD_M = 0.02
 """A sheet that hangs less than this below its fold is as good as taut."""
+SLACK_TOLD = 0.15
+"""Share of slack cloth from which it is told."""
 
 
 def findings(
@@ -179,93 +181,71 @@ def findings(
     """What a leader should know of the way a sheet hangs, gravest first. `names`: marks of the
     points on the card.
     """
+    out = [
+        *_cloth(told),
+        *(_pool(pool, units) for pool in told.pools),
+        *_room(told, figures, units),
+        *_lifted(told, names or {}),
+    ]
+    return sorted(out, key=lambda f: -f.level)
 
-    def mark(point: str) -> str:
-        return (names or {}).get(point, point)
 
+def _cloth(told: Told) -> list[Finding]:
+    """Whether the cloth comes to rest, and how much of it is slack."""
     out = []
     if not told.settled:
-        out.append(
-            Finding(
-                "hangs_loose",
-                "cloth",
-                told.why,
-                "pull it taut and look again",
-                Level.CAUTION,
-            )
+        taut = "pull it taut and look again"
+        out.append(Finding("hangs_loose", "cloth", told.why, taut, Level.CAUTION))
+    if told.slack > SLACK_TOLD:
+        words = f"{told.slack:.0%} of the cloth hangs slack and will flap"
+        again = "go round the stakes again"
+        out.append(Finding("slack_cloth", "cloth", words, again, Level.NOTE))
+    return out
+
+
+def _pool(pool: ToldPool, units: Units) -> Finding:
+    """What water does that gathers in a hollow."""
+    where = "water gathers on it"
+    if pool.grows == Grows.FEEDS_ITSELF.value:
+        endless = (
+            f"{where}, and each litre makes room for more: it sags until something gives"
         )
-    for pool in told.pools:
-        where = "water gathers on it"
-        if pool.grows == Grows.FEEDS_ITSELF.value:
-            endless = f"{where}, and each litre makes room for more: it sags until something gives"
-            cure = "steepen it, lift it below the hollow, or pull it taut"
-            out.append(Finding("pool_feeds", "pool", endless, cure, Level.STOPS))
-        elif pool.grows == Grows.HOLDS.value:
-            out.append(
-                Finding(
-                    "pool",
-                    "pool",
-                    f"{where}: {pool.litres:.1f} l, {format_length(pool.depth_m, units)} deep",
-                    "lift the hollow, lower one corner, or pull it taut",
-                )
-            )
-        else:
-            out.append(
-                Finding(
-                    "pool_drains",
-                    "pool",
-                    f"{where} and runs off by its own weight",
-                    "",
-                    Level.NOTE,
-                )
-            )
+        cure = "steepen it, lift it below the hollow, or pull it taut"
+        return Finding("pool_feeds", "pool", endless, cure, Level.STOPS)
+    if pool.grows == Grows.HOLDS.value:
+        held = format_litres(pool.litres, units)
+        words = f"{where}: {held}, {format_length(pool.depth_m, units)} deep"
+        cure = "lift the hollow, lower one corner, or pull it taut"
+        return Finding("pool", "pool", words, cure)
+    words = f"{where} and runs off by its own weight"
+    return Finding("pool_drains", "pool", words, "", Level.NOTE)
+
+
+def _room(told: Told, figures: Figures, units: Units) -> list[Finding]:
+    """Beds and headroom that the sag takes."""
+    out = []
     if told.sleepers < figures.sleepers:
         lie = "lies" if told.sleepers == 1 else "lie"
-        out.append(
-            Finding(
-                "hangs_on_mats",
-                "mats",
-                f"as it hangs {told.sleepers} {lie} clear of it, not {figures.sleepers}",
-                "pull it tauter, lift its middle, or raise it",
-            )
-        )
+        words = f"as it hangs {told.sleepers} {lie} clear of it, not {figures.sleepers}"
+        cure = "pull it tauter, lift its middle, or raise it"
+        out.append(Finding("hangs_on_mats", "mats", words, cure))
     if told.fold_headroom_m - told.headroom_m > SAG_TOLD_M:
         fall = format_length(told.fold_headroom_m - told.headroom_m, units)
-        out.append(
-            Finding(
-                "sags",
-                "cloth",
-                f"over the heads it hangs {fall} below the taut fold",
-                "",
-                Level.NOTE,
-            )
-        )
-    if told.lifting:
-        *some, last = (mark(point) for point in told.lifting)
-        which, them = (
-            (f"stakes {', '.join(some)} and {last}", "them")
-            if some
-            else (f"stake {last}", "it")
-        )
-        out.append(
-            Finding(
-                "stake_lifts",
-                last,
-                f"the sheet pulls {which} up out of the ground",
-                f"lean {them} back, weight {them} with a stone, or give {them} a longer line",
-            )
-        )
-    if told.slack > 0.15:
-        out.append(
-            Finding(
-                "slack_cloth",
-                "cloth",
-                f"{told.slack:.0%} of the cloth hangs slack and will flap",
-                "go round the stakes again",
-                Level.NOTE,
-            )
-        )
-    return sorted(out, key=lambda f: -f.level)
+        words = f"over the heads it sags by {fall}"
+        out.append(Finding("sags", "cloth", words, "", Level.NOTE))
+    return out
+
+
+def _lifted(told: Told, names: Mapping[str, str]) -> list[Finding]:
+    """Stakes that the sheet pulls up."""
+    if not told.lifting:
+        return []
+    *some, last = (names.get(point, point) for point in told.lifting)
+    which = f"stakes {', '.join(some)} and {last}" if some else f"stake {last}"
+    them = "them" if some else "it"
+    words = f"the sheet pulls {which} up out of the ground"
+    cure = f"lean {them} back, weight {them} with a stone, or give {them} a longer line"
+    return [Finding("stake_lifts", last, words, cure)]
 
 
 def warnings(

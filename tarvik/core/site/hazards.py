@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from tarvik.core.hang.fabric import Fabric
-    from tarvik.core.site.things import Ground
+    from tarvik.core.site.things import Area, Ground
 
 FALL_ZONE: Final = constant(
     "fall_zone",
@@ -226,85 +226,45 @@ _WORDS: Final = {
 
 
 def _areas(ground: Ground, rules: GroundRules) -> list[Hazard]:
-    out = []
-    for area in ground.areas:
-        shape = area.shape()
-        if area.sort in _WORDS:
-            code, message, remedy, level = _WORDS[area.sort]
-            out.append(
-                Hazard(
-                    Finding(code, area.name, f"{area.name} {message}", remedy, level), shape
-                )
-            )
-        elif area.sort is Sort.WATER:
-            out.append(
-                Hazard(
-                    Finding(
-                        "in_water",
-                        area.name,
-                        f"{area.name} is water",
-                        "sleep on land",
-                        Level.STOPS,
-                    ),
-                    shape,
-                )
-            )
-            if rules.water_m:
-                out.append(
-                    Hazard(
-                        Finding(
-                            "near_water",
-                            area.name,
-                            f"nearer than {format_way(rules.water_m, rules.units)} to {area.name}",
-                            (
-                                "keep the distance: it may rise, others drink from it, and "
-                                "animals come to it"
-                            ),
-                            Level.CAUTION,
-                        ),
-                        shape.buffer(rules.water_m, quad_segs=8),
-                    )
-                )
-        elif area.sort is Sort.PATH:
-            out.append(
-                Hazard(
-                    Finding(
-                        "on_path",
-                        area.name,
-                        f"{area.name} runs here: people trip over lines and stakes",
-                        "keep cloth, lines and stakes off it",
-                        Level.STOPS,
-                    ),
-                    shape,
-                )
-            )
-            if rules.path_m:
-                out.append(
-                    Hazard(
-                        Finding(
-                            "near_path",
-                            area.name,
-                            f"nearer than {format_way(rules.path_m, rules.units)} to {area.name}",
-                            "move away from it, or mark the lines with something pale",
-                            Level.CAUTION,
-                        ),
-                        shape.buffer(rules.path_m, quad_segs=8),
-                    )
-                )
-        elif area.sort is Sort.FENCE:
-            out.append(
-                Hazard(
-                    Finding(
-                        "fence",
-                        area.name,
-                        f"{area.name} stands here",
-                        "keep to one side of it",
-                        Level.STOPS,
-                    ),
-                    shape,
-                )
-            )
-    return out
+    return [hazard for area in ground.areas for hazard in _area(area, rules)]
+
+
+def _area(area: Area, rules: GroundRules) -> list[Hazard]:
+    """What an area, or a line with a width, stops; and what it warns of beside it."""
+    shape = area.shape()
+
+    def here(code: str, message: str, remedy: str, level: Level = Level.STOPS) -> Hazard:
+        return Hazard(Finding(code, area.name, message, remedy, level), shape)
+
+    def near(code: str, metres: float, remedy: str) -> list[Hazard]:
+        if not metres:
+            return []
+        words = f"nearer than {format_way(metres, rules.units)} to {area.name}"
+        warning = Finding(code, area.name, words, remedy, Level.CAUTION)
+        return [Hazard(warning, shape.buffer(metres, quad_segs=8))]
+
+    if area.sort in _WORDS:
+        code, message, remedy, level = _WORDS[area.sort]
+        return [here(code, f"{area.name} {message}", remedy, level)]
+    if area.sort is Sort.WATER:
+        why = "keep the distance: it may rise, others drink from it, and animals come to it"
+        return [
+            here("in_water", f"{area.name} is water", "sleep on land"),
+            *near("near_water", rules.water_m, why),
+        ]
+    if area.sort is Sort.PATH:
+        words = f"{area.name} runs here: people trip over lines and stakes"
+        return [
+            here("on_path", words, "keep cloth, lines and stakes off it"),
+            *near(
+                "near_path",
+                rules.path_m,
+                "move away from it, or mark the lines with something pale",
+            ),
+        ]
+    if area.sort is Sort.FENCE:
+        return [here("fence", f"{area.name} stands here", "keep to one side of it")]
+    return []
 
 
 def _fires(ground: Ground, rules: GroundRules, wind_from_deg: float | None) -> list[Hazard]:
