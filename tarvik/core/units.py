@@ -300,3 +300,26 @@ def format_litres(litres: float, units: Units = Units.METRIC) -> str:
         return f"{litres:.0f} {'litre' if round(litres) == 1 else 'litres'}"
     gallons = litres / GALLON_L
     return f"{gallons:.0f} {'gallon' if round(gallons) == 1 else 'gallons'}"
+
+
+_TOLD_M = re.compile(r"(?<![\w.])((?:\d+(?:\.\d+)?) to )?(\d+(?:\.\d+)?) m(?![\w/])")
+
+
+def told_in(message: str, units: Units) -> str:
+    """A message of the core, which tells lengths in metres, with them in a course's own unit.
+
+    >>> told_in("12.2 m is outside 0.5 to 20 m", Units.IMPERIAL)
+    '40 ft is outside 1 ft 8 in to 65 ft 7 in'
+    >>> told_in("a wind of 3 m/s", Units.IMPERIAL), told_in("2 m", Units.METRIC)
+    ('a wind of 3 m/s', '2 m')
+    """
+    if units is Units.METRIC:
+        return message
+
+    def feet(found: re.Match[str]) -> str:
+        most = format_length(float(found[2]), units)
+        if not found[1]:
+            return most
+        return f"{format_length(float(found[1].removesuffix(' to ')), units)} to {most}"
+
+    return _TOLD_M.sub(feet, message)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import select
 
+from tarvik.core.units import Units, format_length, format_size
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import (
     Course,
@@ -49,19 +50,21 @@ class Deleted:
     until: datetime
 
 
-def _name(row: Any) -> str:
+def _name(row: Any, units: Units) -> str:
     for column in ("title", "name", "label", "kind"):
         if text := str(getattr(row, column, "") or ""):
             return text
     if isinstance(row, SheetRow):
-        return f"{row.width_m:g} x {row.length_m:g} m"
+        return format_size(row.width_m, row.length_m, units)
     if isinstance(row, LineRow):
-        return f"{row.count} of {row.length_m:g} m"
+        return f"{row.count} of {format_length(row.length_m, units)}"
     return str(getattr(row, "count", ""))
 
 
 def of_course(session: Session, course_id: int) -> list[Deleted]:
     """What can be brought back of a course, the last deleted first."""
+    course = session.get(Course, course_id)
+    units = Units.METRIC if course is None else Units(course.units)
     found = []
     for kind, model in KINDS.items():
         query = select(model).where(
@@ -69,7 +72,7 @@ def of_course(session: Session, course_id: int) -> list[Deleted]:
         )
         found += [(r.deleted_at, kind, r) for r in session.scalars(query).unique()]
     found.sort(key=lambda one: one[0], reverse=True)
-    return [Deleted(kind, r.id, _name(r), at + KEPT_FOR) for at, kind, r in found]
+    return [Deleted(kind, r.id, _name(r, units), at + KEPT_FOR) for at, kind, r in found]
 
 
 def courses(session: Session, provider_id: int) -> Sequence[Course]:

@@ -10,20 +10,25 @@ from urllib.parse import parse_qsl, quote
 
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
-from sqlalchemy.exc import DataError, DBAPIError
+from sqlalchemy.exc import DataError, DBAPIError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
 from tarvik.core.errors import InputError
+from tarvik.core.units import Units, told_in
 from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import ConflictError, NotFoundError
+from tarvik.store.models import Course
 from tarvik.web.access import RefusedError
+from tarvik.web.state import parts_of
 
 if TYPE_CHECKING:
     from fastapi import FastAPI, Request
 
 log = logging.getLogger("tarvik.web")
 
+MOST_DIGITS: Final = 9
+"""Longer numbers are of no course."""
 TITLES = {
     400: "The request could not be read",
     403: "Not allowed",
@@ -154,6 +159,19 @@ def describe(document: dict[str, Any]) -> dict[str, Any]:
     return document
 
 
+def _units(request: Request) -> Units:
+    """The unit of the course that an address is about; metric where it is about none."""
+    number = str(request.path_params.get("course_id", ""))
+    if not number.isdecimal() or len(number) > MOST_DIGITS:
+        return Units.METRIC
+    try:
+        with parts_of(request).database.session() as session:
+            course = session.get(Course, int(number))
+            return Units.METRIC if course is None else Units(course.units)
+    except SQLAlchemyError:
+        return Units.METRIC  # what is wrong with the form is told all the same
+
+
 def install(app: FastAPI) -> None:
     """Register every handler, and tell of problems in the OpenAPI document."""
     plain = app.openapi
@@ -167,10 +185,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(InputError)
     def _input(request: Request, err: InputError) -> Response:
-        errors = [{"field": err.field, "message": err.message}]
-        return problem(
-            request, 422, f"{err.field}: {err.message}", err.field, errors=errors
-        )
+        message = told_in(err.message, _units(request))
+        errors = [{"field": err.field, "message": message}]
+        return problem(request, 422, f"{err.field}: {message}", err.field, errors=errors)
 
     @app.exception_handler(RequestValidationError)
     def _validation(request: Request, err: RequestValidationError) -> Response:

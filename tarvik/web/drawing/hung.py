@@ -14,7 +14,7 @@ from tarvik.core.hang.advice import handles
 from tarvik.core.measure.mats import Mat
 from tarvik.core.measure.section import section
 from tarvik.core.shelter import Face
-from tarvik.core.units import Units, format_force, format_length
+from tarvik.core.units import Units, format_force, format_length, format_litres
 from tarvik.web.drawing.solid import AZIMUTH_DEG, ELEVATION_DEG, fine, view_of
 from tarvik.web.drawing.svg import Paper, scale_bar
 from tarvik.web.drawing.views import room_wanted
@@ -76,7 +76,9 @@ def plan(
         )
         paper.circle((pool.at[0], pool.at[1]), float(radius), "h-pool")
         paper.text(
-            (pool.at[0], pool.at[1]), f"{max(pool.litres, pool.litres_first):.1f} l", "t"
+            (pool.at[0], pool.at[1]),
+            format_litres(max(pool.litres, pool.litres_first), units),
+            "t",
         )
     names = marks(hung.shelter)
     for force in told.forces:
