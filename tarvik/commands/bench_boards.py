@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import tarvik.web.app  # noqa: F401 - for its memory
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search.first import forget_folded
+from tarvik.core.search.initial_grid import forget_folded
 from tarvik.core.sheet import Sheet
 from tarvik.core.tonight import Night
 from tarvik.store import courses, kit, nights
@@ -98,7 +98,7 @@ def _timed(calm: list[Question], windy: list[Question]) -> list[Told]:
         searcher = Searcher().start()
         try:
             searcher.settings(
-                calm[0].pitch, calm[0].sheet, calm[0].aim(), {}
+                calm[0].pitch, calm[0].sheet, calm[0].objective(), {}
             )  # once it is warm
             solver, seconds = Solver(searcher), []
             for board in boards:

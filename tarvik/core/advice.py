@@ -16,9 +16,9 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Shape
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search.aim import SIT_EACH_M2, worth
+from tarvik.core.search.objective import SIT_EACH_M2, worth
 from tarvik.core.sheet import Sheet
-from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
+from tarvik.core.solve import PLAIN, Question, Solution, SolverBackend, solve
 from tarvik.core.suggest import suggestions
 from tarvik.core.suited import practised, suit_here
 from tarvik.core.tonight import judge, lacks_only_buttons
@@ -125,7 +125,7 @@ def _at_first_sight(found: Solution, night: Night) -> FirstSight:
     suit = suit_here(asked.pitch, asked.sheet, asked.supports, night.needs)
     dry = bool(figures.mats) or not night.beds_wanted
     return FirstSight(
-        dry, lacks_only_buttons(found), int(suit), worth(figures, asked.aim())
+        dry, lacks_only_buttons(found), int(suit), worth(figures, asked.objective())
     )
 
 
@@ -144,7 +144,7 @@ def smallest_for_pitch(
     slug: str,
     body: Body,
     question: Question,
-    workings: Workings = PLAIN,
+    backend: SolverBackend = PLAIN,
     *,
     sit: bool = False,
     under_m2: float = math.inf,
@@ -180,7 +180,7 @@ def smallest_for_pitch(
             intent=intent,
             shorter=False,
         )
-        found = solve(asked, workings).figures
+        found = solve(asked, backend).figures
         if (
             found is not None
             and found.sleepers >= 1
@@ -191,7 +191,7 @@ def smallest_for_pitch(
 
 
 def kit_advice(
-    body: Body, question: Question, workings: Workings = PLAIN
+    body: Body, question: Question, backend: SolverBackend = PLAIN
 ) -> list[Smallest]:
     """For each intent the smallest sheet that would do for a person of this stature, in the best
     suited pitch.
@@ -205,7 +205,7 @@ def kit_advice(
         for tried in suited:
             least = math.inf if best is None else best[0] * best[1]
             smaller = smallest_for_pitch(
-                tried, body, asked, workings, sit=sit, under_m2=least
+                tried, body, asked, backend, sit=sit, under_m2=least
             )
             if smaller is not None:
                 best, pitch = smaller, tried

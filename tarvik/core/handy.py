@@ -17,8 +17,8 @@ from tarvik.core.measure.grades import fits
 from tarvik.core.measure.runoff import POOLING_DEG
 from tarvik.core.pitches.base import Hold
 from tarvik.core.rig.verdict import Reason, Verdict
-from tarvik.core.search.cases import values_of
-from tarvik.core.search.grids import CARRIED_HEIGHTS, allowed, combined
+from tarvik.core.search.batch import values_of
+from tarvik.core.search.grid import CARRIED_HEIGHTS, allowed, combined
 from tarvik.core.sheet import TIE_OUT_REACH_M
 from tarvik.core.shelter import fold_batch
 from tarvik.core.site.pairs import REACH_M

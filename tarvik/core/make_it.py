@@ -11,7 +11,7 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
 from tarvik.core.sheet import SIDE_MOST_M, Sheet
-from tarvik.core.solve import PLAIN, Question, Solution, Workings, solve
+from tarvik.core.solve import PLAIN, Question, Solution, SolverBackend, solve
 
 if TYPE_CHECKING:
     from tarvik.core.rig.verdict import Reason
@@ -58,14 +58,14 @@ class Change:
     sheet_m: tuple[float, float] | None = None
 
 
-def changes(solution: Solution, workings: Workings = PLAIN) -> list[Change]:
+def changes(solution: Solution, backend: SolverBackend = PLAIN) -> list[Change]:
     """Every change found, the least trouble first; empty when it forms already."""
     if solution.verdict is Verdict.FORMS:
         return []
     found = [
-        *_other_settings(solution, workings),
+        *_other_settings(solution, backend),
         *_put_right(solution),
-        *_larger_sheet(solution, workings),
+        *_larger_sheet(solution, backend),
     ]
     return sorted(found, key=lambda c: c.effort)
 
@@ -91,10 +91,10 @@ def _put_right(solution: Solution) -> list[Change]:
     return [Change("kit", effort, "; ".join(texts), tuple(lengths))] if reasons else []
 
 
-def _other_settings(solution: Solution, workings: Workings) -> list[Change]:
+def _other_settings(solution: Solution, backend: SolverBackend) -> list[Change]:
     """The same sheet and kit at other settings, searched within what the supports reach."""
     question = solution.question
-    again = solve(replace(question, settings={}), workings)
+    again = solve(replace(question, settings={}), backend)
     if again.verdict is not Verdict.FORMS or dict(again.settings) == dict(
         solution.settings
     ):
@@ -122,7 +122,7 @@ def _other_settings(solution: Solution, workings: Workings) -> list[Change]:
     ]
 
 
-def _larger_sheet(solution: Solution, workings: Workings) -> list[Change]:
+def _larger_sheet(solution: Solution, backend: SolverBackend) -> list[Change]:
     """The next larger sheet of the same shape that takes the settings asked for, by bisection in
     steps of 5 cm.
     """
@@ -141,7 +141,7 @@ def _larger_sheet(solution: Solution, workings: Workings) -> list[Change]:
             sheet=Sheet.rectangle(round(size[0], 4), round(size[1], 4)),
             supports=UNLIMITED,
         )
-        return asked if solve(asked, workings).verdict is not Verdict.CANNOT else None
+        return asked if solve(asked, backend).verdict is not Verdict.CANNOT else None
 
     low, high = 0, int(SHEET_MORE_M / SHEET_STEP_M)
     if forms(high) is None:

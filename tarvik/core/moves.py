@@ -12,7 +12,7 @@ from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import PullSide
 from tarvik.core.pitches.move import ROUND, Move
 from tarvik.core.rig.supports import POLE_KINDS, Pole, Supports, Tree
-from tarvik.core.solve import PLAIN, Solution, Workings, solve
+from tarvik.core.solve import PLAIN, Solution, SolverBackend, solve
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -52,7 +52,7 @@ def swings(pitch: Pitch) -> bool:
     )
 
 
-def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
+def outcomes(standing: Solution, backend: SolverBackend = PLAIN) -> list[Outcome]:
     """Every move from the shelter that stands, with the supports it stands on; those that lower
     nothing are left out.
     """
@@ -75,7 +75,7 @@ def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
             supports=_standing(standing),
             wanted=asked.wanted or 1,
         )
-        after = _no_higher(solve(question, workings), standing, workings)
+        after = _no_higher(solve(question, backend), standing, backend)
         if after.figures is None or after.shelter is None:
             why = "; ".join(r.message for r in after.assessment.reasons)
             out.append(Outcome(move, None, why))
@@ -90,7 +90,7 @@ def outcomes(standing: Solution, workings: Workings = PLAIN) -> list[Outcome]:
     return out
 
 
-def _no_higher(after: Solution, standing: Solution, workings: Workings) -> Solution:
+def _no_higher(after: Solution, standing: Solution, backend: SolverBackend) -> Solution:
     """A move brings a shelter down: where the search went higher, the old height is kept."""
     height = standing.settings.get("height")
     if (
@@ -106,7 +106,7 @@ def _no_higher(after: Solution, standing: Solution, workings: Workings) -> Solut
     lower = min(max(height, setting.least), setting.most)
     again = solve(
         replace(after.question, settings={**after.question.settings, "height": lower}),
-        workings,
+        backend,
     )
     return again if again.figures is not None else after
 

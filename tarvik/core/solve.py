@@ -21,9 +21,9 @@ from tarvik.core.measure.openings import back_to_wind_deg, openings
 from tarvik.core.pitches.base import Sought
 from tarvik.core.rig.supports import UNLIMITED, Supports
 from tarvik.core.rig.verdict import BUTTON, Assessment, Reason, Verdict, assess, refused
-from tarvik.core.search.aim import Aim
-from tarvik.core.search.best import best_settings
-from tarvik.core.search.grids import usual_value
+from tarvik.core.search.grid import usual_value
+from tarvik.core.search.objective import Objective
+from tarvik.core.search.refine import best_settings
 from tarvik.core.shelter import Refusal, Shelter, fold_sheet, refusals
 from tarvik.core.weather.rain import CALM, Weather, rain_slope
 
@@ -74,12 +74,12 @@ class Question:
     also: bool = True
     handy: bool = False
 
-    def aim(self) -> Aim:
+    def objective(self) -> Objective:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain
         first.
         """
         weather = CALM if self.free_to_turn else self.weather
-        return Aim(
+        return Objective(
             self.body,
             self.intent,
             self.supports,
@@ -107,14 +107,14 @@ class Solution:
         return self.assessment.verdict
 
 
-class Workings:
+class SolverBackend:
     """What solving works out. A memory may stand in for it."""
 
     def settings(
-        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+        self, pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
     ) -> dict[str, float] | None:
         """The best settings, those given kept."""
-        return best_settings(pitch, sheet, aim, given)
+        return best_settings(pitch, sheet, objective, given)
 
     def shelter(
         self, pitch: Pitch, sheet: Sheet, settings: Mapping[str, float]
@@ -147,34 +147,34 @@ class Workings:
         return measure(shelter, body, weather, clearance, lying, people)
 
 
-PLAIN: Final = Workings()
+PLAIN: Final = SolverBackend()
 
 
-def solve(question: Question, workings: Workings = PLAIN) -> Solution:
+def solve(question: Question, backend: SolverBackend = PLAIN) -> Solution:
     """Answer a question. Raises InputError for settings the pitch does not have or that are out of
     range.
 
     Doors that only the night opens or shuts stay as the pitch has them, and settings at their usual
     values, where what is at hand does not do for more.
     """
-    found = _plainest(question, workings)
+    found = _plainest(question, backend)
     return (
-        handy(question, found, lambda q: _answer(q, workings)) if question.handy else found
+        handy(question, found, lambda q: _answer(q, backend)) if question.handy else found
     )
 
 
-def _plainest(question: Question, workings: Workings) -> Solution:
-    found = _answer(question, workings)
+def _plainest(question: Question, backend: SolverBackend) -> Solution:
+    found = _answer(question, backend)
     for plainer in (
-        _plainer(question, found, workings) if found.verdict is not Verdict.FORMS else ()
+        _plainer(question, found, backend) if found.verdict is not Verdict.FORMS else ()
     ):
-        plain = _answer(plainer, workings)
+        plain = _answer(plainer, backend)
         if plain.verdict is Verdict.FORMS:
             return replace(plain, question=question)
     return found
 
 
-def _plainer(question: Question, found: Solution, workings: Workings) -> list[Question]:
+def _plainer(question: Question, found: Solution, backend: SolverBackend) -> list[Question]:
     """What is asked when doors and settings are to stay as the pitch has them: of those that did
     not, the settings, the doors, and both.
     """
@@ -189,7 +189,7 @@ def _plainer(question: Question, found: Solution, workings: Workings) -> list[Qu
         if s.sought is Sought.ALSO or (s.is_door and s not in doors)
     }
     moved = any(found.settings.get(name, value) != value for name, value in usual.items())
-    if moved and not _lacks_what_no_setting_gives(question, found, usual, workings):
+    if moved and not _lacks_what_no_setting_gives(question, found, usual, backend):
         out.append(replace(question, also=False))
     if doors and (
         question.intent.air > 0 or any(found.settings[s.name] != s.default for s in doors)
@@ -205,7 +205,7 @@ def _plainer(question: Question, found: Solution, workings: Workings) -> list[Qu
 
 
 def _lacks_what_no_setting_gives(
-    question: Question, found: Solution, usual: Mapping[str, float], workings: Workings
+    question: Question, found: Solution, usual: Mapping[str, float], backend: SolverBackend
 ) -> bool:
     """Whether something is missing, and is at the usual values too, that other heights would not
     give: then no other search changes that.
@@ -215,7 +215,7 @@ def _lacks_what_no_setting_gives(
         reason.code for reason in found.assessment.reasons if reason.blocks
     }
     back = (
-        workings.shelter(question.pitch, question.sheet, {**found.settings, **usual})
+        backend.shelter(question.pitch, question.sheet, {**found.settings, **usual})
         if missing
         else None
     )
@@ -224,7 +224,7 @@ def _lacks_what_no_setting_gives(
     return any(reason.code in missing for reason in assess(back, question.supports).reasons)
 
 
-def _answer(question: Question, workings: Workings) -> Solution:
+def _answer(question: Question, backend: SolverBackend) -> Solution:
     pitch, sheet = question.pitch, question.sheet
     given = pitch.checked(question.settings)
     fitting = fit(pitch, sheet)
@@ -233,15 +233,15 @@ def _answer(question: Question, workings: Workings) -> Solution:
         return Solution(
             question, given, Assessment(Verdict.CANNOT, (reason,), None), None, None
         )
-    settings = _settings(question, given, workings, question.aim())
-    found = _measured(question, settings, workings)
+    settings = _settings(question, given, backend, question.objective())
+    found = _measured(question, settings, backend)
     if isinstance(found, list):
         return Solution(question, settings, refused(found, pitch), None, None)
     made, searched = _Made(settings, *found), len(given) < len(settings)
     if question.free_to_turn and searched:
-        made = _with_its_back_to_the_wind(question, given, workings, made)
+        made = _with_its_back_to_the_wind(question, given, backend, made)
     if not made.figures.mats and question.shorter and searched:
-        made = _for_one_at_a_pinch(question, given, workings, made)
+        made = _for_one_at_a_pinch(question, given, backend, made)
     assessment = assess(made.shelter, question.supports)
     notes = [*_prepared(fitting), *_notes(question, made.figures)]
     return Solution(
@@ -262,18 +262,21 @@ class _Made(NamedTuple):
 
 
 def _made(
-    question: Question, given: dict[str, float], workings: Workings, aim: Aim
+    question: Question,
+    given: dict[str, float],
+    backend: SolverBackend,
+    objective: Objective,
 ) -> _Made | None:
     """What a search for an aim finds; None where that does not fold."""
-    settings = _settings(question, given, workings, aim)
-    found = _measured(question, settings, workings)
+    settings = _settings(question, given, backend, objective)
+    found = _measured(question, settings, backend)
     return None if isinstance(found, list) else _Made(settings, *found)
 
 
 def _with_its_back_to_the_wind(
     question: Question,
     given: dict[str, float],
-    workings: Workings,
+    backend: SolverBackend,
     calm: _Made,
 ) -> _Made:
     """What was best in calm rain; or, where that leaves somebody wet in slanted rain, what is under
@@ -289,13 +292,13 @@ def _with_its_back_to_the_wind(
         and (tried or more_in_calm(calm.figures, question.body, question.people))
     ):
         tried.add(latest.weather.wind_from_deg)
-        aim = replace(
-            question.aim(),
+        objective = replace(
+            question.objective(),
             weather=latest.weather,
             shorter=False,
             more_than=best.figures.sleepers,
         )
-        other = _made(question, given, workings, aim)
+        other = _made(question, given, backend, objective)
         if other is None:
             break
         latest = other.figures
@@ -307,22 +310,24 @@ def _with_its_back_to_the_wind(
 def _for_one_at_a_pinch(
     question: Question,
     given: dict[str, float],
-    workings: Workings,
+    backend: SolverBackend,
     usual: _Made,
 ) -> _Made:
     """Where nobody lies as usual: settings at which somebody lies tightly, if there are such."""
     if fits(usual.figures).tight:
         return usual
-    aim = replace(question.aim(), clearance=tight(question.clearance), shorter=False)
-    other = _made(question, given, workings, aim)
+    objective = replace(
+        question.objective(), clearance=tight(question.clearance), shorter=False
+    )
+    other = _made(question, given, backend, objective)
     return usual if other is None or not fits(other.figures).tight else other
 
 
 def _measured(
-    question: Question, settings: dict[str, float], workings: Workings
+    question: Question, settings: dict[str, float], backend: SolverBackend
 ) -> tuple[Shelter, Figures] | list[Refusal]:
     """The folded sheet and its figures tonight, or why it does not fold so."""
-    shelter = workings.shelter(question.pitch, question.sheet, settings)
+    shelter = backend.shelter(question.pitch, question.sheet, settings)
     if not isinstance(shelter, Shelter):
         return shelter
     weather, lying = question.weather, question.lying
@@ -334,7 +339,7 @@ def _measured(
         lying = replace(
             lying, uphill_deg=(weather.wind_from_deg + question.uphill_off_wind_deg) % 360
         )
-    return shelter, workings.figures(
+    return shelter, backend.figures(
         shelter, question.body, weather, question.clearance, lying, question.people
     )
 
@@ -364,12 +369,15 @@ def _prepared(fitting: Fitting) -> list[Reason]:
 
 
 def _settings(
-    question: Question, given: dict[str, float], workings: Workings, aim: Aim
+    question: Question,
+    given: dict[str, float],
+    backend: SolverBackend,
+    objective: Objective,
 ) -> dict[str, float]:
     pitch = question.pitch
     found = None
     if len(given) < len(pitch.settings):
-        found = workings.settings(pitch, question.sheet, aim, given)
+        found = backend.settings(pitch, question.sheet, objective, given)
     return found or {s.name: given.get(s.name, s.default) for s in pitch.settings}
 
 

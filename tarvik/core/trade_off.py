@@ -14,8 +14,8 @@ import numpy as np
 
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.pitches.base import Sought
-from tarvik.core.search.aim import worth
-from tarvik.core.solve import PLAIN, Question, Workings, solve
+from tarvik.core.search.objective import worth
+from tarvik.core.solve import PLAIN, Question, SolverBackend, solve
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -67,7 +67,7 @@ def _moved(question: Question) -> list[Setting]:
     ]
 
 
-def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
+def trade_off(question: Question, backend: SolverBackend = PLAIN) -> Curve | None:
     """The curve of a question's first sliding setting; None when the pitch has none or the sheet
     never takes it.
 
@@ -82,7 +82,7 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
     kept = {name: value for name, value in question.settings.items() if name not in moved}
     here = question.settings.get(drawn.name)
     if here is None:
-        best = solve(question, workings)
+        best = solve(question, backend)
         here = best.settings.get(drawn.name, drawn.default)
         kept |= {name: value for name, value in best.settings.items() if name not in moved}
     spans = question.supports.height_spans() if drawn.name.startswith("height") else None
@@ -101,7 +101,7 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
         ):
             continue
         given = replace(question, settings={**kept, drawn.name: value})
-        solution = solve(given, workings)
+        solution = solve(given, backend)
         if solution.figures is None:
             continue
         f = solution.figures
@@ -114,7 +114,7 @@ def trade_off(question: Question, workings: Workings = PLAIN) -> Curve | None:
                 f.sit_area_m2,
                 f.open_to_wind,
                 f.sleepers,
-                worth(f, question.aim()),
+                worth(f, question.objective()),
             )
         )
     if not points:

@@ -12,7 +12,7 @@ from tarvik.core.hang.tell import findings, hung_figures, tell, warnings
 from tarvik.core.measure.grades import fits
 from tarvik.core.measure.heading import rose
 from tarvik.core.measure.mats import Mat
-from tarvik.core.search.aim import worth
+from tarvik.core.search.objective import worth
 from tarvik.core.solve import solve
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from tarvik.core.loads.gale import Gale
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.heading import Rose
-    from tarvik.core.solve import Solution, Workings
+    from tarvik.core.solve import Solution, SolverBackend
     from tarvik.core.tonight import Tonight
     from tarvik.exchange.solve_request import HangIn, SolveIn
 
@@ -37,11 +37,11 @@ class _Hangs:
     fold: Figures
 
 
-def whole_answer(asked: SolveIn, workings: Workings) -> dict[str, Any]:
+def whole_answer(asked: SolveIn, backend: SolverBackend) -> dict[str, Any]:
     """Everything a request asks for: with a night, or asked to hang, the measures are those of the
     hung sheet. Raises InputError naming the field.
     """
-    taut = solve(asked.to_core(), workings)
+    taut = solve(asked.to_core(), backend)
     night = asked.judged_night()
     found = "" if asked.hang is None and night is None else _hangs(taut, asked.hang)
     hung = None if isinstance(found, str) else found
@@ -266,7 +266,7 @@ def _measures(solution: Solution) -> dict[str, Any]:
             }
             for o in f.openings
         ],
-        "worth": _r(worth(f, solution.question.aim())),
+        "worth": _r(worth(f, solution.question.objective())),
         "shear_deg": _r(f.shelter.shear_deg),
         "least_slope_deg": _r(f.least_slope_deg),
         "open_to_wind": _r(f.open_to_wind),

@@ -14,9 +14,9 @@ import numpy as np
 from tarvik.core.fitting import cloth_of, searched_cloth
 from tarvik.core.kept import Use, key_of, register
 from tarvik.core.pitches.base import Pitch
-from tarvik.core.search.best import best_settings
+from tarvik.core.search.refine import best_settings
 from tarvik.core.shelter import Shelter
-from tarvik.core.solve import Question, Workings
+from tarvik.core.solve import Question, SolverBackend
 from tarvik.core.weather.rain import rain_slope
 
 if TYPE_CHECKING:
@@ -26,12 +26,12 @@ if TYPE_CHECKING:
     from tarvik.core.measure.clearance import Clearance
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.lying import Lying
-    from tarvik.core.search.aim import Aim
+    from tarvik.core.search.objective import Objective
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal
     from tarvik.core.weather.rain import Weather
 
-    Ask = tuple[Pitch, Sheet, Aim, Mapping[str, float]]
+    Ask = tuple[Pitch, Sheet, Objective, Mapping[str, float]]
     """What is searched for settings: pitch, sheet, aim, settings given."""
 
 T = TypeVar("T")
@@ -52,13 +52,13 @@ def asked_of(question: Question) -> Ask:
     return (
         question.pitch,
         question.sheet,
-        question.aim(),
+        question.objective(),
         question.pitch.checked(question.settings),
     )
 
 
 def key_of_search(
-    pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+    pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
 ) -> Hashable:
     """What makes two searches for settings the same: of the sheet what they look at, of the weather
     how rain falls.
@@ -67,8 +67,8 @@ def key_of_search(
         pitch.slug,
         searched_cloth(pitch, sheet),
         key_of(given),
-        key_of(aim, without=("weather",)),
-        aim.weather if rain_slope(aim.weather) else None,
+        key_of(objective, without=("weather",)),
+        objective.weather if rain_slope(objective.weather) else None,
     )
 
 
@@ -151,7 +151,7 @@ def weigh(value: object) -> int:
     return total
 
 
-class KeptWorkings(Workings):
+class CachedBackend(SolverBackend):
     """Settings, folded sheets and figures from memory: a changed forecast changes neither of the
     first two, and sheets that differ in their tie-outs alone share all three.
     """
@@ -162,11 +162,13 @@ class KeptWorkings(Workings):
         self._figures: Kept[Figures] = Kept("figures", MOST_FIGURES)
 
     def settings(
-        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+        self, pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
     ) -> dict[str, float] | None:
         """The best settings, those given kept."""
-        key = key_of_search(pitch, sheet, aim, given)
-        return self._settings.get(key, lambda: best_settings(pitch, sheet, aim, given))
+        key = key_of_search(pitch, sheet, objective, given)
+        return self._settings.get(
+            key, lambda: best_settings(pitch, sheet, objective, given)
+        )
 
     def missing(self, question: Question) -> Ask | None:
         """What has to be searched before this question can be measured; None when nothing has.
@@ -192,7 +194,7 @@ class KeptWorkings(Workings):
         cloth, at = cloth_of(pitch, sheet), tuple(sorted(settings.items()))
         bare = self._shelters.get(
             (pitch.slug, cloth, at),
-            lambda: super(KeptWorkings, self).shelter(pitch, cloth, settings),
+            lambda: super(CachedBackend, self).shelter(pitch, cloth, settings),
         )
         if cloth is sheet or not isinstance(bare, Shelter):
             return bare

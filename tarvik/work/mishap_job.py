@@ -36,7 +36,7 @@ def mishap(
                 desk.solver.solve(desk.hung.question(case, offer, len(there))),
             )
         )
-    foul = foul_weather(some, case.rules, desk.solver.workings)
+    foul = foul_weather(some, case.rules, desk.solver.backend)
     hurt = int(
         wish.get("hurt")
         or next(

@@ -22,7 +22,7 @@ from threading import Lock
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search.best import best_settings
+from tarvik.core.search.refine import best_settings
 from tarvik.work.pipes import answer, end, send, start
 from tarvik.work.solving import Solver
 from tarvik.work.warming import warm_settings
@@ -34,11 +34,11 @@ if TYPE_CHECKING:
     from tarvik.core.pitches.base import Pitch
     from tarvik.core.plan.gather import Depth, Gathering, Hand, Portion
     from tarvik.core.plan.offers import Offer
-    from tarvik.core.search.aim import Aim
+    from tarvik.core.search.objective import Objective
     from tarvik.core.sheet import Sheet
     from tarvik.work.memory import Ask
 
-    _Sent = tuple[str, Sheet, Aim, Mapping[str, float]]
+    _Sent = tuple[str, Sheet, Objective, Mapping[str, float]]
     _Gather = tuple[int, Portion | None, Depth, tuple[int, ...]]
 
 log = logging.getLogger("tarvik.work")
@@ -119,11 +119,11 @@ class Searcher:
         )
 
     def settings(
-        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+        self, pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
     ) -> dict[str, float] | None:
         """`best_settings` of the other process for one question."""
         out: list[dict[str, float] | None] = []
-        self.search([(pitch, sheet, aim, given)], lambda _, found: out.append(found))
+        self.search([(pitch, sheet, objective, given)], lambda _, found: out.append(found))
         return out[0]
 
     def search(
@@ -146,8 +146,8 @@ class Searcher:
                     send(
                         process.stdin,
                         [
-                            (pitch.slug, sheet, aim, dict(given))
-                            for pitch, sheet, aim, given in asked
+                            (pitch.slug, sheet, objective, dict(given))
+                            for pitch, sheet, objective, given in asked
                         ],
                     )
                     while told < len(asked):
@@ -232,8 +232,8 @@ class _Answers:
             tasks = [partial(self._gathered, *asked)]
         else:
             tasks = [
-                partial(best_settings, PITCHES[slug], sheet, aim, given)
-                for slug, sheet, aim, given in asked
+                partial(best_settings, PITCHES[slug], sheet, objective, given)
+                for slug, sheet, objective, given in asked
             ]
         for task in tasks:
             try:

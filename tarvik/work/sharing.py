@@ -10,7 +10,7 @@ from queue import SimpleQueue
 from threading import Condition
 from typing import TYPE_CHECKING, Final
 
-from tarvik.core.solve import Workings
+from tarvik.core.solve import SolverBackend
 from tarvik.work.memory import asked_of, key_of_search
 
 if TYPE_CHECKING:
@@ -21,12 +21,12 @@ if TYPE_CHECKING:
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.lying import Lying
     from tarvik.core.pitches.base import Pitch
-    from tarvik.core.search.aim import Aim
+    from tarvik.core.search.objective import Objective
     from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Refusal, Shelter
     from tarvik.core.solve import Question, Solution
     from tarvik.core.weather.rain import Weather
-    from tarvik.work.memory import Ask, KeptWorkings
+    from tarvik.work.memory import Ask, CachedBackend
     from tarvik.work.searching import Searcher
 
     _Waiting = tuple[
@@ -46,16 +46,16 @@ class _UnsearchedError(Exception):
         self.ask = ask
 
 
-class _Searched(Workings):
-    """Workings that search for nothing: what is not known is for the other process."""
+class _Searched(SolverBackend):
+    """A backend that searches for nothing: what is not known is for the other process."""
 
-    def __init__(self, known: KeptWorkings) -> None:
+    def __init__(self, known: CachedBackend) -> None:
         self._known = known
 
     def settings(
-        self, pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+        self, pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
     ) -> dict[str, float] | None:
-        ask = (pitch, sheet, aim, given)
+        ask = (pitch, sheet, objective, given)
         if not self._known.knows(ask):
             raise _UnsearchedError(ask)
         return self._known.settings(*ask)
@@ -108,11 +108,11 @@ class Sharing:
     def __init__(
         self,
         searcher: Searcher,
-        known: KeptWorkings,
-        answer: Callable[[Question, Workings], Solution],
+        known: CachedBackend,
+        answer: Callable[[Question, SolverBackend], Solution],
         answered: Callable[[Question], bool],
     ) -> None:
-        """`answer` solves a question with the workings it is given; `answered` tells those that
+        """`answer` solves a question with the backend it is given; `answered` tells those that
         need no work.
         """
         self._searcher, self._known, self._answer, self._answered = (

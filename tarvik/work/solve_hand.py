@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Final, Literal
 
 from tarvik.core.errors import InputError
 from tarvik.exchange.solve_answer import whole_answer
-from tarvik.work.memory import KeptWorkings
+from tarvik.work.memory import CachedBackend
 from tarvik.work.pipes import answer
 
 if TYPE_CHECKING:
@@ -35,11 +35,11 @@ RANK: Final = 5
 def main() -> int:
     """Answer what is asked until there is no more."""
     os.nice(RANK)
-    workings = KeptWorkings()
+    backend = CachedBackend()
 
     def replies(asked: SolveIn) -> Iterator[Reply]:
         try:
-            out = whole_answer(asked, workings)
+            out = whole_answer(asked, backend)
             yield "answer", json.dumps(out, allow_nan=False, separators=(",", ":")).encode()
         except InputError as err:
             yield "input", (err.field, err.message)

@@ -6,8 +6,8 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.kept import key_of
-from tarvik.core.solve import Question, Solution, Workings, solve
-from tarvik.work.memory import Kept, KeptWorkings
+from tarvik.core.solve import Question, Solution, SolverBackend, solve
+from tarvik.work.memory import CachedBackend, Kept
 from tarvik.work.sharing import Sharing
 
 if TYPE_CHECKING:
@@ -29,15 +29,15 @@ class Solver:
 
     def __init__(self, searcher: Searcher | None = None) -> None:
         self._solutions: Kept[Solution] = Kept("answers", most_bytes=MOST_BYTES)
-        self.workings = KeptWorkings()
+        self.backend = CachedBackend()
         self._searcher = searcher
 
     def solve(self, question: Question) -> Solution:
         """The answer, from memory when it is there. Raises InputError."""
-        return self._answer(question, self.workings)
+        return self._answer(question, self.backend)
 
-    def _answer(self, question: Question, workings: Workings) -> Solution:
-        return self._solutions.get(key_of(question), lambda: solve(question, workings))
+    def _answer(self, question: Question, backend: SolverBackend) -> Solution:
+        return self._solutions.get(key_of(question), lambda: solve(question, backend))
 
     def alone(self, questions: Sequence[Question]) -> list[Solution]:
         """Answers in the order asked, without the other process."""
@@ -57,7 +57,7 @@ class Solver:
         if self._searcher is not None and self._searcher.there:
             sharing = Sharing(
                 self._searcher,
-                self.workings,
+                self.backend,
                 self._answer,
                 lambda q: self._solutions.has(key_of(q)),
             )
@@ -71,4 +71,4 @@ class Solver:
         """
         self._solutions.clear()
         if searches:
-            self.workings.clear()
+            self.backend.clear()

@@ -8,8 +8,8 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search.best import best_settings
-from tarvik.core.search.grids import usual_value
+from tarvik.core.search.grid import usual_value
+from tarvik.core.search.refine import best_settings
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import Weather
@@ -41,8 +41,11 @@ def warm_settings() -> None:
     the rest, 40 MB of it.
     """
     for question in small_questions():
-        for aim in (question.aim(), replace(question.aim(), weather=SLANTED)):
-            best_settings(question.pitch, question.sheet, aim)
+        for objective in (
+            question.objective(),
+            replace(question.objective(), weather=SLANTED),
+        ):
+            best_settings(question.pitch, question.sheet, objective)
 
 
 def warm_measures() -> list[Solution]:

@@ -27,8 +27,8 @@ from tarvik.core.measure.kernel.share import highest_share
 from tarvik.core.measure.mats import INNER_M, lay_mats
 from tarvik.core.measure.roof import Roof, pack
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search.aim import worth
-from tarvik.core.search.cases import tellings
+from tarvik.core.search.objective import worth
+from tarvik.core.search.problem import rain_to_tell
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Face, Shelter, fold_sheet
 from tarvik.core.solve import Question, solve
@@ -122,7 +122,7 @@ def test_the_search_sees_slanted_rain(
     weather = Weather(5, wind, bearing)
     exact = measure(shelter, BODY, weather).dry_area_m2
     every, _ = areas_of(shelter, fall_directions(weather))
-    few, _ = areas_of(shelter, tellings(fall_directions(weather))[0])
+    few, _ = areas_of(shelter, rain_to_tell(fall_directions(weather))[0])
     covered = measure(shelter, BODY).covered_area_m2
     assert every[1] == pytest.approx(exact, abs=0.01 * covered + 1e-6)
     assert few[1] >= exact - 0.01 * covered
@@ -132,7 +132,7 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
     """The search's best of the one case, and the mats it counts there."""
     faces, corners = packed(shelter)
     falls = fall_directions(weather)
-    areas, lid = areas_of(shelter, tellings(falls)[0])
+    areas, lid = areas_of(shelter, rain_to_tell(falls)[0])
     size = np.array([CLEAR.mat_length(1.75), CLEAR.mat_width_m])
     return best_case(
         faces,
@@ -143,7 +143,7 @@ def counted(shelter: Shelter, weather: Weather, wanted: int) -> tuple[int, int]:
         3,
         INNER_M,
         wanted,
-        tellings(falls)[0],
+        rain_to_tell(falls)[0],
         falls,
         np.array([lid]),
         areas[1:2].copy(),
@@ -333,7 +333,7 @@ def test_the_search_lies_dry_in_slanted_rain_when_that_can_be(slug: str) -> None
         ).figures
         best = max(best, figures.sleepers if figures else 0)
     assert min(found.figures.sleepers, 1) >= min(best, 1)
-    assert worth(found.figures, asked.aim()) > (100 if best else 0)
+    assert worth(found.figures, asked.objective()) > (100 if best else 0)
 
 
 @pytest.mark.parametrize("slug", STANDING)

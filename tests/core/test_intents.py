@@ -15,8 +15,8 @@ from tarvik.core.measure.runoff import STEEP_DEG
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import UNLIMITED
 from tarvik.core.rig.verdict import Verdict
-from tarvik.core.search.aim import worth
-from tarvik.core.search.cases import Cases, open_area
+from tarvik.core.search.batch import FoldedBatch, open_area
+from tarvik.core.search.objective import worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_batch
 from tarvik.core.solve import Question, Solution, solve
@@ -171,7 +171,7 @@ def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> 
     question = asked(slug, intent)
     found = solve(question)
     assert found.figures is not None
-    best = worth(found.figures, question.aim())
+    best = worth(found.figures, question.objective())
     name = next(s.name for s in question.pitch.settings if s.searched)
     setting, states = question.pitch.setting(name), [{}]
     if slug in DOORS:
@@ -184,7 +184,7 @@ def test_no_setting_on_a_grid_suits_the_night_better(slug: str, intent: str) -> 
             figures = solve(
                 replace(question, settings=found.settings | {name: float(value)} | state)
             ).figures
-            assert figures is None or worth(figures, question.aim()) <= 1.01 * best
+            assert figures is None or worth(figures, question.objective()) <= 1.01 * best
 
 
 @pytest.mark.parametrize("slug", UNDER_A_SHEET)
@@ -240,6 +240,6 @@ def test_slopes_of_many_cases_at_once_are_those_of_each(slug: str) -> None:
     if one.figures is None:
         pytest.skip("this sheet makes no such pitch")
     values = {name: np.full(2, value) for name, value in one.settings.items()}
-    cases = Cases.folded(fitting.pitch, fitting.box, values, airy=False, sloped=True)
+    cases = FoldedBatch.folded(fitting.pitch, fitting.box, values, airy=False, sloped=True)
     if len(cases.corners):
         assert cases.slope_deg == pytest.approx([one.figures.least_slope_deg] * 2, abs=0.3)

@@ -12,7 +12,7 @@ from tarvik.core.hang.hung import Hanging
 from tarvik.core.kept import keep_last, key_of, memories, plain_of
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.carried import Rig
-from tarvik.core.search.aim import Aim
+from tarvik.core.search.objective import Objective
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question
 
@@ -27,7 +27,9 @@ def grown(kind: type, *, of: object, value: object) -> object:
     return more(**own, more=value)
 
 
-@pytest.mark.parametrize("of", [QUESTION, QUESTION.aim(), Body(1.8, {"sitting": 0.95})])
+@pytest.mark.parametrize(
+    "of", [QUESTION, QUESTION.objective(), Body(1.8, {"sitting": 0.95})]
+)
 def test_a_field_that_is_added_is_part_of_the_key(of: object) -> None:
     one, same, other = (key_of(grown(type(of), of=of, value=v)) for v in (1, 1, 2))
     assert one == same
@@ -41,12 +43,12 @@ def test_a_field_that_is_added_is_part_of_what_is_written_down(of: object) -> No
 
 
 def test_every_field_of_a_question_tells_questions_apart() -> None:
-    aim = QUESTION.aim()
-    assert isinstance(aim, Aim)
+    objective = QUESTION.objective()
+    assert isinstance(objective, Objective)
     assert key_of(QUESTION) != key_of(replace(QUESTION, shorter=False))
-    assert key_of(aim) != key_of(replace(aim, more_than=3))
-    assert key_of(aim, without=("more_than",)) == key_of(
-        replace(aim, more_than=3), without=("more_than",)
+    assert key_of(objective) != key_of(replace(objective, more_than=3))
+    assert key_of(objective, without=("more_than",)) == key_of(
+        replace(objective, more_than=3), without=("more_than",)
     )
 
 

@@ -22,7 +22,7 @@ from tarvik.core.pitches.base import Sought
 from tarvik.core.rig.lines import JOIN_M, allot_lines, guy_m
 from tarvik.core.rig.supports import Pole, Supports, Tree
 from tarvik.core.rig.verdict import Verdict, assess
-from tarvik.core.search.aim import worth
+from tarvik.core.search.objective import worth
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.solve import ADULT, Question, solve
@@ -156,11 +156,11 @@ def test_no_height_on_a_fine_grid_is_better(
     """The searched height is within one per cent of the best of 67 heights by the exact figures."""
     pitch, sheet = PITCHES[slug], Sheet.rectangle(2.9, 2.9)
     asked = Question(sheet, pitch, {}, intent=INTENTS[intent], wanted=wanted)
-    found = worth(solve(asked).figures, asked.aim())
+    found = worth(solve(asked).figures, asked.objective())
     best = -math.inf
     for height in np.linspace(pitch.setting("height").least, 2.5, 67):
         figures = solve(replace(asked, settings={"height": float(height)})).figures
-        best = max(best, worth(figures, asked.aim()) if figures else -math.inf)
+        best = max(best, worth(figures, asked.objective()) if figures else -math.inf)
     assert found >= best - 0.01 * abs(best % 100) - 0.011
 
 
@@ -183,7 +183,7 @@ def test_no_settings_on_a_grid_are_better(
     """
     pitch, sheet = PITCHES[slug], Sheet.rectangle(side, side)
     asked = Question(sheet, pitch, {}, wanted=wanted)
-    found = worth(solve(asked).figures, asked.aim())
+    found = worth(solve(asked).figures, asked.objective())
     sliders = [s for s in pitch.settings if s.sought is Sought.FIRST and not s.is_choice]
     best = -math.inf
     for values in product(*(np.linspace(s.least, s.most, steps) for s in sliders)):
@@ -191,7 +191,7 @@ def test_no_settings_on_a_grid_are_better(
         figures = solve(
             replace(asked, settings={s.name: s.default for s in pitch.settings} | settings)
         ).figures
-        best = max(best, worth(figures, asked.aim()) if figures else -math.inf)
+        best = max(best, worth(figures, asked.objective()) if figures else -math.inf)
     assert found >= best - 0.01 * abs(best % 100) - 0.011
 
 

@@ -16,10 +16,11 @@ from tarvik.core.fitting import Misfit, fit
 from tarvik.core.intent import INTENTS
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Sought
-from tarvik.core.search.aim import worth
-from tarvik.core.search.best import best_settings
-from tarvik.core.search.cases import Hunt, Room
-from tarvik.core.search.grids import combined
+from tarvik.core.search.grid import combined
+from tarvik.core.search.objective import worth
+from tarvik.core.search.problem import SearchProblem
+from tarvik.core.search.refine import best_settings
+from tarvik.core.search.scores import BatchScores
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import CALM, Weather
@@ -43,7 +44,7 @@ BETTER = 1.01
 
 def grid_of(
     question: Question, steps: dict[int, int], sought: tuple[Sought, ...] = (Sought.FIRST,)
-) -> tuple[Hunt, list[str], NDArray[np.float64]]:
+) -> tuple[SearchProblem, list[str], NDArray[np.float64]]:
     """Every combination of finely stepped settings, so sought: the names of those stepped, and
     their values (N, names).
     """
@@ -58,7 +59,7 @@ def grid_of(
         for s in free
     }
     return (
-        Hunt.of(fitting, question.sheet, question.aim(), {}),
+        SearchProblem.of(fitting, question.sheet, question.objective(), {}),
         list(grids),
         combined(list(grids.values())),
     )
@@ -68,15 +69,15 @@ def best_of_grid(question: Question, every: bool) -> dict[str, float] | None:
     """The best of every combination of finely stepped settings, by the same yardstick as the
     search's; `every`: coarser, of those too that have a usual value.
     """
-    hunt, names, cases = (
+    problem, names, cases = (
         grid_of(question, EVERY_STEP, EVERY) if every else grid_of(question, FINE)
     )
     best: tuple[float, dict[str, float]] | None = None
     for start in range(0, len(cases), PART):
-        values = hunt.values(names, cases[start : start + PART])
-        folded = hunt.folded(values)
+        values = problem.values(names, cases[start : start + PART])
+        folded = problem.folded(values)
         top = (
-            Room.of(hunt, folded, values, 3).best()
+            BatchScores.of(problem, folded, values, 3).best()
             if np.isfinite(folded.peak).any()
             else None
         )
@@ -103,7 +104,7 @@ def asked_at_random(slug: str, seed: int, weather: Weather) -> Question:
 def fault(question: Question, every: bool = False) -> str:
     """What a setting of the grid does better than the one found; nothing where none does."""
     found, dense = (
-        best_settings(question.pitch, question.sheet, question.aim(), {}),
+        best_settings(question.pitch, question.sheet, question.objective(), {}),
         best_of_grid(question, every),
     )
     theirs = None if dense is None else solve(replace(question, settings=dense)).figures
@@ -121,7 +122,9 @@ def fault(question: Question, every: bool = False) -> str:
     )
     if min(ours.sleepers, wanted) < min(theirs.sleepers, wanted):
         return f"{told} sleeps {theirs.sleepers} instead of {ours.sleepers}"
-    better = worth(theirs, question.aim()) > BETTER * worth(ours, question.aim())
+    better = worth(theirs, question.objective()) > BETTER * worth(
+        ours, question.objective()
+    )
     return f"{told} is worth more" if better else ""
 
 
@@ -181,9 +184,9 @@ def test_a_setting_leaves_its_usual_value_only_for_more(slug: str) -> None:
             asked_at_random(slug, seed, CALM),
             intent=INTENTS["shade" if seed % 2 else "storm"],
         )
-        found = best_settings(question.pitch, question.sheet, question.aim(), {})
+        found = best_settings(question.pitch, question.sheet, question.objective(), {})
         plain = best_settings(
-            question.pitch, question.sheet, replace(question.aim(), also=False), {}
+            question.pitch, question.sheet, replace(question.objective(), also=False), {}
         )
         if found is None or plain is None or found == plain:
             continue
@@ -193,7 +196,7 @@ def test_a_setting_leaves_its_usual_value_only_for_more(slug: str) -> None:
         )
         assert ours is not None
         assert theirs is not None
-        assert worth(ours, question.aim()) > worth(theirs, question.aim())
+        assert worth(ours, question.objective()) > worth(theirs, question.objective())
         assert all(
             plain[s.name] == s.default
             for s in question.pitch.settings
@@ -212,21 +215,21 @@ def more_by_the_figures(question: Question, ours: int) -> str:
     """A setting of a grid at which, measured exactly, more lie dry than ours; nothing where there
     is none.
     """
-    hunt, names, cases = grid_of(question, COARSE)
-    values = hunt.values(names, cases)
-    folded = hunt.folded(values)
-    room = Room.of(hunt, folded, values, 3)
+    problem, names, cases = grid_of(question, COARSE)
+    values = problem.values(names, cases)
+    folded = problem.folded(values)
+    room = BatchScores.of(problem, folded, values, 3)
     order = [
         int(i)
         for i in np.argsort(-room.dry)
-        if room.dry[i] >= (ours + 1) * question.aim().mat_m2()
+        if room.dry[i] >= (ours + 1) * question.objective().mat_m2()
     ]
     smaller = replace(
-        hunt,
-        boxes=0.95 * hunt.boxes,
-        mat=0.95 * hunt.mat,
+        problem,
+        boxes=0.95 * problem.boxes,
+        mat=0.95 * problem.mat,
         mats=ours + 1,
-        rain=hunt.rain[:1],
+        rain=problem.rain[:1],
     )
     tops = ((i, room.of_others(smaller).best(slice(i, i + 1))) for i in order)
     near = [i for i, top in tops if top is not None and top[2] > ours]

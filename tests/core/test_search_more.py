@@ -13,11 +13,11 @@ from tarvik.core.body import Body
 from tarvik.core.fitting import Misfit, fit
 from tarvik.core.pitches import PITCHES
 from tarvik.core.rig.supports import Pole, Supports
-from tarvik.core.search.aim import worth
-from tarvik.core.search.best import MANY, room_of
-from tarvik.core.search.cases import Hunt
-from tarvik.core.search.first import First
-from tarvik.core.search.more import with_room_for
+from tarvik.core.search.climb import with_room_for
+from tarvik.core.search.initial_grid import InitialGrid
+from tarvik.core.search.objective import worth
+from tarvik.core.search.problem import SearchProblem
+from tarvik.core.search.refine import MANY, scores_of
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question, solve
 from tarvik.core.weather.rain import CALM, Weather
@@ -136,16 +136,16 @@ def test_a_place_found_holds_what_it_claims(
     question = asked(slug, box, stature_m, weather)
     fitting = fit(question.pitch, question.sheet)
     assert not isinstance(fitting, Misfit)
-    hunt = Hunt.of(fitting, question.sheet, question.aim(), {})
-    first = First.of(hunt, MANY)
+    problem = SearchProblem.of(fitting, question.sheet, question.objective(), {})
+    first = InitialGrid.of(problem, MANY)
     assert first is not None
-    places = with_room_for(hunt, first, room_of(hunt, first), mats)
+    places = with_room_for(problem, first, scores_of(problem, first), mats)
     assert places
     assert all(
         sleepers(replace(question, settings=place.settings)) >= mats for place in places
     )
     assert not with_room_for(
-        hunt, first, room_of(hunt, first), 30
+        problem, first, scores_of(problem, first), 30
     )  # more than the sheet has ground for
 
 
@@ -217,10 +217,10 @@ def test_where_nobody_fits_no_setting_serves_a_shorter_person_better(
     found = solve(question)
     assert found.figures is not None
     assert found.figures.sleepers == 0
-    ours = worth(found.figures, question.aim())
+    ours = worth(found.figures, question.objective())
     height = next(s for s in question.pitch.settings if s.name == "height")
     for value in np.linspace(height.least, height.most, 40):
         figures = solve(
             replace(question, settings=found.settings | {"height": float(value)})
         ).figures
-        assert figures is None or worth(figures, question.aim()) <= 1.01 * ours
+        assert figures is None or worth(figures, question.objective()) <= 1.01 * ours

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import pytest
 
 from tarvik.core.pitches import PITCHES
-from tarvik.core.search.best import best_settings
+from tarvik.core.search.refine import best_settings
 from tarvik.core.sheet import Sheet
 from tarvik.core.solve import Question
 from tarvik.work.searching import LIVED_S, Searcher
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 SHEET = Sheet.rectangle(3.0, 3.0)
 PITCH = PITCHES["plow-point"]
-AIM = Question(SHEET, PITCH, {}, wanted=1).aim()
+OBJECTIVE = Question(SHEET, PITCH, {}, wanted=1).objective()
 
 
 @pytest.fixture
@@ -38,16 +38,16 @@ def _kill(searcher: Searcher) -> None:
 
 def test_a_killed_search_process_is_started_again(searcher: Searcher) -> None:
     """The question over which it died is answered all the same, the next one by its follower."""
-    here = best_settings(PITCH, SHEET, AIM, {})
+    here = best_settings(PITCH, SHEET, OBJECTIVE, {})
     first = searcher._process
     assert first is not None
-    assert searcher.settings(PITCH, SHEET, AIM, {}) == here
+    assert searcher.settings(PITCH, SHEET, OBJECTIVE, {}) == here
     _kill(searcher)
     searcher._started_at -= 2 * LIVED_S  # as if it had served a while
-    assert searcher.settings(PITCH, SHEET, AIM, {}) == here
+    assert searcher.settings(PITCH, SHEET, OBJECTIVE, {}) == here
     second = searcher._process
     assert second is not None and second.pid != first.pid
-    assert searcher.settings(PITCH, SHEET, AIM, {}) == here
+    assert searcher.settings(PITCH, SHEET, OBJECTIVE, {}) == here
     assert searcher._process is second and second.poll() is None
 
 
@@ -55,5 +55,5 @@ def test_one_that_dies_at_once_is_not_started_over_and_over(searcher: Searcher) 
     """The program goes on by itself."""
     _kill(searcher)
     searcher._started_at += LIVED_S  # it has hardly lived, however busy this machine
-    assert searcher.settings(PITCH, SHEET, AIM, {}) is not None
+    assert searcher.settings(PITCH, SHEET, OBJECTIVE, {}) is not None
     assert not searcher.there

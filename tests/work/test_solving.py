@@ -16,8 +16,8 @@ from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
 from tarvik.core.plan.gather import Depth, Gatherer, Gathering, Portion
-from tarvik.core.search.aim import Aim
-from tarvik.core.search.best import best_settings
+from tarvik.core.search.objective import Objective
+from tarvik.core.search.refine import best_settings
 from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
 from tarvik.core.solve import ADULT, Question, solve
 from tarvik.core.weather.rain import Weather, rain_slope
@@ -62,11 +62,13 @@ def test_each_question_reaches_the_second_process(searcher: Searcher) -> None:
     """
     question = QUESTIONS[1]
     found = searcher.settings(
-        question.pitch, question.sheet, question.aim(), {"height": 1.1}
+        question.pitch, question.sheet, question.objective(), {"height": 1.1}
     )
     assert found == {"height": 1.1}
     shaped = Sheet(((0, 0), (2, 0), (3, 1), (1, 3), (0, 2.5), (0.4, 1.0)))
-    assert searcher.settings(PITCHES["plow-point"], shaped, question.aim(), {}) is None
+    assert (
+        searcher.settings(PITCHES["plow-point"], shaped, question.objective(), {}) is None
+    )
 
 
 def test_a_second_search_goes_to_the_second_process(
@@ -83,20 +85,20 @@ def test_a_second_search_goes_to_the_second_process(
         for q in QUESTIONS[::5]
         for slug in ("a-frame", "a-frame-porch", "diagonal-fly", "lean-to", "bag")
     ]
-    seen: list[Aim] = []
+    seen: list[Objective] = []
     search = searcher.search
 
     def watched(
-        asks: Sequence[tuple[Pitch, Sheet, Aim, Mapping[str, float]]],
+        asks: Sequence[tuple[Pitch, Sheet, Objective, Mapping[str, float]]],
         tell: Callable[[int, dict[str, float] | None], None],
     ) -> None:
-        seen.extend(aim for _, _, aim, _ in asks)
+        seen.extend(objective for _, _, objective, _ in asks)
         search(asks, tell)
 
     monkeypatch.setattr(searcher, "search", watched)
     monkeypatch.setattr(Sharing, "_own", lambda _: None)
     shared = Solver(searcher).solve_all(asked)
-    assert any(rain_slope(aim.weather) > 0 for aim in seen)
+    assert any(rain_slope(objective.weather) > 0 for objective in seen)
     alone = [Solver().solve(question) for question in asked]
     assert [dict(s.settings) for s in shared] == [dict(s.settings) for s in alone]
     assert [s.figures and s.figures.sleepers for s in shared] == [
@@ -136,10 +138,10 @@ def test_sheets_that_differ_in_their_tie_outs_share_searches_and_figures(
     searched: list[tuple[str, bool]] = []
 
     def watched(
-        pitch: Pitch, sheet: Sheet, aim: Aim, given: Mapping[str, float]
+        pitch: Pitch, sheet: Sheet, objective: Objective, given: Mapping[str, float]
     ) -> dict[str, float] | None:
-        searched.append((pitch.slug, rain_slope(aim.weather) > 0))
-        return best_settings(pitch, sheet, aim, given)
+        searched.append((pitch.slug, rain_slope(objective.weather) > 0))
+        return best_settings(pitch, sheet, objective, given)
 
     monkeypatch.setattr(memory, "best_settings", watched)
     shared = Solver().alone(asked)
@@ -178,7 +180,7 @@ def test_an_error_ends_a_shared_board(searcher: Searcher) -> None:
 def test_what_it_raises_is_raised_here(searcher: Searcher) -> None:
     with pytest.raises(TypeError):
         searcher.settings(
-            PITCHES["a-frame"], SHEETS[0], QUESTIONS[0].aim(), {"height": "tall"}
+            PITCHES["a-frame"], SHEETS[0], QUESTIONS[0].objective(), {"height": "tall"}
         )  # type: ignore[dict-item]
     assert settings_of(Solver(searcher)) == settings_of(Solver())
 

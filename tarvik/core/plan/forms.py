@@ -34,7 +34,7 @@ from tarvik.core.plan.aims import TENTHS
 from tarvik.core.plan.offers import beds_of
 from tarvik.core.rig.supports import POLE_KINDS, Supports, Tree
 from tarvik.core.rig.verdict import BUTTON, assess
-from tarvik.core.search.aim import SIT_EACH_M2
+from tarvik.core.search.objective import SIT_EACH_M2
 from tarvik.core.solve import DEFAULT_CLEARANCE, Question
 from tarvik.core.suggest import by_itself
 from tarvik.core.suited import suit_here, suit_tonight, there

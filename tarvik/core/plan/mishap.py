@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.party import Camper, PlanRules
     from tarvik.core.plan.question import PlanQuestion
-    from tarvik.core.solve import Solution, Workings
+    from tarvik.core.solve import Solution, SolverBackend
 
 
 @dataclass(frozen=True)
@@ -36,14 +36,14 @@ class Foul:
 def foul_weather(
     standing: Sequence[tuple[Offer, Sequence[Camper], Solution]],
     rules: PlanRules,
-    workings: Workings | None = None,
+    backend: SolverBackend | None = None,
 ) -> list[Foul]:
     """For each shelter (its offer, its people, the shelter solved) what to do when the wind passes
     what it stands.
     """
     found: list[_Stormy] = []
     for offer, people, solution in standing:
-        some = outcomes(solution, workings) if workings is not None else outcomes(solution)
+        some = outcomes(solution, backend) if backend is not None else outcomes(solution)
         holds = [
             o
             for o in some

@@ -23,7 +23,7 @@ from tarvik.core.finding import Finding, Level
 from tarvik.core.hang.fabric import fabric_named
 from tarvik.core.kept import keep_last
 from tarvik.core.measure.heading import FRONT_DEG
-from tarvik.core.search.grids import CARRIED_HEIGHTS
+from tarvik.core.search.grid import CARRIED_HEIGHTS
 from tarvik.core.shelter import fold_sheet
 from tarvik.core.site.hazards import USUAL, GroundRules, Hazard, met, too_steep
 from tarvik.core.site.pairs import REACH_M

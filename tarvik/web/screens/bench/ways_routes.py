@@ -38,8 +38,8 @@ def ways(
     """The part of the bench below the drawings that looks beyond the settings as they are."""
     asked = asked_of(request, session, course_id, night_id, sheet_id, pitch)
     solution = solved(request, session, asked, pitch, asked.given)
-    units, workings = Units(asked.course.units), parts_of(request).solver.workings
-    curve = trade_off(solution.question, workings)
+    units, backend = Units(asked.course.units), parts_of(request).solver.backend
+    curve = trade_off(solution.question, backend)
     moves = [
         {
             "move": o.move,
@@ -51,11 +51,11 @@ def ways(
             if o.after and o.after.shelter
             else "",
         }
-        for o in outcomes(solution, workings)
+        for o in outcomes(solution, backend)
     ]
     found = [
         (c, c.template.format(*(format_length(x, units) for x in c.lengths)))
-        for c in changes(solution, workings)
+        for c in changes(solution, backend)
     ]
     rig, house = solution.assessment.rig, solution.question.supports.house
     buttons = solution.assessment.buttons > 0

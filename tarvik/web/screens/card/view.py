@@ -92,7 +92,7 @@ def card_of(
     ground = ground_of(session, night.site_id)
     made = shelter_cards(judge, [judge.of(*own[0])], ground)[0]
     solution, rig = made.solution, made.pitched.rig if made.pitched else None
-    moves = (o for o in outcomes(solution, parts_of(request).solver.workings) if o.after)
+    moves = (o for o in outcomes(solution, parts_of(request).solver.backend) if o.after)
     house = solution.question.supports.house
     buttons = solution.assessment.buttons > 0
     knots = (

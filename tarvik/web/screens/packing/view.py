@@ -203,12 +203,12 @@ def own_weights(rules: Mapping[str, object]) -> dict[str, float]:
 def _evening(request: Request, session: Session, course: Course, night: Night) -> _Evening:
     camp = camp_view(request, session, course, night)
     stand, moved = [], []
-    workings = parts_of(request).solver.workings
+    backend = parts_of(request).solver.backend
     for card in camp.cards:
         if card.pitched is None or card.pitched.rig is None:
             continue
         stand.append((card, card.pitched.rig))
-        after = next((o.after for o in outcomes(card.solution, workings) if o.after), None)
+        after = next((o.after for o in outcomes(card.solution, backend) if o.after), None)
         rig = after.assessment.rig if after is not None else None
         moved.append((card, rig or card.pitched.rig))
     return _Evening(night, camp, stand, moved)

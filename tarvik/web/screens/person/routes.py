@@ -106,7 +106,7 @@ def advice(
     """The smallest sheet that would do for this person under each kind of night."""
     person = kit.one(session, course_id, "people", person_id)
     asked = Question(Sheet.rectangle(3.0, 3.0), PITCHES["a-frame"], {})
-    rows = kit_advice(body_of(person), asked, parts_of(request).solver.workings)
+    rows = kit_advice(body_of(person), asked, parts_of(request).solver.backend)
     return part(
         request,
         "person/kit_advice.html",

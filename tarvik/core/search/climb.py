@@ -17,10 +17,10 @@ from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.measure.kernel.share import highest_share
 from tarvik.core.measure.mats import INNER_M
 from tarvik.core.pitches.base import Sought
-from tarvik.core.search.aim import MAT_FIRST
-from tarvik.core.search.cases import FINE, Hunt, Room
-from tarvik.core.search.found import Found
-from tarvik.core.search.grids import allowed, combined, in_range
+from tarvik.core.search.candidate import Candidate
+from tarvik.core.search.grid import allowed, combined, in_range
+from tarvik.core.search.objective import MAT_FIRST
+from tarvik.core.search.scores import FINE, BatchScores
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -29,8 +29,9 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.pitches.base import Setting
-    from tarvik.core.search.cases import Cases
-    from tarvik.core.search.first import First
+    from tarvik.core.search.batch import FoldedBatch
+    from tarvik.core.search.initial_grid import InitialGrid
+    from tarvik.core.search.problem import SearchProblem
 
 SHARE_LEAST: Final = constant(
     "mat_share_least",
@@ -106,25 +107,25 @@ class _Top:
 class _Slope:
     """Many cases, and how nearly so many mats lie dry in each."""
 
-    hunt: Hunt
-    folded: Cases
+    problem: SearchProblem
+    folded: FoldedBatch
     values: Mapping[str, Floats]
     mats: int
 
     @classmethod
-    def of(cls, hunt: Hunt, values: Mapping[str, Floats], mats: int) -> _Slope:
-        return cls(hunt, hunt.folded(values), values, mats)
+    def of(cls, problem: SearchProblem, values: Mapping[str, Floats], mats: int) -> _Slope:
+        return cls(problem, problem.folded(values), values, mats)
 
-    def room(self) -> Room:
+    def scores(self) -> BatchScores:
         """What the room of the cases is worth."""
-        return Room.of(self.hunt, self.folded, self.values, FINE)
+        return BatchScores.of(self.problem, self.folded, self.values, FINE)
 
-    def tried(self, room: Room, share: float) -> NDArray[np.intp]:
+    def tried(self, scores: BatchScores, share: float) -> NDArray[np.intp]:
         """Cases with dry ground for so many mats of that share, those worth most first."""
-        least = self.mats * float(np.prod(self.hunt.mat)) * share * share
-        order = np.argsort(-room.worth, kind="stable")
+        least = self.mats * float(np.prod(self.problem.mat)) * share * share
+        order = np.argsort(-scores.worth, kind="stable")
         return np.asarray(
-            order[np.isfinite(room.worth[order]) & (room.dry[order] >= least)]
+            order[np.isfinite(scores.worth[order]) & (scores.dry[order] >= least)]
         )
 
     def highest(
@@ -133,13 +134,13 @@ class _Slope:
         """Of cases tried in that order the one where all mats lie at the greatest share, and its
         number, if that is greater; the first where whole ones lie.
         """
-        hunt, rain = self.hunt, self.hunt.rain
+        problem, rain = self.problem, self.problem.rain
         case, reached = highest_share(
             self.folded.faces,
             self.folded.corners,
-            hunt.heights,
-            hunt.boxes,
-            hunt.mat,
+            problem.heights,
+            problem.boxes,
+            problem.mat,
             self.mats,
             order,
             stride,
@@ -159,32 +160,34 @@ class _Slope:
 
     def most_worth(self) -> _Top | None:
         """Of the cases where whole mats lie the one worth most."""
-        return self.highest(self.tried(self.room(), WHOLE), WHOLE - SHARE_GAIN, EVERY)[1]
+        return self.highest(self.tried(self.scores(), WHOLE), WHOLE - SHARE_GAIN, EVERY)[1]
 
 
-def with_room_for(hunt: Hunt, first: First, room: Room, mats: int) -> list[Found]:
+def with_room_for(
+    problem: SearchProblem, initial: InitialGrid, scores: BatchScores, mats: int
+) -> list[Candidate]:
     """Settings at which so many mats lie dry, of several such places each one; none where no climb
-    gets there. `room`: that of the first cases.
+    gets there. `scores`: those of the initial grid.
     """
-    if not len(first.folded.corners):
+    if not len(initial.folded.corners):
         return []
-    climb = _Climb(hunt, first, mats)
-    tops = [climb.up_from(top) for top in _starts(first, room, mats)]
+    climb = _Climb(problem, initial, mats)
+    tops = [climb.up_from(top) for top in _starts(initial, scores, mats)]
     return [climb.as_a_tape_reads(top) for top in tops if top.share == WHOLE]
 
 
-def _starts(first: First, room: Room, mats: int) -> list[_Top]:
+def _starts(initial: InitialGrid, scores: BatchScores, mats: int) -> list[_Top]:
     """The best of the first cases that are no neighbours of each other."""
     lowest = _least_share(
-        first, SHARE_WIDE if first.wide and not room.hunt.few else SHARE_LEAST
+        initial, SHARE_WIDE if initial.wide and not scores.problem.few else SHARE_LEAST
     )
     slope, climbs = (
-        _Slope(room.hunt, first.folded, first.values, mats),
-        _CLIMBS_FEW if room.hunt.few else _CLIMBS,
+        _Slope(scores.problem, initial.folded, initial.values, mats),
+        _CLIMBS_FEW if scores.problem.few else _CLIMBS,
     )
     tops: list[_Top] = []
-    chequered = _every_other(first)
-    for case in slope.tried(room, lowest):
+    chequered = _every_other(initial)
+    for case in slope.tried(scores, lowest):
         if not chequered[case]:
             continue
         least = lowest - SHARE_GAIN if len(tops) < climbs else tops[-1].share
@@ -193,7 +196,7 @@ def _starts(first: First, room: Room, mats: int) -> list[_Top]:
         )
         if top is None:
             continue
-        beside = [t for t in tops if _neighbours(t, top, first.width)]
+        beside = [t for t in tops if _neighbours(t, top, initial.width)]
         if all(t.share < top.share for t in beside):
             tops = sorted(
                 [*(t for t in tops if t not in beside), top], key=lambda t: -t.share
@@ -208,8 +211,8 @@ class _Climb:
     to, by its settings, headings and rain.
     """
 
-    hunt: Hunt
-    first: First
+    problem: SearchProblem
+    initial: InitialGrid
     mats: int
     low: dict[tuple[float, ...], float] = field(default_factory=dict)
 
@@ -217,7 +220,7 @@ class _Climb:
         """Where steps up from there end: each is as long as the last one, or half of it where that
         led no higher. Once near, shares are measured anew as the exact figures would.
         """
-        sliding, width, stride = self.first.sliding, self.first.width, FINE
+        sliding, width, stride = self.initial.sliding, self.initial.width, FINE
         while (
             top.share < WHOLE
             and _longer_than_need_be(sliding, width)
@@ -233,7 +236,7 @@ class _Climb:
 
     def _alone(self, settings: Mapping[str, float]) -> _Slope:
         return _Slope.of(
-            self.hunt,
+            self.problem,
             {name: np.array([value]) for name, value in settings.items()},
             self.mats,
         )
@@ -244,10 +247,10 @@ class _Climb:
         """
         grids = [
             self._allowed(s, top.settings[s.name] + width[s.name] * _STEP)
-            for s in self.first.sliding
+            for s in self.initial.sliding
         ]
-        here = [np.array([top.settings[s.name]]) for s in self.first.sliding]
-        together = [s.sought is Sought.FIRST for s in self.first.sliding]
+        here = [np.array([top.settings[s.name]]) for s in self.initial.sliding]
+        together = [s.sought is Sought.FIRST for s in self.initial.sliding]
         parts = [
             [g if both else h for g, h, both in zip(grids, here, together, strict=True)]
         ]
@@ -262,7 +265,7 @@ class _Climb:
         """Where whole mats lie about a place that nearly holds them, or that place: ridges that no
         step follows end there.
         """
-        sliding, grids = self.first.sliding, []
+        sliding, grids = self.initial.sliding, []
         spread = np.linspace(-1.0, 1.0, _ABOUT.get(len(sliding), _ABOUT_MANY))
         for setting in sliding:
             reach = ABOUT_M if setting.is_length else ABOUT_M / METRE_DEG
@@ -270,7 +273,7 @@ class _Climb:
                 self._allowed(
                     setting,
                     top.settings[setting.name]
-                    + min(reach, self.first.width[setting.name]) * spread,
+                    + min(reach, self.initial.width[setting.name]) * spread,
                 )
             )
         whole = self._best_of(
@@ -280,13 +283,13 @@ class _Climb:
 
     def _allowed(self, setting: Setting, values: Floats) -> Floats:
         """Those of ascending values that are in range and within the supports' reach."""
-        return allowed(in_range(values, setting), setting, self.hunt.aim.supports)
+        return allowed(in_range(values, setting), setting, self.problem.objective.supports)
 
     def _best_of(self, top: _Top, cases: Floats, stride: int) -> _Top:
         """The highest of cases (N, sliding settings), or the top itself; the first that holds whole
         mats.
         """
-        names = [s.name for s in self.first.sliding]
+        names = [s.name for s in self.initial.sliding]
         apart = [value for name, value in top.settings.items() if name not in names]
         keys = [(stride, *apart, *(round(float(x), _SAME) for x in case)) for case in cases]
         once = {key: i for i, key in enumerate(keys)}
@@ -299,7 +302,7 @@ class _Climb:
             return top
         values = {name: np.full(len(fresh), value) for name, value in top.settings.items()}
         values |= {name: cases[fresh, column] for column, name in enumerate(names)}
-        slope = _Slope.of(self.hunt, values, self.mats)
+        slope = _Slope.of(self.problem, values, self.mats)
         best, higher = slope.highest(np.arange(len(fresh)), top.share, stride)
         if higher is not None and higher.share == WHOLE:
             return slope.most_worth() or higher
@@ -311,22 +314,22 @@ class _Climb:
         }
         return higher
 
-    def as_a_tape_reads(self, top: _Top) -> Found:
+    def as_a_tape_reads(self, top: _Top) -> Candidate:
         """What is there, in whole centimetres and degrees if all lie there too."""
         whole = {}
-        for setting in self.first.sliding:
+        for setting in self.initial.sliding:
             value = top.settings[setting.name]
             near = round(value, 2 if setting.is_length else 0)
             reached = near in allowed(
-                np.array([value, near]), setting, self.hunt.aim.supports
+                np.array([value, near]), setting, self.problem.objective.supports
             )
             whole[setting.name] = near if reached else value
         read = self._alone(top.settings | whole)
         if read.most_worth() is None:
             read = self._alone(top.settings)
         settings = {name: float(array[0]) for name, array in read.values.items()}
-        return Found(
-            float(read.room().worth[0]) + MAT_FIRST * self.mats, self.mats, settings
+        return Candidate(
+            float(read.scores().worth[0]) + MAT_FIRST * self.mats, self.mats, settings
         )
 
 
@@ -347,25 +350,25 @@ def _in_reach(sliding: Sequence[Setting], width: Mapping[str, float], share: flo
     return share + SHARE_CHANGE * 2 * sum(_steps_m(sliding, width)) >= SHARE_CLOSE
 
 
-def _every_other(first: First) -> NDArray[np.bool_]:
+def _every_other(initial: InitialGrid) -> NDArray[np.bool_]:
     """The first cases (N,) of one colour, as on a chequered board of their sliding settings: the
     others lie beside them.
     """
     ranks = [
-        np.unique(first.values[s.name], return_inverse=True)[1].ravel()
-        for s in first.sliding
+        np.unique(initial.values[s.name], return_inverse=True)[1].ravel()
+        for s in initial.sliding
     ]
-    return np.asarray(sum(ranks, np.zeros(len(first.cases), dtype=np.intp)) % 2 == 0)
+    return np.asarray(sum(ranks, np.zeros(len(initial.cases), dtype=np.intp)) % 2 == 0)
 
 
-def _least_share(first: First, least: float) -> float:
+def _least_share(initial: InitialGrid, least: float) -> float:
     """The share from which on a case of the first grid, two steps from the next one of its colour,
     may have a whole one about it; finer headings make up the rest.
     """
     return max(
         least,
         SHARE_CLOSE
-        - 2 * SHARE_CHANGE * max(_steps_m(first.sliding, first.width), default=0.0),
+        - 2 * SHARE_CHANGE * max(_steps_m(initial.sliding, initial.width), default=0.0),
     )
 
 

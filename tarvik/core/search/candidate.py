@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class Candidate:
     """Settings, the mats that lie dry there, and what they are worth, mats included."""
 
     worth: float
@@ -20,7 +20,9 @@ class Found:
     settings: dict[str, float]
 
 
-def found_at(top: tuple[int, float, int], values: Mapping[str, Floats]) -> Found:
+def candidate_at(top: tuple[int, float, int], values: Mapping[str, Floats]) -> Candidate:
     """The case of that number, worth and mats, its settings picked from those of all (N,)."""
     case, worth, mats = top
-    return Found(worth, mats, {name: float(array[case]) for name, array in values.items()})
+    return Candidate(
+        worth, mats, {name: float(array[case]) for name, array in values.items()}
+    )

@@ -54,7 +54,7 @@ SHORTER: Final = (NEARLY, SMALL)
 
 
 @dataclass(frozen=True, slots=True)
-class Aim:
+class Objective:
     """What the search looks for. `wanted` sleepers are enough; None: as many as fit. `weather`: the
     rain they lie under.
     `shorter`: where nobody fits, whether to look for what serves a shorter person. `also`: whether
@@ -139,24 +139,24 @@ def doors_worth(
 
 
 def most_of_room(
-    aim: Aim, box: tuple[float, float], tallest_m: float, *, floored: bool
+    objective: Objective, box: tuple[float, float], tallest_m: float, *, floored: bool
 ) -> float:
     """More than which no room under a sheet of those sides, `tallest_m` high at most, can be worth;
     `floored`: some of it may be a floor.
     """
-    sit_m = sitting_height(aim.body)
+    sit_m = sitting_height(objective.body)
     ground, floor, gaps = (
         box[0] * box[1],
         box[0] * box[1] * floored,
         2 * (box[0] + box[1]) * tallest_m,
     )
-    tall_m = aim.tall_m()
-    peak = min(tall_m if aim.intent.peak > 0 else sit_m, tallest_m)
+    tall_m = objective.tall_m()
+    peak = min(tall_m if objective.intent.peak > 0 else sit_m, tallest_m)
     peaks, grounds, floors, openings, steep = (
         np.array([x]) for x in (peak, ground, floor, gaps, STEEP_DEG)
     )
     room = worth_of_room(
-        aim.intent,
+        objective.intent,
         peaks,
         grounds,
         grounds,
@@ -164,31 +164,33 @@ def most_of_room(
         floors,
         openings,
         steep,
-        aim.wanted or 1,
-        aim.mat_m2(),
+        objective.wanted or 1,
+        objective.mat_m2(),
         sit_m,
         tall_m,
     )
     return float(room[0])
 
 
-def worth(figures: Figures, aim: Aim) -> float:
+def worth(figures: Figures, objective: Objective) -> float:
     """The search's own yardstick, from the exact figures: 100 for each sleeper wanted who lies dry,
     then the room. Where nobody does, as much of 100 as a shorter person who would is tall, if such
     are looked for.
     """
-    heads = aim.wanted or 1
+    heads = objective.wanted or 1
     mats: float = (
-        figures.sleepers if aim.wanted is None else min(figures.sleepers, aim.wanted)
+        figures.sleepers
+        if objective.wanted is None
+        else min(figures.sleepers, objective.wanted)
     )
-    if not mats and aim.shorter and figures.shelter.pitch.bed is None:
+    if not mats and objective.shorter and figures.shelter.pitch.bed is None:
         fits = fits_one_of(figures)
-        mats = next((share for share in SHORTER if fits(aim.shorter_m(share))), 0.0)
+        mats = next((share for share in SHORTER if fits(objective.shorter_m(share))), 0.0)
     floors = [p for p in figures.shelter.panels if p.role is Role.FLOOR and not p.doubled]
     floor = sum(
         abs(float(signed_area(figures.shelter.at_all(panel.points)))) for panel in floors
     )
-    air = figures.open_area_m2 if aim.intent.air else 0.0
+    air = figures.open_area_m2 if objective.intent.air else 0.0
     peak, dry, sit, stand, low, gaps, slope = (
         np.array([x])
         for x in (
@@ -202,7 +204,7 @@ def worth(figures: Figures, aim: Aim) -> float:
         )
     )
     room = worth_of_room(
-        aim.intent,
+        objective.intent,
         peak,
         dry,
         sit,
@@ -211,10 +213,10 @@ def worth(figures: Figures, aim: Aim) -> float:
         gaps,
         slope,
         heads,
-        aim.mat_m2(),
-        sitting_height(aim.body),
-        aim.tall_m(),
+        objective.mat_m2(),
+        sitting_height(objective.body),
+        objective.tall_m(),
     )
     settings = {name: np.array([value]) for name, value in figures.shelter.settings.items()}
-    doors = doors_worth(aim.intent, figures.shelter.pitch, settings, 1)
+    doors = doors_worth(objective.intent, figures.shelter.pitch, settings, 1)
     return float(MAT_FIRST * mats + room[0] + doors[0])

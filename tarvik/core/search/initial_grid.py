@@ -10,8 +10,8 @@ import numpy as np
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.kept import keep_last
 from tarvik.core.pitches.base import Sought
-from tarvik.core.search.cases import Cases, values_of
-from tarvik.core.search.grids import allowed, combined, grid
+from tarvik.core.search.batch import FoldedBatch, values_of
+from tarvik.core.search.grid import allowed, combined, grid
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.pitches.base import Pitch, Setting
     from tarvik.core.rig.supports import Supports
-    from tarvik.core.search.cases import Hunt
+    from tarvik.core.search.problem import SearchProblem
 
 MOST_SLIDING: Final = 3
 """Sliding settings that are searched at once."""
@@ -43,13 +43,13 @@ class Steps:
     empty. `doors`: whether every state of the doors is.
     """
 
-    first: Mapping[int, int]
+    initial: Mapping[int, int]
     also: Mapping[int, int] = field(default_factory=dict)
     doors: bool = False
 
 
 @dataclass(frozen=True, slots=True)
-class First:
+class InitialGrid:
     """The cases (N, settings) that a search begins with, the same for every body; `width`: how far
     about each sliding setting's value the next round looks; `wide`: whether settings that have a
     usual value are among them, or doors.
@@ -57,45 +57,45 @@ class First:
 
     cases: Floats
     values: dict[str, Floats]
-    folded: Cases
+    folded: FoldedBatch
     sliding: list[Setting]
     width: dict[str, float]
     wide: bool
 
     @classmethod
-    def of(cls, hunt: Hunt, steps: Steps) -> First | None:
+    def of(cls, problem: SearchProblem, steps: Steps) -> InitialGrid | None:
         """None when none folds."""
-        doors = doors_left(hunt) if steps.doors else []
-        first, also = (
-            [*_always_sought(hunt), *doors],
-            also_sought(hunt) if steps.also else [],
+        doors = doors_left(problem) if steps.doors else []
+        initial, also = (
+            [*_always_sought(problem), *doors],
+            also_sought(problem) if steps.also else [],
         )
-        sliding = [*(s for s in first if not s.is_choice), *also]
+        sliding = [*(s for s in initial if not s.is_choice), *also]
         counts = dict.fromkeys(
-            (s.name for s in first), steps.first[len(sliding) - len(also)]
+            (s.name for s in initial), steps.initial[len(sliding) - len(also)]
         )
         counts |= dict.fromkeys((s.name for s in also), steps.also.get(len(also), 0))
         grids = {
-            s.name: grid(s, hunt.sheet, hunt.aim.supports, counts[s.name])
-            for s in (*first, *also)
+            s.name: grid(s, problem.sheet, problem.objective.supports, counts[s.name])
+            for s in (*initial, *also)
         }
-        if hunt.fitting.box[0] == hunt.fitting.box[1] and "turn" in grids:
+        if problem.fitting.box[0] == problem.fitting.box[1] and "turn" in grids:
             grids["turn"] = np.zeros(1)
         width = {
             s.name: float(np.ptp(grids[s.name])) / max(len(grids[s.name]) - 1, 1)
             for s in sliding
         }
         asked = _Asked(
-            hunt.fitting.pitch,
-            hunt.fitting.box,
-            hunt.aim.supports,
+            problem.fitting.pitch,
+            problem.fitting.box,
+            problem.objective.supports,
             tuple(grids),
             tuple(g.tobytes() for g in grids.values()),
-            tuple(hunt.still(tuple(grids)).items()),
-            hunt.airy,
-            hunt.sloped,
-            hunt.named,
-            0 if also else steps.first[1],
+            tuple(problem.still(tuple(grids)).items()),
+            problem.airy,
+            problem.sloped,
+            problem.named,
+            0 if also else steps.initial[1],
             sliding[0] if len(sliding) >= MOST_SLIDING else None,
         )
         cases, folded = _folded(asked)
@@ -136,7 +136,7 @@ class _Asked(NamedTuple):
 
 
 @keep_last(KEPT)
-def _folded(asked: _Asked) -> tuple[Floats, Cases]:
+def _folded(asked: _Asked) -> tuple[Floats, FoldedBatch]:
     """The grids' combinations (N, settings), or banded ones, and they folded; kept, for many sheets
     of a bag are of one size, and who lies there and in what rain makes no difference.
     """
@@ -155,8 +155,8 @@ def forget_folded() -> None:
     _folded.cache_clear()
 
 
-def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
-    return Cases.folded(
+def _cases_folded(asked: _Asked, cases: Floats) -> FoldedBatch:
+    return FoldedBatch.folded(
         asked.pitch,
         asked.box,
         asked.values(cases),
@@ -166,14 +166,14 @@ def _cases_folded(asked: _Asked, cases: Floats) -> Cases:
     )
 
 
-def _always_sought(hunt: Hunt) -> list[Setting]:
+def _always_sought(problem: SearchProblem) -> list[Setting]:
     """The settings searched whatever they give; of many sliding ones the first."""
     free = [
         s
-        for s in hunt.fitting.pitch.settings
-        if (s.sought is Sought.FIRST or hunt.aim.intent.moves_door(s))
-        and s.name not in hunt.given
-        and not (s.name == "turn" and hunt.given)
+        for s in problem.fitting.pitch.settings
+        if (s.sought is Sought.FIRST or problem.objective.intent.moves_door(s))
+        and s.name not in problem.given
+        and not (s.name == "turn" and problem.given)
     ]
     sliding = [s for s in free if not s.is_choice][:MOST_SLIDING]
     return [s for s in free if s.is_choice or s in sliding]
@@ -195,25 +195,25 @@ def _level(grids: Mapping[str, Floats], cases: Floats, count: int) -> Floats:
     return level
 
 
-def also_sought(hunt: Hunt) -> list[Setting]:
+def also_sought(problem: SearchProblem) -> list[Setting]:
     """The settings that have a usual value and may leave it."""
     return [
         s
-        for s in hunt.fitting.pitch.settings
-        if s.sought is Sought.ALSO and s.name not in hunt.given
+        for s in problem.fitting.pitch.settings
+        if s.sought is Sought.ALSO and s.name not in problem.given
     ]
 
 
-def doors_left(hunt: Hunt) -> list[Setting]:
+def doors_left(problem: SearchProblem) -> list[Setting]:
     """The doors that stand as the pitch has them unless one more of those wanted lies dry when they
     do not; where as many are to lie there as fit, they stay.
     """
-    if hunt.aim.wanted is None:
+    if problem.objective.wanted is None:
         return []
     return [
         s
-        for s in hunt.fitting.pitch.doors
-        if s.name not in hunt.given and not hunt.aim.intent.moves_door(s)
+        for s in problem.fitting.pitch.doors
+        if s.name not in problem.given and not problem.objective.intent.moves_door(s)
     ]
 
 
