@@ -188,7 +188,7 @@ class Advisor:
         self, name: str, nights: Sequence[_Night], items: Sequence[Item], by: By
     ) -> dict[str, Any]:
         """The least kit, found anew where a night's plan with it does not hold as it hangs."""
-        things = [item.thing(by) for item in items]
+        things = [item.extra_kit(by) for item in items]
         for left in reversed(range(ROUNDS)):
             self._report.say(LOOKING[name], at_once=True)
             questions = [
@@ -216,7 +216,7 @@ class Advisor:
         """Each night planned with these packs. What does not hold as the sheets hang is left out of
         the night's offers from then on.
         """
-        things = [item.thing(By.PACKS) for item in items]
+        things = [item.extra_kit(By.PACKS) for item in items]
         plans, held = [], True
         for number, night in enumerate(nights, start=1):
             self._report.say(f"planning night {number} of {len(nights)}")

@@ -11,7 +11,7 @@ from tarvik.core.plan.choose import Limits, choose
 from tarvik.core.plan.model import plan_model
 from tarvik.core.plan.more_kit import least_kit, with_ease, with_packs
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
-from tarvik.core.plan.question import ExtraSheets, Thing
+from tarvik.core.plan.question import ExtraKit, ExtraSheets
 from tests.plan_cases import random_course
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 SHEET, BAG, ROD, CORD = "sheet", "stakes", "pole", "line"
 
 
-def night(seed: int, things: Sequence[Thing]) -> PlanQuestion:
+def night(seed: int, things: Sequence[ExtraKit]) -> PlanQuestion:
     """A random night, two of whose sheets are not there yet, with kit that might be had."""
     asked = random_course(seed, most_people=5, most_sheets=4)
     pieces = {t.key: t.pieces * t.most for t in things}
@@ -49,7 +49,7 @@ def without(asked: PlanQuestion) -> int:
 
 
 def tried(
-    nights: Sequence[PlanQuestion], things: Sequence[Thing]
+    nights: Sequence[PlanQuestion], things: Sequence[ExtraKit]
 ) -> tuple[int, int, Mapping[str, int]]:
     """By trying every amount: people left without in all, the cost, and how many packs of each."""
     out = []
@@ -62,13 +62,13 @@ def tried(
     return left, cost, dict(best)
 
 
-def things_of(dice: random.Random) -> list[Thing]:
+def things_of(dice: random.Random) -> list[ExtraKit]:
     """Prices and packs that differ from course to course."""
     return [
-        Thing(SHEET, 1, 2, dice.randint(0, 9)),
-        Thing(BAG, 4, 2, dice.randint(1, 4)),
-        Thing(ROD, 1, 1, dice.randint(1, 4)),
-        Thing(CORD, 1, 1, dice.randint(1, 4)),
+        ExtraKit(SHEET, 1, 2, dice.randint(0, 9)),
+        ExtraKit(BAG, 4, 2, dice.randint(1, 4)),
+        ExtraKit(ROD, 1, 1, dice.randint(1, 4)),
+        ExtraKit(CORD, 1, 1, dice.randint(1, 4)),
     ]
 
 
@@ -97,7 +97,12 @@ def test_no_other_amount_does_as_well_for_less() -> None:
 
 def test_nights_share_what_is_had() -> None:
     """What two nights each lack is had once, not twice; and nothing where nothing lacks."""
-    things = [Thing(SHEET, 1, 2, 5), Thing(BAG, 4, 2, 1), Thing(ROD), Thing(CORD)]
+    things = [
+        ExtraKit(SHEET, 1, 2, 5),
+        ExtraKit(BAG, 4, 2, 1),
+        ExtraKit(ROD),
+        ExtraKit(CORD),
+    ]
     for seed in range(60):
         one = plan_model(night(seed, things))
         alone, twice = least_kit([one], things), least_kit([one, one], things)

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.plan.choose import Chosen, Limits
     from tarvik.core.plan.model import PlanModel
-    from tarvik.core.plan.question import PlanQuestion, Thing
+    from tarvik.core.plan.question import ExtraKit, PlanQuestion
 
 WORKERS: Final = 2
 """Threads of the search: the models of several nights together are large."""
@@ -58,7 +58,7 @@ def with_ease(asked: PlanQuestion) -> PlanQuestion:
 
 
 def with_packs(
-    asked: PlanQuestion, things: Sequence[Thing], packs: Mapping[str, int]
+    asked: PlanQuestion, things: Sequence[ExtraKit], packs: Mapping[str, int]
 ) -> PlanQuestion:
     """The question when just so many packs of the things are had."""
     pieces = {t.key: t.pieces * packs.get(t.key, 0) for t in things}
@@ -78,7 +78,7 @@ def with_packs(
 
 
 def least_kit(
-    models: Sequence[PlanModel], things: Sequence[Thing], limits: Limits = FREE
+    models: Sequence[PlanModel], things: Sequence[ExtraKit], limits: Limits = FREE
 ) -> LeastKit | None:
     """The least of these things with which the nights' plans leave as few people as can be without
     a place to sleep; None where some night has no plan at all (a lock that cannot be kept), or the
@@ -90,7 +90,7 @@ def least_kit(
 class _Joint:
     """All nights' models side by side, and how many packs of each thing are had."""
 
-    def __init__(self, models: Sequence[PlanModel], things: Sequence[Thing]) -> None:
+    def __init__(self, models: Sequence[PlanModel], things: Sequence[ExtraKit]) -> None:
         self.models, self.things = models, things
         self.cp = cp_model.CpModel()
         self.packs = {t.key: self.cp.new_int_var(0, t.most, t.key) for t in things}

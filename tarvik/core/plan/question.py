@@ -61,7 +61,7 @@ class ExtraSheets:
 
 
 @dataclass(frozen=True, slots=True)
-class Thing:
+class ExtraKit:
     """Something that may be had more, by the pack: at most `most` packs of `pieces` each. `cost`:
     what a pack counts, in whole numbers of any unit.
     """

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final
 from tarvik.core.constant import ENGINEERING, constant
 from tarvik.core.plan.gather import Bag, InBag
 from tarvik.core.plan.offers import LINE, POLE, STAKE, Pool
-from tarvik.core.plan.question import ExtraSheets, Thing
+from tarvik.core.plan.question import ExtraKit, ExtraSheets
 from tarvik.core.rig.supports import MOST_THINGS, Pole
 
 if TYPE_CHECKING:
@@ -62,14 +62,14 @@ class Item:
         """What a pack costs, 0 where it is lent or no price was given."""
         return 0.0 if self.lent else self.price or 0.0
 
-    def thing(self, by: By) -> Thing:
+    def extra_kit(self, by: By) -> ExtraKit:
         """The same for the plan's model."""
         cost = {
             By.PACKS: 1,
             By.PRICE: round(self.costs * CENTS),
             By.WEIGHT: round(self.kg * GRAMS),
         }[by]
-        return Thing(self.key, self.pieces, self.most, cost)
+        return ExtraKit(self.key, self.pieces, self.most, cost)
 
 
 @dataclass(frozen=True, slots=True)
