@@ -17,7 +17,7 @@ from tarvik.store.accounts import Role
 from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, fields_of, me, page, pdf_page
 from tarvik.web.screens.log.rows import LogRow, logged_rows
-from tarvik.web.screens.log.view import log_view
+from tarvik.web.screens.log.view import lessons_here, log_view
 
 router = guarded_router("/courses/{course_id:number}")
 COLUMNS = (
@@ -82,7 +82,7 @@ def own_values(
     values = {"holding": dict(chosen.holding), "minutes": dict(chosen.minutes)}
     values[kind].pop(slug, None)
     if use:
-        lessons = log_view(session, course).lessons
+        lessons = lessons_here(session, course)
         taught = [one for one in lessons if (one.kind, one.slug) == (kind, slug)]
         if not taught:
             raise InputError("slug", "no entry of your logs says anything about this")

@@ -63,9 +63,21 @@ class LogView:
     tab: str = "log"
 
 
+def lessons_here(session: Session, course: Course) -> tuple[Lesson, ...]:
+    """What all entries that the asker may see teach."""
+    rows = [row_of(night, entry) for night, entry in field.logged(session)]
+    return _lessons(course, rows)
+
+
+def _lessons(course: Course, rows: Sequence[LogRow]) -> tuple[Lesson, ...]:
+    rules = course.rules or {}
+    units, holding = Units(course.units), holding_of(rules)
+    return tuple(lessons_of(rows, units, holding, own_values_of(rules)))
+
+
 def log_view(session: Session, course: Course) -> LogView:
     """The log of a course, and what all entries that the asker may see teach."""
-    units, rules = Units(course.units), course.rules or {}
+    units = Units(course.units)
     every = [
         (night.course_id, row_of(night, entry)) for night, entry in field.logged(session)
     ]
@@ -93,9 +105,7 @@ def log_view(session: Session, course: Course) -> LogView:
             lambda minutes: f"{minutes:.0f} min",
             "Minutes to set: planned and needed",
         ),
-        lessons=tuple(
-            lessons_of(everywhere, units, holding_of(rules), own_values_of(rules))
-        ),
+        lessons=_lessons(course, everywhere),
         wet=tuple(_wet_shares(everywhere)),
         wet_plans=tuple(
             WetPlan(
