@@ -54,7 +54,7 @@ class Question:
     `lying` need not name uphill in the shelter's frame.
     `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`:
     settings that have a usual value may leave it. `handy`: settings are to be such as people can
-    set.
+    set. `reached`: how many times as high as worked out it stands once hung, by the course's log.
     """
 
     sheet: Sheet
@@ -73,6 +73,7 @@ class Question:
     shorter: bool = True
     also: bool = True
     handy: bool = False
+    reached: float = 1.0
 
     def objective(self) -> Objective:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain

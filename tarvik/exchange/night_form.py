@@ -531,7 +531,7 @@ def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
         return OwnValues(
             *(
                 {str(slug): float(x) for slug, x in dict(told.get(name) or {}).items()}
-                for name in ("holding", "minutes")
+                for name in ("holding", "minutes", "peak")
             )
         )
     except (AttributeError, TypeError, ValueError) as err:

@@ -126,6 +126,7 @@ class HungPlans:
             lying=night.lying,
             free_to_turn=not turned,
             uphill_off_wind_deg=night.uphill_off_wind_deg,
+            reached=night.own.reached,
         )
         return closer(asked) if offer.tight else asked
 

@@ -35,7 +35,8 @@ def beds_as_hung(solution: Solution) -> int:
     if rig is None or not can_hang(solution):
         return figures.sleepers
     asked = solution.question
-    how = Hanging(fabric=fabric_named(asked.sheet.fabric), lines=USUAL_LINES)
+    fabric = fabric_named(asked.sheet.fabric)
+    how = Hanging(fabric=fabric, lines=USUAL_LINES, reached=asked.reached)
     try:
         hung = hang(shelter, rig, how)
     except FoldError:

@@ -6,11 +6,16 @@ from dataclasses import replace
 
 import pytest
 
+from tarvik.core.body import Body
 from tarvik.core.cards import minutes
 from tarvik.core.errors import InputError
+from tarvik.core.hang.hung import Hanging, hang
+from tarvik.core.hang.tell import tell
 from tarvik.core.loads.holding import Holding, StakeKind, ground_named
 from tarvik.core.own_values import BUILT_IN, OwnValues
 from tarvik.core.pitches import PITCHES
+from tarvik.core.sheet import Sheet
+from tarvik.core.solve import Question, solve
 from tarvik.exchange.night_form import holding_of, own_values_of
 
 
@@ -48,6 +53,8 @@ def test_own_minutes_of_a_pitch_count_before_skill_and_hands() -> None:
     [
         {"holding": {"moss": 1.0}},
         {"minutes": {"no-pitch": 1.0}},
+        {"peak": {"a-frame": 1.0}},
+        {"peak": {"all": 1.4}},
         {"holding": {"turf": 40}},
         {"holding": {"turf": float("nan")}},
         {"minutes": {"a-frame": "long"}},
@@ -58,3 +65,24 @@ def test_own_minutes_of_a_pitch_count_before_skill_and_hands() -> None:
 def test_what_no_log_teaches_is_refused(told: object) -> None:
     with pytest.raises(InputError):
         own_values_of({"own_values": told})
+
+
+def test_heights_of_the_log_are_those_under_the_hung_sheet() -> None:
+    """A group whose peaks stand at 0.94 of those planned lies and sits under cloth that is as much
+    lower everywhere; what the stakes are pulled with stays, and 1 changes nothing at all.
+    """
+    own = own_values_of({"own_values": {"peak": {"all": 0.94}}})
+    assert own.reached == 0.94 and BUILT_IN.reached == 1.0
+    asked = Question(Sheet.rectangle(3.0, 3.0), PITCHES["a-frame"], {"height": 1.1})
+    solution = solve(asked)
+    shelter, rig, figures = solution.shelter, solution.assessment.rig, solution.figures
+    assert shelter is not None and rig is not None and figures is not None
+    plain, lower = (
+        hang(shelter, rig, Hanging(lines=9, reached=reached)) for reached in (1.0, 0.94)
+    )
+    one, two = (tell(hung, figures, Body(1.75)) for hung in (plain, lower))
+    assert two.peak_m == pytest.approx(0.94 * one.peak_m)
+    assert two.headroom_m == pytest.approx(0.94 * one.headroom_m, abs=0.01)
+    assert two.sit_m2 <= one.sit_m2
+    assert two.forces == one.forces
+    assert one == tell(hang(shelter, rig, Hanging(lines=9)), figures, Body(1.75))

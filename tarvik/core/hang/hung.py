@@ -65,7 +65,9 @@ LIFT_LEAST_N: Final = constant(
 class Hanging:
     """How a sheet hangs: its fabric, how taut its stakes are pulled, wet or dry, wind pressure (Pa)
     from a bearing in the shelter's frame, snow on the ground (kg/m2), points lifted, stakes shifted
-    (by their place among the rig's stakes, m), and how many grid lines its mesh has.
+    (by their place among the rig's stakes, m), and how many grid lines its mesh has. `reached`: how
+    many times as high as worked out shelters stand in practice, by what a provider's log teaches;
+    room is measured under the cloth so.
     """
 
     fabric: Fabric = DEFAULT_FABRIC
@@ -77,6 +79,7 @@ class Hanging:
     lifts: tuple[Lift, ...] = ()
     moved: tuple[tuple[int, tuple[float, float]], ...] = ()
     lines: int = MESH_LINES
+    reached: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -75,7 +75,8 @@ class HungRoom:
             np.bincount(mesh.cell)[mesh.cell] == 4
         )
         kept = hung.roof & ~(quad & (rank >= 2))
-        return cls(Cloth.of(hung.xyz, mesh.triangles[kept]))
+        stands = hung.xyz * np.array([1.0, 1.0, hung.hanging.reached])
+        return cls(Cloth.of(stands, mesh.triangles[kept]))
 
     @cached_property
     def _triangles(self) -> Floats:

@@ -53,14 +53,17 @@ class Seen:
         return tonight.hung_too(self.findings(units, names, people))
 
 
-def usual_hanging(sheet: Sheet) -> Hanging:
-    """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual."""
-    return Hanging(fabric=fabric_named(sheet.fabric), lines=USUAL_LINES)
+def usual_hanging(sheet: Sheet, reached: float = 1.0) -> Hanging:
+    """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual, as high as
+    the course's shelters stand.
+    """
+    fabric = fabric_named(sheet.fabric)
+    return Hanging(fabric=fabric, lines=USUAL_LINES, reached=reached)
 
 
 def seen(hangings: Hangings, solutions: Sequence[Solution]) -> list[Seen]:
     """Every shelter as it hangs."""
-    wishes = [(solution, usual_hanging(solution.question.sheet)) for solution in solutions]
+    wishes = [(s, usual_hanging(s.question.sheet, s.question.reached)) for s in solutions]
     told = hangings.told(wishes)
     return [
         as_it_hangs(solution, one) for (solution, _), one in zip(wishes, told, strict=True)

@@ -75,6 +75,7 @@ def question(
         free_to_turn=back,
         uphill_off_wind_deg=night.uphill_off_wind_deg,
         handy=True,
+        reached=night.own.reached,
     )
 
 

@@ -84,7 +84,11 @@ def how_hung(request: Request, asked: Asked) -> HowHung:
     wet = request.query_params.get("hang_wet", "") == "1"
     return HowHung(
         Hanging(
-            fabric=fabric_of(asked.sheet.material), tautness=taut, wet=wet, lifts=lifts
+            fabric=fabric_of(asked.sheet.material),
+            tautness=taut,
+            wet=wet,
+            lifts=lifts,
+            reached=asked.tonight.own.reached,
         ),
         handle,
     )

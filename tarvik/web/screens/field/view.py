@@ -266,10 +266,10 @@ def planned_of(
     judged = judge.of(row, number)
     figures, gale = judged.solution.figures, judged.tonight.gale
     holding, needs = judge.night.holding, judge.night.needs
-    # What stakes hold is learned against the built-in value, whatever the course goes by.
+    # Learned against the built-in values, whatever the course goes by: stakes, and the peak below.
     used = [holding.own * p.used for p in gale.parts if p.kind == "stake"] if gale else []
     planned = PlannedKept(
-        peak_m=figures.peak_m if figures else None,
+        peak_m=figures.peak_m / judge.night.own.reached if figures else None,
         minutes=judged.solution.question.pitch.minutes,
         stake_used=max(used, default=None),
         ground=holding.ground.slug,

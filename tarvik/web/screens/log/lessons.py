@@ -16,7 +16,7 @@ from tarvik.core.learning import (
     learned_from_ratios,
 )
 from tarvik.core.loads.holding import TRUST, Holding, ground_named, stake_holds_n
-from tarvik.core.own_values import OwnValues
+from tarvik.core.own_values import ALL, OwnValues
 from tarvik.core.pitches import PITCHES
 from tarvik.core.units import Units, format_force, format_length
 from tarvik.web.screens.log.rows import LogRow
@@ -112,7 +112,9 @@ def _peaks(rows: Sequence[LogRow], units: Units) -> tuple[Lesson, _About] | None
         return None
     ratios = [(r.peak_m or 0.0) / (r.planned_peak_m or 1.0) for r in peaked]
     learned = learned_from_ratios(ratios, PRIOR_PEAK, SPREAD_PEAK)
-    about = _About("peak, for 1 m planned", 1.0, lambda m: format_length(m, units))
+    about = _About(
+        "peak, for 1 m planned", 1.0, lambda m: format_length(m, units), "peak", ALL
+    )
     return _lesson(about, learned, peaked), about
 
 

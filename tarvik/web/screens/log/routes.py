@@ -70,7 +70,7 @@ def show(request: Request, session: Db, course: CourseHere) -> Response:
 def own_values(
     session: Db,
     course_id: int,
-    kind: Annotated[Literal["holding", "minutes"], Form()],
+    kind: Annotated[Literal["holding", "minutes", "peak"], Form()],
     slug: Annotated[str, Form(max_length=40)],
     use: Annotated[Literal["yes", ""], Form()] = "",
 ) -> Response:
@@ -79,7 +79,11 @@ def own_values(
     """
     course = courses.locked(session, course_id)
     chosen = own_values_of(course.rules or {})
-    values = {"holding": dict(chosen.holding), "minutes": dict(chosen.minutes)}
+    values = {
+        "holding": dict(chosen.holding),
+        "minutes": dict(chosen.minutes),
+        "peak": dict(chosen.peak),
+    }
     values[kind].pop(slug, None)
     if use:
         lessons = lessons_here(session, course)

@@ -223,6 +223,33 @@ def test_a_course_goes_by_its_own_values_only_when_a_leader_says_so(
     assert minutes() == pitch.minutes
 
 
+def test_peaks_that_are_gone_by_lower_every_hung_shelter_and_are_learned_against_ours(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    """A log of low peaks: gone by, the field page plans them lower, and an entry after that still
+    keeps the peak as built in, so that nothing is counted twice.
+    """
+    url = f"/courses/{night[0]}/log"
+    field_page = f"/courses/{night[0]}/nights/{night[1]}/field"
+
+    def planned_m() -> float:
+        text = " ".join(client.get(field_page).text.split())
+        return float(re.findall(r'placeholder="([\d.]+) m planned"', text)[0])
+
+    before = planned_m()
+    say(client, night, peak=f"{0.9 * before:.2f} m")
+    told = {"kind": "peak", "slug": "all", "use": "yes"}
+    got = client.post(f"{url}/own-values", data=told, follow_redirects=False)
+    assert got.status_code == 303
+    lower = planned_m()
+    assert 0.88 * before < lower < 0.97 * before
+    say(client, night, peak=f"{0.9 * before:.2f} m")
+    entry = client.get(f"{url}.json").json()["log"][-1]
+    assert entry["planned_peak_m"] == pytest.approx(before, abs=0.006)
+    client.post(f"{url}/own-values", data=told | {"use": ""})
+    assert planned_m() == before
+
+
 def test_only_what_entries_teach_can_be_gone_by(
     client: TestClient, night: tuple[int, int, int]
 ) -> None:
