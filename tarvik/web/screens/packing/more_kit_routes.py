@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import Request
+from typing import Annotated, Final
+
+from fastapi import Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from tarvik.core.errors import InputError
@@ -14,6 +16,9 @@ from tarvik.web.access import for_role, guarded_router
 from tarvik.web.deps import CourseHere, Db, fields_of, page
 from tarvik.web.screens.packing.more_kit_view import more_kit_view
 
+MOST_FIELDS: Final = 400
+LONGEST: Final = 80
+"""Most fields of the form, and letters of one."""
 router = guarded_router("/courses/{course_id:number}/packing/more-kit")
 
 
@@ -27,12 +32,21 @@ def show(request: Request, session: Db, course: CourseHere) -> Response:
     )
 
 
+async def _typed(request: Request) -> dict[str, str]:
+    """The form's fields, whatever their names: they follow what the library has."""
+    form = await request.form(max_fields=MOST_FIELDS, max_files=0)
+    return {key[:LONGEST]: str(value)[:LONGEST] for key, value in form.items()}
+
+
 @router.post("")
 @for_role(Role.LEADER)
-async def keep(request: Request, session: Db, course: CourseHere) -> Response:
+def keep(
+    request: Request,
+    session: Db,
+    course: CourseHere,
+    typed: Annotated[dict[str, str], Depends(_typed)],
+) -> Response:
     """Keep what might be had; on a mistake show the form again with everything typed."""
-    form = await request.form()
-    typed = {key: str(value)[:80] for key, value in form.items()}
     units = Units(course.units)
     try:
         kept = more_kit_form.read(typed, library.to_lend(session, course), units)
