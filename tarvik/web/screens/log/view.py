@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from statistics import median
 from typing import Final
 
 from sqlalchemy.orm import Session
 
+from tarvik.core.plan.party import Skill
 from tarvik.core.units import Units, format_length
 from tarvik.exchange.night_form import holding_of, own_values_of
-from tarvik.store import field
-from tarvik.store.models import Course
+from tarvik.store import field, kit
+from tarvik.store.models import Course, Person
 from tarvik.web.drawing.scatter import Dot, scatter
 from tarvik.web.drawing.wet_map import wet_map
 from tarvik.web.screens.log.lessons import Lesson, lessons_of
@@ -38,6 +40,20 @@ class WetShare:
 
 
 @dataclass(frozen=True, slots=True)
+class SkillMinutes:
+    """Minutes to set a pitch by the most practised of those who slept there: the middle one of so
+    many, and from which to which.
+    """
+
+    pitch: str
+    skill: str
+    entries: int
+    middle: float
+    least: int
+    most: int
+
+
+@dataclass(frozen=True, slots=True)
 class WetPlan:
     """Where a shelter got wet, drawn."""
 
@@ -55,6 +71,7 @@ class LogView:
     rows: tuple[LogRow, ...]
     peaks: str
     minutes: str
+    by_skill: tuple[SkillMinutes, ...]
     lessons: tuple[Lesson, ...]
     wet: tuple[WetShare, ...]
     wet_plans: tuple[WetPlan, ...]
@@ -105,6 +122,7 @@ def log_view(session: Session, course: Course) -> LogView:
             lambda minutes: f"{minutes:.0f} min",
             "Minutes to set: planned and needed",
         ),
+        by_skill=_by_skill(own, kit.rows(session, course.id, "people")),
         lessons=_lessons(course, everywhere),
         wet=tuple(_wet_shares(everywhere)),
         wet_plans=tuple(
@@ -144,3 +162,20 @@ def _wet_shares(rows: Sequence[LogRow]) -> list[WetShare]:
         WetShare(pitch, slant, counts["dry"], counts["damp"], counts["wet"])
         for (pitch, slant), counts in sorted(found.items())
     ]
+
+
+def _by_skill(rows: Sequence[LogRow], people: Sequence[Person]) -> tuple[SkillMinutes, ...]:
+    """Minutes by pitch and skill, where somebody of the group is known to have slept there."""
+    order = list(Skill)
+    skill = {person.name: Skill(person.skill) for person in people}
+    found: dict[tuple[str, Skill], list[int]] = {}
+    for row in rows:
+        known = [skill[name] for name in row.people if name in skill]
+        if row.minutes and not row.changed and known:
+            found.setdefault((row.pitch, max(known, key=order.index)), []).append(
+                row.minutes
+            )
+    return tuple(
+        SkillMinutes(pitch, best.value, len(some), median(some), min(some), max(some))
+        for (pitch, best), some in sorted(found.items())
+    )

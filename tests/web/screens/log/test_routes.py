@@ -168,6 +168,22 @@ def test_the_weather_that_came_stands_beside_the_forecast(
     assert "Dry or wet, by the slant of the rain" in shown
 
 
+def test_minutes_stand_by_pitch_and_by_the_most_practised_there(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    """The middle of the minutes, from which to which, and how many: the small course's owner of the
+    sheet is its practised leader.
+    """
+    url = f"/courses/{night[0]}/log"
+    assert "Minutes by pitch and skill" not in client.get(url).text
+    say(client, night, minutes="12")
+    shown = " ".join(client.get(url).text.split())
+    table = shown[shown.index("Minutes by pitch and skill") :]
+    row = re.findall(r"<tbody> ?<tr>(.*?)</tr>", table)[0]
+    cells = [c.strip() for c in re.findall(r"<t[hd][^>]*>(.*?)</t[hd]>", row)]
+    assert cells == ["A-frame", "practised", "12 min", "12, 12 min", "1"]
+
+
 def test_a_distance_is_told_beside_the_planned_one(
     client: TestClient, night: tuple[int, int, int]
 ) -> None:
