@@ -48,9 +48,11 @@ def _words(table: str, row: Any, owner: str | None, units: Units) -> str:
     """A row in words, with whose it is."""
     whose = f", {owner}'s" if owner else ""
     note = f" ({row.note})" if row.note else ""
+    many = "" if row.count == 1 else "s"
     if table == "lines":
-        return f"lines of {format_length(row.length_m, units)}{note}{whose}"
+        return f"line{many} of {format_length(row.length_m, units)}{note}{whose}"
     if table == "stakes":
-        return f"stakes{note}{whose}"
+        return f"stake{many}{note}{whose}"
     size = f" up to {format_length(row.most_m, units)}" if row.most_m else ""
-    return f"{row.kind}{size}{note}{whose}"
+    kind = "branche" if row.kind == "branch" and many else row.kind
+    return f"{kind}{many}{size}{note}{whose}"
