@@ -45,13 +45,14 @@ WRITES, WRITERS = 200, 4
 WORKER = """
 import sys
 from tarvik.store.database import Database
-from tarvik.work.planning import Planner
+from tarvik.work import planning
 from tarvik.work.queue import work_on
+from tarvik.work.report import Done
 from tarvik.work.solving import Solver
-class Quick(Planner):
-    def _why(self, course_id, night_id, wish, report):
-        return "done", {"n": wish["n"]}, None
-work_on(sys.argv[1], Quick(Database(sys.argv[1]), Solver()).perform)
+def quick(desk, course_id, night_id, wish, report):
+    return Done("done", {"n": wish["n"]})
+planning.JOBS = {"why": quick}
+work_on(sys.argv[1], planning.Planner(Database(sys.argv[1]), Solver()).perform)
 """
 
 
