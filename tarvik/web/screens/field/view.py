@@ -44,6 +44,8 @@ from tarvik.web.screens.field.put_right import TreeShown, place_words, trees_sho
 from tarvik.web.shared.as_hung import seen
 from tarvik.web.shared.judged import Judge
 from tarvik.web.shared.standing import judge_of
+from tarvik.web.shipped import version
+from tarvik.web.state import STATIC
 
 FELT: Final = ("wind_m_s", "gust_m_s", "wind_from_deg", "rain_mm_h")
 """Fields of the weather that are put right from what is felt."""
@@ -105,8 +107,9 @@ class Felt:
 
 @dataclass(frozen=True, slots=True)
 class FieldView:
-    """The screen. `pages`: what the phone keeps; `slow`: more of it, kept anew only when something
-    of the course was changed, which `as_of` tells; `at`: when this was made.
+    """The screen. `pages`: what the phone keeps, with the `parts` they are made of; `slow`: more of
+    it, kept anew only when something of the course was changed, which `as_of` tells; `at`: when
+    this was made.
     """
 
     camp: CampView
@@ -118,6 +121,7 @@ class FieldView:
     late: tuple[tuple[Person, int], ...]
     trees: tuple[TreeShown, ...]
     pages: tuple[str, ...]
+    parts: tuple[str, ...]
     slow: tuple[str, ...]
     as_of: str
     at: datetime
@@ -137,9 +141,8 @@ def field_view(
     late = asks.asked_of(night_plan.of_night(session, night.id))["evening"]["late"]
     shelters = tuple(_field_card(card, said, night, units) for card in camp.cards)
     base = f"/courses/{course.id}/nights"
-    pages = [f"{base}/{n.id}/field" for n in courses.nights(session, course.id)]
     here = f"{base}/{night.id}"
-    pages += [f"{here}/{page}" for page in ("camp", "plan", "weather", "ground", "board")]
+    pages = [f"{here}/{page}" for page in ("field", "camp", "plan", "weather", "ground")]
     pages += [f"{base}/{night.id}/field/steps/{s.card.row.sheet_id}" for s in shelters]
     return FieldView(
         camp=camp,
@@ -154,11 +157,26 @@ def field_view(
         ),
         trees=_trees(session, night, camp, units),
         pages=tuple(pages),
-        slow=_board_rows(session, course, night, here),
+        parts=_parts(),
+        slow=(
+            *(
+                f"{base}/{n.id}/field"
+                for n in courses.nights(session, course.id)
+                if n.id != night.id
+            ),
+            f"{here}/board",
+            *_board_rows(session, course, night, here),
+        ),
         as_of=str(history.newest(session, course.id)),
         at=now(),
         may_pack=_is_leader(request),
     )
+
+
+def _parts() -> tuple[str, ...]:
+    """Scripts and styles of all screens: other kept pages use more of them than this one."""
+    files = sorted((STATIC / "app").glob("*.js")) + sorted((STATIC / "app").glob("*.css"))
+    return tuple(f"/static/{version()}/app/{file.name}" for file in files)
 
 
 def _trees(

@@ -71,7 +71,10 @@ export const field = () => ({
     const named = [...document.querySelectorAll("link[href], script[src]")].map(
       (one) => one.href || one.src,
     );
-    const parts = [...new Set([...used, ...named])].filter((one) => one.includes("/static/"));
+    const others = JSON.parse(this.$root.dataset.parts).map((one) => new URL(one, location).href);
+    const parts = [...new Set([...used, ...named, ...others])].filter((one) =>
+      one.includes("/static/"),
+    );
     worker.active?.postMessage({
       pages: JSON.parse(this.$root.dataset.pages),
       slow: JSON.parse(this.$root.dataset.slow),

@@ -44,6 +44,8 @@ document.addEventListener("submit", (event) => {
 });
 const kept = document.querySelector("[data-made]");
 if (kept && !document.querySelector(".field"))
-  import("./kept-mark.js").then(({ mark }) => mark(kept));
+  import("./kept-mark.js")
+    .then(({ mark }) => mark(kept))
+    .catch(() => {});
 Alpine.start();
 document.documentElement.dataset.ready = "yes";
