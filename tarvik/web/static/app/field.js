@@ -77,7 +77,7 @@ export const field = () => ({
     );
     worker.active?.postMessage({
       pages: JSON.parse(this.$root.dataset.pages),
-      slow: JSON.parse(this.$root.dataset.slow),
+      slow: JSON.parse(this.$root.dataset.later),
       asOf: this.$root.dataset.asOf,
       parts,
       home: location.href,
