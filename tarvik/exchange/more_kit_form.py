@@ -4,7 +4,7 @@ course's rules.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING, Annotated, Any, Final
 
@@ -117,13 +117,18 @@ def kept_of(rules: Mapping[str, Any], units: Units) -> KeptKit:
 
 def items_of(kept: KeptKit, loans: Sequence[Loan]) -> list[Item]:
     """The things that may be had, of which any is."""
+    return [item for item in every_item(kept, loans) if item.most]
+
+
+def every_item(kept: KeptKit, loans: Sequence[Loan]) -> list[Item]:
+    """All things of the form, those of which none is wanted too."""
     out = [_item(usual, kept.things[usual.key]) for usual in USUAL]
     for loan in loans:
         told = kept.things.get(loan.key)
         most = loan.count if told is None else min(told.most, loan.count)
-        kg = told.kg if told is not None and told.kg is not None else _cloth_kg(loan.sheet)
-        out.append(Item(loan.key, SHEET, most, sheet=loan.sheet, kg=kg, lent=True))
-    return [item for item in out if item.most]
+        item = Item(loan.key, SHEET, most, sheet=loan.sheet, lent=True)
+        out.append(_weighed(item, told))
+    return out
 
 
 def _item(usual: Usual, kept: Kept) -> Item:
@@ -134,19 +139,21 @@ def _item(usual: Usual, kept: Kept) -> Item:
         sheet = Sheet.rectangle(wide, long, ties, None, DEFAULT_FABRIC.slug)
     elif usual.kind != STAKE:
         (length,) = kept.size_m
-    item = Item(
-        usual.key, usual.kind, kept.most, usual.pieces, sheet, length, kept.price, 0.0
-    )
-    kg = pack_kg(item) if kept.kg is None else kept.kg
-    return Item(
-        usual.key, usual.kind, kept.most, usual.pieces, sheet, length, kept.price, kg
-    )
+    item = Item(usual.key, usual.kind, kept.most, usual.pieces, sheet, length, kept.price)
+    return _weighed(item, kept)
+
+
+def _weighed(item: Item, kept: Kept | None) -> Item:
+    """The same with what a leader typed that it weighs, or what it is reckoned to."""
+    typed = None if kept is None else kept.kg
+    return replace(item, kg=pack_kg(item) if typed is None else typed)
 
 
 def pack_kg(item: Item) -> float:
     """What a pack weighs by its size, kg."""
     if item.sheet is not None:
-        return _cloth_kg(item.sheet)
+        cloth = fabric_named(item.sheet.fabric)
+        return sheet_kg(item.sheet.area_m2, cloth.weight_kg_m2)
     each = {
         STAKE: STAKE_M * STAKE_KG_M,
         POLE: item.length_m * POLE_KG_M,
@@ -155,19 +162,14 @@ def pack_kg(item: Item) -> float:
     return each * item.pieces
 
 
-def _cloth_kg(sheet: Sheet) -> float:
-    return sheet_kg(sheet.area_m2, fabric_named(sheet.fabric).weight_kg_m2)
-
-
 def words_of(item: Item, units: Units) -> str:
     """A pack in words.
 
     >>> words_of(Item("guys", LINE, 2, 4, length_m=3.0), Units.METRIC)
     '4 lines of 3.00 m'
     """
-    if item.sheet is not None:
-        wide, long = (max(corner[k] for corner in item.sheet.outline) for k in (0, 1))
-        size = format_size(wide, long, units)
+    if item.sheet is not None and item.sheet.box is not None:
+        size = format_size(*item.sheet.box, units)
         return f"sheet {size}{' from the library' if item.lent else ''}"
     if item.kind == STAKE:
         return f"{item.pieces} stakes"

@@ -6,8 +6,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from tarvik.core.errors import FoldError
-from tarvik.core.hang.fabric import fabric_named
-from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
+from tarvik.core.hang.hung import hang, usual_hanging
 from tarvik.core.hang.tell import findings, hung_figures, tell, warnings
 from tarvik.core.measure.grades import fits
 from tarvik.core.measure.heading import rose
@@ -74,7 +73,7 @@ def _hangs(solution: Solution, asked: HangIn | None) -> _Hangs | str:
     if asked is None and question.pitch.bed is not None:
         return "it lies on who is in it"
     hanging = (
-        Hanging(fabric=fabric_named(question.sheet.fabric), lines=USUAL_LINES)
+        usual_hanging(question.sheet)
         if asked is None
         else asked.to_core(figures.weather.wind_from_deg, question.sheet)
     )

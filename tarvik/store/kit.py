@@ -17,7 +17,7 @@ from tarvik.core.loads.stake_kinds import Stakes, sorted_stakes
 from tarvik.core.plan.party import Camper, Shares, Skill
 from tarvik.core.ready_lines import Line, counted_as
 from tarvik.core.rig.supports import CARRIER_KINDS, Carrier, Pole, Supports, Tree
-from tarvik.core.sheet import Sheet, TieOuts, joined_sheet, tie_out_points
+from tarvik.core.sheet import Point2, Sheet, TieOuts, joined_sheet, tie_out_points
 from tarvik.core.solve import ADULT
 from tarvik.core.units import Units
 from tarvik.exchange.columns import TABLES, Context, Table
@@ -207,10 +207,15 @@ def restore(session: Session, course_id: int, table: str, row_id: int) -> Any:
     return row
 
 
+def ties_of(width_m: float, length_m: float, patterns: Iterable[str]) -> tuple[Point2, ...]:
+    """The tie-outs of a sheet by their patterns, its corners where it names none."""
+    named = frozenset(TieOuts(p) for p in patterns) or {TieOuts.CORNERS}
+    return tie_out_points(width_m, length_m, frozenset(named))
+
+
 def sheet_of(row: SheetRow) -> Sheet:
     """The sheet a row describes."""
-    patterns = frozenset(TieOuts(p) for p in row.tie_outs or ["corners"])
-    ties = tie_out_points(row.width_m, row.length_m, patterns)
+    ties = ties_of(row.width_m, row.length_m, row.tie_outs or ())
     hood = (
         (row.hood_u_m, row.hood_v_m)
         if row.hood_u_m is not None and row.hood_v_m is not None

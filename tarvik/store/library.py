@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 
 from tarvik.core.errors import InputError
 from tarvik.core.hang.fabric import fabric_of
-from tarvik.core.sheet import Sheet, TieOuts, tie_out_points
+from tarvik.core.sheet import Sheet, TieOuts
 from tarvik.core.units import Units, parse_size
 from tarvik.exchange import more_kit_form
 from tarvik.store import courses, kit
@@ -261,38 +261,33 @@ def clashes(session: Session, course_id: int) -> list[Clash]:
     return found
 
 
-def _apart(one: tuple[date, date] | None, two: tuple[date, date] | None) -> bool:
-    """Whether two courses' dates are known and have no night in common."""
-    return one is not None and two is not None and (one[1] < two[0] or two[1] < one[0])
-
-
 def to_lend(session: Session, course: Course) -> list[more_kit_form.Loan]:
     """Sheets that could be lent to a course: in order, and with no other course on its dates; those
     alike together.
     """
-    own = dates(session, course.id)
-    mine = {loan.item_id for loan in loans(session, course.id)}
+    away = with_courses(session, course.provider_id)
+    holders = {c.id for some in away.values() for c in some}
+    own, theirs = dates(session, course.id), {n: dates(session, n) for n in holders}
+
+    def free(item: LibraryItem) -> bool:
+        return item.condition in LENT and all(
+            c.id != course.id and _apart(own, theirs[c.id]) for c in away.get(item.id, ())
+        )
+
     alike: dict[Sheet, list[int]] = {}
     for one in items(session, course.provider_id):
-        if (
-            one.id in mine
-            or one.condition not in LENT
-            or not (one.width_m and one.length_m)
-        ):
-            continue
-        if any(
-            not _apart(own, dates(session, a.course_id))
-            for a in open_loans(session, one.id)
-        ):
-            continue
-        patterns = frozenset(TieOuts(p) for p in one.tie_outs or [TieOuts.CORNERS])
-        ties = tie_out_points(one.width_m, one.length_m, patterns)
-        fabric = fabric_of(one.material).slug
-        sheet = Sheet.rectangle(one.width_m, one.length_m, ties, None, fabric)
-        alike.setdefault(sheet, []).append(one.id)
+        if one.width_m and one.length_m and free(one):
+            ties = kit.ties_of(one.width_m, one.length_m, one.tie_outs or ())
+            fabric = fabric_of(one.material).slug
+            sheet = Sheet.rectangle(one.width_m, one.length_m, ties, None, fabric)
+            alike.setdefault(sheet, []).append(one.id)
+    most = more_kit_form.MOST
     return [
-        more_kit_form.Loan(
-            f"library-{min(some)}", sheet, min(len(some), more_kit_form.MOST)
-        )
+        more_kit_form.Loan(f"library-{min(some)}", sheet, min(len(some), most))
         for sheet, some in alike.items()
     ]
+
+
+def _apart(one: tuple[date, date] | None, two: tuple[date, date] | None) -> bool:
+    """Whether two courses' dates are known and have no night in common."""
+    return one is not None and two is not None and (one[1] < two[0] or two[1] < one[0])

@@ -129,6 +129,18 @@ def _ask_again(session: Session, night: Night, asked: Mapping[str, Any] | None) 
     session.flush()
 
 
+def begin_change(session: Session, night: Night, shelter_id: int, doing: str) -> ShelterRow:
+    """One shelter as it is now, to be changed by nobody else meanwhile, in a way that undo takes
+    back. Raises NotFoundError where a plan has put others in its place.
+    """
+    lock(session, night)
+    session.expire_all()
+    row = shelter(session, night.id, shelter_id)
+    number = [r.id for r in shelters(session, night.id)].index(row.id) + 1
+    remember(session, night, f"{doing} shelter {number}")
+    return row
+
+
 def remember(session: Session, night: Night, what: str) -> None:
     """Keep a night's choices and what is asked of its plan as they are, for undo: a change
     follows.

@@ -169,7 +169,7 @@ def _units(request: Request) -> Units:
             course = session.get(Course, int(number))
             return Units.METRIC if course is None else Units(course.units)
     except SQLAlchemyError:
-        return Units.METRIC  # what is wrong with the form is told all the same
+        return Units.METRIC  # the answer still says what is wrong with the form
 
 
 def install(app: FastAPI) -> None:

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import time
-from typing import TYPE_CHECKING, Final, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Level
-from tarvik.core.plan.choose import Limits
 from tarvik.core.plan.gather import standing_offers
 from tarvik.core.plan.make import Case, Offers, asked
 from tarvik.core.plan.model import PlanModel, plan_model
@@ -18,15 +16,14 @@ from tarvik.store import asks, courses, night_plan
 from tarvik.store.nights import needs_of
 from tarvik.work.cases import case_of
 from tarvik.work.hung_plan import HungPlans
+from tarvik.work.lasting import lasting
 
 if TYPE_CHECKING:
+    from tarvik.core.plan.choose import Limits
     from tarvik.core.plan.offers import Offer
     from tarvik.store.database import Database
     from tarvik.work.report import Report
     from tarvik.work.solving import Solver
-
-GOOD_ENOUGH: Final = 0.0
-"""The gap of the first aim not proved with which a search ends."""
 
 
 class StandingPlan(NamedTuple):
@@ -72,10 +69,7 @@ class Desk:
 
     def limits(self, report: Report, seconds: float) -> Limits:
         """So many seconds from now, while the job is wanted."""
-        end = time.monotonic() + seconds
-        return Limits(
-            left=lambda: end - time.monotonic(), stop=report.stop, good_enough=GOOD_ENOUGH
-        )
+        return lasting(seconds, report.stop)
 
     def standing(self, case: Case) -> StandingPlan:
         """What stands, in the model of all offers."""

@@ -4,14 +4,12 @@ where something does not.
 
 from __future__ import annotations
 
-import time
 from dataclasses import replace
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.body import Body
 from tarvik.core.held import ELSEWHERE
 from tarvik.core.pitches import PITCHES
-from tarvik.core.plan.choose import Limits
 from tarvik.core.plan.forms import closer
 from tarvik.core.plan.make import Case, Made, key_of, stands_at, with_beds
 from tarvik.core.site.placing import wind_in_frame
@@ -19,6 +17,7 @@ from tarvik.core.solve import Question
 from tarvik.core.tonight import judge
 from tarvik.work.cases import choices_of
 from tarvik.work.hung_true import hung_true
+from tarvik.work.lasting import lasting
 
 if TYPE_CHECKING:
     from tarvik.core.plan.make import OfferKey, Place
@@ -66,7 +65,9 @@ class HungPlans:
             report.say(
                 "planning again with the beds that hold as the sheets hang", at_once=True
             )
-            made = with_beds(made, beds, stopped, _limits(report))
+            # As long however long the plan took before, for beds come first.
+            limits = lasting(HUNG_SECONDS, lambda: not report.wanted)
+            made = with_beds(made, beds, stopped, limits)
         return made, self.checked(case, made)[0]
 
     def checked(self, case: Case, made: Made) -> AsTheyHang:
@@ -129,11 +130,3 @@ class HungPlans:
             reached=night.own.reached,
         )
         return closer(asked) if offer.tight else asked
-
-
-def _limits(report: Report) -> Limits:
-    """How long a plan is made anew for beds that hold: as long however long it took before, for
-    beds come first.
-    """
-    end = time.monotonic() + HUNG_SECONDS
-    return Limits(left=lambda: end - time.monotonic(), stop=lambda: not report.wanted)

@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import FoldError
 from tarvik.core.handy import HEIGHT_STEP_M
-from tarvik.core.hang.fabric import fabric_named
-from tarvik.core.hang.hung import USUAL_LINES, Hanging, hang
+from tarvik.core.hang.hung import hang, usual_hanging
 from tarvik.core.hang.room import measure_hung
 from tarvik.core.held import moved
 from tarvik.core.rig.verdict import Verdict
@@ -35,10 +34,8 @@ def beds_as_hung(solution: Solution) -> int:
     if rig is None or not can_hang(solution):
         return figures.sleepers
     asked = solution.question
-    fabric = fabric_named(asked.sheet.fabric)
-    how = Hanging(fabric=fabric, lines=USUAL_LINES, reached=asked.reached)
     try:
-        hung = hang(shelter, rig, how)
+        hung = hang(shelter, rig, usual_hanging(asked.sheet, asked.reached))
     except FoldError:
         return figures.sleepers
     room = measure_hung(

@@ -4,22 +4,23 @@ plan's own model, and proposals compared night by night.
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Final
 
 from tarvik.core.errors import InputError
 from tarvik.core.plan.blocks import WHOLE_MOST
-from tarvik.core.plan.choose import Limits, choose
+from tarvik.core.plan.choose import choose
 from tarvik.core.plan.make import Case, Made, asked, limited
 from tarvik.core.plan.model import plan_model
 from tarvik.core.plan.more_kit import least_kit, with_ease, with_packs
+from tarvik.core.plan.offers import LINE
 from tarvik.core.plan.question import NO_LOCKS
 from tarvik.core.plan.shopping import By, bag_with, bill
 from tarvik.core.units import Units
 from tarvik.exchange import more_kit_form
 from tarvik.store import courses, library
 from tarvik.work.cases import case_of
+from tarvik.work.lasting import lasting
 from tarvik.work.report import Done
 from tarvik.work.told import told
 
@@ -28,7 +29,6 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
-    from tarvik.core.plan.make import OfferKey, Place
     from tarvik.core.plan.more_kit import LeastKit
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.question import PlanQuestion
@@ -141,7 +141,7 @@ class Advisor:
         """Offers of the bag as it is, as the plan knows them, and of all that might be had."""
         plain = replace(one.case, locks=NO_LOCKS, standing=())
         bag = bag_with(plain.bag, items)
-        lengths = sorted((i.length_m for i in items if i.kind == "line"), reverse=True)[:2]
+        lengths = sorted((i.length_m for i in items if i.kind == LINE), reverse=True)[:2]
         camp = plain.camp
         if camp is not None and camp.longest_line_m is not None and lengths:
             longest = max(camp.longest_line_m, sum(lengths))
@@ -197,7 +197,7 @@ class Advisor:
             found = least_kit(
                 [plan_model(replace(q, aims=("wet",))) for q in questions],
                 things,
-                _limits(self._report, LEAST_SECONDS),
+                lasting(LEAST_SECONDS, self._report.still),
             )
             packs = {} if found is None else found.packs
             made = self._planned(nights, items, packs, eased=name == EASE)
@@ -222,12 +222,11 @@ class Advisor:
             self._report.say(f"planning night {number} of {len(nights)}")
             question = with_packs(night.question, things, packs)
             model = plan_model(with_ease(question) if eased else question)
-            made = Made(model, choose(model, _limits(self._report, NIGHT_SECONDS)), ())
+            limits = lasting(NIGHT_SECONDS, self._report.still)
+            made = Made(model, choose(model, limits), ())
             plans.append(made)
             if not made.chosen.possible:
                 continue
-            short: dict[OfferKey, int] = {}
-            stopped: set[Place] = set()
             _, short, stopped = self._hung.checked(night.case, made)
             if short or stopped:
                 held = False
@@ -290,26 +289,17 @@ def _close(made: Made) -> int:
 
 def _plain(item: Item) -> dict[str, Any]:
     """A thing as it is kept with the result."""
-    size = (
-        []
-        if item.sheet is None
-        else [max(c[k] for c in item.sheet.outline) for k in (0, 1)]
-    )
+    box = None if item.sheet is None else item.sheet.box
     return {
         "key": item.key,
         "kind": item.kind,
         "pieces": item.pieces,
-        "size_m": size or [item.length_m],
+        "size_m": list(box or (item.length_m,)),
         "most": item.most,
         "price": item.price,
         "kg": item.kg,
         "lent": item.lent,
     }
-
-
-def _limits(report: Report, seconds: float) -> Limits:
-    end = time.monotonic() + seconds
-    return Limits(left=lambda: end - time.monotonic(), stop=report.still)
 
 
 def more_kit_for_all(

@@ -19,7 +19,7 @@ from tarvik.core.plan.why import impasse
 from tarvik.store import asks, courses, plans
 from tarvik.store.models import Night
 from tarvik.work.cases import choices_of, spot_of
-from tarvik.work.desk import GOOD_ENOUGH, Desk
+from tarvik.work.desk import Desk
 from tarvik.work.evening_job import evening_tasks
 from tarvik.work.mishap_job import mishap
 from tarvik.work.more_kit import more_kit_for_all
@@ -43,6 +43,10 @@ LONGEST_S: Final = 180.0
 """A plan takes its worker for so long at the most: these seconds and one more for each person and
 sheet, up to the longest.
 """
+GOOD_ENOUGH: Final = 0.0
+"""The gap of the first aim not proved with which a search ends."""
+IMPASSE_S: Final = 10.0
+"""How long it is looked for what stands in the way."""
 Job = Callable[["Desk", int, int, "Mapping[str, Any]", Report], Done]
 """What does a job: of a course and a night, with what is asked for."""
 
@@ -261,23 +265,25 @@ class Planner:
             )
         if result["without"]:
             report.say("looking what stands in the way", at_once=True)
-            found = impasse(made.model, self.desk.limits(report, 10.0))
-            result["impasse"] = (
-                None
-                if found is None
-                else {
-                    "sets": [[kept.words for kept in some] for some in found.sets],
-                    "repairs": [
-                        {
-                            "tags": [kept.tag for kept in r.aside],
-                            "words": [kept.words for kept in r.aside],
-                            "short": [[s.kind, s.pieces] for s in r.short],
-                        }
-                        for r in found.repairs
-                    ],
-                }
-            )
+            result["impasse"] = self._in_the_way(made.model, report)
         return Done("done", result, choices)
+
+    def _in_the_way(self, model: PlanModel, report: Report) -> dict[str, Any] | None:
+        """What stands in the way of a place for everybody, and what would mend it."""
+        found = impasse(model, self.desk.limits(report, IMPASSE_S))
+        if found is None:
+            return None
+        return {
+            "sets": [[kept.words for kept in some] for some in found.sets],
+            "repairs": [
+                {
+                    "tags": [kept.tag for kept in r.aside],
+                    "words": [kept.words for kept in r.aside],
+                    "short": [[s.kind, s.pieces] for s in r.short],
+                }
+                for r in found.repairs
+            ],
+        }
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from tarvik.core.drills.material import Material
     from tarvik.core.drills.placed_faults import PlacedFault
     from tarvik.core.finding import Finding
+    from tarvik.core.pitches.base import Pitch
     from tarvik.core.sheet import Sheet
     from tarvik.core.solve import Solution
     from tarvik.core.tonight import Night, Tonight
@@ -127,6 +128,12 @@ def _judged(
     return material.judge(replace(question, handy=False), spoilt.night)
 
 
+def _asks(material: Material, sheet: Sheet, night: Night, pitch: Pitch, done: str) -> str:
+    """The question of a spoilt shelter; `done`: what was done to it."""
+    given = f"{sheet_words(sheet, material.units)} {night_words(night, material.units)}"
+    return f"{given} It stands as {inside(pitch.name)}; {done}. What is wrong?"
+
+
 def _placed(
     material: Material,
     rng: Random,
@@ -144,8 +151,7 @@ def _placed(
     return Choice(
         kind=Kind.FAULT,
         item=f"{Kind.FAULT}:{spoilt.fault}",
-        asks=f"{sheet_words(sheet, material.units)} {night_words(night, material.units)} "
-        f"It stands as {inside(pitch.name)}; {spoilt.words}. What is wrong?",
+        asks=_asks(material, sheet, night, pitch, spoilt.words),
         why=f"{FAULTS[spoilt.fault]}: {spoilt.told}.",
         shelter=spoilt.shelter,
         path=spoilt.path,
@@ -176,8 +182,7 @@ def _drill(
     return Choice(
         kind=Kind.FAULT,
         item=f"{Kind.FAULT}:{min(found)}",
-        asks=f"{sheet_words(sheet, material.units)} {night_words(spoilt.night, material.units)} "
-        f"It stands as {inside(pitch.name)}; {spoilt.words}. What is wrong?",
+        asks=_asks(material, sheet, spoilt.night, pitch, spoilt.words),
         why=sentence(names)
         + (f": {worst.message}. What helps: {worst.remedy}." if worst is not None else "."),
         shelter=solution,

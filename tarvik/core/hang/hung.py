@@ -23,7 +23,7 @@ from tarvik.core.hang.balance import (
     layout_of,
 )
 from tarvik.core.hang.cloth import hem, patched, threads, weights_n
-from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric
+from tarvik.core.hang.fabric import DEFAULT_FABRIC, Fabric, fabric_named
 from tarvik.core.hang.mesh import Mesh, mesh_of
 from tarvik.core.hang.ridge import ridge_line
 from tarvik.core.hang.ties import CORD_N, TAUTNESS, Lift, Tie, cord_ends, ties_of
@@ -37,6 +37,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.rig.carried import Rig
+    from tarvik.core.sheet import Sheet
     from tarvik.core.shelter import Shelter
 
 MESH_LINES: Final = 17
@@ -80,6 +81,14 @@ class Hanging:
     moved: tuple[tuple[int, tuple[float, float]], ...] = ()
     lines: int = MESH_LINES
     reached: float = 1.0
+
+
+def usual_hanging(sheet: Sheet, reached: float = 1.0) -> Hanging:
+    """How a sheet is hung for boards, plans and answers: its own fabric, dry, pulled as usual, as
+    high as shelters are found to stand.
+    """
+    fabric = fabric_named(sheet.fabric)
+    return Hanging(fabric=fabric, lines=USUAL_LINES, reached=reached)
 
 
 @dataclass(frozen=True, slots=True)

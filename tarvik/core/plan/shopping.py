@@ -76,7 +76,6 @@ class Item:
 class Bill:
     """What some packs come to."""
 
-    packs: int
     price: float
     kg: float
 
@@ -85,7 +84,6 @@ def bill(items: Sequence[Item], packs: Mapping[str, int]) -> Bill:
     """What these packs of the items come to."""
     had = [(item, packs.get(item.key, 0)) for item in items]
     return Bill(
-        sum(n for _, n in had),
         sum(item.costs * n for item, n in had),
         sum(item.kg * n for item, n in had),
     )

@@ -6,8 +6,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from tarvik.core.cards import marks
-from tarvik.core.hang.fabric import fabric_named
-from tarvik.core.hang.hung import USUAL_LINES, Hanging
+from tarvik.core.hang.hung import usual_hanging
 from tarvik.core.hang.tell import hung_figures, warnings
 
 if TYPE_CHECKING:
@@ -15,7 +14,6 @@ if TYPE_CHECKING:
 
     from tarvik.core.finding import Finding
     from tarvik.core.hang.tell import Told
-    from tarvik.core.sheet import Sheet
     from tarvik.core.solve import Solution
     from tarvik.core.tonight import Tonight
     from tarvik.core.units import Units
@@ -51,14 +49,6 @@ class Seen:
         """
         names = None if self.taut.shelter is None else marks(self.taut.shelter)
         return tonight.hung_too(self.findings(units, names, people))
-
-
-def usual_hanging(sheet: Sheet, reached: float = 1.0) -> Hanging:
-    """How a sheet is hung for boards and plans: its own fabric, dry, pulled as usual, as high as
-    the course's shelters stand.
-    """
-    fabric = fabric_named(sheet.fabric)
-    return Hanging(fabric=fabric, lines=USUAL_LINES, reached=reached)
 
 
 def seen(hangings: Hangings, solutions: Sequence[Solution]) -> list[Seen]:

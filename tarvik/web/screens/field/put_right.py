@@ -1,5 +1,5 @@
 """What was found otherwise in the field: a shelter that stands elsewhere, a tree that was measured.
-Each is told with what the device had, so that two leaders' changes meet as on the map.
+Each comes with what the device had, so that two leaders' changes meet as on the map.
 """
 
 from __future__ import annotations
@@ -72,24 +72,15 @@ def place_words(spot: Mapping[str, Any] | None, units: Units) -> str:
     return f"{east}, {north}, front to {compass(float(spot['front_deg']))}"
 
 
-def move(
-    session: Session,
-    judge: Judge,
-    scene: Scene,
-    row: ShelterRow,
-    number: int,
-    told: Moved,
-) -> str:
+def move(session: Session, judge: Judge, scene: Scene, row: ShelterRow, told: Moved) -> str:
     """Put a shelter where it was found to stand; its new place in words. Raises InputError for what
     is no distance or direction, or a place where it does not fold, ConflictError where somebody
     has moved it meanwhile.
     """
     units = Units(scene.course.units)
-    now = place_words(row.spot, units)
     if not row.spot:
         raise InputError("way", "this shelter is not on the map: put it there first")
-    if told.was != now:
-        raise ConflictError("way", told.text, now, scene.night.version)
+    _still_there(row, told, scene)
     metres = parse_length(told.way, units, field="way", most_m=MOVED_MOST_M)
     bearing = math.radians(parse_bearing(told.toward, field="toward"))
     front = (
@@ -104,11 +95,18 @@ def move(
         snap=bool(trees),
     )
     placed_of(judge, scene, row, spot)
-    plans.lock(session, scene.night)
-    plans.remember(session, scene.night, f"moving shelter {number}")
+    row = plans.begin_change(session, scene.night, row.id, "moving")
+    _still_there(row, told, scene)  # nobody can move it any more
     row.spot = spot.model_dump(exclude={"snap"})
     session.flush()
     return place_words(row.spot, units)
+
+
+def _still_there(row: ShelterRow, told: Moved, scene: Scene) -> None:
+    """Raises ConflictError where a shelter does not stand where the device had it."""
+    now = place_words(row.spot, Units(scene.course.units))
+    if told.was != now:
+        raise ConflictError("way", told.text, now, scene.night.version)
 
 
 def trees_shown(

@@ -63,9 +63,9 @@ def spot(
 ) -> Put:
     """Put a shelter where it was found to stand."""
     scene = scene_of(session, course.id, night.id)
-    row, number = shelter_of(session, night, sheet_id)
+    row, _ = shelter_of(session, night, sheet_id)
     judge = judge_of(request, session, scene.course, scene.tonight, night.id)
-    words = move(session, judge, scene, row, number, Moved(**told.model_dump()))
+    words = move(session, judge, scene, row, Moved(**told.model_dump()))
     return Put(text=words, version=night.version)
 
 

@@ -247,17 +247,6 @@ def _number(session: Session, row: ShelterRow) -> int:
     return [r.id for r in plans.shelters(session, row.night_id)].index(row.id) + 1
 
 
-def _remember(session: Session, night_id: int, shelter_id: int, doing: str) -> None:
-    """Let undo take back what is done to a shelter on the map. Raises NotFoundError where a plan
-    has put others in its place meanwhile.
-    """
-    night = courses.night_by_id(session, night_id)
-    plans.lock(session, night)
-    session.expire_all()
-    row = plans.shelter(session, night_id, shelter_id)
-    plans.remember(session, night, f"{doing} shelter {_number(session, row)}")
-
-
 @router.post("/shelters/{shelter_id:number}/try")
 @for_role(Role.ASSISTANT)
 def try_spot(
@@ -301,7 +290,8 @@ def keep_spot(
     placed_of(judge, scene, row, spot)  # a spot where it cannot stand is refused
     before = row.spot or {}
     spot.planned = bool(before.get("planned")) and len(before["trees"]) == len(spot.trees)
-    _remember(session, night_id, shelter_id, "moving" if before else "placing")
+    doing = "moving" if before else "placing"
+    row = plans.begin_change(session, scene.night, shelter_id, doing)
     row.spot = spot.model_dump(exclude={"snap"})
     return _refreshed(request, session, course_id, night_id)
 
@@ -309,11 +299,15 @@ def keep_spot(
 @router.delete("/shelters/{shelter_id:number}/spot")
 @for_role(Role.ASSISTANT)
 def clear_spot(
-    request: Request, session: Db, course_id: int, night_id: int, shelter_id: int
+    request: Request,
+    session: Db,
+    night: NightHere,
+    course_id: int,
+    night_id: int,
+    shelter_id: int,
 ) -> Response:
     """Take a shelter off the map."""
-    row = _shelter(session, course_id, night_id, shelter_id)
-    _remember(session, night_id, shelter_id, "taking off the map")
+    row = plans.begin_change(session, night, shelter_id, "taking off the map")
     row.spot = None
     return _refreshed(request, session, course_id, night_id)
 

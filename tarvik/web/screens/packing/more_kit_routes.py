@@ -26,7 +26,7 @@ router = guarded_router("/courses/{course_id:number}/packing/more-kit")
 @for_role(Role.VIEWER)
 def show(request: Request, session: Db, course: CourseHere) -> Response:
     """The page."""
-    view = more_kit_view(request, session, course)
+    view = more_kit_view(session, course)
     return page(
         request, "packing/more_kit.html", units=course.units, fault=None, **fields_of(view)
     )
@@ -51,7 +51,7 @@ def keep(
     try:
         kept = more_kit_form.read(typed, library.to_lend(session, course), units)
     except InputError as err:
-        view = more_kit_view(request, session, course, typed)
+        view = more_kit_view(session, course, typed)
         return page(
             request,
             "packing/more_kit.html",

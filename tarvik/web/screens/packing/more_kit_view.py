@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
-from fastapi import Request
 from sqlalchemy.orm import Session
 
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.offers import STAKE
-from tarvik.core.plan.shopping import By, Item
+from tarvik.core.plan.shopping import CENTS, By, Item
+from tarvik.core.sentences import sentence
 from tarvik.core.sheet import Sheet
 from tarvik.core.units import Units, format_load
 from tarvik.exchange import more_kit_form
@@ -100,10 +100,7 @@ class MoreKitView:
 
 
 def more_kit_view(
-    request: Request,
-    session: Session,
-    course: Course,
-    typed: Mapping[str, str] | None = None,
+    session: Session, course: Course, typed: Mapping[str, str] | None = None
 ) -> MoreKitView:
     """The page of a course; `typed`: what was typed, where it could not be kept."""
     units = Units(course.units)
@@ -136,7 +133,7 @@ def more_kit_view(
 def _rows(
     kept: KeptKit, loans: list[Loan], texts: Mapping[str, str], units: Units
 ) -> tuple[Row, ...]:
-    items = {item.key: item for item in more_kit_form.items_of(_all_of(kept), loans)}
+    items = {item.key: item for item in more_kit_form.every_item(kept, loans)}
     out = []
     for usual in USUAL:
         key = usual.key
@@ -158,7 +155,7 @@ def _rows(
         out.append(
             Row(
                 loan.key,
-                f"{words[0].upper()}{words[1:]} ({loan.count} to lend)",
+                f"{sentence(words)} ({loan.count} to lend)",
                 None,
                 texts[f"most-{loan.key}"],
                 None,
@@ -167,15 +164,6 @@ def _rows(
             )
         )
     return tuple(out)
-
-
-def _all_of(kept: KeptKit) -> KeptKit:
-    """The same with at least one of everything, so that each can be shown."""
-    things = {
-        key: one.model_copy(update={"most": max(one.most, 1)})
-        for key, one in kept.things.items()
-    }
-    return KeptKit(by=kept.by, things=things)
 
 
 KIND_WORDS: Final = {
@@ -250,7 +238,7 @@ def _proof(plain: Mapping[str, Any], by: By) -> str:
         amount = {By.PACKS: "{:g}", By.PRICE: "{:.2f}", By.WEIGHT: "{:.0f} g"}[by]
         bound, cost = plain["bound"], plain["cost"]
         if by is By.PRICE:
-            bound, cost = bound / 100, cost / 100
+            bound, cost = bound / CENTS, cost / CENTS
         parts.append(
             f"the search ran out of time: {amount.format(cost)} found, "
             f"{amount.format(bound)} might be enough"

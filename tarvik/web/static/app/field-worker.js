@@ -22,12 +22,18 @@ self.addEventListener("message", (event) => {
     (async () => {
       const store = await caches.open(STORE);
       let kept = 0;
-      for (const page of [...event.data.parts, ...event.data.pages]) {
+      const { parts, pages } = event.data;
+      // A part's address changes with what is in it: one that is kept need not be fetched again.
+      const missing = await Promise.all(
+        parts.map(async (part) => ((await store.match(part)) ? null : part)),
+      );
+      const wanted = [...missing.filter(Boolean), ...pages];
+      for (const page of wanted) {
         await fetch(page)
           .then((response) => follow(page, response))
           .then(() => (kept += 1))
           .catch(() => {});
-        event.source?.postMessage({ kept, of: event.data.parts.length + event.data.pages.length });
+        event.source?.postMessage({ kept, of: wanted.length });
       }
       await store.put(HOME, new Response(event.data.home));
       event.source?.postMessage({ done: true });

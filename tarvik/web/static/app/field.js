@@ -215,8 +215,8 @@ export const field = () => ({
     this.say({ method: "PATCH", url: dataset.url, json, shows: { name, text: value } }, name);
   },
 
-  // A second move before the first is sent starts where the first ends on the map: it is told by
-  // the place the page had, so it takes the first one's place.
+  // Every move starts at the place that the page shows: a second one before the first is sent
+  // takes its place.
   moved(event) {
     const form = event.target;
     const { sheet } = form.closest("[data-sheet]").dataset;

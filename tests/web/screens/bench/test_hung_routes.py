@@ -115,8 +115,8 @@ def test_board_and_bench_judge_by_the_hung_shape(
     rows = client.get(f"{night}/board/cells?sheets={sheet}").text
     bench_at = client.get(f"{bench}/plow-point?height={HIGH['height']}").text
     app = client.app.state.tarvik  # type: ignore[attr-defined]
+    from tarvik.core.hang.hung import usual_hanging
     from tarvik.store import nights
-    from tarvik.web.shared.as_hung import usual_hanging
     from tarvik.web.shared.questions import question
 
     course_id = int(night.split("/")[2])
