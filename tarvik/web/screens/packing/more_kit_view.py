@@ -269,6 +269,8 @@ def _line(proposals: tuple[Proposal, ...]) -> str:
     """What it comes to, in a sentence."""
     found = {one.name: one for one in proposals}
     now, works = found["now"], found.get("works")
+    if not now.nights:
+        return "Kit does not help here: every night is left out."
     if all(cell.good for cell in now.nights):
         return "What you have is enough: everybody lies dry on every night."
     if works is None:
@@ -281,7 +283,7 @@ def _line(proposals: tuple[Proposal, ...]) -> str:
 def _ease(proposals: tuple[Proposal, ...]) -> str:
     """The same of lying with ease."""
     ease = next((one for one in proposals if one.name == "ease"), None)
-    if ease is None:
+    if ease is None or not ease.nights:
         return ""
     if not all(cell.good for cell in ease.nights):
         return "No amount of them lets everybody lie with ease on every night."

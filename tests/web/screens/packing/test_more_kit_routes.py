@@ -167,3 +167,21 @@ def test_proposals_stand_beside_each_other(
         "<b>Second</b> is left out: gusts bring down dead trees",
     ):
         assert words.lower() in shown.lower(), words
+
+
+def test_where_every_night_is_left_out_nothing_is_said_to_be_enough(
+    client: TestClient, database: Database, made: tuple[int, int]
+) -> None:
+    course, night = made
+    result = {
+        "by": "packs",
+        "items": [],
+        "nights": [{"night": night, "title": "First", "stopped": "gusts"}],
+        "proposals": [{**proposal("now", {}, 0, 0), "nights": []}],
+    }
+    with database.session() as session:
+        job = asks.new_job(session, courses.night_by_id(session, night), "kit", {})
+        job.state, job.result, job.ended_at = "done", result, now()
+    shown = " ".join(client.get(f"/courses/{course}/packing/more-kit").text.split())
+    assert "every night is left out" in shown and "is enough" not in shown
+    assert "<b>First</b> is left out: gusts" in shown
