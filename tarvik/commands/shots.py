@@ -68,8 +68,9 @@ def take(page: Page, bed: Testbed, shot: Shot, folder: Path) -> None:
     page.wait_for_selector(shot.ready, timeout=SLOWEST_MS)
     page.wait_for_function("document.fonts.status === 'loaded'")
     if shot.click:
-        page.click(shot.click)
-        page.locator(shot.click).evaluate("e => e.scrollIntoView({block: 'center'})")
+        first = page.locator(shot.click).first
+        first.click()
+        first.evaluate("e => e.scrollIntoView({block: 'center'})")
     page.screenshot(path=folder / f"{shot.name}.png")
 
 

@@ -1,5 +1,6 @@
 """What entries of a log teach about built-in values: minutes to set a pitch, what a stake holds,
-how high a peak stands. Bayesian updates on a grid: the built-in value is the middle of the prior.
+how high a peak stands, how hard stakes are drawn. Bayesian updates on a grid: the built-in value is
+the middle of the prior.
 
 Each value is learned as a factor on the built-in one, on a logarithmic scale. An entry that lies
 far off counts no more than one at the edge of what is usual (Huber 1964, robust estimation): its
@@ -10,12 +11,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 from scipy.special import ndtr
 
-from tarvik.core.constant import ENGINEERING, constant
+from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -66,6 +68,42 @@ SPREAD_PEAK: Final = constant(
     ENGINEERING,
     "spread (log) of one group's peaks about its own habit",
 )
+PRIOR_DRAWN: Final = constant(
+    "prior_drawn",
+    0.3,
+    "1",
+    ENGINEERING,
+    "spread (log) of the pull with which groups draw stakes about ours",
+)
+SPREAD_DRAWN: Final = constant(
+    "spread_drawn",
+    0.3,
+    "1",
+    ENGINEERING,
+    "spread (log) of one group's pull from shelter to shelter",
+)
+SLACK_BELOW: Final = constant(
+    "slack_below",
+    0.6,
+    "1",
+    COMMON_PRACTICE,
+    "share of the usual hand-set pull (30 of 50 N) below which a sheet is called slack",
+)
+TIGHT_ABOVE: Final = constant(
+    "tight_above",
+    1.6,
+    "1",
+    COMMON_PRACTICE,
+    "times the usual hand-set pull (80 of 50 N) above which a sheet is called tight",
+)
+BANDS: Final = MappingProxyType(
+    {
+        "slack": (-math.inf, math.log(SLACK_BELOW)),
+        "firm": (math.log(SLACK_BELOW), math.log(TIGHT_ABOVE)),
+        "tight": (math.log(TIGHT_ABOVE), math.inf),
+    }
+)
+"""What people say of a sheet, and between which pulls (log of the times of the usual one)."""
 USUAL: Final = 2.0
 """Entries further off than so many spreads count as those at that distance."""
 FAR: Final = 3.0
@@ -137,8 +175,33 @@ def learned_from_holds(
     return Learned(_told(grid, _prior(grid, prior_spread)), now, len(logs), far)
 
 
+def learned_from_words(
+    words: Sequence[str],
+    prior_spread: float = PRIOR_DRAWN,
+    entry_spread: float = SPREAD_DRAWN,
+) -> Learned:
+    """From what was said of sheets, each one of BANDS: how many times as hard as usual stakes are
+    drawn. The chance of a word is that of a pull between its bounds (ordered probit, McCullagh
+    1980); one entry in a hundred is taken for a slip, so that none counts without bound.
+    """
+    grid = _grid(prior_spread)
+    score = _prior(grid, prior_spread)
+    bounds = np.array([BANDS[word] for word in words], dtype=float).reshape(-1, 2)
+    if len(bounds):
+        above, below = (
+            ndtr((bounds[:, [k]] - grid[None, :]) / entry_spread) for k in (0, 1)
+        )
+        chance = MISHAP / len(BANDS) + (1 - MISHAP) * (below - above)
+        score = score + np.log(chance).sum(axis=0)
+    now = _told(grid, score)
+    middle = math.log(now.middle)
+    odd = np.maximum(bounds[:, 0] - middle, middle - bounds[:, 1]) > FAR * entry_spread
+    far = tuple(int(n) for n in np.flatnonzero(odd))
+    return Learned(_told(grid, _prior(grid, prior_spread)), now, len(bounds), far)
+
+
 MISHAP: Final = 0.01
-"""Share of stakes that come out, or hold, for reasons that no model knows."""
+"""Share of stakes that come out or hold, and of words, for reasons that no model knows."""
 
 
 def _prior(grid: Floats, spread: float) -> Floats:

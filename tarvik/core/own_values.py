@@ -1,5 +1,6 @@
 """What a provider's own log has moved built-in values to, once a leader has chosen to go by it: how
-many times ours a ground's stakes hold, a pitch's minutes take, and shelters stand high.
+many times ours a ground's stakes hold, a pitch's minutes take, shelters stand high and stakes
+are drawn tight.
 """
 
 from __future__ import annotations
@@ -24,26 +25,31 @@ MOST: Final = 5.0
 PEAK_LEAST: Final = 0.8
 PEAK_MOST: Final = 1.2
 """The same of heights."""
+TAUT_LEAST: Final = 0.4
+TAUT_MOST: Final = 3.0
+"""The same of how hard stakes are drawn."""
 ALL: Final = "all"
-"""Heights are learned over all pitches together."""
+"""Heights and how hard stakes are drawn are learned over all pitches together."""
 
 
 @dataclass(frozen=True, slots=True)
 class OwnValues:
     """Factors on built-in values that are gone by: `holding` by ground, `minutes` by pitch, `peak`
-    of heights (over ALL pitches). What is not named is as built in. Raises InputError for one that
-    no log teaches.
+    of heights and `taut` of the pull with which stakes are drawn (over ALL pitches). What is not
+    named is as built in. Raises InputError for one that no log teaches.
     """
 
     holding: Mapping[str, float] = field(default_factory=dict, hash=False)
     minutes: Mapping[str, float] = field(default_factory=dict, hash=False)
     peak: Mapping[str, float] = field(default_factory=dict, hash=False)
+    taut: Mapping[str, float] = field(default_factory=dict, hash=False)
 
     def __post_init__(self) -> None:
         for name, values, known, least, most in (
             ("holding", self.holding, GROUNDS, LEAST, MOST),
             ("minutes", self.minutes, PITCHES, LEAST, MOST),
             ("peak", self.peak, (ALL,), PEAK_LEAST, PEAK_MOST),
+            ("taut", self.taut, (ALL,), TAUT_LEAST, TAUT_MOST),
         ):
             for slug, factor in values.items():
                 if slug not in known:
@@ -57,6 +63,11 @@ class OwnValues:
     def reached(self) -> float:
         """How many times as high as worked out a shelter stands once hung."""
         return self.peak.get(ALL, 1.0)
+
+    @property
+    def drawn(self) -> float:
+        """How many times as hard as usual stakes are drawn by hand."""
+        return self.taut.get(ALL, 1.0)
 
     def minutes_of(self, pitch: Pitch) -> float:
         """Minutes to set a pitch by one able person."""

@@ -54,7 +54,8 @@ class Question:
     `lying` need not name uphill in the shelter's frame.
     `shorter`: where nobody fits, settings that serve a shorter person are looked for. `also`:
     settings that have a usual value may leave it. `handy`: settings are to be such as people can
-    set. `reached`: how many times as high as worked out it stands once hung, by the course's log.
+    set. `reached`: how many times as high as worked out it stands once hung, and
+    `drawn` how many times as hard as usual its stakes are drawn, by the course's log.
     """
 
     sheet: Sheet
@@ -74,6 +75,7 @@ class Question:
     also: bool = True
     handy: bool = False
     reached: float = 1.0
+    drawn: float = 1.0
 
     def objective(self) -> Objective:
         """What the search looks for: where the shelter may turn its back to the wind, in calm rain

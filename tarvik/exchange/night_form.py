@@ -514,13 +514,15 @@ def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
     """What the course's stakes and cords hold; a site's own ground goes before the course's."""
     values = {**RULE_DEFAULTS, **kept}
     here = ground_named(ground or values["ground"])
+    own = own_values_of(kept)
     return Holding(
         here,
         values["stake_depth_m"],
         values["guy_mm"],
         values["ridge_mm"],
         values["stake_width_mm"] / 1000,
-        own=own_values_of(kept).holding.get(here.slug, 1.0),
+        own=own.holding.get(here.slug, 1.0),
+        drawn=own.drawn,
     )
 
 
@@ -531,7 +533,7 @@ def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
         return OwnValues(
             *(
                 {str(slug): float(x) for slug, x in dict(told.get(name) or {}).items()}
-                for name in ("holding", "minutes", "peak")
+                for name in ("holding", "minutes", "peak", "taut")
             )
         )
     except (AttributeError, TypeError, ValueError) as err:

@@ -128,5 +128,6 @@ class HungPlans:
             free_to_turn=not turned,
             uphill_off_wind_deg=night.uphill_off_wind_deg,
             reached=night.own.reached,
+            drawn=night.own.drawn,
         )
         return closer(asked) if offer.tight else asked

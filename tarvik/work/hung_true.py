@@ -35,7 +35,7 @@ def beds_as_hung(solution: Solution) -> int:
         return figures.sleepers
     asked = solution.question
     try:
-        hung = hang(shelter, rig, usual_hanging(asked.sheet, asked.reached))
+        hung = hang(shelter, rig, usual_hanging(asked.sheet, asked.reached, asked.drawn))
     except FoldError:
         return figures.sleepers
     room = measure_hung(

@@ -8,15 +8,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tarvik.core.learning import (
+    PRIOR_DRAWN,
     PRIOR_HOLD,
     PRIOR_MINUTES,
+    SLACK_BELOW,
+    SPREAD_DRAWN,
     SPREAD_HOLD,
     SPREAD_MINUTES,
+    TIGHT_ABOVE,
     learned_from_holds,
     learned_from_ratios,
+    learned_from_words,
 )
 
 LOGS = 1000
+WORDS = st.lists(st.sampled_from(("slack", "firm", "tight")), max_size=20)
 RATIOS = st.lists(st.floats(0.5, 2.0), min_size=5, max_size=20)
 
 
@@ -44,6 +50,52 @@ def test_intervals_of_what_stakes_hold_cover_what_is_true() -> None:
     assert 0.85 <= within / LOGS <= 0.95
 
 
+def as_said(pulls: np.ndarray) -> list[str]:
+    """What a group says that calls its sheets by the pull alone, in times of the usual one."""
+    return [
+        "slack" if p < SLACK_BELOW else "tight" if p > TIGHT_ABOVE else "firm"
+        for p in pulls
+    ]
+
+
+def test_intervals_of_how_hard_stakes_are_drawn_cover_what_is_true() -> None:
+    rng = np.random.default_rng(4)
+    within = 0
+    for _ in range(LOGS):
+        true = rng.normal(0, PRIOR_DRAWN)
+        pulls = np.exp(rng.normal(true, SPREAD_DRAWN, rng.integers(1, 30)))
+        low, _, high = learned_from_words(as_said(pulls)).now
+        within += low <= np.exp(true) <= high
+    assert 0.85 <= within / LOGS <= 0.95
+
+
+def test_many_words_find_how_hard_stakes_are_drawn() -> None:
+    rng = np.random.default_rng(5)
+    for true in (0.6, 1.0, 1.5):
+        pulls = np.exp(rng.normal(np.log(true), SPREAD_DRAWN, 800))
+        found = learned_from_words(as_said(pulls))
+        assert found.now.middle == pytest.approx(true, rel=0.06)
+
+
+@given(WORDS)
+def test_words_move_the_pull_the_way_they_say_and_no_further_than_their_share(
+    words: list[str],
+) -> None:
+    """One more "slack" lowers it, one more "tight" raises it, neither beyond one usual entry."""
+    plain, slack, tight = (
+        learned_from_words([*words, *more]).now.middle
+        for more in ([], ["slack"], ["tight"])
+    )
+    assert slack < plain < tight
+    most = 3 * SPREAD_DRAWN / (1 + len(words) * (PRIOR_DRAWN / SPREAD_DRAWN) ** 2) + 0.1
+    assert np.log(tight / plain) < most and np.log(plain / slack) < most
+
+
+def test_a_word_that_no_pull_of_the_rest_explains_is_named() -> None:
+    found = learned_from_words(["tight"] * 40 + ["slack"])
+    assert found.far_off == (40,)
+
+
 def test_many_entries_find_the_truth() -> None:
     rng = np.random.default_rng(3)
     ratios = np.exp(rng.normal(np.log(1.4), SPREAD_MINUTES, 400))
@@ -58,6 +110,7 @@ def test_nothing_said_leaves_the_built_in_value() -> None:
     for found in (
         learned_from_ratios([], PRIOR_MINUTES, SPREAD_MINUTES),
         learned_from_holds([], []),
+        learned_from_words([]),
     ):
         assert found.now == found.prior
         assert found.value(92.0) == pytest.approx(92.0)

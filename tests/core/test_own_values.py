@@ -9,8 +9,11 @@ import pytest
 from tarvik.core.body import Body
 from tarvik.core.cards import minutes
 from tarvik.core.errors import InputError
-from tarvik.core.hang.hung import Hanging, hang
+from tarvik.core.hang.hand_set import HAND_N, HAND_SHARE, hand_pull_n
+from tarvik.core.hang.hung import Hanging, hang, usual_hanging
 from tarvik.core.hang.tell import tell
+from tarvik.core.hang.ties import TAUTNESS
+from tarvik.core.loads.gale import in_gale
 from tarvik.core.loads.holding import Holding, StakeKind, ground_named
 from tarvik.core.own_values import BUILT_IN, OwnValues
 from tarvik.core.pitches import PITCHES
@@ -55,6 +58,8 @@ def test_own_minutes_of_a_pitch_count_before_skill_and_hands() -> None:
         {"minutes": {"no-pitch": 1.0}},
         {"peak": {"a-frame": 1.0}},
         {"peak": {"all": 1.4}},
+        {"taut": {"a-frame": 1.0}},
+        {"taut": {"all": 3.5}},
         {"holding": {"turf": 40}},
         {"holding": {"turf": float("nan")}},
         {"minutes": {"a-frame": "long"}},
@@ -86,3 +91,30 @@ def test_heights_of_the_log_are_those_under_the_hung_sheet() -> None:
     assert two.sit_m2 <= one.sit_m2
     assert two.forces == one.forces
     assert one == tell(hang(shelter, rig, Hanging(lines=9)), figures, Body(1.75))
+
+
+def test_a_group_that_draws_softly_has_softer_stakes_and_looser_cloth() -> None:
+    """Drawn at 0.6 of the usual pull: in still air each stake is pulled with less, and the hung
+    ridge stands lower; where the log says nothing both are as built in.
+    """
+    rules = {"own_values": {"taut": {"all": 0.6}}}
+    own = own_values_of(rules)
+    assert own.drawn == 0.6 and BUILT_IN.drawn == 1.0
+    soft = holding_of(rules, "turf")
+    assert soft.trusted_stake_n == holding_of({}, "turf").trusted_stake_n
+    assert hand_pull_n(400.0, soft.drawn) == pytest.approx(0.6 * HAND_N)
+    assert hand_pull_n(40.0, soft.drawn) == pytest.approx(HAND_SHARE * 40.0)
+    sheet = Sheet.rectangle(3.0, 3.0)
+    solution = solve(Question(sheet, PITCHES["a-frame"], {"height": 1.1}))
+    shelter, rig = solution.shelter, solution.assessment.rig
+    assert shelter is not None and rig is not None
+    still = [
+        in_gale(shelter, rig, 90.0, 0.01, holding=h) for h in (soft, holding_of({}, "turf"))
+    ]
+    pulls = [max(p.pull_n for p in g.parts if p.kind == "stake") for g in still if g]
+    assert pulls[0] < 0.75 * pulls[1]
+    loose, usual = (hang(shelter, rig, usual_hanging(sheet, drawn=d)) for d in (0.4, 1.0))
+    assert loose.hanging.tautness == pytest.approx(0.4 * TAUTNESS)
+    assert usual.hanging == usual_hanging(sheet)
+    slack = [float(h.slack.mean()) for h in (loose, usual)]
+    assert slack[0] >= slack[1]

@@ -80,9 +80,11 @@ QUICK: Final = (Stage(1e-3, 300, 30.0),)
 """One stage: threads that take up their pull a little softly move no point by a centimetre."""
 
 
-def hand_pull_n(stake_n: float) -> float:
-    """Pull at each stake and guy when set by hand, where a stake holds `stake_n`, N."""
-    return min(HAND_N, HAND_SHARE * stake_n)
+def hand_pull_n(stake_n: float, drawn: float = 1.0) -> float:
+    """Pull at each stake and guy when set by hand, N, where a stake holds `stake_n` and the group
+    draws `drawn` times as hard as usual.
+    """
+    return min(drawn * HAND_N, HAND_SHARE * stake_n)
 
 
 def set_ties(shelter: Shelter, rig: Rig, mesh: Mesh) -> list[Tie]:

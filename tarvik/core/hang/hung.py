@@ -83,12 +83,16 @@ class Hanging:
     reached: float = 1.0
 
 
-def usual_hanging(sheet: Sheet, reached: float = 1.0) -> Hanging:
-    """How a sheet is hung for boards, plans and answers: its own fabric, dry, pulled as usual, as
-    high as shelters are found to stand.
+def usual_hanging(sheet: Sheet, reached: float = 1.0, drawn: float = 1.0) -> Hanging:
+    """How a sheet is hung for boards, plans and answers: its own fabric, dry, as high as shelters
+    are found to stand, its stakes pulled `drawn` times as far past taut as usual.
     """
-    fabric = fabric_named(sheet.fabric)
-    return Hanging(fabric=fabric, lines=USUAL_LINES, reached=reached)
+    return Hanging(
+        fabric=fabric_named(sheet.fabric),
+        tautness=drawn * TAUTNESS,
+        lines=USUAL_LINES,
+        reached=reached,
+    )
 
 
 @dataclass(frozen=True, slots=True)

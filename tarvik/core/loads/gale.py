@@ -199,7 +199,8 @@ def in_gale(
     shelter's frame, swinging by `spread_deg` to either hand, or by what the surroundings have if
     that is more. Snow on level ground is a case of its own. None for a shelter that no tie holds.
     """
-    stands = _hand_set(shelter, rig, fabric, hand_pull_n(holding.trusted_stake_n), lines)
+    pull_n = hand_pull_n(holding.trusted_stake_n, holding.drawn)
+    stands = _hand_set(shelter, rig, fabric, pull_n, lines)
     if stands is None:
         return None
     height = max(float(shelter.xyz[:, 2].max()), LEAST_HEIGHT_M)

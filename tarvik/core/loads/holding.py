@@ -258,7 +258,8 @@ class Holding:
     """What this course's stakes and cords hold. `longer`: stakes at hand that hold more than the
     usual ones. `more`: of some stakes (by their place among the rig's) how many times one stake's
     holding they have, where remedies were taken. `own`: how many times the built-in value this
-    ground holds by the provider's own log, 1 where nobody goes by it.
+    ground holds by the provider's own log, and `drawn` how many times as hard as usual stakes are
+    drawn by hand: 1 where nobody goes by it.
     """
 
     ground: GroundType = DEFAULT_GROUND
@@ -269,6 +270,7 @@ class Holding:
     more: tuple[tuple[int, float], ...] = ()
     longer: tuple[StakeKind, ...] = ()
     own: float = 1.0
+    drawn: float = 1.0
 
     def __post_init__(self) -> None:
         for name, least, most in (

@@ -53,7 +53,11 @@ class Seen:
 
 def seen(hangings: Hangings, solutions: Sequence[Solution]) -> list[Seen]:
     """Every shelter as it hangs."""
-    wishes = [(s, usual_hanging(s.question.sheet, s.question.reached)) for s in solutions]
+    asked = [s.question for s in solutions]
+    wishes = [
+        (s, usual_hanging(q.sheet, q.reached, q.drawn))
+        for s, q in zip(solutions, asked, strict=True)
+    ]
     told = hangings.told(wishes)
     return [
         as_it_hangs(solution, one) for (solution, _), one in zip(wishes, told, strict=True)

@@ -76,6 +76,7 @@ def question(
         uphill_off_wind_deg=night.uphill_off_wind_deg,
         handy=True,
         reached=night.own.reached,
+        drawn=night.own.drawn,
     )
 
 

@@ -63,7 +63,8 @@ def _number(request: Request, name: str, usual: float, least: float, most: float
 
 def how_hung(request: Request, asked: Asked) -> HowHung:
     """What the address says of tautness, rain and a lifted point. Raises InputError."""
-    taut = _number(request, "hang_taut", TAUTNESS, 0.0, TAUT_MOST)
+    usual = asked.tonight.own.drawn * TAUTNESS
+    taut = _number(request, "hang_taut", usual, 0.0, TAUT_MOST)
     by = _number(request, "hang_by", 0.0, -LIFT_MOST_M, LIFT_MOST_M)
     out = _number(request, "hang_out", 0.0, 0.0, LIFT_MOST_M)
     handle = request.query_params.get("hang_at", "")

@@ -6,7 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
+from tarvik.core.hang.hand_set import HAND_N
 from tarvik.core.learning import (
+    BANDS,
     PRIOR_MINUTES,
     PRIOR_PEAK,
     SPREAD_MINUTES,
@@ -14,6 +16,7 @@ from tarvik.core.learning import (
     Learned,
     learned_from_holds,
     learned_from_ratios,
+    learned_from_words,
 )
 from tarvik.core.loads.holding import TRUST, Holding, ground_named, stake_holds_n
 from tarvik.core.own_values import ALL, OwnValues
@@ -74,12 +77,14 @@ class _About:
 def lessons_of(
     rows: Sequence[LogRow], units: Units, holding: Holding, own: OwnValues
 ) -> list[Lesson]:
-    """Everything the entries teach: minutes by pitch, peaks, what stakes hold by ground. `holding`:
+    """Everything the entries teach: minutes by pitch, peaks, how hard stakes are
+    drawn, what they hold by ground. `holding`:
     of the course's usual stakes; `own`: what the course goes by.
     """
     as_planned = [row for row in rows if not row.changed]
     peaks = _peaks(as_planned, units)
     found = [*_minutes(as_planned), *([] if peaks is None else [peaks])]
+    found += _drawn(rows, units)
     found += _holds(as_planned, units, holding)
     return [_with_use(lesson, about, own) for lesson, about in found]
 
@@ -116,6 +121,22 @@ def _peaks(rows: Sequence[LogRow], units: Units) -> tuple[Lesson, _About] | None
         "peak, for 1 m planned", 1.0, lambda m: format_length(m, units), "peak", ALL
     )
     return _lesson(about, learned, peaked), about
+
+
+def _drawn(rows: Sequence[LogRow], units: Units) -> list[tuple[Lesson, _About]]:
+    """How hard stakes are drawn by hand, of every shelter whether as planned or not."""
+    said = [row for row in rows if row.taut in BANDS]
+    if not said:
+        return []
+    about = _About(
+        "pull with which a stake is set",
+        HAND_N,
+        lambda newtons: format_force(newtons, units),
+        "taut",
+        ALL,
+    )
+    learned = learned_from_words([row.taut for row in said])
+    return [(_lesson(about, learned, said), about)]
 
 
 def _holds(

@@ -70,7 +70,7 @@ def show(request: Request, session: Db, course: CourseHere) -> Response:
 def own_values(
     session: Db,
     course_id: int,
-    kind: Annotated[Literal["holding", "minutes", "peak"], Form()],
+    kind: Annotated[Literal["holding", "minutes", "peak", "taut"], Form()],
     slug: Annotated[str, Form(max_length=40)],
     use: Annotated[Literal["yes", ""], Form()] = "",
 ) -> Response:
@@ -83,6 +83,7 @@ def own_values(
         "holding": dict(chosen.holding),
         "minutes": dict(chosen.minutes),
         "peak": dict(chosen.peak),
+        "taut": dict(chosen.taut),
     }
     values[kind].pop(slug, None)
     if use:

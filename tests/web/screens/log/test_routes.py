@@ -266,6 +266,23 @@ def test_peaks_that_are_gone_by_lower_every_hung_shelter_and_are_learned_against
     assert planned_m() == before
 
 
+def test_sheets_said_to_be_slack_are_reckoned_with_softer_stakes_once_gone_by(
+    client: TestClient, night: tuple[int, int, int]
+) -> None:
+    """The pull with which stakes are set is learned from "slack", "firm" and "tight"."""
+    url = f"/courses/{night[0]}/log"
+    say(client, night, taut="slack")
+    page = " ".join(client.get(url).text.split())
+    assert "Pull with which a stake is set" in page and "5 kg, built in" in page
+    told = {"kind": "taut", "slug": "all", "use": "yes"}
+    got = client.post(f"{url}/own-values", data=told, follow_redirects=False)
+    assert got.status_code == 303
+    page = " ".join(client.get(url).text.split())
+    assert "<b>4 kg</b>, yours" in page
+    client.post(f"{url}/own-values", data=told | {"use": ""})
+    assert "5 kg, built in" in " ".join(client.get(url).text.split())
+
+
 def test_only_what_entries_teach_can_be_gone_by(
     client: TestClient, night: tuple[int, int, int]
 ) -> None:
