@@ -1,4 +1,4 @@
-// Builds what ships in tarvik/web/static/vendor: the theme, Alpine's CSP build, the fonts, and their licences.
+// Builds what ships in tarvik/web/static/vendor: the theme, Alpine's CSP build, Idiomorph, the fonts, and their licences.
 import { copyFileSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -32,6 +32,12 @@ const theme = sass.compile(join(here, "theme.scss"), {
 });
 writeFileSync(join(out, "theme.css"), css + transformSync(theme.css, { loader: "css", minify: true }).code);
 copyFileSync(join(modules, "@alpinejs", "csp", "dist", "module.esm.min.js"), join(out, "alpine.min.js"));
+const morph = readFileSync(join(modules, "idiomorph", "dist", "idiomorph.esm.js"), "utf8");
+writeFileSync(join(out, "idiomorph.min.js"), transformSync(morph, { format: "esm", minify: true }).code);
+copyFileSync(join(modules, "idiomorph", "LICENSE"), join(out, "LICENSE.idiomorph.txt"));
 copyFileSync(join(modules, "bootstrap", "LICENSE"), join(out, "LICENSE.bootstrap.txt"));
+// What the checker of the scripts (npm run check) need know of them.
+const told = "declare const it: any;\nexport default it;\nexport const Idiomorph: any;\n";
+for (const name of ["alpine", "idiomorph"]) writeFileSync(join(out, `${name}.min.d.ts`), told);
 writeFileSync(join(out, "LICENSE.alpine.txt"), readFileSync(join(here, "LICENSE.alpine.txt")));
 console.log(`built ${out}`);

@@ -28,5 +28,6 @@ test("lengths are read as people type them", () => {
   near("4", "imperial", 0.3048, 1.2192);
   near("4 ft 2 in", "imperial", 0.3048, 1.27);
   near("4' 2\"", "imperial", 0.3048, 1.27);
-  for (const none of ["", "tall", "4 ft tall", "1.2 3"]) assert.equal(read(none, "metric", 1), null);
+  for (const none of ["", "tall", "4 ft tall", "1.2 3"])
+    assert.equal(read(none, "metric", 1), null);
 });

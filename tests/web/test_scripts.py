@@ -1,19 +1,34 @@
-"""The scripts' own tests, by Node's runner, and that every script can be read."""
+"""The scripts: their own tests by Node's runner, the linter, and their types."""
 
 from __future__ import annotations
 
-import shutil
 import subprocess
+import sys
 from pathlib import Path
 
 ROOT = Path(__file__).parents[2]
+MODULES = Path("frontend") / "node_modules"
+SCRIPTS = "tarvik/web/static/app"
 
 
-def node(*words: str) -> subprocess.CompletedProcess[str]:
-    found = shutil.which("node")
-    assert found, "install Node.js (Debian's nodejs): ./run test does it as root"
+LINT = (
+    str(MODULES / "eslint" / "bin" / "eslint.js"),
+    "--config",
+    "frontend/eslint.config.mjs",
+)
+
+
+def node(*words: str, given: str = "") -> subprocess.CompletedProcess[str]:
+    found = Path(sys.executable).with_name("node")
+    assert found.exists(), "Node.js is missing from the virtual environment: use ./run test"
     return subprocess.run(
-        [found, *words], cwd=ROOT, capture_output=True, text=True, check=False, timeout=120
+        [str(found), *words],
+        cwd=ROOT,
+        input=given,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=120,
     )
 
 
@@ -24,7 +39,19 @@ def test_the_scripts_own_tests_pass() -> None:
     assert "# pass 19" in ran.stdout
 
 
-def test_every_script_is_read_without_a_fault() -> None:
-    for script in (ROOT / "tarvik" / "web" / "static" / "app").glob("*.js"):
-        ran = node("--check", str(script))
-        assert ran.returncode == 0, ran.stderr
+def test_every_script_passes_the_linter() -> None:
+    ran = node(*LINT, SCRIPTS, "tests/scripts")
+    assert ran.returncode == 0, ran.stdout + ran.stderr
+
+
+def test_every_scripts_types_fit() -> None:
+    ran = node(str(MODULES / "typescript" / "bin" / "tsc"), "-p", "frontend")
+    assert ran.returncode == 0, ran.stdout + ran.stderr
+
+
+def test_the_linter_finds_what_is_wrong() -> None:
+    wrong = "export const two = () => { var one = nowhere; return 2; };\n"
+    ran = node(*LINT, "--stdin", "--stdin-filename", f"{SCRIPTS}/wrong.js", given=wrong)
+    assert ran.returncode == 1
+    for rule in ("no-undef", "no-var", "no-unused-vars"):
+        assert rule in ran.stdout

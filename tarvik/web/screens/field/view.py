@@ -175,8 +175,14 @@ def field_view(
 
 def _parts() -> tuple[str, ...]:
     """Scripts and styles of all screens: other kept pages use more of them than this one."""
-    files = sorted((STATIC / "app").glob("*.js")) + sorted((STATIC / "app").glob("*.css"))
-    return tuple(f"/static/{version()}/app/{file.name}" for file in files)
+    files = sorted(
+        file
+        for kind in ("app/*.js", "app/*.css", "vendor/*.js")
+        for file in STATIC.glob(kind)
+    )
+    return tuple(
+        f"/static/{version()}/{file.relative_to(STATIC).as_posix()}" for file in files
+    )
 
 
 def _trees(
@@ -315,15 +321,15 @@ def _span_m(shelter: Shelter | None, span: str) -> float | None:
 
 @dataclass(frozen=True, slots=True)
 class StepShown:
-    """A step that may be taken, and what the shelter gives then. `force`: the wind to change pitch
-    before, None where it holds whatever is forecast.
+    """A step that may be taken, and what the shelter gives then. `change`: when to
+    change pitch, empty where it holds whatever is forecast.
     """
 
     words: str
     peak: str
     fits: str
     dry_m2: float
-    force: int | None
+    change: str
     stops: tuple[str, ...]
 
 
@@ -353,7 +359,7 @@ def _step(judge: Judge, row: ShelterRow, step: Step, wind_deg: float) -> StepSho
         format_length(figures.peak_m, judge.units) if figures else "",
         fits(figures).words if figures else "",
         figures.dry_area_m2 if figures else 0.0,
-        tonight.gale.move_at_force if tonight.gale else None,
+        tonight.gale.change_when if tonight.gale else "",
         tuple(f.message for f in tonight.findings if f.code in tonight.stops),
     )
 

@@ -1,7 +1,8 @@
 // The bench: sends the sliders' values while they move, shows the newest answer only.
 import { shown } from "./lengths.js";
 import { orbit } from "./orbit.js";
-import { ask, swap, toast } from "./talk.js";
+import { swap } from "./swap.js";
+import { ask, toast } from "./talk.js";
 
 export const bench = () => ({
   waiting: false,

@@ -67,7 +67,7 @@ export const board = () => ({
   made(html) {
     const made = document.createElement("div");
     made.innerHTML = html;
-    return made.querySelector(".sheet-row");
+    return /** @type {HTMLElement} */ (made.querySelector(".sheet-row"));
   },
 
   tell(done, all) {
@@ -100,24 +100,18 @@ export const board = () => ({
       this.load();
       return;
     }
+    const passes = (told) =>
+      (!verdict || told.verdict === verdict) &&
+      (!family || told.family === family) &&
+      Number(told.sleepers) >= sleepers &&
+      (!sit || told.sit === "1");
     const owner = this.at("owner").value.trim().toLowerCase();
-    let left = 0;
     for (const row of this.sheetRows()) {
-      let passing = 0;
-      for (const cell of row.querySelectorAll(".cell")) {
-        const told = cell.dataset;
-        cell.hidden = !(
-          (!verdict || told.verdict === verdict) &&
-          (!family || told.family === family) &&
-          Number(told.sleepers) >= sleepers &&
-          (!sit || told.sit === "1")
-        );
-        if (!cell.hidden) passing += 1;
-      }
-      row.hidden = !row.dataset.owner.includes(owner) || passing === 0;
-      if (!row.hidden) left += 1;
+      const cells = [...row.querySelectorAll(".cell")];
+      for (const cell of cells) cell.hidden = !passes(cell.dataset);
+      row.hidden = !row.dataset.owner.includes(owner) || cells.every((cell) => cell.hidden);
     }
-    this.$refs.none.hidden = left > 0;
+    this.$refs.none.hidden = this.sheetRows().some((row) => !row.hidden);
     this.rove(this.cells().find((cell) => cell.querySelector("[tabindex='0']")));
   },
 
@@ -171,7 +165,11 @@ export const board = () => ({
     old.replaceWith(row);
     this.pick();
     this.filter();
-    row.querySelector(".cell-link").focus();
+    this.first(row).focus();
+  },
+
+  first(row) {
+    return row.querySelector(".cell-link");
   },
 
   async clicked(event) {

@@ -1,6 +1,7 @@
 // A participant's drills: once this page was open, they work on the phone without network too.
 import { Round } from "./drills.js";
 
+/** @type {HTMLElement} */
 const root = document.querySelector("[data-drills]");
 const round = new Round(root, location.pathname, root.dataset.send);
 addEventListener("online", () => round.sendAll());

@@ -1,4 +1,4 @@
-import { Waiting, reachable } from "./waiting.js";
+import { Waiting, bodyOf, parts, reachable } from "./waiting.js";
 
 // A participant's card: kept for when there is no network, and says so when that is what is shown.
 if ("serviceWorker" in navigator) {
@@ -7,11 +7,11 @@ if ("serviceWorker" in navigator) {
     worker.active?.postMessage({
       pages: [
         location.href,
-        ...[...document.querySelectorAll(".tabs a")].map((night) => night.href),
+        ...[...document.querySelectorAll("a")]
+          .filter((night) => night.matches(".tabs a"))
+          .map((night) => night.href),
       ],
-      parts: [
-        ...document.querySelectorAll("link[rel=stylesheet], script[src], link[rel=icon]"),
-      ].map((part) => part.href || part.src),
+      parts: parts(["stylesheet", "icon"]),
     }),
   );
   navigator.serviceWorker.addEventListener("message", (event) => {
@@ -25,11 +25,11 @@ const look = async () => {
 // What a participant ticks or puts right is sent at once, or waits on the phone until it can be.
 const card = location.pathname;
 const waiting = new Waiting(`waiting ${card}`);
+/** @type {HTMLFormElement} */
 const brings = document.querySelector("#brings form");
 const said = document.querySelector("[data-sent]");
 const WAITS = "Kept on this phone; it is sent when there is network.";
 
-const ticks = () => new URLSearchParams(new FormData(brings)).toString();
 const post = async (entry) => {
   const answer = await fetch(entry.action, {
     method: "POST",
@@ -53,21 +53,22 @@ const sendAll = async () => {
   else if (last || said.textContent === WAITS) said.textContent = "Saved.";
 };
 const say = (form) => {
-  const body = form === brings ? ticks() : new URLSearchParams(new FormData(form)).toString();
   said.textContent = "";
-  waiting.put({ action: form.action, body, replaces: form.action });
+  waiting.put({ action: form.action, body: bodyOf(form), replaces: form.action });
   sendAll();
 };
 document.addEventListener("submit", (event) => {
-  if (event.target.method !== "post") return;
+  const form = /** @type {HTMLFormElement} */ (event.target);
+  if (form.method !== "post") return;
   event.preventDefault();
-  say(event.target);
+  say(form);
 });
 brings.addEventListener("change", () => say(brings));
 // A kept card shows the ticks as they were; what waits has the last word.
 for (const entry of waiting.list().filter((one) => one.action === brings.action)) {
   const now = new URLSearchParams(entry.body);
-  for (const box of brings.querySelectorAll("[type=checkbox]")) box.checked = now.has(box.name);
+  for (const box of brings.querySelectorAll("input"))
+    if (box.type === "checkbox") box.checked = now.has(box.name);
 }
 sendAll();
 addEventListener("online", () => {
@@ -78,7 +79,7 @@ addEventListener("offline", look);
 look();
 
 // One step at a time, in large letters, while the screen stays on; a drawing as large as the phone.
-const large = document.getElementById("large");
+const large = /** @type {HTMLDialogElement} */ (document.getElementById("large"));
 const steps = [...document.querySelectorAll(".setup-card .steps li")].map(
   (step) => step.textContent,
 );
@@ -86,6 +87,7 @@ let at = 0;
 let awake = null;
 
 // How long setting up has taken so far: from the first step on.
+/** @type {HTMLElement} */
 const timer = large.querySelector("[data-timer]");
 let began = 0;
 let ticking = 0;
@@ -102,8 +104,10 @@ const stayAwake = async () => {
 const showStep = () => {
   large.querySelector("[data-what]").textContent = `Step ${at + 1} of ${steps.length}`;
   large.querySelector("[data-body]").textContent = steps[at];
-  large.querySelector("[data-by='-1']").disabled = at === 0;
-  large.querySelector("[data-by='1']").disabled = at === steps.length - 1;
+  for (const button of large.querySelectorAll("button")) {
+    if (button.dataset.by === "-1") button.disabled = at === 0;
+    if (button.dataset.by === "1") button.disabled = at === steps.length - 1;
+  }
 };
 
 const open = (what, stepping) => {
@@ -144,7 +148,7 @@ for (const figure of document.querySelectorAll(".card-drawings figure")) {
   figure.append(button);
 }
 large?.addEventListener("click", (event) => {
-  const by = event.target.closest("[data-by]")?.dataset.by;
+  const by = /** @type {HTMLElement} */ (event.target).closest("button")?.dataset.by;
   if (!by) return;
   at = Math.min(Math.max(at + Number(by), 0), steps.length - 1);
   showStep();

@@ -21,7 +21,7 @@ self.addEventListener("message", (event) => {
   event.waitUntil(
     (async () => {
       const store = await caches.open(STORE);
-      let kept = 0;
+      let done = 0;
       const { parts, pages } = event.data;
       // A part's address changes with what is in it: one that is kept need not be fetched again.
       const missing = await Promise.all(
@@ -31,9 +31,9 @@ self.addEventListener("message", (event) => {
       for (const page of wanted) {
         await fetch(page)
           .then((response) => follow(page, response))
-          .then(() => (kept += 1))
+          .then(() => (done += 1))
           .catch(() => {});
-        event.source?.postMessage({ kept, of: wanted.length });
+        event.source?.postMessage({ kept: done, of: wanted.length });
       }
       await store.put(HOME, new Response(event.data.home));
       event.source?.postMessage({ done: true });

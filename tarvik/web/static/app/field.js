@@ -1,6 +1,7 @@
 // In the field: what is ticked, noted and put right is shown at once, and sent now or when there is
 // network.
-import { Waiting, reachable } from "./waiting.js";
+import { button } from "./talk.js";
+import { Waiting, bodyOf, parts, reachable } from "./waiting.js";
 
 const hour = (date) => date.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 const things = (count) => `${count} ${count === 1 ? "change waits" : "changes wait"}`;
@@ -36,12 +37,33 @@ const drawWet = (form) => {
   for (const [x, y] of wetPlaces(form)) {
     const drop = document.createElementNS("http://www.w3.org/2000/svg", "circle");
     drop.setAttribute("class", "wet-place");
-    drop.setAttribute("cx", x * PER_M);
-    drop.setAttribute("cy", -y * PER_M);
-    drop.setAttribute("r", 12);
+    drop.setAttribute("cx", String(x * PER_M));
+    drop.setAttribute("cy", String(-y * PER_M));
+    drop.setAttribute("r", "12");
     svg.append(drop);
   }
 };
+
+const drawNote = (notes, { key, note }) => {
+  if (!notes || notes.querySelector(`[data-key="${key}"]`)) return;
+  const line = document.createElement("li");
+  line.dataset.key = key;
+  line.textContent = note;
+  notes.append(line);
+};
+
+const drawLog = (form, log) => {
+  for (const [name, value] of Object.entries(log))
+    if (form?.elements[name]) form.elements[name].value = value;
+  if (form) drawWet(form);
+};
+
+const drawMoved = (told, words) => {
+  if (told) told.textContent = `${words}: waits to be sent.`;
+};
+
+// What the server says of a change that it does not keep.
+const ASKS_AGAIN = [401, 429];
 
 export const field = () => ({
   init() {
@@ -68,18 +90,17 @@ export const field = () => ({
       if (event.data?.done) document.documentElement.dataset.kept = "yes";
     });
     const used = performance.getEntriesByType("resource").map((one) => one.name);
-    const named = [...document.querySelectorAll("link[href], script[src]")].map(
-      (one) => one.href || one.src,
+    const others = JSON.parse(this.$root.dataset.parts).map(
+      (one) => new URL(one, location.href).href,
     );
-    const others = JSON.parse(this.$root.dataset.parts).map((one) => new URL(one, location).href);
-    const parts = [...new Set([...used, ...named, ...others])].filter((one) =>
+    const shipped = [...new Set([...used, ...parts(), ...others])].filter((one) =>
       one.includes("/static/"),
     );
     worker.active?.postMessage({
       pages: JSON.parse(this.$root.dataset.pages),
       slow: JSON.parse(this.$root.dataset.later),
       asOf: this.$root.dataset.asOf,
-      parts,
+      parts: shipped,
       home: location.href,
     });
   },
@@ -107,37 +128,26 @@ export const field = () => ({
   },
 
   draw({ shows }) {
-    if (shows.check) {
-      const row = this.$root.querySelector(
-        `[data-sheet="${shows.sheet}"] [data-check="${shows.check}"]`,
-      );
-      for (const button of row?.querySelectorAll("[data-state]") ?? [])
-        button.setAttribute("aria-pressed", String(button.dataset.state === shows.state));
-      if (row) row.dataset.now = shows.state;
-      this.count(row?.closest("[data-sheet]"));
-    } else if (shows.note) {
-      const notes = this.$root.querySelector(`[data-sheet="${shows.sheet}"] [data-notes]`);
-      if (!notes || notes.querySelector(`[data-key="${shows.key}"]`)) return;
-      const line = document.createElement("li");
-      line.dataset.key = shows.key;
-      line.textContent = shows.note;
-      notes.append(line);
-    } else if (shows.log) {
-      const form = this.$root.querySelector(`[data-sheet="${shows.sheet}"] .log-form`);
-      for (const [name, value] of Object.entries(shows.log))
-        if (form?.elements[name]) form.elements[name].value = value;
-      if (form) drawWet(form);
-    } else if (shows.moved) {
-      const told = this.$root.querySelector(`[data-sheet="${shows.sheet}"] [data-moved]`);
-      if (told) told.textContent = `${shows.moved}: waits to be sent.`;
-    } else if (shows.name) {
-      const input = this.$root.querySelector(`[name="${shows.name}"]`);
-      if (input) input.value = shows.text;
-    }
+    const shelter = this.$root.querySelector(`[data-sheet="${shows.sheet}"]`);
+    const input = shows.name && this.$root.querySelector(`[name="${shows.name}"]`);
+    if (input) input.value = shows.text;
+    if (!shelter) return;
+    if (shows.check) this.drawCheck(shelter, shows);
+    else if (shows.note) drawNote(shelter.querySelector("[data-notes]"), shows);
+    else if (shows.log) drawLog(shelter.querySelector(".log-form"), shows.log);
+    else if (shows.moved) drawMoved(shelter.querySelector("[data-moved]"), shows.moved);
+  },
+
+  drawCheck(shelter, { check, state }) {
+    const row = shelter.querySelector(`[data-check="${check}"]`);
+    if (!row) return;
+    for (const pressed of row.querySelectorAll("[data-state]"))
+      pressed.setAttribute("aria-pressed", String(pressed.dataset.state === state));
+    row.dataset.now = state;
+    this.count(shelter);
   },
 
   count(shelter) {
-    if (!shelter) return;
     const rows = [...shelter.querySelectorAll("[data-check]")];
     const ok = rows.filter((row) => row.dataset.now === "ok").length;
     const wrong = rows.filter((row) => row.dataset.now === "wrong").length;
@@ -146,11 +156,11 @@ export const field = () => ({
   },
 
   tick(event) {
-    const button = event.target.closest("[data-state]");
-    if (!button) return;
-    const row = button.closest("[data-check]");
+    const pressed = event.target.closest("[data-state]");
+    if (!pressed) return;
+    const row = pressed.closest("[data-check]");
     const { sheet, pitch } = row.closest("[data-sheet]").dataset;
-    const state = row.dataset.now === button.dataset.state ? "" : button.dataset.state;
+    const state = row.dataset.now === pressed.dataset.state ? "" : pressed.dataset.state;
     const said = { kind: "check", sheet: Number(sheet), pitch, check: row.dataset.check, state };
     this.say(
       { entry: said, shows: { sheet, check: row.dataset.check, state } },
@@ -251,15 +261,19 @@ export const field = () => ({
       ? await send("POST", `${entry.page}/entries`, { entries: [body] })
       : await send(entry.method, entry.url, entry.json);
     this.online = true;
-    if (answer.status >= 500 || answer.status === 401 || answer.status === 429) return false;
+    if (answer.status >= 500 || ASKS_AGAIN.includes(answer.status)) return false;
     const told = await answer.json().catch(() => ({}));
-    if (answer.ok && told.gone?.length)
-      this.aside.put({ ...entry, why: "This shelter is not there any more." });
-    else if (answer.ok) this.taken(entry, told);
-    else if (answer.status === 409 && told.theirs === entry.json?.text) this.taken(entry, told);
-    else if (answer.status === 409) this.aside.put({ ...entry, told });
-    else this.aside.put({ ...entry, why: told.errors?.[0]?.message ?? "It was refused." });
+    const theirs = answer.status === 409;
+    const same = theirs && told.theirs === entry.json?.text;
+    if (told.gone?.length) this.refused(entry, "This shelter is not there any more.");
+    else if (answer.ok || same) this.taken(entry, told);
+    else if (theirs) this.aside.put({ ...entry, told });
+    else this.refused(entry, told.errors?.[0]?.message ?? "It was refused.");
     return true;
+  },
+
+  refused(entry, why) {
+    this.aside.put({ ...entry, why });
   },
 
   taken(entry, told) {
@@ -295,21 +309,15 @@ export const field = () => ({
         ? `Yours: ${mine}. Meanwhile somebody else wrote ${entry.told.theirs}. `
         : `${mine}: ${entry.why} `,
     );
-    const button = (words, action) => {
-      const made = document.createElement("button");
-      made.type = "button";
-      made.className = "btn btn-sm btn-outline-primary";
-      made.textContent = words;
-      made.addEventListener("click", () => {
+    const choice = (words, action) =>
+      button(words, () => {
         this.aside.drop(entry.id);
         action();
         this.drawWaiting();
       });
-      return made;
-    };
     if (entry.told)
       row.append(
-        button("Take mine", () => {
+        choice("Take mine", () => {
           const json = { ...entry.json, version: entry.told.version, was: entry.told.theirs };
           this.waiting.put({ ...entry, id: crypto.randomUUID(), told: undefined, json });
           this.sendAll();
@@ -317,7 +325,7 @@ export const field = () => ({
         " ",
       );
     row.append(
-      button(entry.told ? "Leave theirs" : "Drop it", () => {
+      choice(entry.told ? "Leave theirs" : "Drop it", () => {
         if (entry.told) this.taken(entry, { ...entry.told, text: entry.told.theirs });
       }),
     );
@@ -338,7 +346,7 @@ export const field = () => ({
   async measure(event) {
     const form = event.target;
     const out = form.querySelector("[data-measured]");
-    const asked = new URLSearchParams(new FormData(form));
+    const asked = bodyOf(form);
     out.setAttribute("aria-busy", "true");
     try {
       out.innerHTML = await (await fetch(`${form.dataset.url}?${asked}`)).text();

@@ -5,7 +5,8 @@ import { dragging } from "./map-drag.js";
 import { shelters } from "./map-shelters.js";
 import { PX, mapView } from "./map-view.js";
 import { added, finder, firstField, tick, ways } from "./survey.js";
-import { ask, swap, tellUndo, toast } from "./talk.js";
+import { swap } from "./swap.js";
+import { ask, tellUndo, toast } from "./talk.js";
 
 const FOOT_M = 0.3048;
 const MOST_CORNERS = 60;

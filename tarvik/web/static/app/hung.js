@@ -2,6 +2,7 @@
 // by the drag.
 import { shown } from "./lengths.js";
 import { orbit } from "./orbit.js";
+import { swap } from "./swap.js";
 import { ask } from "./talk.js";
 
 const STEP = 0.05;
@@ -40,43 +41,35 @@ export const hung = () => ({
 
   async load() {
     const turn = (this.turn += 1);
-    const settings = new URLSearchParams(
-      document.querySelector(".bench")?.dataset.query ?? location.search,
-    );
+    const asked = this.asked();
+    await this.fill(turn, this.box, `${this.box.dataset.url}?${asked}`);
+    for (const solid of this.box.querySelectorAll(".orbit:has(svg)")) orbit(solid);
+    const advice = this.box.querySelector("#hung-advice");
+    if (advice && turn === this.turn)
+      await this.fill(turn, advice, `${this.box.dataset.url}/advice?${asked}`);
+  },
+
+  // What the sliders of the bench and those of this part ask for.
+  asked() {
+    const bench = /** @type {HTMLElement} */ (document.querySelector(".bench"));
+    const asked = new URLSearchParams(bench?.dataset.query ?? location.search);
     const own = this.box.querySelector("[name^=hang_]")
       ? this.own()
       : new URLSearchParams(location.search);
-    for (const [name, value] of own) if (name.startsWith("hang_")) settings.set(name, value);
-    this.box.setAttribute("aria-busy", "true");
-    const focus = document.activeElement?.closest?.("#hung")?.contains(document.activeElement)
-      ? document.activeElement
-      : null;
-    const mark = focus?.name
-      ? `[name="${focus.name}"]`
-      : focus?.dataset?.lift
-        ? `[data-lift="${focus.dataset.lift}"]`
-        : "";
+    for (const [name, value] of own) if (name.startsWith("hang_")) asked.set(name, value);
+    return asked;
+  },
+
+  // Put an answer, or why there is none, into a part, unless the sliders have moved on meanwhile.
+  async fill(turn, box, url) {
+    box.setAttribute("aria-busy", "true");
     try {
-      const html = await ask(`${this.box.dataset.url}?${settings}`);
-      if (turn !== this.turn) return;
-      this.box.innerHTML = html;
-      for (const solid of this.box.querySelectorAll(".orbit")) orbit(solid);
-      if (mark) this.box.querySelector(mark)?.focus({ preventScroll: true });
+      const html = await ask(url);
+      if (turn === this.turn) swap(box, html);
     } catch (error) {
-      if (turn === this.turn) this.box.textContent = error.message;
+      if (turn === this.turn) box.textContent = error.message;
     }
-    this.box.setAttribute("aria-busy", "false");
-    const advice = this.box.querySelector("#hung-advice");
-    if (!advice) return;
-    try {
-      const html = await ask(`${this.box.dataset.url}/advice?${settings}`);
-      if (turn === this.turn) {
-        advice.innerHTML = html;
-        advice.setAttribute("aria-busy", "false");
-      }
-    } catch (error) {
-      if (turn === this.turn) advice.textContent = error.message;
-    }
+    if (turn === this.turn) box.setAttribute("aria-busy", "false");
   },
 
   lift(name, by) {

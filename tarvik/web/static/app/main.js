@@ -35,7 +35,8 @@ document.addEventListener("submit", (event) => {
 });
 // Signing out empties what this browser keeps: not before what waits in it was sent.
 document.addEventListener("submit", (event) => {
-  if (new URL(event.target.action, location.href).pathname !== "/sign-out") return;
+  const form = /** @type {HTMLFormElement} */ (event.target);
+  if (new URL(form.action, location.href).pathname !== "/sign-out") return;
   const waits = Object.keys(localStorage).filter((name) => name.startsWith("waiting "));
   const question =
     "Changes made without network still wait on this device, and would be lost. " +

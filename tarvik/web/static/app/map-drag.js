@@ -27,18 +27,22 @@ export const dragging = (map, hands) => {
 
   // Two fingers zoom about their middle.
   const pinch = (second) => {
-    const middle = ([a, b]) => ({
+    const two = () => {
+      const [a, b] = fingers.values();
+      return { a, b };
+    };
+    const middle = ({ a, b }) => ({
       clientX: (a.clientX + b.clientX) / 2,
       clientY: (a.clientY + b.clientY) / 2,
     });
-    const apart = ([a, b]) => Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY);
-    let last = apart([...fingers.values()]);
+    const apart = ({ a, b }) => Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY);
+    let last = apart(two());
     follow(
       second,
       (event) => {
         if (!fingers.has(event.pointerId) || fingers.size < 2) return;
         fingers.set(event.pointerId, event);
-        const both = [...fingers.values()];
+        const both = two();
         map.zoom(last / Math.max(apart(both), 1), map.at(middle(both)));
         last = apart(both);
       },

@@ -1,6 +1,7 @@
 // The night: fields save themselves, what follows is fetched anew; forecasts are looked at before
 // they are kept.
-import { ask, button, saveField, swap, toast } from "./talk.js";
+import { swap } from "./swap.js";
+import { ask, button, saveField, toast } from "./talk.js";
 
 const READINGS = 12;
 // Fields that refuse each other while only one is right.

@@ -173,12 +173,19 @@ const body = (draw, mesh, seen) => {
   for (const s of mesh.stakes) draw.disc([...s, 0], 3, COLOURS.ink);
 };
 
+// The turning body of each box, and how it was last turned: a fresh drawing goes on from there.
+const turning = new WeakMap();
+
 export function orbit(box) {
+  const before = turning.get(box);
+  before?.over.abort();
+  const over = new AbortController();
   const mesh = JSON.parse(box.dataset.mesh);
   const canvas = document.createElement("canvas");
   canvas.setAttribute("aria-hidden", "true");
   box.querySelector("svg").replaceWith(canvas);
-  let [azimuth, elevation, at] = [mesh.azimuth_deg, mesh.elevation_deg, null];
+  const from = before?.now() ?? [mesh.azimuth_deg, mesh.elevation_deg];
+  let [azimuth, elevation, at] = [...from, null];
 
   function paint() {
     const width = box.clientWidth || 360;
@@ -218,15 +225,18 @@ export function orbit(box) {
       at = null;
     });
   }
-  box.addEventListener("keydown", (event) => {
+  const keys = (event) => {
     const ways = { ArrowLeft: [12, 0], ArrowRight: [-12, 0], ArrowUp: [0, 8], ArrowDown: [0, -8] };
     const way = ways[event.key];
     if (!way) return;
     event.preventDefault();
     turn(...way);
-  });
+  };
+  box.addEventListener("keydown", keys, { signal: over.signal });
   box.dataset.turning = still.matches ? "by hand" : "yes";
-  new ResizeObserver(paint).observe(box);
+  const sizes = new ResizeObserver(paint);
+  sizes.observe(box);
+  over.signal.addEventListener("abort", () => sizes.disconnect());
   paint();
-  return () => [azimuth, elevation];
+  turning.set(box, { over, now: () => [azimuth, elevation] });
 }

@@ -5,7 +5,8 @@ import { shelters } from "./map-shelters.js";
 import { mapView } from "./map-view.js";
 import { jobs } from "./plan-jobs.js";
 import { people } from "./plan-people.js";
-import { ask, fault, swap, tellUndo, toast } from "./talk.js";
+import { swap } from "./swap.js";
+import { ask, fault, tellUndo, toast } from "./talk.js";
 
 const UNMAPPED =
   '<p class="empty">Nothing is mapped at this site. The plan counts trees instead; ' +
@@ -122,10 +123,7 @@ export const plan = () => ({
     if (!button) return;
     const d = button.dataset;
     if (d.job) this.begin({ kind: d.job, few_moves: d.few === "yes" });
-    else if (d.act === "cancel") this.jobs.stop();
-    else if (d.act === "undo" || d.act === "redo")
-      this.show(`/undo?redo=${d.act === "redo"}`, { method: "POST" });
-    else if (d.act) this.map.button(d.act);
+    else if (d.act) this.act(d.act);
     else if (d.lock) this.post("/locks", { kind: d.lock, number: Number(d.number) });
     else if (d.accept) this.post("/accept", { shelter: Number(d.in), rule: d.accept });
     else if (d.use) this.post(`/use/${d.use}`);
@@ -136,6 +134,13 @@ export const plan = () => ({
     else if (d.repair) {
       if (await this.post("/repair", JSON.parse(d.repair))) this.begin({ kind: "plan" });
     } else if (d.aim) this.rank(d.aim, Number(d.by));
+  },
+
+  act(what) {
+    if (what === "cancel") this.jobs.stop();
+    else if (what === "undo" || what === "redo")
+      this.show(`/undo?redo=${what === "redo"}`, { method: "POST" });
+    else this.map.button(what);
   },
 
   // What was moved keeps the focus.
@@ -170,6 +175,7 @@ export const plan = () => ({
   },
 });
 
+/** @param {Record<string, any>} values */
 const eveningOf = ({ arrival, mallets, person, late_min }) => ({
   arrival: arrival || null,
   mallets: Number(mallets) || null,

@@ -1,6 +1,7 @@
 // Small components: fields of a course, selects that send themselves, the print button.
 import { ask, saveField } from "./talk.js";
 
+/** @returns {any} */
 export const fields = () => ({
   save(event) {
     const input = event.target;
@@ -11,6 +12,7 @@ export const fields = () => ({
   },
 });
 
+/** @returns {any} */
 export const savedFields = () => ({
   ...fields(),
   saveAndReload(event) {
@@ -142,7 +144,8 @@ export const look = () => ({
 // Menus of the frame: one open at a time; Escape and a click elsewhere close them.
 export const menus = () => ({
   init() {
-    const all = () => [...document.querySelectorAll("details.menu[open]")];
+    const all = () =>
+      [...document.querySelectorAll("details")].filter((one) => one.matches(".menu[open]"));
     this.$root.addEventListener(
       "toggle",
       (event) => {
@@ -157,7 +160,7 @@ export const menus = () => ({
     );
     document.addEventListener("click", (event) =>
       all()
-        .filter((menu) => !menu.contains(event.target))
+        .filter((menu) => !menu.contains(/** @type {Node} */ (event.target)))
         .forEach((menu) => {
           menu.open = false;
         }),

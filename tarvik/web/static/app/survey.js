@@ -12,6 +12,7 @@ export const ways = (form) => {
 };
 
 const valuesOf = (form) => {
+  /** @type {Record<string, any>} */
   const values = Object.fromEntries([...new FormData(form)].filter(([, value]) => value !== ""));
   if (typeof values.corners === "string")
     values.corners = values.corners.split(",").map((corner) => corner.trim().split(/\s+/));

@@ -49,11 +49,17 @@ async function change(url, options) {
   return response;
 }
 
+/**
+ * @param {string} url
+ * @param {{ method?: string, json?: any, form?: FormData, signal?: AbortSignal }} [options]
+ */
 export async function ask(url, { method = "GET", json, form, signal } = {}) {
   const headers = { Accept: "application/json" };
   if (json !== undefined) headers["Content-Type"] = "application/json";
-  const body = json !== undefined ? JSON.stringify(json) : form;
-  const keepalive = method !== "GET" && (body === undefined || body.length < CARRIED);
+  const letter = json === undefined ? undefined : JSON.stringify(json);
+  const body = letter ?? form;
+  const short = letter === undefined ? form === undefined : letter.length < CARRIED;
+  const keepalive = method !== "GET" && short;
   const options = { method, headers, signal, body, keepalive };
   const response = await (method === "GET" ? reach(url, options) : change(url, options));
   const kind = response.headers.get("content-type") || "";
@@ -64,15 +70,6 @@ export async function ask(url, { method = "GET", json, form, signal } = {}) {
     throw Object.assign(new Error(words), { status: response.status, problem: content });
   }
   return content;
-}
-
-// Put a fresh answer into a box; what is unfolded there when it comes stays so. A fold is known by
-// its name, else by its place.
-export function swap(box, html, folds = "details") {
-  const names = () => [...box.querySelectorAll(folds)].map((d, i) => [d.dataset.fold ?? i, d]);
-  const open = new Map(names().map(([name, d]) => [name, d.open]));
-  box.innerHTML = html;
-  for (const [name, d] of names()) d.open = open.get(name) ?? d.open;
 }
 
 /** What undo and redo would do, told on their buttons as a fresh answer in `lists` says it. */

@@ -53,3 +53,17 @@ export class Waiting {
     return true;
   }
 }
+
+/** What a form would send, as the body of a letter or the end of an address. */
+export const bodyOf = (form) => {
+  const pairs = [...new FormData(form)].map(([name, value]) => [name, String(value)]);
+  return new URLSearchParams(pairs).toString();
+};
+
+/** Addresses of a page's scripts, and of its links of these kinds; of all where none is named. */
+export const parts = (kinds = null) => [
+  ...[...document.querySelectorAll("link")]
+    .filter((link) => link.href && (kinds === null || kinds.includes(link.rel)))
+    .map((link) => link.href),
+  ...[...document.querySelectorAll("script")].map((one) => one.src).filter(Boolean),
+];

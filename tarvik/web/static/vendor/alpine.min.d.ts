@@ -1,0 +1,3 @@
+declare const it: any;
+export default it;
+export const Idiomorph: any;
