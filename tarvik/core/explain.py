@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from tarvik.core.constant import constant_record
-from tarvik.core.loads.gale import MOST_FORCE
 from tarvik.core.loads.holding import BROMS_CLAY, EN_564
 from tarvik.core.loads.pressure import CANOPY, ROOF
 from tarvik.core.measure.figures import (
@@ -271,10 +270,8 @@ def _night(figures: Figures, units: Units, tonight: Tonight) -> list[Explained]:
         out.append(
             Explained(
                 "move_at",
-                "Change pitch at",
-                f"force {gale.move_at_force}"
-                if gale.move_at_force < MOST_FORCE
-                else "not below force 12",
+                "Change pitch",
+                gale.change_when or "not before force 12",
                 "The sheet is set by hand and then hung in the gust: pressure on each panel by its "
                 "slope, by how it faces the wind and by how open the shelter is, from every "
                 "bearing to which the wind may swing, once pushing and once sucking. What stakes, "

@@ -37,6 +37,7 @@ from tarvik.core.weather.wind import (
     forecast_from_hand,
     gust_factor,
     gust_of,
+    when_to_change,
     wind_share,
 )
 
@@ -371,3 +372,17 @@ def test_the_hours_of_a_night() -> None:
     lunch = needs(on=date(2027, 9, 23), stay=Stay.LUNCH).window
     assert lunch is not None
     assert lunch[1] - lunch[0] == timedelta(hours=2)
+
+
+def test_what_holds_tonight_is_never_said_to_be_changed_at_tonights_force() -> None:
+    """Common practice: who reads "before force 6" on a force 6 evening strikes the camp."""
+    for tonight_m_s in (0.0, 3.0, 8.0, 12.0, 20.0, 35.0):
+        for force in range(beaufort(tonight_m_s), 13):
+            words = when_to_change(force, tonight_m_s)
+            if force == 12:
+                assert not words
+            elif force == beaufort(tonight_m_s):
+                assert words == "if it blows harder than forecast"
+            else:
+                assert words == f"before force {force}"
+    assert when_to_change(5, None) == "before force 5"

@@ -28,6 +28,7 @@ from tarvik.core.weather.wind import (
     dynamic_pressure,
     gust_of,
     gust_share,
+    when_to_change,
     wind_of_pressure,
 )
 
@@ -70,10 +71,6 @@ GUSTS: Final = "in tonight's gusts"
 SNOW: Final = "under tonight's snow"
 
 
-MOST_FORCE: Final = 12
-"""The strongest wind of Beaufort's scale: a shelter that is changed at it holds in all others."""
-
-
 @dataclass(frozen=True, slots=True)
 class Reaction:
     """What one holder gives to the sheet, N (3,), and where (3,). `kind`: stake, guy, pole, tree,
@@ -113,7 +110,7 @@ class Weakest:
 
 @dataclass(frozen=True, slots=True)
 class Gale:
-    """A shelter in tonight's gust. Speeds at 10 m over open ground, m/s.
+    """A shelter in tonight's wind and gust. Speeds at 10 m over open ground, m/s.
 
     `loads` (wind and weight) and `reactions` are those of the governing case, whose wind is
     `swing_deg` off the given one. `parts` have the most of all cases, `wind_parts` what
@@ -122,6 +119,7 @@ class Gale:
     pitch: the highest below which nothing gives way. `loose`: points that nothing holds.
     """
 
+    wind_m_s: float
     gust_m_s: float
     local_gust_m_s: float
     pressure_pa: float
@@ -161,6 +159,11 @@ class Gale:
             move_at_m_s=mean,
             move_at_force=force,
         )
+
+    @property
+    def change_when(self) -> str:
+        """When to change pitch, in words; empty where it holds whatever is forecast."""
+        return when_to_change(self.move_at_force, self.wind_m_s)
 
     @property
     def weakest(self) -> Weakest | None:
@@ -226,6 +229,7 @@ def in_gale(
     mean = wind_of_pressure(limit_pa, temp_c) / share / gust_over_mean
     case, found = cases[worst], hung[worst]
     return Gale(
+        wind_m_s,
         gust,
         gust * share,
         pressure,

@@ -66,6 +66,24 @@ def beaufort(wind_m_s: float) -> int:
     return bisect_right(BEAUFORT_LEAST, wind_m_s) - 1
 
 
+MOST_FORCE: Final = 12
+"""The highest of the Beaufort scale."""
+
+
+def when_to_change(force: int, forecast_m_s: float | None) -> str:
+    """When a shelter that holds below a force is to be changed, in words: it may hold tonight's
+    wind and yet no more of the same force. Empty where it holds whatever is forecast.
+
+    >>> when_to_change(8, 12.0), when_to_change(6, 12.0), when_to_change(12, 12.0)
+    ('before force 8', 'if it blows harder than forecast', '')
+    """
+    if force >= MOST_FORCE:
+        return ""
+    if forecast_m_s is not None and force <= beaufort(forecast_m_s):
+        return "if it blows harder than forecast"
+    return f"before force {force}"
+
+
 def wind_share(height_m: float, around: Surroundings = DEFAULT_SURROUNDINGS) -> float:
     """Mean wind at a height over the forecast for 10 m over open ground.
 

@@ -28,6 +28,7 @@ from tarvik.core.units import (
     format_slip,
     format_way,
 )
+from tarvik.core.weather.wind import when_to_change
 from tarvik.web.drawing.lanes import clock
 from tarvik.web.drawing.rose import side_words
 from tarvik.web.shared.night_words import mast
@@ -74,6 +75,7 @@ def make_templates(*folders: Path) -> Jinja2Templates:
     env.trim_blocks = env.lstrip_blocks = True
     env.add_extension(Unwrapping)
     filters: dict[str, Any] = {
+        "change_when": when_to_change,
         "tape": lambda m, units: format_length(m, Units(units)),
         "load": lambda kg, units: format_load(kg, Units(units)),
         "force": lambda n, units: format_force(n, Units(units)),

@@ -53,7 +53,7 @@ MAIN_FIGURES: Final = (
     "Mats that lie dry",
     "Dry ground",
     "Ground to sit up on",
-    "Change pitch at",
+    "Change pitch",
 )
 """Titles of the figures that stand at the drawing; the others are a tap away."""
 PARTS: Final = (

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from tarvik.core.knots import Knot, knots_for
-from tarvik.core.loads.gale import MOST_FORCE
 from tarvik.core.paces import Stride, distances_m, in_halves, strides
 from tarvik.core.quantities import format_position
 from tarvik.core.units import Units
+from tarvik.core.weather.wind import MOST_FORCE
 from tarvik.store import kit
 from tarvik.store.kit import body_of
 from tarvik.store.models import Course, Night, Site
@@ -24,11 +24,12 @@ from tarvik.web.screens.camp.view import CampView, Paper, SetUpCard
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """What shelters of one pitch are turned into before the wind reaches a force: `move` is empty
-    where it is as low as it goes, `minutes` for one able person.
+    """What shelters of one pitch are turned into, and when (in words, before which `force`): `move`
+    is empty where it is as low as it goes, `minutes` for one able person.
     """
 
     force: int
+    when: str
     shelters: tuple[int, ...]
     pitch: str
     move: str
@@ -100,17 +101,18 @@ def _knots(cards: Sequence[SetUpCard]) -> list[Knot]:
 
 def _changes(cards: Sequence[SetUpCard]) -> list[Change]:
     """The changes of pitch that wind asks for, the first one first."""
-    alike: dict[tuple[int, str, str, int], list[int]] = {}
+    alike: dict[tuple[int, str, str, str, int], list[int]] = {}
     for card in cards:
         if card.pitched is None:
             continue
         move, gale = card.pitched.storm, card.pitched.gale
         force = gale.move_at_force if gale else MOST_FORCE
+        when = gale.change_when if gale else ""
         told = (move.title, round(move.minutes)) if move else ("", 0)
-        alike.setdefault((force, card.pitch.name, *told), []).append(card.number)
+        alike.setdefault((force, when, card.pitch.name, *told), []).append(card.number)
     changes = [
-        Change(force, tuple(numbers), pitch, move, minutes)
-        for (force, pitch, move, minutes), numbers in alike.items()
+        Change(force, when, tuple(numbers), pitch, move, minutes)
+        for (force, when, pitch, move, minutes), numbers in alike.items()
     ]
     return sorted(changes, key=lambda change: (change.force, change.shelters))
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from tarvik.core import cards
 from tarvik.core.cards import CAUTIONS, SHORT_CAUTIONS, WALK_ROUND
 from tarvik.core.finding import Finding, Level
-from tarvik.core.loads.gale import MOST_FORCE, Gale
+from tarvik.core.loads.gale import Gale
 from tarvik.core.measure.figures import Figures
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
@@ -248,7 +248,7 @@ class Doing:
 class CampView:
     """The camp sheet. `seen`: the night's last change, so that a removal is of what was seen;
     `map` is drawn at 1:`scale`; `doings` is empty where no evening was planned; `unplaced` have no
-    shelter; `change_at`: the force at which the first shelter must be changed.
+    shelter; `first_change`: when the first shelter must be changed, in words.
     """
 
     course: Course
@@ -260,7 +260,7 @@ class CampView:
     map: str | None
     scale: int
     doings: list[Doing]
-    change_at: int
+    first_change: str
     weather: str
     evening: Evening | None
     proposal: Proposal
@@ -291,7 +291,8 @@ def camp_view(
     rigs = [
         c.pitched.rig for c in made if c.pitched is not None and c.pitched.rig is not None
     ]
-    gales = [c.pitched.gale.move_at_force for c in made if c.pitched and c.pitched.gale]
+    gales = [c.pitched.gale for c in made if c.pitched and c.pitched.gale]
+    weakest = min(gales, key=lambda gale: gale.move_at_m_s, default=None)
     step = plans.last_step(session, night)
     doings = _doings(session, night, {p.id: p.name for p in people})
     drawn = None
@@ -310,7 +311,7 @@ def camp_view(
         map=drawn[0] if drawn else None,
         scale=drawn[1] if drawn else 0,
         doings=doings,
-        change_at=min(gales, default=MOST_FORCE),
+        first_change=weakest.change_when if weakest else "",
         weather=weather_words(tonight.needs, units),
         evening=tonight.needs.evening,
         proposal=propose(tonight.needs, units),

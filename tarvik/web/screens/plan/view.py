@@ -81,6 +81,7 @@ class PlanView:
     night: Night
     place: OfThePlace
     weather: str
+    wind_m_s: float | None
     asked: Kept
     shelters: list[StandingShelter]
     map: str | None
@@ -133,6 +134,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
         night=night,
         place=of_the_place(needs, units),
         weather=weather_words(needs, units),
+        wind_m_s=needs.wind_m_s,
         asked=asked,
         shelters=camp.shelters,
         map=camp.map,
