@@ -9,9 +9,10 @@ import pytest
 from playwright.sync_api import expect
 
 from tarvik.store import courses, field, ground, kit, nights, plans
-from tarvik.store.models import Night
+from tarvik.store.models import Course, Night
 from tests.browser.test_access import open_screen
 from tests.conftest import let_in, patient_context
+from tests.small_course import small_course
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -242,3 +243,32 @@ def test_a_move_and_a_trunk_wait_for_network_and_every_page_says_so(
         trunks = [i.data.get("across_m") for i in ground.items(session, site)]
         assert 0.31 in trunks
     context.close()
+
+
+def test_the_board_is_there_without_network(browser: Browser, bed: Testbed) -> None:
+    """Its rows are kept once the server has worked them out, and shown from the phone."""
+    with bed.database.session() as session:
+        course, night = small_course(session, sheets=1)
+    path = f"/courses/{course}/nights/{night}"
+    context = patient_context(browser, viewport=PHONE, has_touch=True)
+    let_in(context, bed)
+    page = context.new_page()
+    page.goto(f"{bed.url}{path}/field")
+    page.wait_for_function(
+        """mark => {
+            const told = document.documentElement.dataset;
+            caches.match(mark).then((found) => { if (found) told.whole = "yes"; });
+            return told.whole;
+        }""",
+        arg=f"{path}/field/as-of",
+    )
+    context.set_offline(True)
+    page.goto(f"{bed.url}{path}/board")
+    page.wait_for_selector(".board[data-done]")
+    cells = page.locator(".sheet-row .cell")
+    expect(cells).not_to_have_count(0)
+    expect(cells.first).to_contain_text("sleeps")
+    expect(page.locator(".kept-mark")).to_contain_text("No network: kept at")
+    context.close()
+    with bed.database.session() as session:
+        session.delete(session.get_one(Course, course))
