@@ -86,6 +86,38 @@ def test_the_body_turns_by_keyboard_and_stands_without_script(
     plain.close()
 
 
+def test_a_peak_is_dragged_and_its_height_follows(page: Page, bed: Testbed) -> None:
+    """Up by some pixels: the slider and the figures follow, in the drawing that is held."""
+    page.goto(f"{night_of(bed)}/bench/{bed.sheets['Faro T']}/a-frame")
+    canvas = page.locator(".stage .orbit canvas")
+    expect(canvas).to_be_visible()
+    page.wait_for_selector("#ways[aria-busy=false]", state="attached")
+    box = canvas.bounding_box()
+    assert box is not None
+    slider = page.locator(".sliders input[name=height]")
+    before = float(slider.input_value())
+
+    def over(x: float, y: float) -> bool:
+        page.mouse.move(x, y)
+        return bool(canvas.evaluate("c => c.style.cursor === 'move'"))
+
+    places = (
+        (box["x"] + x, box["y"] + y)
+        for y in range(10, int(box["height"]), 16)
+        for x in range(10, int(box["width"]), 16)
+    )
+    at = next((place for place in places if over(*place)), None)
+    assert at is not None, "no point of the drawing can be taken hold of"
+    page.mouse.down()
+    page.mouse.move(at[0], at[1] - 12, steps=4)
+    expect(slider).not_to_have_value(f"{before:g}")
+    page.mouse.up()
+    page.wait_for_selector(".bench-view[aria-busy=false]")
+    now = float(slider.input_value())
+    assert now > before
+    expect(page.locator(".main-figures")).to_contain_text(f"{now:.2f} m")
+
+
 def test_a_bed_for_one_person_and_knots(page: Page, bed: Testbed) -> None:
     page.goto(f"{night_of(bed)}/people/1")
     page.wait_for_selector("[data-slow=choices][data-done]")

@@ -265,11 +265,6 @@ class Stand:
     from_deg: float
     uphill_deg: float | None
 
-    @property
-    def out_from(self) -> Place:
-        """Where it stands."""
-        return self.placed.spot.at
-
 
 def parts(camp: Camp, sheets: int) -> list[Place]:
     """Places spread over the ground that a camp of so many sheets takes, about its heart (a

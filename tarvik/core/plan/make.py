@@ -48,8 +48,6 @@ if TYPE_CHECKING:
     OfferKey = tuple[tuple[int, ...], str, tuple[tuple[str, float], ...], bool]
     Place = tuple[OfferKey, Spot | None, tuple[str, ...]]
 
-NO_MOVES: Final = tuple(a for a in AIMS if a != "moves")
-
 
 @dataclass(frozen=True)
 class Case:

@@ -17,7 +17,6 @@ if TYPE_CHECKING:
 
     from tarvik.core.plan.linear import Linear, Terms
 
-CUT: Final = "cut stick"
 KIT_WORDS: Final = {
     STAKE: "stakes",
     LONG_STAKE: "longer stakes",

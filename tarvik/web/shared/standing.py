@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from tarvik.core.errors import FoldError, InputError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.kept import keep_last
-from tarvik.core.pitches import PITCHES
+from tarvik.core.pitches import PITCHES, pitch_named
 from tarvik.core.plan.camps import tied
 from tarvik.core.rig.supports import Tree
 from tarvik.core.site.hazards import GroundRules, Hazard, hazards
@@ -271,6 +271,11 @@ class StandingShelter:
     def pitch(self) -> str:
         """Slug of its pitch."""
         return self.row.pitch
+
+    @property
+    def pitch_name(self) -> str:
+        """Its pitch in words."""
+        return pitch_named(self.row.pitch).name
 
     @property
     def name(self) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Final
 
 from tarvik.core import cards
@@ -36,6 +36,7 @@ from tarvik.core.units import Units
 from tarvik.core.weather.needs import NightNeeds
 from tarvik.store.models import Course, Night, Person, SheetRow
 from tarvik.web.drawing import solid, views
+from tarvik.web.drawing.handles import handles
 from tarvik.web.drawing.rose import rose_drawing, side_words
 from tarvik.web.screens.bench.asked import Asked
 from tarvik.web.shared.as_hung import Seen
@@ -202,7 +203,7 @@ def _stands(
         front=views.elevation(shelter, rig, False, units, body),
         side=views.elevation(shelter, rig, True, units, body),
         solid=solid.oblique(shelter, figures, rig),
-        mesh=solid.mesh(shelter, figures, rig, units),
+        mesh=solid.mesh(shelter, figures, rig, units) | {"handles": _handles(solution)},
         section=views.mat_section(shelter, figures, body, units),
         flat=views.flat_sheet(shelter, rig, units),
         distances=cards.stake_out(shelter),
@@ -239,6 +240,14 @@ def limits(solution: Solution) -> dict[str, float]:
             if math.isfinite(value) and value >= solution.settings[limit.setting] - 1e-9:
                 most[limit.setting] = min(most[limit.setting], int(value * 100) / 100)
     return most
+
+
+def _handles(solution: Solution) -> list[dict[str, object]]:
+    """What can be taken hold of in the turning view, as the page's script reads it."""
+    shelter, asked = solution.shelter, solution.question
+    if shelter is None:
+        return []
+    return [asdict(handle) for handle in handles(shelter, asked.pitch, asked.sheet)]
 
 
 def sliders_of(solution: Solution) -> list[tuple[Setting, float, float]]:

@@ -1,6 +1,7 @@
 // The bench: sends the sliders' values while they move, shows the newest answer only.
 import { shown } from "./lengths.js";
 import { orbit } from "./orbit.js";
+import { narrow } from "./phone.js";
 import { swap } from "./swap.js";
 import { ask, toast } from "./talk.js";
 
@@ -13,7 +14,7 @@ export const bench = () => ({
   init() {
     this.$root.dataset.query = this.query();
     this.page = this.$root.closest(".bench-page");
-    this.open("room");
+    this.open(narrow() ? "" : "room");
     this.solid();
     this.byHash();
     addEventListener("hashchange", () => this.byHash());
@@ -24,7 +25,8 @@ export const bench = () => ({
     });
   },
 
-  // One part is open at a time; what an address or a link names is opened.
+  // One part is open at a time, on a phone none at first; what an address or a link names is
+  // opened.
   open(part) {
     this.page.dataset.open = part;
     for (const button of this.$root.querySelectorAll("[data-part]")) {
@@ -42,7 +44,19 @@ export const bench = () => ({
   },
 
   solid() {
-    for (const box of this.$root.querySelectorAll(".orbit")) orbit(box);
+    const take = (setting) => this.take(setting);
+    for (const box of this.$root.querySelectorAll(".stage .orbit")) orbit(box, take);
+  },
+
+  // A point of the drawing is taken hold of: its setting's slider follows the drag.
+  take(setting) {
+    const input = this.$root.querySelector(`.sliders [name="${setting}"]`);
+    const from = Number(input.value);
+    return (by) => {
+      const before = input.value;
+      input.value = from + by;
+      if (input.value !== before) this.moved();
+    };
   },
 
   // Drag along the trade-off curve: the nearest point's settings go to the sliders.
@@ -175,7 +189,8 @@ export const bench = () => ({
   async clicked(event) {
     const part = event.target.closest("[data-part]");
     if (part) {
-      this.open(part.dataset.part);
+      const again = narrow() && part.dataset.part === this.page.dataset.open;
+      this.open(again ? "" : part.dataset.part);
       return;
     }
     const best = event.target.closest("[data-best]");

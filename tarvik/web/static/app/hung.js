@@ -43,7 +43,7 @@ export const hung = () => ({
     const turn = (this.turn += 1);
     const asked = this.asked();
     await this.fill(turn, this.box, `${this.box.dataset.url}?${asked}`);
-    for (const solid of this.box.querySelectorAll(".orbit:has(svg)")) orbit(solid);
+    for (const solid of this.box.querySelectorAll(".orbit")) orbit(solid);
     const advice = this.box.querySelector("#hung-advice");
     if (advice && turn === this.turn)
       await this.fill(turn, advice, `${this.box.dataset.url}/advice?${asked}`);

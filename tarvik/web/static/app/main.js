@@ -1,5 +1,6 @@
 // Starts the page: the components that it names are fetched and registered, then Alpine takes over.
 import Alpine from "../vendor/alpine.min.js";
+import { shutOnPhones } from "./phone.js";
 import * as small from "./small.js";
 
 // Larger components and the scripts they live in: a page fetches those that are on it.
@@ -48,5 +49,6 @@ if (kept && !document.querySelector(".field"))
   import("./kept-mark.js")
     .then(({ mark }) => mark(kept))
     .catch(() => {});
+shutOnPhones(document);
 Alpine.start();
 document.documentElement.dataset.ready = "yes";

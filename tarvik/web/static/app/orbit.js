@@ -1,6 +1,8 @@
 // The shelter as a body that turns: the server's mesh, projected here and painted far to near.
 // No numbers are worked out but the projection; without a script the server's own oblique drawing
 // stands in its place.
+import { held, movedBy } from "./handles.js";
+
 const COLOURS = {
   roof: "#7f9f8b",
   wall: "#648872",
@@ -173,19 +175,28 @@ const body = (draw, mesh, seen) => {
   for (const s of mesh.stakes) draw.disc([...s, 0], 3, COLOURS.ink);
 };
 
-// The turning body of each box, and how it was last turned: a fresh drawing goes on from there.
-const turning = new WeakMap();
+const rings = (draw, mesh) => {
+  for (const { at } of mesh.handles ?? []) draw.disc(at, 7, COLOURS.cord, true);
+};
 
-export function orbit(box) {
-  const before = turning.get(box);
-  before?.over.abort();
-  const over = new AbortController();
-  const mesh = JSON.parse(box.dataset.mesh);
+// The turning body of each box: a fresh answer is painted as it was last turned.
+const bodies = new WeakMap();
+
+/**
+ * Make a box's drawing turn. `take(setting)`: a point that this setting moves is taken hold of;
+ * gives back what to do with each `by` that the drag comes to.
+ */
+export function orbit(box, take = null) {
+  if (bodies.has(box)) {
+    bodies.get(box)();
+    return;
+  }
+  let mesh = JSON.parse(box.dataset.mesh);
   const canvas = document.createElement("canvas");
   canvas.setAttribute("aria-hidden", "true");
   box.querySelector("svg").replaceWith(canvas);
-  const from = before?.now() ?? [mesh.azimuth_deg, mesh.elevation_deg];
-  let [azimuth, elevation, at] = [...from, null];
+  let [azimuth, elevation, at] = [mesh.azimuth_deg, mesh.elevation_deg, null];
+  let seen = null;
 
   function paint() {
     const width = box.clientWidth || 360;
@@ -197,13 +208,14 @@ export function orbit(box) {
     canvas.style.height = `${height}px`;
     const pen = canvas.getContext("2d");
     pen.scale(dense, dense);
-    const seen = projection(mesh, width, height, azimuth, elevation);
+    seen = projection(mesh, width, height, azimuth, elevation);
     const draw = penOf(pen, seen, mesh.faces.length > THIN_FROM);
     ground(draw, seen);
     wind(draw, mesh, seen);
     body(draw, mesh, seen);
     if (mesh.rain.on) rain(draw, mesh, seen);
     peak(draw, mesh);
+    if (take) rings(draw, mesh);
   }
 
   const turn = (da, de) => {
@@ -211,32 +223,44 @@ export function orbit(box) {
     elevation = Math.min(MOST_TILT_DEG, Math.max(LEAST_TILT_DEG, elevation + de));
     paint();
   };
+  const under = ({ clientX, clientY }) => {
+    const { left, top } = canvas.getBoundingClientRect();
+    return take ? held(mesh.handles ?? [], seen.flat, [clientX - left, clientY - top]) : null;
+  };
+  let drag = null;
   canvas.addEventListener("pointerdown", (event) => {
     at = [event.clientX, event.clientY];
+    const handle = under(event);
+    drag = handle && { handle, from: at, go: take(handle.setting) };
     canvas.setPointerCapture(event.pointerId);
   });
   canvas.addEventListener("pointermove", (event) => {
-    if (!at) return;
-    turn((at[0] - event.clientX) * 0.6, (event.clientY - at[1]) * 0.4);
-    at = [event.clientX, event.clientY];
+    if (drag) {
+      const [x, y] = drag.from;
+      drag.go(movedBy(drag.handle, event.clientX - x, event.clientY - y));
+    } else if (at) {
+      turn((at[0] - event.clientX) * 0.6, (event.clientY - at[1]) * 0.4);
+      at = [event.clientX, event.clientY];
+    } else canvas.style.cursor = under(event) ? "move" : "";
   });
   for (const end of ["pointerup", "pointercancel"]) {
     canvas.addEventListener(end, () => {
-      at = null;
+      at = drag = null;
     });
   }
-  const keys = (event) => {
+  box.addEventListener("keydown", (event) => {
     const ways = { ArrowLeft: [12, 0], ArrowRight: [-12, 0], ArrowUp: [0, 8], ArrowDown: [0, -8] };
     const way = ways[event.key];
     if (!way) return;
     event.preventDefault();
     turn(...way);
-  };
-  box.addEventListener("keydown", keys, { signal: over.signal });
+  });
   box.dataset.turning = still.matches ? "by hand" : "yes";
-  const sizes = new ResizeObserver(paint);
-  sizes.observe(box);
-  over.signal.addEventListener("abort", () => sizes.disconnect());
+  box.dataset.live = "yes"; // swap() leaves the canvas in place, and brings the fresh mesh
+  new ResizeObserver(paint).observe(box);
   paint();
-  turning.set(box, { over, now: () => [azimuth, elevation] });
+  bodies.set(box, () => {
+    mesh = JSON.parse(box.dataset.mesh);
+    paint();
+  });
 }

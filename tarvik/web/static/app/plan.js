@@ -3,6 +3,7 @@
 import { dragging } from "./map-drag.js";
 import { shelters } from "./map-shelters.js";
 import { mapView } from "./map-view.js";
+import { narrow, shutOnPhones } from "./phone.js";
 import { jobs } from "./plan-jobs.js";
 import { people } from "./plan-people.js";
 import { swap } from "./swap.js";
@@ -59,8 +60,9 @@ export const plan = () => ({
 
   // On a phone a card is its name and its people; the rest is a tap away.
   fold() {
-    if (!matchMedia("(max-width: 520px)").matches) return;
+    if (!narrow()) return;
     for (const more of this.$refs.lists.querySelectorAll(".card-more")) more.open = false;
+    shutOnPhones(this.$refs.lists);
   },
 
   shown(html) {

@@ -1,4 +1,5 @@
 // Small components: fields of a course, selects that send themselves, the print button.
+import { shutOnPhones } from "./phone.js";
 import { ask, saveField } from "./talk.js";
 
 /** @returns {any} */
@@ -72,6 +73,7 @@ export const slow = () => ({
   async init() {
     try {
       this.$root.innerHTML = await ask(this.$root.dataset.url);
+      shutOnPhones(this.$root);
     } catch (error) {
       this.$root.textContent = error.message;
     }

@@ -2,11 +2,19 @@
 // focused, scrolled to or unfolded stays so.
 import { Idiomorph } from "../vendor/idiomorph.min.js";
 
+// A drawing that a script has made live keeps its inside; what it is told is brought up to date.
+const keptLive = (old, fresh) => {
+  if (!(old instanceof Element) || !old.matches("[data-live]")) return true;
+  for (const { name, value } of fresh.attributes) old.setAttribute(name, value);
+  return false;
+};
+
 /** Make `box` hold `html`; of the `folds` in it those that are there already stay as they are. */
 export const swap = (box, html, folds = "details") => {
   Idiomorph.morph(box, html, {
     morphStyle: "innerHTML",
     callbacks: {
+      beforeNodeMorphed: keptLive,
       beforeAttributeUpdated: (name, element) => name !== "open" || !element.matches(folds),
     },
   });

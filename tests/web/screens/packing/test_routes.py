@@ -92,8 +92,8 @@ def test_a_leader_gives_a_thing_to_somebody(
     given = {"thing": "repair", "person": str(number)}
     assert client.post(f"/courses/{course}/packing/carry", data=given).status_code == 200
     shown = listed(client, course)
-    bag = shown[shown.index(f"<h3>{name} <span") :]
-    assert "Repair kit" in bag[: bag.index("</section>")]
+    bag = shown[shown.index(f"<h3>{name}</h3>") :]
+    assert "Repair kit" in bag[: bag.index('<details class="bag"')]
     with database.session() as session:
         assert session.get_one(Course, course).rules["carries"] == {"repair": number}
     wrong = client.post(
