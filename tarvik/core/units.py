@@ -249,6 +249,17 @@ def format_slip(metres: float, units: Units = Units.METRIC) -> str:
     return f"{round(metres / INCH_M):+d} in"
 
 
+def format_ruler(metres: float, units: Units) -> str:
+    """A length on paper, as a ruler shows it: millimetres, or inches with their parts.
+
+    >>> format_ruler(0.05, Units.METRIC), format_ruler(0.047625, Units.IMPERIAL)
+    ('50 mm', '1.875 in')
+    """
+    if units is Units.METRIC:
+        return f"{1000 * metres:.0f} mm"
+    return f"{round(metres / INCH_M, 3):g} in"
+
+
 def format_way(metres: float, units: Units = Units.METRIC) -> str:
     """Show a distance on the ground in round figures: tenths of a metre, or whole feet.
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import re
 from html import unescape
 from typing import TYPE_CHECKING
 
 import pytest
+from pypdf import PdfReader
 
 from tarvik.demo.course import ensure_demo
 from tarvik.store import courses, kit, plans
@@ -14,6 +16,7 @@ from tarvik.store.models import Course
 
 if TYPE_CHECKING:
     from fastapi.testclient import TestClient
+    from httpx2 import Response
 
     from tarvik.store.database import Database
 
@@ -33,6 +36,14 @@ def shown(html: str) -> list[str]:
     pieces = SHOWN_ATTRIBUTES.findall(html)
     pieces += re.sub(r"<[^>]+>", "\n", html).split("\n")
     return [" ".join(unescape(p).split()) for p in pieces if p.strip()]
+
+
+def pieces_of(answer: Response) -> list[str]:
+    """The same of an answer: a page's pieces, or a PDF's lines."""
+    if answer.headers["content-type"] != "application/pdf":
+        return shown(answer.text)
+    pages = PdfReader(io.BytesIO(answer.content)).pages
+    return [line for page in pages for line in page.extract_text().splitlines()]
 
 
 @pytest.mark.parametrize(("units", "other"), [("imperial", METRIC), ("metric", IMPERIAL)])
@@ -71,6 +82,17 @@ def test_no_screen_shows_the_other_systems_units(
         f"{at}/choose/{sheets[0]}/plow-point",
         f"{at}/people/{people[0]}",
         f"{at}/people/{people[0]}/choices",
+        f"{at}/field",
+        f"{at}/field/steps/{sheets[0]}",
+        f"{at}/ground/print",
+        *(
+            f"/courses/{number}/{page}"
+            for page in ("packing/list", "log", "cards", "practice")
+        ),
+        f"/courses/{number}/people/{people[0]}/kit-advice",
+        *(f"{at}/camp.pdf{part}" for part in ("", "?part=practice", "?part=pocket")),
+        f"/courses/{number}/packing.pdf",
+        f"/courses/{number}/report.pdf",
     ]
     wrong = []
     for path in paths:
@@ -78,7 +100,7 @@ def test_no_screen_shows_the_other_systems_units(
         assert answer.status_code == 200, path
         wrong += [
             f"{path.replace(at, '')}: {piece[:110]}"
-            for piece in shown(answer.text)
+            for piece in pieces_of(answer)
             if other.search(piece) and not QUOTED.search(piece)
         ]
     assert not wrong, "\n".join(dict.fromkeys(wrong))

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from html import escape
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import shapely
 from shapely import Polygon
@@ -356,16 +356,28 @@ def _badge(at: XY, wind_from_deg: float | None) -> str:
     return _fixed("badge", at, paper)
 
 
+BAR_PARTS: Final = 5
+
+
+def bar_m(units: Units) -> float:
+    """Length on the ground of the bar on maps: 5 m, or 15 ft."""
+    return BAR_PARTS * (1.0 if units is Units.METRIC else 3 * FOOT_M)
+
+
 def _bar(at: XY, units: Units) -> str:
     paper = Paper("", "")
-    each = 1.0 if units is Units.METRIC else 3 * FOOT_M
-    paper.line((0.4, 0.5), (0.4 + 5 * each, 0.5), "bar")
-    for k in range(6):
-        reach = 0.2 if k in (0, 5) else 0.1
+    each = bar_m(units) / BAR_PARTS
+    paper.line((0.4, 0.5), (0.4 + bar_m(units), 0.5), "bar")
+    for k in range(BAR_PARTS + 1):
+        reach = 0.2 if k in (0, BAR_PARTS) else 0.1
         x = 0.4 + k * each
         paper.line((x, 0.5 - reach), (x, 0.5 + reach), "bar")
     paper.text(
-        (0.6 + 5 * each, 0.5), format_way(5 * each, units), "t name-t", "start", NAME_PX
+        (0.6 + bar_m(units), 0.5),
+        format_way(bar_m(units), units),
+        "t name-t",
+        "start",
+        NAME_PX,
     )
     return _fixed("scale-bar", at, paper)
 
@@ -375,6 +387,13 @@ def _fixed(css: str, at: XY, paper: Paper) -> str:
         f'<g class="{css}" transform="translate({at[0] * PX_PER_M:.0f} '
         f'{-at[1] * PX_PER_M:.0f})">{"".join(paper.parts)}</g>'
     )
+
+
+def scales_of(units: Units) -> tuple[int, ...]:
+    """Scales at which a map is printed: a metre is so many millimetres, a foot a quarter, an eighth
+    or a sixteenth of an inch.
+    """
+    return (50, 100, 200) if units is Units.METRIC else (48, 96, 192)
 
 
 def fitting_scale(

@@ -39,7 +39,11 @@ LETTER_MM: Final = 3.0
 """Height of names on a printed map, at any scale: about 8.5 points."""
 PHONE_LETTER: Final = 1 / 28
 """Height of names on a phone's map as a share of its longer side: 12 px of 340."""
-MAP_SCALES: Final = (50, 75, 100, 150, 200, 250, 300, 400, 500, 1000)
+MAP_SCALES: Final = {
+    Units.METRIC: (50, 75, 100, 150, 200, 250, 300, 400, 500, 1000),
+    Units.IMPERIAL: (48, 72, 96, 144, 192, 240, 288, 384, 480, 960),
+}
+"""Scales of printed maps: a centimetre is whole or half metres, an inch is whole feet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,9 +65,8 @@ class Camp:
         if self.scene is None or (frame := self._frame()) is None:
             return None
         low, high = frame
-        scale = fitting_scale(
-            high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, MAP_SCALES
-        )
+        scales = MAP_SCALES[Units(self.scene.course.units)]
+        scale = fitting_scale(high[0] - low[0], high[1] - low[1], wide_mm, tall_mm, scales)
         paper = (wide_mm * scale, tall_mm * scale)
         low, high = _filled(low, high, self.scene.known.ground.bounds(), paper)
         letter_px = LETTER_MM * scale / 1000 * PX_PER_M

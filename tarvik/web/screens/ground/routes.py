@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import cache
-from typing import TYPE_CHECKING, Annotated, Any, Final
+from typing import TYPE_CHECKING, Annotated, Any, Final, NamedTuple
 
 from fastapi import Depends, Form, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
@@ -18,7 +18,7 @@ from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.site.hazards import Hazard
 from tarvik.core.site.spots import best_spots
 from tarvik.core.site.things import Kind
-from tarvik.core.units import Units
+from tarvik.core.units import Units, format_ruler, format_way
 from tarvik.core.weather.surroundings import SURROUNDINGS
 from tarvik.exchange.columns import whole_number
 from tarvik.exchange.ground_files import MOST_BYTES, READERS, WRITERS
@@ -30,8 +30,8 @@ from tarvik.store.kit import NotFoundError
 from tarvik.store.models import ShelterRow
 from tarvik.web.access import for_role, guarded_router, permit_socket
 from tarvik.web.deps import CourseHere, Db, NightHere, fields_of, page, part
-from tarvik.web.drawing.ground_map import ruled_mm, shelter_group
-from tarvik.web.screens.ground.view import SCALES, ground_view
+from tarvik.web.drawing.ground_map import bar_m, ruled_mm, scales_of, shelter_group
+from tarvik.web.screens.ground.view import ground_view
 from tarvik.web.shared.questions import owner_names
 from tarvik.web.shared.standing import (
     SpotIn,
@@ -435,19 +435,33 @@ def take_out(session: Db, course_id: int, night_id: int, kind: str) -> Response:
     )
 
 
+class OnPaper(NamedTuple):
+    """The bar on a printed map: how long it is on the ground, and on the paper."""
+
+    ground: str
+    paper: str
+
+
 @router.get("/print")
 @for_role(Role.VIEWER)
 def on_paper(
-    request: Request, session: Db, course_id: int, night_id: int, scale: int = 100
+    request: Request, session: Db, course_id: int, night_id: int, scale: int | None = None
 ) -> Response:
-    """The map to scale."""
-    if scale not in SCALES:
+    """The map to scale; at the middle one where none is asked for."""
+    scene = scene_of(session, course_id, night_id)
+    units = Units(scene.course.units)
+    known = scales_of(units)
+    chosen = known[len(known) // 2] if scale is None else scale
+    if chosen not in known:
         raise InputError(
-            "scale", f"1:{scale} is none of {', '.join(f'1:{s}' for s in SCALES)}"
+            "scale", f"1:{chosen} is none of {', '.join(f'1:{s}' for s in known)}"
         )
-    view = ground_view(request, session, scene_of(session, course_id, night_id))
-    on_paper = replace(view, map=ruled_mm(view.map, scale))
-    return page(request, "ground/print.html", **fields_of(on_paper), scale=scale)
+    view = ground_view(request, session, scene)
+    on_paper = replace(view, map=ruled_mm(view.map, chosen))
+    bar = OnPaper(
+        format_way(bar_m(units), units), format_ruler(bar_m(units) / chosen, units)
+    )
+    return page(request, "ground/print.html", **fields_of(on_paper), scale=chosen, bar=bar)
 
 
 @router.websocket("/finder", dependencies=[Depends(permit_socket)])

@@ -18,7 +18,7 @@ from tarvik.core.units import Units, format_depth, format_way
 from tarvik.exchange.ground_form import READING_WAYS, reading_words
 from tarvik.store import ground as store
 from tarvik.store.models import Course, GroundItem, Night, Site
-from tarvik.web.drawing.ground_map import ground_map
+from tarvik.web.drawing.ground_map import ground_map, scales_of
 from tarvik.web.shared.night_words import OfThePlace, of_the_place
 from tarvik.web.shared.standing import (
     Scene,
@@ -34,7 +34,6 @@ if TYPE_CHECKING:
     from tarvik.core.site.pairs import TreePair
     from tarvik.store.ground import Surveyed
 
-SCALES = (50, 100, 200)
 PAIRS_SHOWN_RIDGE_M = 3.0
 PAIRS_LISTED = 12
 
@@ -109,8 +108,8 @@ class GroundView:
     undo: str | None
     redo: str | None
     first: str
+    scales: tuple[int, ...]
     tab: str = "ground"
-    scales: tuple[int, ...] = SCALES
     kinds: tuple[str, ...] = tuple(str(k) for k in Kind)
     sorts: tuple[str, ...] = tuple(str(s) for s in Sort)
     healths: tuple[str, ...] = tuple(str(h) for h in Health)
@@ -163,6 +162,7 @@ def ground_view(request: Request, session: Session, scene: Scene) -> GroundView:
         heights=those("height"),
         undo=done.what if done else None,
         redo=undone.what if undone else None,
+        scales=scales_of(units),
         first="shelters" if shelters else "survey" if not known.ground.things else "points",
     )
 

@@ -117,9 +117,8 @@ def _peaks(rows: Sequence[LogRow], units: Units) -> tuple[Lesson, _About] | None
         return None
     ratios = [(r.peak_m or 0.0) / (r.planned_peak_m or 1.0) for r in peaked]
     learned = learned_from_ratios(ratios, PRIOR_PEAK, SPREAD_PEAK)
-    about = _About(
-        "peak, for 1 m planned", 1.0, lambda m: format_length(m, units), "peak", ALL
-    )
+    what = f"peak, for {format_length(1.0, units)} planned"
+    about = _About(what, 1.0, lambda m: format_length(m, units), "peak", ALL)
     return _lesson(about, learned, peaked), about
 
 
