@@ -9,7 +9,7 @@ import statistics
 import time
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import numpy as np
 import shapely
@@ -51,6 +51,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
     from pathlib import Path
 
+    from tarvik.core.plain import JsonObject
+
 FIRST_FIVE = ("a-frame", "lean-to", "lean-to-floored", "plow-point", "diagonal-fly")
 """The pitches of the boards whose speed is told."""
 SIZES = ((2.13, 2.13), (2.44, 2.44), (2.4, 3.0), (3.05, 3.05), (2.74, 3.66))
@@ -70,11 +72,11 @@ class Figure:
     baseline: float | None = None
     slower: float = 1.0
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> JsonObject:
         """As the contract writes it."""
         judged = self.value / self.slower
         ok = judged <= self.target if self.better == "lower" else judged >= self.target
-        out: dict[str, Any] = {
+        out: JsonObject = {
             "value": self.value,
             "unit": self.unit,
             "better": self.better,

@@ -8,7 +8,7 @@ import asyncio
 import random
 import time
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import httpx2
 import numpy as np
@@ -22,6 +22,7 @@ from tarvik.store.database import Database
 from tarvik.web.serving import KEEP_ALIVE_S
 
 if TYPE_CHECKING:
+    from tarvik.core.plain import JsonObject
     from tarvik.store.models import Course
     from tarvik.store.server import Server
 
@@ -118,7 +119,7 @@ class _Leader:
         if got.status_code != 200:
             self.heard.wrong.append(f"{path}: {got.status_code}")
 
-    async def _change(self, path: str, body: dict[str, Any]) -> tuple[int, dict[str, Any]]:
+    async def _change(self, path: str, body: JsonObject) -> tuple[int, JsonObject]:
         began = time.perf_counter()
         got = await self.client.patch(f"/courses/{self.team.course}/kit/{path}", json=body)
         self.heard.edits.append(time.perf_counter() - began)

@@ -5,7 +5,7 @@ table in docs/design, measured in Chromium with demo data.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.web.navigation import SCREENS
 
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from playwright.sync_api import Page
 
     from tarvik.commands.testbed import Testbed
+    from tarvik.core.plain import JsonObject
 
 SIZES: Final = {"1280 x 800": (1280, 800), "390 x 844": (390, 844)}
 SETTLED: Final = (
@@ -92,7 +93,7 @@ class Scales:
         devtools.send("Network.enable")
         devtools.on("Network.loadingFinished", self._add)
 
-    def _add(self, told: dict[str, Any]) -> None:
+    def _add(self, told: JsonObject) -> None:
         self.bytes += int(told["encodedDataLength"])
 
 

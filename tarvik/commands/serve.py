@@ -12,7 +12,7 @@ import socket
 import threading
 from contextlib import contextmanager
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import uvicorn
 from sqlalchemy.exc import SQLAlchemyError
@@ -36,6 +36,8 @@ from tarvik.work.searching import Searcher
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
     from pathlib import Path
+
+    from tarvik.core.plain import JsonObject
 
 
 log = logging.getLogger("tarvik.serve")
@@ -182,7 +184,7 @@ def _listen(
     processes.
     """
     compiling = Compiling(over=compiled_before())
-    plain: dict[str, Any] = {
+    plain: JsonObject = {
         "host": "127.0.0.1",
         "port": port,
         "log_config": None,

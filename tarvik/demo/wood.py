@@ -6,7 +6,10 @@ from __future__ import annotations
 
 import math
 import random
-from typing import Any, Final
+from typing import TYPE_CHECKING, Final
+
+if TYPE_CHECKING:
+    from tarvik.core.plain import JsonObject
 
 SIZE_M: Final = (44.0, 30.0)
 TREES: Final = 60
@@ -27,11 +30,11 @@ HOLLOWS: Final = (
 PAD: Final = [[14.0, 15.5], [28.0, 15.0], [29.0, 22.0], [15.0, 22.5]]
 
 
-def _trees(dice: random.Random) -> list[dict[str, Any]]:
+def _trees(dice: random.Random) -> list[JsonObject]:
     """Names and true places; a glade about the fire, none on the path or in the hollows'
     middles.
     """
-    out: list[dict[str, Any]] = []
+    out: list[JsonObject] = []
     while len(out) < TREES:
         x, y = dice.uniform(0, SIZE_M[0]), dice.uniform(5.5, SIZE_M[1])
         near = any(math.dist((x, y), (t["x"], t["y"])) < APART_M for t in out)
@@ -65,11 +68,11 @@ def _trees(dice: random.Random) -> list[dict[str, Any]]:
     return out
 
 
-def items() -> list[tuple[str, dict[str, Any]]]:
+def items() -> list[tuple[str, JsonObject]]:
     """Everything on the ground: (kind of item, its values). The same every time."""
     dice = random.Random(1927)  # noqa: S311 - invented ground, no secret
     trees = _trees(dice)
-    out: list[tuple[str, dict[str, Any]]] = []
+    out: list[tuple[str, JsonObject]] = []
     for n, tree in enumerate(trees):
         health = "dead branches" if n in (17, 44) else "sound"
         out.append(
@@ -142,7 +145,7 @@ def items() -> list[tuple[str, dict[str, Any]]]:
     return out
 
 
-def _heights() -> list[dict[str, Any]]:
+def _heights() -> list[JsonObject]:
     """A gentle fall to the south-west, the two dips in it."""
     spots = []
     for x in range(-2, 48, 4):
@@ -158,11 +161,11 @@ def _heights() -> list[dict[str, Any]]:
     return spots
 
 
-def _readings(trees: list[dict[str, Any]], dice: random.Random) -> list[dict[str, Any]]:
+def _readings(trees: list[JsonObject], dice: random.Random) -> list[JsonObject]:
     """Tapes from each tree to five that are known; ranges and bearings from the fire spot tie them
     to the map and to north.
     """
-    out: list[dict[str, Any]] = []
+    out: list[JsonObject] = []
     order = sorted(trees, key=lambda t: math.dist((t["x"], t["y"]), FIRE))
     for n, tree in enumerate(order):
         near = sorted(

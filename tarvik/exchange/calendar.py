@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tarvik.core.errors import InputError
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from tarvik.core.plain import JsonMapping
+
 
 def evening_calendar(
-    evening: Mapping[str, Any],
+    evening: JsonMapping,
     names: Mapping[int, str],
     title: str,
     made_at: datetime,

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.body import RATIOS, STATURE_LEAST_M, STATURE_MOST_M
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonMapping, JsonObject
 from tarvik.core.quantities import format_thickness, parse_thickness
 from tarvik.core.rig.supports import CARRIER_KINDS
 from tarvik.core.sheet import SIDE_LEAST_M, SIDE_MOST_M, TieOuts
@@ -34,7 +35,7 @@ class Context:
     people: Mapping[str, int] = field(default_factory=dict)
 
 
-Values = dict[str, Any]
+Values = JsonObject
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class Column:
     title: str
     hint: str
     read: Callable[[str, Context], Values]
-    show: Callable[[Mapping[str, Any], Context], str]
+    show: Callable[[JsonMapping, Context], str]
     needed: bool = False
     choices: tuple[str, ...] = ()
     aliases: tuple[str, ...] = ()
@@ -71,7 +72,7 @@ def _text(key: str, most: int) -> Callable[[str, Context], Values]:
     return read
 
 
-def _shown(key: str) -> Callable[[Mapping[str, Any], Context], str]:
+def _shown(key: str) -> Callable[[JsonMapping, Context], str]:
     return lambda row, _: str(row.get(key) or "")
 
 
@@ -131,7 +132,7 @@ def _measured(text: str, context: Context) -> Values:
     return {"measured": found}
 
 
-def _show_measured(row: Mapping[str, Any], context: Context) -> str:
+def _show_measured(row: JsonMapping, context: Context) -> str:
     measured = row.get("measured") or {}
     return ", ".join(
         f"{n.replace('_', '-')} {format_length(m, context.units)}"
@@ -221,7 +222,7 @@ def _owner(text: str, context: Context) -> Values:
     return {"owner_id": person}
 
 
-def _show_owner(row: Mapping[str, Any], context: Context) -> str:
+def _show_owner(row: JsonMapping, context: Context) -> str:
     names = {number: name for name, number in context.people.items()}
     return str(row.get("owner_name") or names.get(row.get("owner_id") or 0, ""))
 
@@ -233,7 +234,7 @@ def _hood(text: str, context: Context) -> Values:
     return {"hood_u_m": u, "hood_v_m": v}
 
 
-def _show_hood(row: Mapping[str, Any], context: Context) -> str:
+def _show_hood(row: JsonMapping, context: Context) -> str:
     return (
         ""
         if row.get("hood_u_m") is None
@@ -310,7 +311,7 @@ def _span(text: str, context: Context) -> Values:
     return {"least_m": values[0], "most_m": values[-1]}
 
 
-def _show_span(row: Mapping[str, Any], context: Context) -> str:
+def _show_span(row: JsonMapping, context: Context) -> str:
     least, most = row.get("least_m"), row.get("most_m")
     if least is None or most is None:
         return ""
@@ -346,7 +347,7 @@ def _stake_width(text: str, context: Context) -> Values:
     return {"width_m": mm / 1000}
 
 
-def _show_stake_width(row: Mapping[str, Any], context: Context) -> str:
+def _show_stake_width(row: JsonMapping, context: Context) -> str:
     return (
         format_thickness(1000 * row["width_m"], context.units) if row.get("width_m") else ""
     )

@@ -21,6 +21,7 @@ from pydantic import (
 )
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.exchange.columns import MEASURED_MOST_M
 from tarvik.exchange.night_form import SurroundingsText  # noqa: TC001 - Pydantic reads it
 
@@ -34,7 +35,7 @@ Metres = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 Key = Annotated[int, Field(ge=0, le=2_000_000_000)]
 Short = Annotated[str, Field(max_length=120, pattern=r"^[^\x00]*$")]
 Note = Annotated[str, Field(max_length=4000, pattern=r"^[^\x00]*$")]
-Plain = dict[str, Any]
+Plain = JsonObject
 
 
 class _Part(BaseModel):
@@ -233,7 +234,7 @@ class CourseFile(_Part):
     nights: Annotated[list[NightIn], Field(max_length=60)] = []
 
 
-def schema() -> dict[str, Any]:
+def schema() -> JsonObject:
     """The published JSON Schema."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Mapping, Sequence
     from zoneinfo import ZoneInfo
 
+    from tarvik.core.plain import JsonMapping, JsonObject
+
 MOST_BYTES: Final = 400_000
 MOST_HOURS: Final = 1000
 STRONG_M_S: Final = 25.0
@@ -133,7 +135,7 @@ class _Reader:
             )
             return None
 
-    def row(self, row: Mapping[str, Any], where: str) -> None:
+    def row(self, row: JsonMapping, where: str) -> None:
         """One hour."""
         if len(self.hours) >= MOST_HOURS:
             raise InputError("forecast", f"more than {MOST_HOURS} hours; send less at once")
@@ -362,7 +364,7 @@ _WRITTEN: Final = (
 )
 
 
-def as_form(forecast: Forecast) -> dict[str, Any]:
+def as_form(forecast: Forecast) -> JsonObject:
     """The JSON form as plain values."""
     return {
         "issued_at": forecast.issued_at.isoformat() if forecast.issued_at else None,

@@ -7,13 +7,14 @@ from __future__ import annotations
 import csv
 import io
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.core.errors import InputError
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.exchange.columns import Column, Context, Table
 
 MOST_BYTES: Final = 200_000
@@ -40,7 +41,7 @@ class GridRow:
 
     line: int
     cells: tuple[Cell, ...]
-    values: Mapping[str, Any]
+    values: JsonMapping
     whole: bool = True
 
     @property
@@ -254,7 +255,7 @@ def _row(
     faults: list[str],
 ) -> GridRow:
     cells: list[Cell] = []
-    values: dict[str, Any] = {}
+    values: JsonObject = {}
     for place in sorted(by_place):
         column = by_place[place]
         text = line[place].strip() if place < len(line) else ""

@@ -30,6 +30,8 @@ from tarvik.exchange.ground_form import (
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
+    from tarvik.core.plain import JsonMapping, JsonObject
+
 MOST_BYTES: Final = 2_000_000
 MOST_DEPTH: Final = 20
 GPX: Final = "http://www.topografix.com/GPX/1/1"
@@ -146,7 +148,7 @@ def to_gpx(ground: Ground, origin: Origin, name: str) -> str:
     )
 
 
-def _extend(parent: Element, values: Mapping[str, Any]) -> None:
+def _extend(parent: Element, values: JsonMapping) -> None:
     extensions = SubElement(parent, "extensions")
     for key, value in values.items():
         SubElement(extensions, f"t:{key}").text = str(value)
@@ -243,7 +245,7 @@ def from_gpx(raw: bytes, origin: Origin) -> Ground:
     return _ground(things, areas, heights)
 
 
-def _extended(element: Element) -> dict[str, Any]:
+def _extended(element: Element) -> JsonObject:
     found = element.find("extensions")
     keys = ("across_m", "height_m", "health", "width_m")
     return {} if found is None else {e.tag: e.text for e in found if e.tag in keys}
@@ -277,7 +279,7 @@ def _tracks(element: Element, origin: Origin, number: int) -> list[Area]:
         if len(corners) < 2:
             continue
         known = kind in {str(s) for s in Sort}
-        values: dict[str, Any] = {
+        values: JsonObject = {
             "name": name if n == 0 else f"{name[:36]} {n + 1}",
             "sort": kind if known else Sort.PATH,
             "corners": corners,
@@ -297,7 +299,7 @@ def to_geojson(ground: Ground, origin: Origin, name: str) -> str:
         lat, lon = on_earth(at, origin)
         return [round(lon, 11), round(lat, 11)]
 
-    features: list[dict[str, Any]] = []
+    features: list[JsonObject] = []
     for thing in ground.things:
         values = {k: v for k, v in thing_values(thing).items() if k not in ("x", "y")}
         features.append(_feature("Point", position(thing.at), {"item": "thing", **values}))
@@ -325,7 +327,7 @@ def to_geojson(ground: Ground, origin: Origin, name: str) -> str:
     )
 
 
-def _feature(kind: str, coordinates: Any, properties: dict[str, Any]) -> dict[str, Any]:
+def _feature(kind: str, coordinates: Any, properties: JsonObject) -> JsonObject:
     return {
         "type": "Feature",
         "geometry": {"type": kind, "coordinates": coordinates},
@@ -473,7 +475,7 @@ def from_csv(raw: bytes) -> Ground:
         for row in reader:
             line = reader.line_num
             try:
-                values: dict[str, Any] = {
+                values: JsonObject = {
                     (k or "").removesuffix("_m") if k in ("x_m", "y_m") else k: v
                     for k, v in row.items()
                 }

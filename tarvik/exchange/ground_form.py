@@ -24,7 +24,7 @@ from tarvik.core.site.things import LINES, Area, Health, Kind, Sort, SpotHeight,
 from tarvik.core.units import PACE_M, Units, format_length, parse_length
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from tarvik.core.plain import JsonMapping, JsonObject
 
 NAME_MOST: Final = 40
 NOTE_MOST: Final = 400
@@ -36,14 +36,14 @@ LINE_WIDTH_M: Final = 1.0
 """Width of a path, stream or fence drawn as a line when nobody gives one."""
 
 
-def _name(values: Mapping[str, Any], field: str = "name") -> str:
+def _name(values: JsonMapping, field: str = "name") -> str:
     text = str(values.get(field) or "").strip()
     if not text or len(text) > NAME_MOST or any(ord(c) < 32 for c in text):
         raise InputError(field, f"give a name of at most {NAME_MOST} letters")
     return text
 
 
-def _number(values: Mapping[str, Any], field: str, usual: float | None = None) -> float:
+def _number(values: JsonMapping, field: str, usual: float | None = None) -> float:
     value = values.get(field)
     if value is None or value == "":
         if usual is None:
@@ -59,7 +59,7 @@ def _number(values: Mapping[str, Any], field: str, usual: float | None = None) -
 
 
 def _one_of(
-    values: Mapping[str, Any], field: str, kinds: type[Kind | Sort | Health], usual: str
+    values: JsonMapping, field: str, kinds: type[Kind | Sort | Health], usual: str
 ) -> Any:
     text = str(values.get(field) or usual).strip().lower()
     try:
@@ -68,7 +68,7 @@ def _one_of(
         raise InputError(field, f"“{text[:30]}” is none of {', '.join(kinds)}") from None
 
 
-def thing_of(values: Mapping[str, Any]) -> Thing:
+def thing_of(values: JsonMapping) -> Thing:
     """A point. Raises InputError."""
     kind = _one_of(values, "kind", Kind, Kind.TREE)
     usual = (
@@ -89,7 +89,7 @@ def thing_of(values: Mapping[str, Any]) -> Thing:
     )
 
 
-def area_of(values: Mapping[str, Any]) -> Area:
+def area_of(values: JsonMapping) -> Area:
     """An area, or a line with a width. Raises InputError."""
     sort = _one_of(values, "sort", Sort, Sort.PAD)
     corners = values.get("corners")
@@ -104,14 +104,14 @@ def area_of(values: Mapping[str, Any]) -> Area:
     return Area(_name(values), sort, places, width)
 
 
-def height_of(values: Mapping[str, Any]) -> SpotHeight:
+def height_of(values: JsonMapping) -> SpotHeight:
     """A spot height. Raises InputError."""
     return SpotHeight(
         (_number(values, "x"), _number(values, "y")), _number(values, "height_m")
     )
 
 
-def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
+def readings_of(values: JsonMapping) -> tuple[Reading, ...] | Side:
     """What one row of the field book says: one reading, a finder's two, or a left-or-right answer.
     Raises InputError.
     """
@@ -148,14 +148,14 @@ def readings_of(values: Mapping[str, Any]) -> tuple[Reading, ...] | Side:
     raise InputError("way", f"“{way[:20]}” is none of {', '.join(READING_WAYS)}")
 
 
-def _pace(values: Mapping[str, Any]) -> float:
+def _pace(values: JsonMapping) -> float:
     """Metres a pace: as given, or from paces counted along a taped length. Raises InputError."""
     if values.get("paced") not in (None, "") or values.get("paced_m") not in (None, ""):
         return pace_length(_number(values, "paced"), _number(values, "paced_m"))
     return _number(values, "pace_m", PACE_M)
 
 
-def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
+def checked(kind: str, values: JsonMapping) -> JsonObject:
     """An item's values, whole and sane, as they are kept. Raises InputError."""
     if kind == "thing":
         return thing_values(thing_of(values)) | _placed(values)
@@ -199,7 +199,7 @@ def checked(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
     raise InputError("item", f"“{kind[:20]}” is none of {', '.join(ITEM_KINDS)}")
 
 
-def _placed(values: Mapping[str, Any]) -> dict[str, Any]:
+def _placed(values: JsonMapping) -> JsonObject:
     """Whether a point's place was given, or waits for the survey. Raises InputError for half of
     one.
     """
@@ -213,7 +213,7 @@ def _placed(values: Mapping[str, Any]) -> dict[str, Any]:
     return {} if given else {"x": None, "y": None}
 
 
-def thing_values(thing: Thing) -> dict[str, Any]:
+def thing_values(thing: Thing) -> JsonObject:
     """A point as plain values."""
     return {
         "name": thing.name,
@@ -226,7 +226,7 @@ def thing_values(thing: Thing) -> dict[str, Any]:
     }
 
 
-def area_values(area: Area) -> dict[str, Any]:
+def area_values(area: Area) -> JsonObject:
     """An area as plain values."""
     return {
         "name": area.name,
@@ -236,12 +236,12 @@ def area_values(area: Area) -> dict[str, Any]:
     }
 
 
-def in_metres(values: Mapping[str, Any], units: Units) -> dict[str, Any]:
+def in_metres(values: JsonMapping, units: Units) -> JsonObject:
     """Values of a form, lengths and places that were typed in it in metres: a bare number is in the
     course's units. What is no length stays as it is, for who reads it; numbers are metres already.
     """
     lengths = {k for k in values if k.endswith("_m") or k in ("x", "y")}
-    out: dict[str, Any] = {
+    out: JsonObject = {
         k: _metres(v, units) if k in lengths else v for k, v in values.items()
     }
     corners = out.get("corners")
@@ -267,7 +267,7 @@ def _metres(value: object, units: Units) -> object:
         return value
 
 
-def reading_words(values: Mapping[str, Any], units: Units = Units.METRIC) -> str:
+def reading_words(values: JsonMapping, units: Units = Units.METRIC) -> str:
     """A row of the field book in words."""
 
     def told(name: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Final, Literal
+from typing import TYPE_CHECKING, Annotated, Final, Literal
 
 from pydantic import BaseModel, Field, StringConstraints, field_validator
 
@@ -11,6 +11,9 @@ from tarvik.core.errors import InputError
 from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.quantities import parse_temperature
 from tarvik.core.units import Units, parse_length
+
+if TYPE_CHECKING:
+    from tarvik.core.plain import JsonObject
 
 MINUTES_MOST: Final = 600
 FORCE_MOST: Final = 12
@@ -106,7 +109,7 @@ class LogIn(BaseModel):
     damage: Line = ""
     note: Annotated[str, StringConstraints(max_length=400, strip_whitespace=True)] = ""
 
-    def values(self, units: Units) -> dict[str, Any]:
+    def values(self, units: Units) -> JsonObject:
         """As it is kept, in SI units. Raises InputError."""
         between = "distance between two points"
         span_m = _metres(self.distance, "distance", between, SPAN_MOST_M, units)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Annotated, Any, Final
+from typing import TYPE_CHECKING, Annotated, Final
 
 from pydantic import BaseModel, Field, ValidationError
 
@@ -29,6 +29,8 @@ from tarvik.core.units import (
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+
+    from tarvik.core.plain import JsonMapping
 
 RULE: Final = "more_kit"
 """The course's rule that keeps it."""
@@ -100,7 +102,7 @@ class Loan:
     count: int
 
 
-def kept_of(rules: Mapping[str, Any], units: Units) -> KeptKit:
+def kept_of(rules: JsonMapping, units: Units) -> KeptKit:
     """What a course keeps; what is usual where it keeps nothing, or nothing that can be read."""
     try:
         found = KeptKit.model_validate(rules.get(RULE) or {})

@@ -47,6 +47,8 @@ from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
+    from tarvik.core.plain import JsonMapping, JsonObject
+
 
 @dataclass(frozen=True, slots=True)
 class Field:
@@ -262,7 +264,7 @@ def read_needs(typed: Mapping[str, str], before: NightNeeds, units: Units) -> Ni
     Raises FieldError with every fault.
     """
     errors: dict[str, str] = {}
-    changed: dict[str, Any] = {}
+    changed: JsonObject = {}
     was = shown(before, units)
     for name, text in typed.items():
         field = BY_NAME.get(name)
@@ -302,9 +304,9 @@ def _within(field: Field, value: Any, units: Units) -> None:
         raise InputError(field.name, f"{shown[0]} is outside {shown[1]} to {shown[2]}")
 
 
-def to_plain(needs: NightNeeds) -> dict[str, Any]:
+def to_plain(needs: NightNeeds) -> JsonObject:
     """Values for keeping, without the date and the intent, which the night itself keeps."""
-    out: dict[str, Any] = {}
+    out: JsonObject = {}
     for item in fields(needs):
         value = getattr(needs, item.name)
         if item.name in ("on", "intent") or value is None:
@@ -313,10 +315,10 @@ def to_plain(needs: NightNeeds) -> dict[str, Any]:
     return out
 
 
-def from_plain(kept: Mapping[str, Any], on: date | None, intent: str | None) -> NightNeeds:
+def from_plain(kept: JsonMapping, on: date | None, intent: str | None) -> NightNeeds:
     """Needs from kept values. What cannot be read any more is left out."""
     known = {item.name for item in fields(NightNeeds)}
-    values: dict[str, Any] = {k: v for k, v in kept.items() if k in known}
+    values: JsonObject = {k: v for k, v in kept.items() if k in known}
     around = kept.get("surroundings", kept.get(FORMER, "open"))
     values["surroundings"] = surroundings_named(around).slug
     for name in ("rain_from", "rain_to"):
@@ -453,7 +455,7 @@ RULE_FIELDS: Final = (
     Field("net_height_m", "Net height", _length(0.2, 4.0), format_length, "1.10 m"),
 )
 RULES_BY_NAME: Final = {f.name: f for f in RULE_FIELDS}
-RULE_DEFAULTS: Final[Mapping[str, Any]] = {
+RULE_DEFAULTS: Final[JsonMapping] = {
     "head": "any",
     "gear_in": False,
     "ground": "turf",
@@ -483,7 +485,7 @@ RULE_DEFAULTS: Final[Mapping[str, Any]] = {
 }
 
 
-def rules_shown(kept: Mapping[str, Any], units: Units) -> dict[str, str]:
+def rules_shown(kept: JsonMapping, units: Units) -> dict[str, str]:
     """A course's rules as text."""
     values = {**RULE_DEFAULTS, **kept}
     return {
@@ -504,13 +506,13 @@ def read_rule(name: str, text: str, units: Units) -> Any:
     )
 
 
-def lying_of(kept: Mapping[str, Any]) -> Lying:
+def lying_of(kept: JsonMapping) -> Lying:
     """How the course's people lie."""
     values = {**RULE_DEFAULTS, **kept}
     return Lying(HeadRule(values["head"]), gear_in=bool(values["gear_in"]))
 
 
-def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
+def holding_of(kept: JsonMapping, ground: str | None = None) -> Holding:
     """What the course's stakes and cords hold; a site's own ground goes before the course's."""
     values = {**RULE_DEFAULTS, **kept}
     here = ground_named(ground or values["ground"])
@@ -526,7 +528,7 @@ def holding_of(kept: Mapping[str, Any], ground: str | None = None) -> Holding:
     )
 
 
-def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
+def own_values_of(kept: JsonMapping) -> OwnValues:
     """What the course goes by of what its provider's log teaches. Raises InputError."""
     told = kept.get("own_values") or {}
     try:
@@ -542,18 +544,18 @@ def own_values_of(kept: Mapping[str, Any]) -> OwnValues:
         ) from err
 
 
-def house_of(kept: Mapping[str, Any]) -> House:
+def house_of(kept: JsonMapping) -> House:
     """Which schools of rigging the course follows."""
     values = {**RULE_DEFAULTS, **kept}
     return House(**{name: values[f"house_{name}"] for name in HOUSE_CHOICES})
 
 
-def may_cut(kept: Mapping[str, Any]) -> bool:
+def may_cut(kept: JsonMapping) -> bool:
     """Whether the rules of the land let the course cut sticks."""
     return bool({**RULE_DEFAULTS, **kept}["may_cut"])
 
 
-def ground_rules_of(kept: Mapping[str, Any], units: Units = Units.METRIC) -> GroundRules:
+def ground_rules_of(kept: JsonMapping, units: Units = Units.METRIC) -> GroundRules:
     """Distances the course keeps from what is dangerous or not its own, told in its units."""
     values = {**RULE_DEFAULTS, **kept}
     names = [name for name in asdict(USUAL) if name != "units"]
@@ -562,7 +564,7 @@ def ground_rules_of(kept: Mapping[str, Any], units: Units = Units.METRIC) -> Gro
     )
 
 
-def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
+def plan_rules_of(kept: JsonMapping) -> PlanRules:
     """What the course holds to when beds are given out. `pairs` in the rules: [kind, one, two] with
     kind never or always.
     """
@@ -590,7 +592,7 @@ def plan_rules_of(kept: Mapping[str, Any]) -> PlanRules:
     )
 
 
-def net_of(kept: Mapping[str, Any]) -> Net | None:
+def net_of(kept: JsonMapping) -> Net | None:
     """The course's net, if it has one."""
     values = {**RULE_DEFAULTS, **kept}
     if not values["net_kind"]:

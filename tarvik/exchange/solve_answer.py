@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.hung import hang, usual_hanging
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from tarvik.core.loads.gale import Gale
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.heading import Rose
+    from tarvik.core.plain import JsonObject
     from tarvik.core.solve import Solution, SolverBackend
     from tarvik.core.tonight import Tonight
     from tarvik.exchange.solve_request import HangIn, SolveIn
@@ -36,7 +37,7 @@ class _Hangs:
     fold: Figures
 
 
-def whole_answer(asked: SolveIn, backend: SolverBackend) -> dict[str, Any]:
+def whole_answer(asked: SolveIn, backend: SolverBackend) -> JsonObject:
     """Everything a request asks for: with a night, or asked to hang, the measures are those of the
     hung sheet. Raises InputError naming the field.
     """
@@ -84,7 +85,7 @@ def _hangs(solution: Solution, asked: HangIn | None) -> _Hangs | str:
     return _Hangs(shape, tell(shape, figures, question.body, question.people), figures)
 
 
-def _hung(hung: _Hangs, asked: HangIn) -> dict[str, Any]:
+def _hung(hung: _Hangs, asked: HangIn) -> JsonObject:
     """The sheet as it hangs, in the contract's words."""
     shape, told = hung.shape, hung.told
     return {
@@ -155,10 +156,10 @@ def _r(value: float) -> float:
     return round(float(value), 6)
 
 
-def answer(solution: Solution) -> dict[str, Any]:
+def answer(solution: Solution) -> JsonObject:
     """A solution in the contract's words. Lengths to a micrometre."""
     shelter, rig = solution.shelter, solution.assessment.rig
-    out: dict[str, Any] = {
+    out: JsonObject = {
         "pitch": solution.question.pitch.slug,
         "verdict": solution.verdict.value,
         "reasons": [
@@ -225,7 +226,7 @@ def _fine(value: float) -> float:
     return round(float(value), 9) + 0.0
 
 
-def _mat(mat: Mat) -> dict[str, Any]:
+def _mat(mat: Mat) -> JsonObject:
     return {
         "corners_m": [[_fine(x), _fine(y)] for x, y in mat.corners()],
         "head": [_fine(c) for c in mat.head()],
@@ -233,7 +234,7 @@ def _mat(mat: Mat) -> dict[str, Any]:
     }
 
 
-def _measures(solution: Solution) -> dict[str, Any]:
+def _measures(solution: Solution) -> JsonObject:
     f = solution.figures
     if f is None:
         return {}
@@ -274,7 +275,7 @@ def _measures(solution: Solution) -> dict[str, Any]:
     }
 
 
-def _tonight(judged: Tonight) -> dict[str, Any]:
+def _tonight(judged: Tonight) -> JsonObject:
     """A night's judgement: findings, forces in newtons, speeds in m/s."""
     gale, damp = judged.gale, judged.damp
     return {
@@ -313,7 +314,7 @@ def _tonight(judged: Tonight) -> dict[str, Any]:
     }
 
 
-def _gale(gale: Gale) -> dict[str, Any]:
+def _gale(gale: Gale) -> JsonObject:
     """The forces of a night's gust, newtons; those of panels and holders in the governing case."""
     return {
         "gust_m_s": _r(gale.local_gust_m_s),
@@ -354,7 +355,7 @@ def _gale(gale: Gale) -> dict[str, Any]:
     }
 
 
-def _rose(found: Rose) -> dict[str, Any]:
+def _rose(found: Rose) -> JsonObject:
     """Dry ground by the side the wind comes from, in the shelter's frame."""
     return {
         "best_wind_from_deg": _r(found.best.from_deg),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 from shapely import Point, Polygon
@@ -25,6 +25,7 @@ from tarvik.core.loads.holding import (
 from tarvik.core.measure.clearance import Clearance
 from tarvik.core.measure.lying import HeadRule, Lying
 from tarvik.core.pitches import pitch_named
+from tarvik.core.plain import JsonObject  # noqa: TC001 - Pydantic reads it
 from tarvik.core.rig.house import PLAIN_HOUSE, House
 from tarvik.core.rig.supports import MOST_THINGS, UNLIMITED, Carrier, Pole, Supports, Tree
 from tarvik.core.sheet import JOIN_OVERLAP_M, MOST_POINTS, Sheet, joined_sheet
@@ -395,4 +396,4 @@ class Problem(BaseModel):
     status: int
     detail: str
     field: str | None = None
-    errors: list[dict[str, Any]] = Field(default_factory=list)
+    errors: list[JsonObject] = Field(default_factory=list)

@@ -12,7 +12,7 @@ import json
 import threading
 import time
 from datetime import UTC, datetime, timedelta, timezone
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import uvicorn
 from fastapi import FastAPI, HTTPException, WebSocket, WebSocketDisconnect
@@ -25,6 +25,8 @@ from tarvik.stand_ins.stories import STORIES, finder_shots, hours_of, meter_read
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+
+    from tarvik.core.plain import JsonObject
 
 FAULTS = (
     "slow",
@@ -46,7 +48,7 @@ SLOW_S = 4.0
 """How long the fault “slow” keeps one waiting: longer than anybody's patience."""
 
 
-def _form(story: str, seed: int, start: datetime) -> dict[str, Any]:
+def _form(story: str, seed: int, start: datetime) -> JsonObject:
     hours = hours_of(story, seed, start)
     return as_form(
         Forecast(
@@ -55,7 +57,7 @@ def _form(story: str, seed: int, start: datetime) -> dict[str, Any]:
     )
 
 
-def _spoilt(form: dict[str, Any], fault: str) -> dict[str, Any]:
+def _spoilt(form: JsonObject, fault: str) -> JsonObject:
     """The form with one of the faults real services have."""
     hours = form["hours"]
     if fault == "gap":

@@ -5,7 +5,7 @@ the jobs of the workers.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from sqlalchemy import func, select, update
 
@@ -17,10 +17,11 @@ from tarvik.store.models import NamedPlan, NightPlan, PlanJob, now
 from tarvik.store.night_plan import locked_for_change, of_night
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.store.models import Night
 
 KINDS: Final = ("plan", "why", "slack", "evening", "mishap", "kit")
@@ -28,8 +29,8 @@ OPEN: Final = ("waiting", "running")
 MOST_NAMED: Final = 20
 MOST_OPEN: Final = 20
 """Jobs a provider may have open at a time."""
-NO_LOCKS: Final[Mapping[str, Any]] = {"people": [], "standing": [], "unused": []}
-EVENING: Final[Mapping[str, Any]] = {
+NO_LOCKS: Final[JsonMapping] = {"people": [], "standing": [], "unused": []}
+EVENING: Final[JsonMapping] = {
     "arrival": "17:30",
     "mallets": 2,
     "late": {},
@@ -38,7 +39,7 @@ EVENING: Final[Mapping[str, Any]] = {
 }
 
 
-NOBODY_ABSENT: Final[Mapping[str, Any]] = {"people": [], "sheets": [], "kit": {}}
+NOBODY_ABSENT: Final[JsonMapping] = {"people": [], "sheets": [], "kit": {}}
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +60,7 @@ def absent(session: Session, night_id: int) -> Absent:
     return Absent(frozenset(told["people"]), frozenset(told["sheets"]), pieces)
 
 
-def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
+def asked_of(row: NightPlan, school: str = OWN) -> JsonObject:
     """Everything asked, with what is usual in the course's school where nothing was said."""
     asked = row.asked or {}
     return {
@@ -71,7 +72,7 @@ def asked_of(row: NightPlan, school: str = OWN) -> dict[str, Any]:
     }
 
 
-def set_asked(session: Session, night_id: int, changes: Mapping[str, Any]) -> None:
+def set_asked(session: Session, night_id: int, changes: JsonMapping) -> None:
     """Change some of what is asked. Raises InputError."""
     row = locked_for_change(session, night_id)
     if "aims" in changes and sorted(changes["aims"]) != sorted(AIMS):
@@ -161,7 +162,7 @@ def still_found(session: Session, night_id: int, step: int, now: int) -> None:
 
 
 def keep_found(
-    session: Session, night_id: int, kind: str, step: int, found: Mapping[str, Any]
+    session: Session, night_id: int, kind: str, step: int, found: JsonMapping
 ) -> None:
     """Keep what was worked out about a night's choices as they were at a step."""
     row = locked_for_change(session, night_id)
@@ -225,7 +226,7 @@ def drop_named(session: Session, night_id: int, plan_id: int) -> None:
     session.flush()
 
 
-def new_job(session: Session, night: Night, kind: str, asked: Mapping[str, Any]) -> PlanJob:
+def new_job(session: Session, night: Night, kind: str, asked: JsonMapping) -> PlanJob:
     """A job for the workers. One of a kind for a night at a time: an older one that is not done is
     called off.
     """
@@ -307,7 +308,7 @@ def begin(session: Session, job_id: int) -> PlanJob | None:
     return job
 
 
-def report(session: Session, job_id: int, progress: Mapping[str, Any]) -> bool:
+def report(session: Session, job_id: int, progress: JsonMapping) -> bool:
     """Tell how far a job is; returns whether it is still wanted."""
     found = session.execute(
         update(PlanJob)
@@ -339,7 +340,7 @@ def still_wanted(session: Session, job_id: int) -> bool:
     return bool(session.scalar(select(PlanJob.wanted).where(PlanJob.id == job_id)))
 
 
-def end(session: Session, job_id: int, state: str, result: Mapping[str, Any]) -> bool:
+def end(session: Session, job_id: int, state: str, result: JsonMapping) -> bool:
     """End a job with its result. True only for the one worker that ends it: what follows from it is
     done once.
     """

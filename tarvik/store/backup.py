@@ -22,6 +22,7 @@ from tarvik.store.models import Base, now
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from tarvik.core.plain import JsonObject
     from tarvik.store.database import Database
 
 FORM: Final = "tarvik-backup-1"
@@ -48,11 +49,11 @@ def _columns(connection: psycopg.Connection[Any], table: str) -> list[str]:
     return [row[0] for row in connection.execute(query, (table,))]
 
 
-def back_up(database: Database, out: Path) -> dict[str, Any]:
+def back_up(database: Database, out: Path) -> JsonObject:
     """Write the backup, all tables as of one moment; returns its manifest. The file is complete or
     not there. Raises BackupError where it cannot be written.
     """
-    manifest: dict[str, Any] = {"form": FORM, "made_at": now().isoformat(), "tables": {}}
+    manifest: JsonObject = {"form": FORM, "made_at": now().isoformat(), "tables": {}}
     part = out.with_name(out.name + ".part")
     try:
         _write_whole(database, part, manifest)
@@ -63,7 +64,7 @@ def back_up(database: Database, out: Path) -> dict[str, Any]:
     return manifest
 
 
-def _write_whole(database: Database, part: Path, manifest: dict[str, Any]) -> None:
+def _write_whole(database: Database, part: Path, manifest: JsonObject) -> None:
     """Everything into a file that only its owner reads."""
     handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with (
@@ -83,7 +84,7 @@ def _write_whole(database: Database, part: Path, manifest: dict[str, Any]) -> No
 
 def _write(
     connection: psycopg.Connection[Any], archive: zipfile.ZipFile, table: str
-) -> dict[str, Any]:
+) -> JsonObject:
     columns = _columns(connection, table)
     named = sql.SQL(", ").join(map(sql.Identifier, columns))
     key = sql.SQL(", ").join(
@@ -104,10 +105,10 @@ def _write(
     return {"columns": columns, "rows": rows, "sha256": digest.hexdigest()}
 
 
-def read_manifest(archive: zipfile.ZipFile) -> dict[str, Any]:
+def read_manifest(archive: zipfile.ZipFile) -> JsonObject:
     """The manifest of a backup whose parts are all as they were written. Raises BackupError."""
     try:
-        manifest: dict[str, Any] = json.loads(archive.read(MANIFEST))
+        manifest: JsonObject = json.loads(archive.read(MANIFEST))
         form, listed = manifest["form"], manifest["tables"].items()
         parts = [
             (str(name), list(told["columns"]), told["sha256"]) for name, told in listed
@@ -143,7 +144,7 @@ def _digest(archive: zipfile.ZipFile, table: str) -> str:
     return digest.hexdigest()
 
 
-def restore(database: Database, source: Path) -> dict[str, Any]:
+def restore(database: Database, source: Path) -> JsonObject:
     """Bring a backup into an empty database, all or nothing, and its tables to the present
     revision. Raises BackupError.
     """
@@ -169,7 +170,7 @@ def restore(database: Database, source: Path) -> dict[str, Any]:
     return manifest
 
 
-def _fill(database: Database, archive: zipfile.ZipFile, manifest: dict[str, Any]) -> None:
+def _fill(database: Database, archive: zipfile.ZipFile, manifest: JsonObject) -> None:
     """All rows into the empty tables, in one transaction. Raises BackupError."""
     with psycopg.connect(conninfo(database.url)) as connection:
         missing = sorted(set(_there(connection)) - set(manifest["tables"]))

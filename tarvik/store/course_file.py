@@ -32,9 +32,11 @@ from tarvik.store.models import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from sqlalchemy.orm import Session
+
+    from tarvik.core.plain import JsonMapping
 
 KIT = {
     "supports": ("kind", "least_m", "most_m"),
@@ -115,7 +117,7 @@ def export(session: Session, course_id: int) -> CourseFile:
 
 
 def _shelters(
-    plain: Sequence[Mapping[str, Any]], sheets: set[int], here: set[int]
+    plain: Sequence[JsonMapping], sheets: set[int], here: set[int]
 ) -> list[ShelterIn]:
     return [
         ShelterIn(
@@ -131,7 +133,7 @@ def _shelters(
     ]
 
 
-def _spot(kept: Mapping[str, Any]) -> SpotIn:
+def _spot(kept: JsonMapping) -> SpotIn:
     """Where a shelter stands, of what the pages keep the part that a file tells."""
     known = {k: v for k, v in kept.items() if k in SpotIn.model_fields and v is not None}
     return SpotIn(**known)
@@ -181,7 +183,7 @@ def _away(session: Session, night: Night) -> list[AwayIn]:
 
 
 def _asked(
-    asked: Mapping[str, Any], sheets: set[int], here: set[int], away: list[AwayIn]
+    asked: JsonMapping, sheets: set[int], here: set[int], away: list[AwayIn]
 ) -> AskedIn:
     locks, evening = asked["locks"], asked["evening"]
     return AskedIn(

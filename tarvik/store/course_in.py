@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.exchange.course_file import (
         AskedIn,
         AwayIn,
@@ -292,7 +293,7 @@ def _bring_asked(
     numbers: Numbers,
     where: str,
 ) -> None:
-    changes: dict[str, Any] = {
+    changes: JsonObject = {
         "locks": {
             "people": [_known(numbers.people, p, where) for p in told.locked_people],
             "standing": [_known(numbers.sheets, s, where) for s in told.locked_standing],
@@ -334,7 +335,7 @@ def _known(numbers: Mapping[int, int], key: int, where: str) -> int:
     return numbers[key]
 
 
-def _whole(name: str, some: Sequence[Mapping[str, Any]]) -> None:
+def _whole(name: str, some: Sequence[JsonMapping]) -> None:
     needed = NEEDED.get(name)
     if needed is not None and any(k[needed] is None for k in some):
         raise InputError("file", f"at {name}: “{needed}” is missing")

@@ -23,12 +23,14 @@ from tarvik.store.models import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping
+
 KEPT_FOR: Final = timedelta(days=30)
-KINDS: Final[Mapping[str, Any]] = {
+KINDS: Final[JsonMapping] = {
     "night": Night,
     "person": Person,
     "sheet": SheetRow,

@@ -34,8 +34,10 @@ from tarvik.store.provider_people import erased
 if TYPE_CHECKING:
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonObject
 
-def told_of(session: Session, course_id: int, person_id: int) -> dict[str, Any]:
+
+def told_of(session: Session, course_id: int, person_id: int) -> JsonObject:
     """Everything kept of a person, as plain values. Raises NotFoundError."""
     person = kit.one(session, course_id, "people", person_id)
     own = {
@@ -61,7 +63,7 @@ def told_of(session: Session, course_id: int, person_id: int) -> dict[str, Any]:
     }
 
 
-def _plain(row: Any) -> dict[str, Any]:
+def _plain(row: Any) -> JsonObject:
     skipped = ("version", "deleted_at", "course_id", "position", "owner_id")
     return {
         c.name: getattr(row, c.name) for c in row.__table__.columns if c.name not in skipped

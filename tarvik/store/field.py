@@ -16,10 +16,12 @@ from tarvik.store.models import FieldEntry, Night, now
 from tarvik.store.sent_once import believed, keep_once
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
     from datetime import datetime
 
     from sqlalchemy.orm import Session
+
+    from tarvik.core.plain import JsonMapping
 
 CHECK, NOTE, LOG = "check", "note", "log"
 MOST_ENTRIES: Final = 5000
@@ -33,7 +35,7 @@ class Said:
     key: str
     kind: str
     sheet_id: int
-    data: Mapping[str, Any]
+    data: JsonMapping
     said_at: datetime
     by: str
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from sqlalchemy import delete, select, text
 
+from tarvik.core.plain import JsonObject
 from tarvik.store import asks, plans
 from tarvik.store.history import PLAN
 from tarvik.store.kit import NotFoundError
@@ -78,7 +79,7 @@ def restore(
     return count
 
 
-_Wanted = dict[tuple[str, str], tuple[dict[str, Any] | None, int | None]]
+_Wanted = dict[tuple[str, str], tuple[JsonObject | None, int | None]]
 """By table and key: the row as it was, None for not there, and the night it belongs to."""
 
 
@@ -133,7 +134,7 @@ def _take_away(session: Session, table: Table, key: str) -> int:
     return int(session.execute(delete(table).where(where)).rowcount)  # type: ignore[attr-defined]
 
 
-def _put_back(session: Session, table: Table, key: str, row: dict[str, Any]) -> int:
+def _put_back(session: Session, table: Table, key: str, row: JsonObject) -> int:
     """A row as it was, with a version of its own so that nobody's older page overwrites it. What it
     points at and is gone for good is left out; a row that cannot do without stays away.
     """
@@ -174,8 +175,8 @@ def _put_back(session: Session, table: Table, key: str, row: dict[str, Any]) -> 
 
 
 def _without_what_is_gone(
-    session: Session, table: Table, row: dict[str, Any]
-) -> dict[str, Any] | None:
+    session: Session, table: Table, row: JsonObject
+) -> JsonObject | None:
     """A row without its references to rows that are gone; None when it cannot do without one."""
     kept = dict(row)
     for column in table.columns:

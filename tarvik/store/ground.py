@@ -29,10 +29,11 @@ from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import GroundItem, GroundStep, Site, now
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.core.site.reading import Reading
 
 MOST_STEPS = 100
@@ -167,9 +168,7 @@ def ground_of(found: Sequence[GroundItem]) -> Surveyed:
     )
 
 
-def _remember(
-    session: Session, site_id: int, what: str, changes: list[dict[str, Any]]
-) -> None:
+def _remember(session: Session, site_id: int, what: str, changes: list[JsonObject]) -> None:
     session.execute(
         delete(GroundStep).where(GroundStep.site_id == site_id, GroundStep.undone)
     )
@@ -207,7 +206,7 @@ def add(
     session: Session,
     site_id: int,
     kind: str,
-    values: Sequence[Mapping[str, Any]],
+    values: Sequence[JsonMapping],
     what: str = "",
 ) -> list[GroundItem]:
     """Put items on the ground, all or none. Raises InputError, naming the number of the bad one."""
@@ -256,7 +255,7 @@ def _put_down(
 
 
 def add_reading(
-    session: Session, site_id: int, values: Mapping[str, Any], kind: str
+    session: Session, site_id: int, values: JsonMapping, kind: str
 ) -> list[GroundItem]:
     """Write a reading down, in one step with the points that it names first: they are of `kind`
     and stand where the survey puts them. Raises InputError.
@@ -282,7 +281,7 @@ def add_reading(
     return _put_down(session, site_id, made, f"adding {_called('reading', data)}")
 
 
-def _called(kind: str, data: Mapping[str, Any]) -> str:
+def _called(kind: str, data: JsonMapping) -> str:
     return str(
         data.get("name")
         or {"height": "a spot height", "reading": "a reading", "check": "a check"}.get(
@@ -295,9 +294,9 @@ def change(
     session: Session,
     site_id: int,
     item_id: int,
-    values: Mapping[str, Any],
+    values: JsonMapping,
     version: int,
-    was: Mapping[str, Any] | None = None,
+    was: JsonMapping | None = None,
 ) -> GroundItem:
     """Change some values of an item. When somebody else has changed it since `version`, the change
     still goes in unless it is about the same values: then ConflictError, with both. `was`: what the
@@ -345,7 +344,7 @@ class _Put:
     """One item to be put on the ground: a new one, or another's new values."""
 
     kind: str
-    data: dict[str, Any]
+    data: JsonObject
     old: GroundItem | None = None
 
 
@@ -376,7 +375,7 @@ def put_in(session: Session, site_id: int, ground: Ground, what: str) -> int:
     ]
     session.add_all(made)
     session.flush()
-    changes: list[dict[str, Any]] = [
+    changes: list[JsonObject] = [
         {"id": i.id, "before": None, "after": i.data} for i in made
     ]
     for put in puts:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
@@ -10,12 +10,14 @@ from sqlalchemy.dialects.postgresql import insert
 from tarvik.store.models import HungShape
 
 if TYPE_CHECKING:
-    from collections.abc import Collection, Mapping
+    from collections.abc import Collection
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
 
-def told(session: Session, keys: Collection[str]) -> dict[str, dict[str, Any]]:
+
+def told(session: Session, keys: Collection[str]) -> dict[str, JsonObject]:
     """The accounts of the shapes that are known, by key."""
     if not keys:
         return {}
@@ -29,7 +31,7 @@ def nodes(session: Session, key: str) -> bytes | None:
 
 
 def keep(
-    session: Session, key: str, value: Mapping[str, Any], places: bytes | None = None
+    session: Session, key: str, value: JsonMapping, places: bytes | None = None
 ) -> None:
     """Keep a shape; one that is there stays as it is."""
     row = {"key": key, "told": dict(value), "nodes": places}

@@ -40,6 +40,8 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping
+
 Row = Person | SheetRow | SupportRow | LineRow | StakeRow
 MODELS: Final[Mapping[str, type[Person | SheetRow | SupportRow | LineRow | StakeRow]]] = {
     "people": Person,
@@ -118,7 +120,7 @@ def one(
 
 
 def add(
-    session: Session, course_id: int, table: str, many: Iterable[Mapping[str, Any]]
+    session: Session, course_id: int, table: str, many: Iterable[JsonMapping]
 ) -> list[Any]:
     """Add rows at the end, all or none. A person's row with a size brings an own sheet along.
     Raises InputError where the course would hold too many.
@@ -303,7 +305,7 @@ def missing(session: Session, night_id: int | None) -> Mapping[str, int]:
 
 
 def stakes_of(
-    session: Session, course_id: int, rules: Mapping[str, Any], night_id: int | None = None
+    session: Session, course_id: int, rules: JsonMapping, night_id: int | None = None
 ) -> Stakes:
     """A course's stakes, sorted by what they hold; on a night, those that are present."""
     usual = holding_of(rules)

@@ -14,7 +14,7 @@ import re
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from sqlalchemy import select
 
@@ -32,6 +32,8 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from sqlalchemy.orm import Session
+
+    from tarvik.core.plain import JsonObject
 
 LASTS_AFTER: Final = timedelta(days=2)
 """How long after the last night a link still opens the card."""
@@ -206,7 +208,7 @@ def say(
     InputError.
     """
     told = kit.context(session, course)
-    values: dict[str, Any]
+    values: JsonObject
     if kind == "stature":
         values = TABLES["people"].column("stature").read(text.get("stature", ""), told)
     elif kind == "sheet":

@@ -28,6 +28,8 @@ from sqlalchemy.orm import (
     relationship,
 )
 
+from tarvik.core.plain import JsonObject
+
 
 def now() -> datetime:
     """Present time, UTC."""
@@ -38,7 +40,7 @@ class Base(DeclarativeBase):
     """Declarative base with the shared types."""
 
     type_annotation_map = {  # noqa: RUF012
-        dict[str, Any]: JSON().with_variant(JSONB(), "postgresql"),
+        JsonObject: JSON().with_variant(JSONB(), "postgresql"),
         list[Any]: JSONB,
     }
 
@@ -53,7 +55,7 @@ class Versioned:
     deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
     @declared_attr.directive
-    def __mapper_args__(cls) -> dict[str, Any]:  # noqa: N805
+    def __mapper_args__(cls) -> JsonObject:  # noqa: N805
         """Let SQLAlchemy check and raise the version with every update."""
         return {"version_id_col": cls.version}
 
@@ -110,7 +112,7 @@ class Course(Versioned, Base):
     note: Mapped[str] = mapped_column(Text, default="")
     units: Mapped[str] = mapped_column(String(10), default="metric")
     demo: Mapped[bool] = mapped_column(default=False)
-    rules: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    rules: Mapped[JsonObject] = mapped_column(default=dict)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -150,7 +152,7 @@ class GroundItem(Versioned, Base):
         ForeignKey("site.id", ondelete="CASCADE"), index=True
     )
     kind: Mapped[str] = mapped_column(String(10))
-    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    data: Mapped[JsonObject] = mapped_column(default=dict)
 
 
 class GroundStep(Base):
@@ -181,7 +183,7 @@ class Night(Owned, Base):
     on: Mapped[date | None] = mapped_column()
     intent: Mapped[str] = mapped_column(String(40), default=PROPOSED)
     site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="SET NULL"))
-    needs: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    needs: Mapped[JsonObject] = mapped_column(default=dict)
 
 
 class Person(Owned, Base):
@@ -192,7 +194,7 @@ class Person(Owned, Base):
     name: Mapped[str] = mapped_column(String(80))
     stature_m: Mapped[float] = mapped_column()
     role: Mapped[str] = mapped_column(String(20), default="student")
-    measured: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    measured: Mapped[JsonObject] = mapped_column(default=dict)
     age: Mapped[int | None] = mapped_column()
     patrol: Mapped[str] = mapped_column(String(40), default="")
     quarters: Mapped[str] = mapped_column(String(40), default="")
@@ -289,8 +291,8 @@ class ShelterRow(Versioned, Base):
         ForeignKey("sheet.id", ondelete="CASCADE")
     )
     pitch: Mapped[str] = mapped_column(String(40))
-    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    spot: Mapped[dict[str, Any] | None] = mapped_column()
+    settings: Mapped[JsonObject] = mapped_column(default=dict)
+    spot: Mapped[JsonObject | None] = mapped_column()
 
     sheet: Mapped[SheetRow] = relationship(lazy="joined", foreign_keys=[sheet_id])
     joined: Mapped[SheetRow | None] = relationship(lazy="joined", foreign_keys=[joined_id])
@@ -335,8 +337,8 @@ class PlanStep(Base):
     what: Mapped[str] = mapped_column(String(200))
     before: Mapped[list[Any]] = mapped_column()
     after: Mapped[list[Any] | None] = mapped_column()
-    asked: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
-    asked_after: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    asked: Mapped[JsonObject | None] = mapped_column(JSONB)
+    asked_after: Mapped[JsonObject | None] = mapped_column(JSONB)
     undone: Mapped[bool] = mapped_column(default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
@@ -351,8 +353,8 @@ class NightPlan(Base):
     night_id: Mapped[int] = mapped_column(
         ForeignKey("night.id", ondelete="CASCADE"), primary_key=True
     )
-    asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    found: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    asked: Mapped[JsonObject] = mapped_column(default=dict)
+    found: Mapped[JsonObject] = mapped_column(default=dict)
 
 
 class FieldEntry(Base):
@@ -371,7 +373,7 @@ class FieldEntry(Base):
     key: Mapped[str] = mapped_column(String(36))
     kind: Mapped[str] = mapped_column(String(20))
     sheet_id: Mapped[int | None] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
-    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    data: Mapped[JsonObject] = mapped_column(default=dict)
     by: Mapped[str] = mapped_column(String(80), default="")
     said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
     heard_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
@@ -450,7 +452,7 @@ class PracticeEntry(Base):
     key: Mapped[str] = mapped_column(String(36))
     kind: Mapped[str] = mapped_column(String(20))
     item: Mapped[str] = mapped_column(String(80))
-    data: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    data: Mapped[JsonObject] = mapped_column(default=dict)
     said_at: Mapped[datetime] = mapped_column(DateTime(timezone=True))
 
 
@@ -482,13 +484,13 @@ class PlanJob(Base):
         ForeignKey("night.id", ondelete="CASCADE"), index=True
     )
     kind: Mapped[str] = mapped_column(String(20))
-    asked: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    asked: Mapped[JsonObject] = mapped_column(default=dict)
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     step: Mapped[int] = mapped_column(default=0)
     runs: Mapped[int] = mapped_column(default=0)
     wanted: Mapped[bool] = mapped_column(default=True)
-    progress: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    result: Mapped[dict[str, Any] | None] = mapped_column()
+    progress: Mapped[JsonObject] = mapped_column(default=dict)
+    result: Mapped[JsonObject | None] = mapped_column()
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
     ended_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
 
@@ -501,7 +503,7 @@ class HungShape(Base):
     __tablename__ = "hung_shape"
 
     key: Mapped[str] = mapped_column(String(64), primary_key=True)
-    told: Mapped[dict[str, Any]] = mapped_column()
+    told: Mapped[JsonObject] = mapped_column()
     nodes: Mapped[bytes | None] = mapped_column(LargeBinary)
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
@@ -516,7 +518,7 @@ class NeedsStep(Base):
         ForeignKey("night.id", ondelete="CASCADE"), index=True
     )
     what: Mapped[str] = mapped_column(String(200))
-    before: Mapped[dict[str, Any]] = mapped_column()
+    before: Mapped[JsonObject] = mapped_column()
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
 
@@ -533,8 +535,8 @@ class ForecastRow(Base):
     night_id: Mapped[int] = mapped_column(
         ForeignKey("night.id", ondelete="CASCADE"), unique=True
     )
-    feed: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    form: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    feed: Mapped[JsonObject] = mapped_column(default=dict)
+    form: Mapped[JsonObject | None] = mapped_column(JSONB)
     findings: Mapped[list[Any]] = mapped_column(default=list)
     fetched_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
     asked_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
@@ -667,7 +669,7 @@ class Answer(Base):
         ForeignKey("person.id", ondelete="CASCADE"), index=True
     )
     kind: Mapped[str] = mapped_column(String(20))
-    values: Mapped[dict[str, Any]] = mapped_column()
+    values: Mapped[JsonObject] = mapped_column()
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     made_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), default=now)
 
@@ -687,8 +689,8 @@ class Change(Base):
     night_id: Mapped[int | None] = mapped_column()
     kind: Mapped[str] = mapped_column(String(20))
     row_key: Mapped[str] = mapped_column(String(40))
-    before: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
-    after: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    before: Mapped[JsonObject | None] = mapped_column(JSONB)
+    after: Mapped[JsonObject | None] = mapped_column(JSONB)
 
 
 class Erasure(Base):

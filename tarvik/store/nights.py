@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import timedelta
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import delete, func, select
 
@@ -33,11 +33,12 @@ from tarvik.store.kit import ConflictError, NotFoundError
 from tarvik.store.models import PROPOSED, Course, ForecastRow, NeedsStep, Night, Site, now
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
     from datetime import datetime
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping
     from tarvik.core.units import Units
 
 MOST_STEPS = 50
@@ -191,7 +192,7 @@ def one_site(session: Session, course_id: int, site_id: int) -> Site:
     return found
 
 
-def add_site(session: Session, course_id: int, values: Mapping[str, Any]) -> Site:
+def add_site(session: Session, course_id: int, values: JsonMapping) -> Site:
     """Keep a site. Raises InputError."""
     name = " ".join(str(values.get("name", "")).split())
     if not 1 <= len(name) <= 120:
@@ -292,7 +293,7 @@ def keep_forecast(
     night: Night,
     forecast: Forecast,
     *,
-    feed: Mapping[str, Any] | None = None,
+    feed: JsonMapping | None = None,
 ) -> ForecastRow:
     """Keep a good forecast; `feed` None leaves what is asked for as it is, {} stops the asking."""
     row = _row(session, night)
@@ -316,7 +317,7 @@ def keep_forecast(
 
 
 def note_failure(
-    session: Session, night: Night, why: str, *, feed: Mapping[str, Any] | None = None
+    session: Session, night: Night, why: str, *, feed: JsonMapping | None = None
 ) -> ForecastRow:
     """Say why no newer forecast came; the last good one stays."""
     row = _row(session, night)

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
+
 MOST_STEPS = 50
 KEPT = ("aims", "locks", "accepted")
 """Parts of what is asked of a night's plan that undo takes back."""
@@ -33,7 +35,7 @@ class Choice:
     pitch: str
     settings: Mapping[str, float]
     people: tuple[int, ...]
-    spot: Mapping[str, Any] | None = None
+    spot: JsonMapping | None = None
     joined_id: int | None = None
 
     @property
@@ -44,7 +46,7 @@ class Choice:
         )
 
 
-def choice_of(plain: Mapping[str, Any]) -> Choice:
+def choice_of(plain: JsonMapping) -> Choice:
     """A choice from its plain values."""
     return Choice(
         plain["sheet_id"],
@@ -56,7 +58,7 @@ def choice_of(plain: Mapping[str, Any]) -> Choice:
     )
 
 
-def plain_of(choice: Choice) -> dict[str, Any]:
+def plain_of(choice: Choice) -> JsonObject:
     """A choice as plain values, for keeping."""
     spot = dict(choice.spot) if choice.spot else None
     return {
@@ -112,14 +114,14 @@ def as_choice(row: ShelterRow) -> Choice:
     return Choice(row.sheet_id, row.pitch, row.settings, people, row.spot, row.joined_id)
 
 
-def _asked(session: Session, night: Night) -> dict[str, Any]:
+def _asked(session: Session, night: Night) -> JsonObject:
     """The order of the aims, what is fixed and what is accepted, as plain values."""
     row = session.get(NightPlan, night.id, populate_existing=True)
     asked = (row.asked if row else None) or {}
     return {key: asked[key] for key in KEPT if key in asked}
 
 
-def _ask_again(session: Session, night: Night, asked: Mapping[str, Any] | None) -> None:
+def _ask_again(session: Session, night: Night, asked: JsonMapping | None) -> None:
     """Put the order of the aims and the rest back; nothing for a step that kept none."""
     if asked is None:
         return

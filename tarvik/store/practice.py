@@ -5,7 +5,7 @@ the course; gone with the person.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from sqlalchemy import select
 
@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
+
 DRILL, TIMED = "drill", "timed"
 MOST_ENTRIES: Final = 5000
 """Most entries of one person."""
@@ -33,7 +35,7 @@ class Practised:
     key: str
     kind: str
     item: str
-    data: Mapping[str, Any]
+    data: JsonMapping
     at: datetime
 
 
@@ -87,7 +89,7 @@ def paces(timed: Mapping[int, Mapping[str, Sequence[float]]]) -> dict[int, float
     return {person: pace for person, pace in told.items() if pace is not None}
 
 
-def told_of(session: Session, person_id: int) -> list[dict[str, Any]]:
+def told_of(session: Session, person_id: int) -> list[JsonObject]:
     """Everything that somebody practised, as plain values."""
     query = select(PracticeEntry).where(PracticeEntry.person_id == person_id)
     every = session.scalars(query.order_by(PracticeEntry.said_at, PracticeEntry.id))

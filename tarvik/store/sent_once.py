@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from sqlalchemy.orm import Session
+
+    from tarvik.core.plain import JsonMapping
 
 AHEAD_MOST: Final = timedelta(minutes=5)
 """A device's clock so far ahead is wrong: what it says counts as said now."""
@@ -29,7 +31,7 @@ def keep_once(
     session: Session,
     model: type[FieldEntry | PracticeEntry],
     owner: Mapping[str, int],
-    entries: Sequence[Mapping[str, Any]],
+    entries: Sequence[JsonMapping],
     most: int,
 ) -> int:
     """Keep entries of one owner (a column with its value), each once by its `key`; how many were

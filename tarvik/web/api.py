@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import Request
 from fastapi.responses import Response
 
 from tarvik.core.fold.pattern import Role
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Sought
+from tarvik.core.plain import JsonObject
 from tarvik.exchange.solve_request import Problem, SolveIn
 from tarvik.web.access import for_anyone, guarded_router
 from tarvik.web.deps import page
@@ -17,13 +16,13 @@ from tarvik.web.limits import refusal
 from tarvik.work.solve_pool import BrokenError, BusyError, GoneError, TooDearError
 
 router = guarded_router(shown=True)
-_PROBLEMS: dict[int | str, dict[str, Any]] = {
+_PROBLEMS: dict[int | str, JsonObject] = {
     422: {"model": Problem},
     400: {"model": Problem},
     413: {"model": Problem},
     429: {"model": Problem},
 }
-_SOLVING: dict[int | str, dict[str, Any]] = {
+_SOLVING: dict[int | str, JsonObject] = {
     **_PROBLEMS,
     200: {"content": {"application/json": {"schema": {"type": "object"}}}},
     503: {"model": Problem, "description": "Busy: Retry-After says when to ask again"},
@@ -78,7 +77,7 @@ def docs(request: Request) -> Response:
 
 @router.get("/api/pitches", tags=["pitches"])
 @for_anyone
-def pitches() -> list[dict[str, Any]]:
+def pitches() -> list[JsonObject]:
     """Every pitch with its settings."""
     return [
         {

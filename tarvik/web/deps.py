@@ -13,6 +13,7 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
+from tarvik.core.plain import JsonObject
 from tarvik.store import courses, provider_people
 from tarvik.store.kit import NotFoundError
 from tarvik.store.models import Account, Course, Night
@@ -120,7 +121,7 @@ def file_name(course: Course) -> str:
     return re.sub(r"[^a-z0-9]+", "-", course.name.lower()).strip("-")[:60] or "course"
 
 
-def fields_of(view: DataclassInstance) -> dict[str, Any]:
+def fields_of(view: DataclassInstance) -> JsonObject:
     """A view's fields by their names, as a template reads them: the view itself, not a copy of
     what it holds.
     """

@@ -10,11 +10,12 @@ import secrets
 import time
 from dataclasses import dataclass, field
 from ipaddress import ip_address
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from fastapi.responses import JSONResponse
 from starlette.requests import HTTPConnection
 
+from tarvik.core.plain import JsonObject
 from tarvik.logs import request_id
 from tarvik.web.rate import Rate
 
@@ -163,7 +164,7 @@ class Limits:
             return
         mark = request_id.set(secrets.token_hex(6))
         began = time.perf_counter()
-        told: dict[str, Any] = {"status": 0}
+        told: JsonObject = {"status": 0}
         try:
             await self._answer(scope, receive, send, told)
         finally:
@@ -195,7 +196,7 @@ class Limits:
         await self.app(scope, receive, send)
 
     async def _answer(
-        self, scope: Scope, receive: Receive, send: Send, told: dict[str, Any]
+        self, scope: Scope, receive: Receive, send: Send, told: JsonObject
     ) -> None:
         body = _Body(most_bytes(scope), is_plain_form(scope))
         scope["state"]["sent"] = body.sent

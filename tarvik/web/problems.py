@@ -15,6 +15,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from starlette.exceptions import HTTPException
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units, told_in
 from tarvik.store.accounts import TooManyTriesError
 from tarvik.store.kit import ConflictError, NotFoundError
@@ -75,7 +76,7 @@ def problem(
     status: int,
     detail: str,
     field: str | None = None,
-    again: dict[str, Any] | None = None,
+    again: JsonObject | None = None,
     **more: Any,
 ) -> Response:
     """The answer for one error. `again`: the form that a page sends again by itself."""
@@ -104,7 +105,7 @@ def problem(
     return JSONResponse(content, status_code=status, media_type="application/problem+json")
 
 
-def _typed(request: Request) -> dict[str, Any] | None:
+def _typed(request: Request) -> JsonObject | None:
     """A plain form's fields, to be sent again by the page that says so; not where there is a
     password among them.
     """
@@ -132,7 +133,7 @@ def _asked_for(request: Request) -> str:
     return quote(request.scope["path"]) + (f"?{query}" if query else "")
 
 
-def _plain(error: dict[str, Any]) -> dict[str, str]:
+def _plain(error: JsonObject) -> dict[str, str]:
     where = [str(part) for part in error["loc"] if part not in ("body", "query", "path")]
     words = str(error["msg"])[:300]
     if error["type"] == "missing":
@@ -146,7 +147,7 @@ def _plain(error: dict[str, Any]) -> dict[str, str]:
     return {"field": ".".join(where)[:200] or "body", "message": words}
 
 
-def describe(document: dict[str, Any]) -> dict[str, Any]:
+def describe(document: JsonObject) -> JsonObject:
     """The OpenAPI document with problems under the media type they come as."""
     for methods in document["paths"].values():
         for call in methods.values():
@@ -176,7 +177,7 @@ def install(app: FastAPI) -> None:
     """Register every handler, and tell of problems in the OpenAPI document."""
     plain = app.openapi
 
-    def openapi() -> dict[str, Any]:
+    def openapi() -> JsonObject:
         if app.openapi_schema is None:
             app.openapi_schema = describe(plain())
         return app.openapi_schema

@@ -10,7 +10,7 @@ import hashlib
 import re
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import brotli
 from brotli_asgi import BrotliMiddleware
@@ -19,6 +19,7 @@ from starlette.datastructures import Headers
 from starlette.responses import Response
 from starlette.staticfiles import StaticFiles
 
+from tarvik.core.plain import JsonObject
 from tarvik.web.state import STATIC
 
 if TYPE_CHECKING:
@@ -92,5 +93,5 @@ def _packed(path: Path) -> bytes:
 def ship(app: FastAPI) -> None:
     """Serve the shipped files, and pack every answer for those who can unpack it."""
     app.mount("/static", ShippedFiles(directory=STATIC), name="static")
-    given: dict[str, Any] = {"quality": QUALITY, "lgwin": WINDOW_BITS}
+    given: JsonObject = {"quality": QUALITY, "lgwin": WINDOW_BITS}
     app.add_middleware(BrotliMiddleware, excluded_handlers=list(UNPACKED), **given)

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonObject
     from tarvik.core.tonight import Night as CoreNight
     from tarvik.store.models import Course, Night
 
@@ -183,7 +184,7 @@ def choices_of(
     return out
 
 
-def spot_of(offer: Offer) -> dict[str, Any] | None:
+def spot_of(offer: Offer) -> JsonObject | None:
     """An offer's spot as it is kept."""
     if offer.spot is None:
         return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.plan.evening import MARGIN_MIN, Hands, ToPitch, evening
@@ -12,15 +12,14 @@ from tarvik.store import asks, night_plan
 from tarvik.work.report import Done
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
+    from tarvik.core.plain import JsonMapping
     from tarvik.core.plan.make import Case
     from tarvik.work.desk import Desk
     from tarvik.work.report import Report
 
 
 def evening_tasks(
-    desk: Desk, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
+    desk: Desk, course_id: int, night_id: int, _: JsonMapping, report: Report
 ) -> Done:
     """The evening's tasks in order: who does what, from when to when."""
     case, _seconds = desk.case(course_id, night_id)

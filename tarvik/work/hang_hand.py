@@ -8,7 +8,7 @@ import logging
 import os
 import sys
 from dataclasses import fields
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.solve import Question, solve
@@ -18,6 +18,7 @@ from tarvik.work.pipes import answer
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from tarvik.core.plain import JsonObject
     from tarvik.core.solve import Solution
 
 log = logging.getLogger("tarvik.hanging")
@@ -26,7 +27,7 @@ RANK: Final = 5
 COULD_NOT: Final = "how the sheet hangs could not be worked out"
 
 
-def packed(solution: Solution, errand: Errand) -> tuple[dict[str, Any], Errand]:
+def packed(solution: Solution, errand: Errand) -> tuple[JsonObject, Errand]:
     """An errand as it travels: of the question all but the pitch, which travels by its name."""
     question = solution.question
     asked = {f.name: getattr(question, f.name) for f in fields(question)}
@@ -43,7 +44,7 @@ def main() -> int:
     os.nice(RANK)
     hanger = Hanger()
 
-    def answers(message: tuple[dict[str, Any], Errand]) -> Iterator[Answer]:
+    def answers(message: tuple[JsonObject, Errand]) -> Iterator[Answer]:
         asked, errand = message
         try:
             question = Question(**asked | {"pitch": PITCHES[asked["pitch"]]})

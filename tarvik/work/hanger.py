@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final, Literal
+from typing import TYPE_CHECKING, Final, Literal
 
 from tarvik.core.errors import FoldError
 from tarvik.core.hang.advice import advise
@@ -14,6 +14,7 @@ from tarvik.work.memory import Kept
 
 if TYPE_CHECKING:
     from tarvik.core.hang.hung import Hanging
+    from tarvik.core.plain import JsonObject
     from tarvik.core.solve import Solution
 
 CLOTH_BYTES: Final = 4_000_000
@@ -40,7 +41,7 @@ class Answer:
     these are wanted. `why`: in words, why nothing hangs; empty otherwise.
     """
 
-    plain: dict[str, Any] | None
+    plain: JsonObject | None
     nodes: bytes | None = None
     settled: bool = True
     why: str = ""

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tarvik.core.plan.mishap import casualty, foul_weather
 from tarvik.work.report import Done
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
+    from tarvik.core.plain import JsonMapping
     from tarvik.work.desk import Desk
     from tarvik.work.report import Report
 
 
 def mishap(
-    desk: Desk, course_id: int, night_id: int, wish: Mapping[str, Any], report: Report
+    desk: Desk, course_id: int, night_id: int, wish: JsonMapping, report: Report
 ) -> Done:
     """Where each shelter's people go in foul weather, and where somebody hurt is best put."""
     case, _seconds = desk.case(course_id, night_id)

@@ -5,7 +5,7 @@ plan's own model, and proposals compared night by night.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
 from tarvik.core.plan.blocks import WHOLE_MOST
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
     from sqlalchemy.orm import Session
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.core.plan.more_kit import LeastKit
     from tarvik.core.plan.offers import Offer
     from tarvik.core.plan.question import PlanQuestion
@@ -88,7 +89,7 @@ def items_here(session: Session, course: Course) -> tuple[list[Item], By]:
     return more_kit_form.items_of(kept, library.to_lend(session, course)), kept.by
 
 
-def packs_of(wish: Mapping[str, Any], items: Sequence[Item]) -> dict[str, int]:
+def packs_of(wish: JsonMapping, items: Sequence[Item]) -> dict[str, int]:
     """A proposal of the leader's own: packs of each thing; no more than is to be had."""
     return {
         item.key: min(int(wish[item.key]), item.most)
@@ -106,7 +107,7 @@ class Advisor:
 
     def advice(
         self, every: Sequence[Asked], items: Sequence[Item], by: By, own: Mapping[str, int]
-    ) -> dict[str, Any]:
+    ) -> JsonObject:
         """The proposals, as plain values. Raises InputError where there is nothing to work out."""
         if not any(one.case.bag.campers for one in every):
             raise InputError("people", "add people on the group and kit page first")
@@ -176,7 +177,7 @@ class Advisor:
         nights: Sequence[_Night],
         items: Sequence[Item],
         packs: Mapping[str, int],
-    ) -> dict[str, Any]:
+    ) -> JsonObject:
         """What given packs come to, planned anew where something does not hold as it hangs."""
         for _ in range(ROUNDS):
             made = self._planned(nights, items, packs)
@@ -186,7 +187,7 @@ class Advisor:
 
     def _least(
         self, name: str, nights: Sequence[_Night], items: Sequence[Item], by: By
-    ) -> dict[str, Any]:
+    ) -> JsonObject:
         """The least kit, found anew where a night's plan with it does not hold as it hangs."""
         things = [item.extra_kit(by) for item in items]
         for left in reversed(range(ROUNDS)):
@@ -244,7 +245,7 @@ class Advisor:
         packs: Mapping[str, int],
         made: _Made,
         found: LeastKit | None,
-    ) -> dict[str, Any]:
+    ) -> JsonObject:
         """A proposal as plain values."""
         cost = bill(items, packs)
         return {
@@ -287,7 +288,7 @@ def _close(made: Made) -> int:
     return sum(max(beds.count(o.sheets) - o.ease, 0) for o in made.offers)
 
 
-def _plain(item: Item) -> dict[str, Any]:
+def _plain(item: Item) -> JsonObject:
     """A thing as it is kept with the result."""
     box = None if item.sheet is None else item.sheet.box
     return {
@@ -303,7 +304,7 @@ def _plain(item: Item) -> dict[str, Any]:
 
 
 def more_kit_for_all(
-    desk: Desk, course_id: int, _night: int, wish: Mapping[str, Any], report: Report
+    desk: Desk, course_id: int, _night: int, wish: JsonMapping, report: Report
 ) -> Done:
     """What more kit would make all of the course's nights work."""
     report.cap(MORE_KIT_S)

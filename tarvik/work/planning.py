@@ -31,6 +31,7 @@ from tarvik.work.why_job import why
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.core.plan.choose import Chosen
     from tarvik.core.plan.model import PlanModel
     from tarvik.core.solve import Question
@@ -47,7 +48,7 @@ GOOD_ENOUGH: Final = 0.0
 """The gap of the first aim not proved with which a search ends."""
 IMPASSE_S: Final = 10.0
 """How long it is looked for what stands in the way."""
-Job = Callable[["Desk", int, int, "Mapping[str, Any]", Report], Done]
+Job = Callable[["Desk", int, int, "JsonMapping", Report], Done]
 """What does a job: of a course and a night, with what is asked for."""
 
 
@@ -202,7 +203,7 @@ class Planner:
                 )
 
     def _plan(
-        self, course_id: int, night_id: int, wish: Mapping[str, Any], report: Report
+        self, course_id: int, night_id: int, wish: JsonMapping, report: Report
     ) -> Done:
         self.desk.stop_at_a_bad_place(night_id)
         case, seconds = self.desk.case(
@@ -216,7 +217,7 @@ class Planner:
         report.cap(longest_s(case))
         names = {c.number: c.name for c in case.bag.campers}
 
-        so_far: dict[str, Any] = {}
+        so_far: JsonObject = {}
 
         def solve_all(questions: Sequence[Question]) -> Any:
             if questions:
@@ -268,7 +269,7 @@ class Planner:
             result["impasse"] = self._in_the_way(made.model, report)
         return Done("done", result, choices)
 
-    def _in_the_way(self, model: PlanModel, report: Report) -> dict[str, Any] | None:
+    def _in_the_way(self, model: PlanModel, report: Report) -> JsonObject | None:
         """What stands in the way of a place for everybody, and what would mend it."""
         found = impasse(model, self.desk.limits(report, IMPASSE_S))
         if found is None:
@@ -287,7 +288,7 @@ class Planner:
 
     def _told(
         self, case: Case, model: PlanModel, chosen: Chosen, by_rule: Sequence[Reached]
-    ) -> dict[str, Any]:
+    ) -> JsonObject:
         offers = [model.asked.offers[n] for n in chosen.offers]
         spare = next((o for o in offers if chosen.beds.get(SPARE) == o.sheets), None)
         shelters = [

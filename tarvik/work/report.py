@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 from tarvik.store import asks
 
 if TYPE_CHECKING:
+    from tarvik.core.plain import JsonObject
     from tarvik.store.database import Database
     from tarvik.store.plans import Choice
 
@@ -21,7 +22,7 @@ class Done(NamedTuple):
     """
 
     state: str
-    result: dict[str, Any]
+    result: JsonObject
     choices: list[Choice] | None = None
 
 
@@ -32,7 +33,7 @@ class Report:
         self._database, self._job = database, job_id
         self._told, self._asked, self.wanted = -1.0, -1.0, True
         self._began = time.monotonic()
-        self._last: tuple[str, dict[str, Any]] = "", {}
+        self._last: tuple[str, JsonObject] = "", {}
         self._end = float("inf")
         self._turn = RLock()  # a solver tells from its own threads
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.choose import Limits
@@ -16,8 +16,9 @@ from tarvik.work.report import Done
 from tarvik.work.told import told
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Callable
 
+    from tarvik.core.plain import JsonMapping
     from tarvik.work.desk import Desk
     from tarvik.work.report import Report
 
@@ -29,7 +30,7 @@ MORE_SHEET: Final = -7
 
 
 def slack(
-    desk: Desk, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
+    desk: Desk, course_id: int, night_id: int, _: JsonMapping, report: Report
 ) -> Done:
     """What a pole, stakes, lines or a sheet more would make better tonight."""
     case, _seconds = desk.case(course_id, night_id)

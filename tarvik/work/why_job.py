@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.choose import Reached, chosen_of, fixed
@@ -12,15 +12,14 @@ from tarvik.work.report import Done
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
+    from tarvik.core.plain import JsonMapping
     from tarvik.core.plan.choose import Chosen
     from tarvik.core.plan.model import PlanModel
     from tarvik.work.desk import Desk
     from tarvik.work.report import Report
 
 
-def why(
-    desk: Desk, course_id: int, night_id: int, _: Mapping[str, Any], report: Report
-) -> Done:
+def why(desk: Desk, course_id: int, night_id: int, _: JsonMapping, report: Report) -> Done:
     """Against what each shelter of the choices won."""
     case, _seconds = desk.case(course_id, night_id)
     report.say("trying the other pitches of each sheet", at_once=True)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass, replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -23,8 +23,9 @@ if TYPE_CHECKING:
     from tarvik.core.fold.pattern import Floats
     from tarvik.core.measure.figures import Figures
     from tarvik.core.measure.mats import Mat
+    from tarvik.core.plain import JsonObject
 
-    Advice = dict[str, Any]
+    Advice = JsonObject
     """Plain values by what they tell, as they are kept."""
 
 STAKE_MOVE_M: Final = constant(

@@ -5,7 +5,7 @@ way to those of the hung shape.
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from tarvik.core.body import Body
     from tarvik.core.hang.hung import Hung
     from tarvik.core.measure.figures import Figures
+    from tarvik.core.plain import JsonMapping, JsonObject
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,12 +84,12 @@ class Told:
     pools: tuple[ToldPool, ...]
     lifting: tuple[str, ...]
 
-    def plain(self) -> dict[str, Any]:
+    def plain(self) -> JsonObject:
         """As plain values."""
         return asdict(self)
 
     @classmethod
-    def of_plain(cls, plain: Mapping[str, Any]) -> Told:
+    def of_plain(cls, plain: JsonMapping) -> Told:
         """From plain values."""
         made = dict(plain)
         made["mats"] = tuple(tuple(m) for m in plain["mats"])

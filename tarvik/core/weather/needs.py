@@ -8,7 +8,7 @@ import math
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from tarvik.core.constant import COMMON_PRACTICE, ENGINEERING, constant
@@ -37,6 +37,7 @@ from tarvik.core.weather.wind import (
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from tarvik.core.plain import JsonObject
     from tarvik.core.weather.forecast import Outlook
 
 STORM_WIND_M_S: Final = constant(
@@ -421,7 +422,7 @@ def needs_from(outlook: Outlook, needs: NightNeeds) -> NightNeeds:
     was.
     """
     zone = zone_named(needs.zone)
-    found: dict[str, Any] = {
+    found: JsonObject = {
         name: round(getattr(outlook, name), 1)
         for name in (
             "lowest_c",

@@ -4,7 +4,7 @@ coloured.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from tarvik.core.fold.pattern import Role
 from tarvik.core.hang.advice import handles
 from tarvik.core.measure.mats import Mat
 from tarvik.core.measure.section import section
+from tarvik.core.plain import JsonObject
 from tarvik.core.shelter import Face
 from tarvik.core.units import Units, format_force, format_length, format_litres
 from tarvik.web.drawing.solid import AZIMUTH_DEG, ELEVATION_DEG, fine, view_of
@@ -167,7 +168,7 @@ def cells_as_faces(hung: Hung) -> list[Face]:
     return out
 
 
-def body(hung: Hung, told: Told) -> dict[str, Any]:
+def body(hung: Hung, told: Told) -> JsonObject:
     """What the turning view draws: cells by tautness, the fold as a ghost, ties, pools."""
     ghosts = []
     for face in hung.shelter.faces():

@@ -6,10 +6,12 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 from html import escape
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from tarvik.core.plain import JsonMapping
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
 PX_MIN = 24
 LANE = 26
@@ -46,7 +48,7 @@ def clock(on: str | None, minutes: int) -> str:
 
 
 def lanes(
-    evening: Mapping[str, Any],
+    evening: JsonMapping,
     people: Sequence[tuple[int, str]],
     now_min: int | None = None,
 ) -> str:
@@ -83,7 +85,7 @@ def lanes(
     return "".join([*out, "</svg>"])
 
 
-def _bar(task: Mapping[str, Any], y: int, evening: Mapping[str, Any]) -> str:
+def _bar(task: JsonMapping, y: int, evening: JsonMapping) -> str:
     x, wide = LEFT + task["start"] * PX_MIN, (task["end"] - task["start"]) * PX_MIN
     late = " l-late" if str(task["shelter"]) in evening["late"] else ""
     words = (

@@ -5,11 +5,12 @@ turns.
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
 from tarvik.core.fold.pattern import Role
+from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units, format_length
 from tarvik.core.weather.rain import fall_directions
 from tarvik.web.drawing.svg import Paper
@@ -105,7 +106,7 @@ SHOULDERS_M = 0.30
 """From the end of the mat at the head to the shoulders of who lies on it."""
 
 
-def lying(mat: Mat) -> dict[str, Any]:
+def lying(mat: Mat) -> JsonObject:
     """Who lies on a mat, as the turning view draws them: the head, and a line from shoulders to
     feet.
     """
@@ -124,7 +125,7 @@ def lying(mat: Mat) -> dict[str, Any]:
 
 def mesh(
     shelter: Shelter, figures: Figures, rig: Rig | None, units: Units = Units.METRIC
-) -> dict[str, Any]:
+) -> JsonObject:
     """Everything the turning view draws, in metres: faces with roles, mats and who lies on them,
     lines, supports, stakes, the height of the peak, the fall of the rain.
     """

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import Any
 
 from fastapi.templating import Jinja2Templates
 from markupsafe import Markup
 
 from tarvik.core.finding import Level
 from tarvik.core.measure.grades import fits
+from tarvik.core.plain import JsonObject
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.quantities import compass, format_rain, format_speed, format_temperature
 from tarvik.core.sentences import inside, sentence
@@ -74,7 +74,7 @@ def make_templates(*folders: Path) -> Jinja2Templates:
     env = templates.env
     env.trim_blocks = env.lstrip_blocks = True
     env.add_extension(Unwrapping)
-    filters: dict[str, Any] = {
+    filters: JsonObject = {
         "change_when": when_to_change,
         "tape": lambda m, units: format_length(m, Units(units)),
         "load": lambda kg, units: format_load(kg, Units(units)),

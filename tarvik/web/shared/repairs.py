@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonMapping
 from tarvik.core.plan.constraint import Constraint, Kind, Repair
 from tarvik.store.accounts import Role
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    pass
 
 LOCKS: Final = {
     "person": "people",
@@ -58,7 +59,7 @@ def step_of(tag: str) -> Step:
     return Step(kept.kind.value, what, tuple(int(n) for n in numbers))
 
 
-def for_leaders(repair: Mapping[str, Any]) -> bool:
+def for_leaders(repair: JsonMapping) -> bool:
     """Whether a repair that a plan tells changes kit or rules, which is a leader's."""
     try:
         steps = [step_of(tag) for tag in repair["tags"]]

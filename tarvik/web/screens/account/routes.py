@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.demo.course import demo_leader
 from tarvik.store import accounts, invitations, provider_people
 from tarvik.store.kit import NotFoundError
@@ -235,7 +236,7 @@ def forgot(request: Request, email: Annotated[str, Form()] = "") -> Response:
 
 
 def _form(request: Request, status: int = 200, **context: Any) -> Response:
-    blank: dict[str, Any] = {
+    blank: JsonObject = {
         "fault": None,
         "typed": {},
         "ask": (),
@@ -245,18 +246,18 @@ def _form(request: Request, status: int = 200, **context: Any) -> Response:
     return page(request, "account/entry.html", status, **{**blank, **context})
 
 
-_RESET: dict[str, Any] = {
+_RESET: JsonObject = {
     "title": "Choose a new password",
     "button": "Keep the new password",
     "ask": ("password",),
 }
-_SETUP: dict[str, Any] = {
+_SETUP: JsonObject = {
     "title": "The first owner of this server",
     "button": "Make the account",
     "ask": ("provider", "name", "email", "password"),
     "lead": "You own everything of your provider here: courses, people, the team.",
 }
-_INVITED: dict[str, Any] = {
+_INVITED: JsonObject = {
     "title": "Join the team",
     "button": "Make my account",
     "ask": ("name", "password"),

@@ -5,7 +5,7 @@ it.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from fastapi import Request
 from fastapi.responses import Response
@@ -18,6 +18,7 @@ from tarvik.core.hang.fabric import fabric_of
 from tarvik.core.hang.hung import Hanging
 from tarvik.core.hang.tell import findings
 from tarvik.core.hang.ties import TAUTNESS, Lift
+from tarvik.core.plain import JsonObject
 from tarvik.core.tonight import judge
 from tarvik.core.units import Units, format_length
 from tarvik.store.accounts import Role
@@ -126,7 +127,7 @@ def hung(
     """The hung shape over the fold, its figures beside the fold's, forces, pools and findings."""
     asked, solution, how = _asked(request, course_id, night_id, sheet_id, pitch)
     units = Units(asked.course.units)
-    plain: dict[str, Any] = {
+    plain: JsonObject = {
         "course": asked.course,
         "units": units,
         "how": how,

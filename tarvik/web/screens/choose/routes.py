@@ -11,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
+from tarvik.core.plain import JsonObject
 from tarvik.core.rig.verdict import Verdict
 from tarvik.store import courses, kit, nights, plans
 from tarvik.store.accounts import Role
@@ -37,7 +38,7 @@ def overtaken(
     night: Night,
     seen: str,
     mine: str,
-    again: dict[str, Any],
+    again: JsonObject,
 ) -> Response | None:
     """A page with both choices when somebody changed the night since this leader looked, else
     None.

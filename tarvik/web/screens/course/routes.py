@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.store import (
     accounts,
     courses,
@@ -142,7 +143,7 @@ def home(request: Request, session: Db, course: CourseHere, course_id: int) -> R
 
 @router.patch("/courses/{course_id:number}")
 @for_role(Role.LEADER)
-def change(session: Db, course_id: int, body: FieldChange) -> dict[str, Any]:
+def change(session: Db, course_id: int, body: FieldChange) -> JsonObject:
     """Save one field of the course."""
     course = courses.change_course(
         session, course_id, body.column, body.text, body.version, body.was
@@ -246,7 +247,7 @@ def bring_back(session: Db, course_id: int, kind: str, row_id: int) -> Response:
 @for_role(Role.ASSISTANT)
 def change_night(
     session: Db, course_id: int, night_id: int, body: FieldChange
-) -> dict[str, Any]:
+) -> JsonObject:
     """Save a night's title or date."""
     night = courses.change_night(
         session, course_id, night_id, body.column, body.text, body.version, body.was

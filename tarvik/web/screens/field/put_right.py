@@ -7,9 +7,10 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonMapping
 from tarvik.core.quantities import compass, parse_bearing
 from tarvik.core.site.things import Kind
 from tarvik.core.units import Units, format_length, parse_length
@@ -18,7 +19,7 @@ from tarvik.store.kit import ConflictError
 from tarvik.web.shared.standing import SpotIn, placed_of
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from sqlalchemy.orm import Session
 
@@ -62,7 +63,7 @@ class Moved:
         return f"{self.way} {self.toward}{turned}"
 
 
-def place_words(spot: Mapping[str, Any] | None, units: Units) -> str:
+def place_words(spot: JsonMapping | None, units: Units) -> str:
     """Where a shelter stands on the map, in words; empty where it is not on it."""
     if not spot:
         return ""
@@ -121,7 +122,7 @@ def trees_shown(
     )
 
 
-def _trunk(data: Mapping[str, Any], units: Units) -> str:
+def _trunk(data: JsonMapping, units: Units) -> str:
     across = data.get("across_m")
     return format_length(float(across), units) if across else ""
 

@@ -7,13 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from pydantic import AwareDatetime, BaseModel, Field, StringConstraints
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units
 from tarvik.exchange.field_pack import pack
 from tarvik.exchange.log_form import LogIn
@@ -53,10 +54,10 @@ class EntryIn(BaseModel):
     at: AwareDatetime
 
     def said(
-        self, planned: Callable[[int, str], dict[str, Any]], units: Units, by: str
+        self, planned: Callable[[int, str], JsonObject], units: Units, by: str
     ) -> field.Said:
         """As it is kept; a log with what was planned. Raises InputError."""
-        data: dict[str, Any] = {"pitch": self.pitch}
+        data: JsonObject = {"pitch": self.pitch}
         if self.kind == field.NOTE:
             data |= {"text": self.text}
         elif self.kind == field.CHECK:
@@ -96,7 +97,7 @@ def entries(
 ) -> Heard:
     """Keep what was said of shelters, each entry once."""
 
-    def planned(sheet_id: int, span: str) -> dict[str, Any]:
+    def planned(sheet_id: int, span: str) -> JsonObject:
         return planned_of(request, session, course, night, sheet_id, span)
 
     units = Units(course.units)

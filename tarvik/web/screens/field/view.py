@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Final
+from typing import Final
 
 from fastapi import Request
 from sqlalchemy.orm import Session
@@ -14,6 +14,7 @@ from tarvik.core import cards
 from tarvik.core.as_it_stands import AsItStands, as_measured, measurable, planned_m
 from tarvik.core.errors import InputError
 from tarvik.core.measure.grades import fits
+from tarvik.core.plain import JsonObject
 from tarvik.core.shelter import Shelter
 from tarvik.core.units import Units, format_length, parse_length
 from tarvik.core.usual_steps import Step, usual_steps
@@ -279,7 +280,7 @@ def planned_of(
     night: Night,
     sheet_id: int,
     span: str = "",
-) -> dict[str, Any]:
+) -> JsonObject:
     """What was predicted of a shelter, to stand beside what its log says, and who lies there;
     `span`: the distance that was measured.
     """

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import cache
-from typing import TYPE_CHECKING, Annotated, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Annotated, Final, NamedTuple
 
 from fastapi import Depends, Form, Request, UploadFile, WebSocket, WebSocketDisconnect
 from fastapi.responses import RedirectResponse, Response
@@ -15,6 +15,7 @@ from websockets.exceptions import WebSocketException
 from tarvik.core.errors import InputError
 from tarvik.core.finding import Finding, Level
 from tarvik.core.loads.holding import GROUNDS
+from tarvik.core.plain import JsonObject
 from tarvik.core.site.hazards import Hazard
 from tarvik.core.site.spots import best_spots
 from tarvik.core.site.things import Kind
@@ -57,15 +58,15 @@ class ItemIn(BaseModel):
     """A new item."""
 
     kind: str
-    values: dict[str, Any]
+    values: JsonObject
 
 
 class ItemChange(BaseModel):
     """Some new values of an item, with what was seen before."""
 
-    values: dict[str, Any]
+    values: JsonObject
     version: int
-    was: dict[str, Any] | None = None
+    was: JsonObject | None = None
 
 
 @router.get("")
@@ -87,7 +88,7 @@ def show(
     )
 
 
-def _unmapped(session: Session, course: Course, night: Night) -> dict[str, Any]:
+def _unmapped(session: Session, course: Course, night: Night) -> JsonObject:
     """What the screen shows of a night that has no site yet."""
     return {
         "course": course,

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from tarvik.core.errors import InputError
+from tarvik.core.plain import JsonObject
 from tarvik.exchange.columns import Context, Table, table_named
 from tarvik.exchange.grid import (
     MOST_BYTES,
@@ -72,11 +73,11 @@ def show(request: Request, session: Db, course: CourseHere, course_id: int) -> R
 @for_role(Role.LEADER)
 def add(
     request: Request, session: Db, course: CourseHere, table: str, body: NewRow
-) -> dict[str, Any]:
+) -> JsonObject:
     """Add one row. Every bad cell is named at once, and nothing is added then."""
     kind = table_named(table)
     told = kit.context(session, course)
-    values: dict[str, Any] = {}
+    values: JsonObject = {}
     for column in kind.columns:
         text = body.cells.get(column.key, "")
         if not column.import_only and (text.strip() or column.needed):
@@ -90,7 +91,7 @@ def add(
     return {"html": html}
 
 
-def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
+def _read(kind: Table, column: str, text: str, told: Context) -> JsonObject:
     try:
         return kind.column(column).read(text, told)
     except InputError as err:
@@ -101,7 +102,7 @@ def _read(kind: Table, column: str, text: str, told: Context) -> dict[str, Any]:
 @for_role(Role.LEADER)
 def change(
     session: Db, course: CourseHere, table: str, row_id: int, body: FieldChange
-) -> dict[str, Any]:
+) -> JsonObject:
     """Save one cell."""
     kind = table_named(table)
     if len(body.text) > MOST_CELL:
@@ -119,7 +120,7 @@ def change(
 @for_role(Role.LEADER)
 def delete(
     session: Db, course: CourseHere, course_id: int, table: str, row_id: int
-) -> dict[str, Any]:
+) -> JsonObject:
     """Delete a row; `restore` brings it back."""
     kind = table_named(table)
     row = kit.delete(session, course_id, table, row_id)
@@ -135,7 +136,7 @@ def restore(
     course_id: int,
     table: str,
     row_id: int,
-) -> dict[str, Any]:
+) -> JsonObject:
     """Undo a deletion."""
     kind = table_named(table)
     row = kit.restore(session, course_id, table, row_id)
@@ -187,9 +188,7 @@ def preview_file(
 
 @router.post("/{table}/import")
 @for_role(Role.LEADER)
-def import_rows(
-    session: Db, course: CourseHere, table: str, body: Pasted
-) -> dict[str, Any]:
+def import_rows(session: Db, course: CourseHere, table: str, body: Pasted) -> JsonObject:
     """Add all rows of a paste, or those with no fault where that is wanted, or none. Raises
     InputError naming the first bad cell.
     """
@@ -204,7 +203,7 @@ def import_rows(
     return {"added": len(made)}
 
 
-def _complete(kind: Table, values: dict[str, Any]) -> dict[str, Any]:
+def _complete(kind: Table, values: JsonObject) -> JsonObject:
     if kind.key == "sheets":
         values.setdefault("tie_outs", ["corners"])
     return values

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import Form, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.core.own_values import OwnValues
+from tarvik.core.plain import JsonObject
 from tarvik.exchange.grid import csv_text
 from tarvik.exchange.night_form import own_values_of
 from tarvik.store import courses
@@ -149,5 +150,5 @@ def _cell(row: LogRow, name: str) -> str:
     return value.isoformat() if name == "at" else str(value)
 
 
-def _plain(row: LogRow) -> dict[str, Any]:
+def _plain(row: LogRow) -> JsonObject:
     return asdict(row) | {"at": row.at.isoformat()}

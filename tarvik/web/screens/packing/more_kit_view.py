@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Final
+from typing import Final
 
 from sqlalchemy.orm import Session
 
+from tarvik.core.plain import JsonMapping
 from tarvik.core.plan.aims import aim_named
 from tarvik.core.plan.offers import STAKE
 from tarvik.core.plan.shopping import CENTS, By, Item
@@ -93,7 +94,7 @@ class MoreKitView:
     by: str
     by_words: Mapping[By, str]
     night_id: int | None
-    running: Mapping[str, Any] | None
+    running: JsonMapping | None
     outcome: Outcome | None
     failed: str
     tab: str = "packing"
@@ -199,7 +200,7 @@ def _outcome(job: PlanJob, units: Units) -> Outcome | None:
     )
 
 
-def _item(plain: Mapping[str, Any]) -> Item:
+def _item(plain: JsonMapping) -> Item:
     size = plain["size_m"]
     return Item(
         plain["key"],
@@ -215,7 +216,7 @@ def _item(plain: Mapping[str, Any]) -> Item:
 
 
 def _proposal(
-    plain: Mapping[str, Any], words: Mapping[str, str], units: Units, by: By
+    plain: JsonMapping, words: Mapping[str, str], units: Units, by: By
 ) -> Proposal:
     packs = plain["packs"]
     return Proposal(
@@ -230,7 +231,7 @@ def _proposal(
     )
 
 
-def _proof(plain: Mapping[str, Any], by: By) -> str:
+def _proof(plain: JsonMapping, by: By) -> str:
     parts = []
     if plain["proved"]:
         parts.append("proved: nothing less does as well")
@@ -248,7 +249,7 @@ def _proof(plain: Mapping[str, Any], by: By) -> str:
     return "; ".join(parts)
 
 
-def _cell(plain: Mapping[str, Any], units: Units) -> NightCell:
+def _cell(plain: JsonMapping, units: Units) -> NightCell:
     without, close = plain["without"], plain["close"]
     if without:
         words = f"{without} without a dry place"

@@ -6,13 +6,14 @@ from __future__ import annotations
 
 import asyncio
 import json
-from typing import TYPE_CHECKING, Annotated, Any, Final
+from typing import TYPE_CHECKING, Annotated, Final
 
 from fastapi import Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units
 from tarvik.store import asks, courses
 from tarvik.store.accounts import Role
@@ -45,8 +46,8 @@ class JobIn(BaseModel):
 
 
 def ask(
-    request: Request, course_id: int, night_id: int, kind: str, wish: dict[str, Any]
-) -> dict[str, Any]:
+    request: Request, course_id: int, night_id: int, kind: str, wish: JsonObject
+) -> JsonObject:
     """Put a job in the queue."""
     with parts_of(request).database.session() as session:
         night = courses.night(session, course_id, night_id)
@@ -104,7 +105,7 @@ def cancel(
 
 @router.get("/{job_id:number}")
 @for_role(Role.VIEWER)
-def look(request: Request, course_id: int, night_id: int, job_id: int) -> dict[str, Any]:
+def look(request: Request, course_id: int, night_id: int, job_id: int) -> JsonObject:
     """How far a job is."""
     with parts_of(
         request
@@ -126,7 +127,7 @@ async def events(
 
     async def news() -> AsyncIterator[str]:
         told, quiet = "", 0
-        state: dict[str, Any] = first
+        state: JsonObject = first
         while True:
             text = json.dumps(state)
             if text != told:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from tarvik.core.plain import JsonObject
 from tarvik.core.plan.aims import aim_named
 from tarvik.store import asks
 
@@ -12,7 +13,7 @@ if TYPE_CHECKING:
     from tarvik.store.models import PlanJob
 
 
-def shown(job: PlanJob, units: Units) -> dict[str, Any]:
+def shown(job: PlanJob, units: Units) -> JsonObject:
     """A job as the page hears of it, what it has reached in words."""
     result, progress = job.result or {}, dict(job.progress or {})
     if "reached" in progress:
@@ -28,7 +29,7 @@ def shown(job: PlanJob, units: Units) -> dict[str, Any]:
     }
 
 
-def _reached(row: dict[str, Any], units: Units) -> dict[str, Any]:
+def _reached(row: JsonObject, units: Units) -> JsonObject:
     """What was reached of an aim, its name and value in words."""
     aim = aim_named(row["aim"])
     return {**row, "name": aim.heading, "told": aim.told(row["value"], units)}

@@ -7,10 +7,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from tarvik.core.pitches import PITCHES
 from tarvik.core.pitches.base import Pitch
+from tarvik.core.plain import JsonMapping, JsonObject
 from tarvik.core.plan.aims import AIMS, PlanAim, aim_named
 from tarvik.core.plan.constraint import Constraint, Kind, Repair
 from tarvik.core.plan.kit_use import Total, totals
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
     from fastapi import Request
     from sqlalchemy.orm import Session
 
-Kept = Mapping[str, Any]
+Kept = JsonMapping
 """What the worker found, as it is kept: JSON, of a shape of its own for each question."""
 KIT_TITLES = {
     "stake": "stakes",
@@ -175,7 +176,7 @@ def plan_view(request: Request, session: Session, course: Course, night: Night) 
     )
 
 
-def _found(kept: Kept, step: int) -> dict[str, dict[str, Any]]:
+def _found(kept: Kept, step: int) -> dict[str, JsonObject]:
     """What was found, each with whether the choices are still those it was found for; ways out of
     an impasse in words.
     """

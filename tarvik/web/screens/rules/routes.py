@@ -9,6 +9,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from tarvik.core.errors import InputError
 from tarvik.core.loads.holding import GROUNDS
+from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units
 from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
 from tarvik.exchange.night_form import BY_NAME, rules_shown
@@ -87,7 +88,7 @@ def add_site(
         "uphill": uphill,
     }
     try:
-        values: dict[str, Any] = {"name": name, "ground": ground}
+        values: JsonObject = {"name": name, "ground": ground}
         for field in SITE_TEXTS:
             if typed[field].strip():
                 values[field] = BY_NAME[field].read(typed[field], Units.METRIC, field)
