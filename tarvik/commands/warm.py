@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from numba.core import event
 
@@ -32,10 +32,10 @@ def _hang(found: list[Solution]) -> None:
 class _Tell(event.Listener):
     """Prints a line for every function that was compiled."""
 
-    def on_start(self, happening: Any) -> None:
+    def on_start(self, happening: object) -> None:
         """Says nothing: only what ends is counted."""
 
-    def on_end(self, happening: Any) -> None:
+    def on_end(self, happening: object) -> None:
         """One function more."""
         print(".", flush=True)
 

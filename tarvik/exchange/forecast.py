@@ -115,7 +115,7 @@ class _Reader:
                 )
             taken[target] = name
 
-    def time(self, text: Any, where: str) -> datetime | None:
+    def time(self, text: object, where: str) -> datetime | None:
         """An instant; None, with a finding, when it is no time."""
         try:
             at = datetime.fromisoformat(str(text).strip())

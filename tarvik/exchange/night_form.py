@@ -494,7 +494,7 @@ def rules_shown(kept: JsonMapping, units: Units) -> dict[str, str]:
     }
 
 
-def read_rule(name: str, text: str, units: Units) -> Any:
+def read_rule(name: str, text: str, units: Units) -> object:
     """One rule from text. Raises InputError."""
     if name not in RULES_BY_NAME:
         raise InputError(name, "there is no such rule")

@@ -28,6 +28,7 @@ from tarvik.store import asks, courses, field, ground, kit, nights, plans
 from tarvik.store.models import (
     Night,
     NightPlan,
+    SheetRow,
     Site,
 )
 
@@ -73,7 +74,7 @@ def export(session: Session, course_id: int) -> CourseFile:
     for name in ("carries", "weights"):
         rules.pop(name, None)  # names people and rows by numbers of this server
 
-    def owner(row: Any) -> int | None:
+    def owner(row: SheetRow) -> int | None:
         return row.owner_id if row.owner_id in here else None
 
     return CourseFile(

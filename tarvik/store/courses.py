@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import func, select
 
@@ -45,7 +45,7 @@ def locked(session: Session, course_id: int) -> Course:
     return found
 
 
-def set_rule(session: Session, course_id: int, name: str, value: Any) -> Course:
+def set_rule(session: Session, course_id: int, name: str, value: object) -> Course:
     """Keep a value with a course's rules. Raises NotFoundError."""
     row = locked(session, course_id)
     row.rules = {**(row.rules or {}), name: value}

@@ -76,7 +76,7 @@ class Cells:
 
 
 def rows(session: Session, course_id: int, table: str) -> Sequence[Any]:
-    """Undeleted rows of a table, in order."""
+    """Undeleted rows of a table, in order: each of the table's own class, which the asker knows."""
     model = MODELS[table]
     query = select(model).where(model.course_id == course_id, model.deleted_at.is_(None))
     return session.scalars(query.order_by(model.position, model.id)).all()
@@ -97,7 +97,7 @@ def context(session: Session, course: Course) -> Context:
     return Context(Units(course.units), people)
 
 
-def cells(row: Any, table: Table, told: Context) -> Cells:
+def cells(row: Row, table: Table, told: Context) -> Cells:
     """A row as text."""
     values = {c.name: getattr(row, c.key) for c in row.__table__.columns}
     return Cells(

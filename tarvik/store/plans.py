@@ -5,14 +5,21 @@ change of them, of the aims' order and of what is fixed can be undone, in one li
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from sqlalchemy import delete, select
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import pitch_named
 from tarvik.store.kit import NotFoundError, one
-from tarvik.store.models import Night, NightPlan, PlanStep, ShelterMember, ShelterRow
+from tarvik.store.models import (
+    Night,
+    NightPlan,
+    Person,
+    PlanStep,
+    ShelterMember,
+    ShelterRow,
+)
 from tarvik.store.night_plan import locked_for_change
 
 if TYPE_CHECKING:
@@ -90,7 +97,7 @@ def shelter(session: Session, night_id: int, shelter_id: int) -> ShelterRow:
     return row
 
 
-def sleepers(row: ShelterRow) -> list[Any]:
+def sleepers(row: ShelterRow) -> list[Person]:
     """People of a shelter who are still on the course."""
     return [member.person for member in row.members if member.person.deleted_at is None]
 
@@ -100,7 +107,7 @@ def lock(session: Session, night: Night) -> None:
     session.scalars(select(Night).where(Night.id == night.id).with_for_update()).one()
 
 
-def snapshot(session: Session, night: Night) -> list[Any]:
+def snapshot(session: Session, night: Night) -> list[JsonObject]:
     """A night's choices as plain values."""
     query = (
         select(ShelterRow).where(ShelterRow.night_id == night.id).order_by(ShelterRow.id)

@@ -101,7 +101,7 @@ def _own(provider_id: int) -> tuple[Any, ...]:
     )
 
 
-def install(sessions: Any) -> None:
+def install(sessions: object) -> None:
     """Have every session of this kind keep its queries to the scope, and tell the database who
     makes changes.
     """

@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import fields
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, Response
@@ -73,14 +73,14 @@ def require_making_courses(request: Request, session: Session) -> None:
         raise RefusedError(403, "who may make courses is the owner's choice: ask an owner")
 
 
-def part(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:
+def part(request: Request, name: str, status: int = 200, **context: object) -> HTMLResponse:
     """Render a template as it is: a part that a page fetches, or a page without the frame."""
     return parts_of(request).pages.TemplateResponse(
         request, name, context, status_code=status
     )
 
 
-def page(request: Request, name: str, status: int = 200, **context: Any) -> HTMLResponse:
+def page(request: Request, name: str, status: int = 200, **context: object) -> HTMLResponse:
     """Render a whole page, in the frame of its course where it is about one."""
     frame = frame_of(request, context)
     answer = part(request, name, status, frame=frame, **context)
@@ -103,7 +103,7 @@ def pdf_page(
     *,
     drawn: bool = True,
     headers: Mapping[str, str] | None = None,
-    **context: Any,
+    **context: object,
 ) -> Response:
     """A template as a PDF of that name. `drawn`: it has drawings, which take their styles along."""
     from tarvik.web.shared.pdf import to_pdf, with_drawing_styles  # noqa: PLC0415 - slow to load

@@ -5,7 +5,7 @@ people.
 from __future__ import annotations
 
 import logging
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 from urllib.parse import parse_qsl, quote
 
 from fastapi.exceptions import RequestValidationError
@@ -77,7 +77,7 @@ def problem(
     detail: str,
     field: str | None = None,
     again: JsonObject | None = None,
-    **more: Any,
+    **more: object,
 ) -> Response:
     """The answer for one error. `again`: the form that a page sends again by itself."""
     title = TITLES.get(status, "Something went wrong")
@@ -118,7 +118,7 @@ def _typed(request: Request) -> JsonObject | None:
     return {"action": request.url.path, "fields": fields}
 
 
-def sign_in_page(request: Request, status: int = 200, **more: Any) -> Response:
+def sign_in_page(request: Request, status: int = 200, **more: object) -> Response:
     """The form to sign in, which leads back to the start unless `more` says otherwise."""
     parts = request.app.state.tarvik
     blank = {"back": "/", "typed": {}, "fault": None, "demo": parts.demo}

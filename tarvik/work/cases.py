@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from tarvik.core.plan.camps import Camp
 from tarvik.core.plan.gather import Bag, InBag
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
     from tarvik.core.plain import JsonObject
     from tarvik.core.tonight import Night as CoreNight
-    from tarvik.store.models import Course, Night
+    from tarvik.store.models import Course, Night, ShelterRow
 
 NIGHT_RAIN_HOURS: Final = 10.0
 """Hours of the heaviest rain for which puddles are reckoned."""
@@ -96,7 +96,7 @@ def camp_of(
     return Camp(known, tuple(found), rules, wind, tonight.uphill_deg, sum(longest) or None)
 
 
-def standing_of(row: Any) -> Standing:
+def standing_of(row: ShelterRow) -> Standing:
     """A shelter of the night as it stands."""
     spot = row.spot or {}
     return Standing(

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 class _Pickler(pickle.Pickler):
     """Read-only mappings travel as plain ones: Python has no pickle for them."""
 
-    def reducer_override(self, value: Any) -> Any:
+    def reducer_override(self, value: object) -> Any:
         if isinstance(value, MappingProxyType):
             return dict, (dict(value),)
         return NotImplemented

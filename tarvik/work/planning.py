@@ -6,7 +6,7 @@ import logging
 import time
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from tarvik.core.plain import JsonMapping, JsonObject
     from tarvik.core.plan.choose import Chosen
     from tarvik.core.plan.model import PlanModel
-    from tarvik.core.solve import Question
+    from tarvik.core.solve import Question, Solution
     from tarvik.store.database import Database
     from tarvik.work.solving import Solver
 
@@ -219,7 +219,7 @@ class Planner:
 
         so_far: JsonObject = {}
 
-        def solve_all(questions: Sequence[Question]) -> Any:
+        def solve_all(questions: Sequence[Question]) -> list[Solution]:
             if questions:
                 report.say(f"trying {len(questions)} ways of pitching the sheets", **so_far)
             return self.solver.alone(questions)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from threading import RLock
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from tarvik.store import asks
 
@@ -37,7 +37,7 @@ class Report:
         self._end = float("inf")
         self._turn = RLock()  # a solver tells from its own threads
 
-    def say(self, words: str, at_once: bool = False, **more: Any) -> None:
+    def say(self, words: str, at_once: bool = False, **more: object) -> None:
         """Tell something, unless something was told just now."""
         now = time.monotonic()
         with self._turn:

@@ -39,7 +39,7 @@ def to_pdf(html: str) -> bytes:
     class Shipped(URLFetcher):  # type: ignore[misc]
         """Reads from the static folder only."""
 
-        def fetch(self, url: str, headers: Any = None) -> Any:
+        def fetch(self, url: str, headers: object = None) -> Any:
             path = (STATIC / url.split("/static/", 1)[-1].split("?", 1)[0]).resolve()
             if "/static/" not in url or not path.is_relative_to(STATIC.resolve()):
                 raise ValueError(f"not read: {url}")

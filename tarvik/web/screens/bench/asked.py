@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from fastapi import Request
+from sqlalchemy.orm import Session
 
 from tarvik.core.pitches import pitch_named
 from tarvik.core.sheet import Sheet
@@ -73,7 +74,12 @@ class Asked:
 
 
 def asked_of(
-    request: Request, session: Any, course_id: int, night_id: int, sheet_id: int, pitch: str
+    request: Request,
+    session: Session,
+    course_id: int,
+    night_id: int,
+    sheet_id: int,
+    pitch: str,
 ) -> Asked:
     """What the address asks for, read from the store. Raises InputError and NotFoundError."""
     pitch_named(pitch)
@@ -98,7 +104,7 @@ def asked_of(
 
 
 def solved(
-    request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]
+    request: Request, session: Session, asked: Asked, pitch: str, given: dict[str, float]
 ) -> Solution:
     """The shelter at these settings, or the best where none are given."""
     supports = kit.supports_of(session, asked.course.id, asked.night.id)
@@ -119,7 +125,7 @@ def solved(
 
 
 def hung(
-    request: Request, session: Any, asked: Asked, pitch: str, given: dict[str, float]
+    request: Request, session: Session, asked: Asked, pitch: str, given: dict[str, float]
 ) -> Seen:
     """The same as it hangs."""
     solution = solved(request, session, asked, pitch, given)

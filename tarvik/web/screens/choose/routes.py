@@ -4,10 +4,11 @@ leader overwrites nothing.
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
+from sqlalchemy.orm import Session
 
 from tarvik.core.errors import InputError
 from tarvik.core.pitches import PITCHES
@@ -34,7 +35,7 @@ router = guarded_router("/courses/{course_id:number}/nights/{night_id:number}")
 
 def overtaken(
     request: Request,
-    session: Any,
+    session: Session,
     night: Night,
     seen: str,
     mine: str,

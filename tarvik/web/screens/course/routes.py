@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Form, Request
 from fastapi.responses import RedirectResponse, Response
@@ -69,7 +69,7 @@ def start(request: Request, session: Db) -> Response:
 
 
 def start_page(
-    request: Request, session: Session, status: int = 200, **more: Any
+    request: Request, session: Session, status: int = 200, **more: object
 ) -> Response:
     """The courses one is part of, those an owner may bring back, and the forms for a new one."""
     account = session.get_one(Account, me(request).account_id)

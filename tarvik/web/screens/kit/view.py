@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from fastapi import Request
 from sqlalchemy.orm import Session
 
 from tarvik.exchange.columns import TABLES, Context, Table
 from tarvik.store import kit
+from tarvik.store.kit import Row
 from tarvik.store.models import Course
 from tarvik.web.state import parts_of
 
@@ -39,14 +39,14 @@ def tables_shown(session: Session, course: Course) -> list[TableShown]:
     return shown
 
 
-def row_name(row: Any, table: Table, told: Context) -> str:
+def row_name(row: Row, table: Table, told: Context) -> str:
     """What a row is called when it is spoken of: its first two filled cells."""
     filled = [text for text in kit.cells(row, table, told).text.values() if text]
     return ", ".join(filled[:2]) or table.what
 
 
 def row_html(
-    request: Request, course: Course, table: Table, row: Any, told: Context
+    request: Request, course: Course, table: Table, row: Row, told: Context
 ) -> str:
     template = parts_of(request).pages.get_template("kit/row.html")
     return template.render(course=course, table=table, row=kit.cells(row, table, told))
