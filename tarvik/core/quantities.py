@@ -267,7 +267,10 @@ def parse_degrees(text: str, letters: str, most: float, *, field: str) -> float:
     except ValueError:
         numbers = []
     if not 1 <= len(numbers) <= 3 or len(clean) > LONGEST:
-        raise InputError(field, f"{shown} isn't a number of degrees; {how}{letters[0]}")
+        raise InputError(
+            field,
+            f"{shown} isn't a number of degrees; {how}{letters[0]}, or give a grid reference",
+        )
     whole, *rest = numbers
     if any(not 0 <= part < 60 for part in rest) or (side and whole < 0):
         raise InputError(

@@ -210,7 +210,13 @@ def _density(value: Any, _: Units) -> str:
 
 
 FIELDS: Final = (
-    Field("latitude", "Latitude", _degrees("NS", 90), _plain, "54.62 or 54° 37' N"),
+    Field(
+        "latitude",
+        "Latitude",
+        _degrees("NS", 90),
+        _plain,
+        "54.62, 54° 37' N or 30U WF 55 40",
+    ),
     Field("longitude", "Longitude", _degrees("EW", 180), _plain, "-2.48 or 2° 29' W"),
     Field("zone", "Time zone", lambda t, _u, _f: t.strip(), _text, "UTC"),
     Field("surroundings", "Surroundings", _AROUND, _text, "", _AROUNDS),

@@ -22,6 +22,7 @@ from tarvik.core.weather.surroundings import SURROUNDINGS
 from tarvik.core.weather.wind import forecast_from_hand
 from tarvik.exchange.columns import whole_number
 from tarvik.exchange.forecast import as_form, read_any, write_csv
+from tarvik.exchange.grid_reference import with_positions
 from tarvik.exchange.night_form import (
     BY_NAME,
     FIELDS,
@@ -106,7 +107,7 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
     course, night = _both(session, course_id, night_id)
     units = Units(course.units)
     before = nights.needs_of(night)
-    typed = {**change.also, change.column: change.text}
+    typed = with_positions({**change.also, change.column: change.text})
     if unknown := next((name for name in typed if name not in BY_NAME), None):
         raise InputError(unknown[:40], "there is no such field")
     theirs = shown(before, units)[change.column]
@@ -128,7 +129,7 @@ def change(session: Db, course_id: int, night_id: int, change: Change) -> dict[s
     return {
         "version": row.version,
         "text": told[change.column],
-        "also": {name: told[name] for name in change.also},
+        "also": {name: told[name] for name in typed if name != change.column},
     }
 
 

@@ -12,6 +12,7 @@ from tarvik.core.loads.holding import GROUNDS
 from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units
 from tarvik.core.weather.surroundings import SURROUNDINGS, surroundings_named
+from tarvik.exchange.grid_reference import with_positions
 from tarvik.exchange.night_form import BY_NAME, rules_shown
 from tarvik.store import courses, nights
 from tarvik.store.accounts import Role
@@ -89,9 +90,10 @@ def add_site(
     }
     try:
         values: JsonObject = {"name": name, "ground": ground}
+        told = with_positions(typed)
         for field in SITE_TEXTS:
-            if typed[field].strip():
-                values[field] = BY_NAME[field].read(typed[field], Units.METRIC, field)
+            if told[field].strip():
+                values[field] = BY_NAME[field].read(told[field], Units.METRIC, field)
         if uphill.strip():
             values["uphill_deg"] = BY_NAME["wind_from_deg"].read(
                 uphill, Units.METRIC, "uphill"

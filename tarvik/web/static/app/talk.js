@@ -165,9 +165,10 @@ export async function saveField(input, url, holder, saved, partner = null) {
     holder.dataset.version = answer.version;
     input.dataset.was = answer.text;
     input.value = answer.text;
-    if (waits) {
+    const both = partner && answer.also?.[partner.dataset.column];
+    if (both !== undefined && both !== null) {
       clear(partner);
-      partner.value = partner.dataset.was = answer.also[partner.dataset.column];
+      partner.value = partner.dataset.was = both;
     }
     input.classList.add("saved");
     setTimeout(() => input.classList.remove("saved"), 1200);

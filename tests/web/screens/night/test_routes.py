@@ -141,6 +141,23 @@ def test_wind_and_gusts_that_belong_together_are_saved_together(
     assert client.patch(where(demo), json=wrong).status_code == 422
 
 
+def test_a_grid_reference_in_one_field_fills_both(
+    client: TestClient, demo: tuple[int, list[int]], database: Database
+) -> None:
+    """Typed where the latitude or the longitude goes; one that names no place is told in words."""
+    at = version(database, demo[1][1])
+    told = patch(client, where(demo), "longitude", "30U WF 55 40", version=at).json()
+    assert told["text"] == "-2.14281"
+    assert float(told["also"]["latitude"]) == pytest.approx(54.509, abs=1e-3)
+    with database.session() as session:
+        needs = nights.needs_of(session.get_one(Night, demo[1][1]))
+        assert needs.latitude == pytest.approx(54.509, abs=1e-3)
+        assert needs.longitude == pytest.approx(-2.143, abs=1e-3)
+    wrong = patch(client, where(demo), "latitude", "30U WF 555", version=at + 1)
+    assert wrong.status_code == 422
+    assert "as many for east as for north" in wrong.json()["errors"][0]["message"]
+
+
 def test_errors_speak_the_courses_units(
     client: TestClient, demo: tuple[int, list[int]], database: Database
 ) -> None:
