@@ -147,7 +147,7 @@ def test_a_grid_reference_in_one_field_fills_both(
     """Typed where the latitude or the longitude goes; one that names no place is told in words."""
     at = version(database, demo[1][1])
     told = patch(client, where(demo), "longitude", "30U WF 55 40", version=at).json()
-    assert told["text"] == "-2.14281"
+    assert told["text"] == "-2.1428"
     assert float(told["also"]["latitude"]) == pytest.approx(54.509, abs=1e-3)
     with database.session() as session:
         needs = nights.needs_of(session.get_one(Night, demo[1][1]))
