@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
+from tarvik.core.body import Body
 from tarvik.core.fold.pattern import Role
+from tarvik.core.measure.figures import sitting_height
 from tarvik.core.plain import JsonObject
 from tarvik.core.units import Units, format_length
 from tarvik.core.weather.rain import fall_directions
@@ -123,11 +125,41 @@ def lying(mat: Mat) -> JsonObject:
     }
 
 
+LOOK_M: Final = 0.1
+"""How far apart places are tried for somebody to sit at."""
+LEGS_M: Final = 0.9
+"""From the hips to the feet of somebody who sits, along the ground."""
+
+
+def sitting(figures: Figures) -> JsonObject | None:
+    """Somebody who sits in the middle of the ground over which one can, looking out of the front;
+    None where nobody sits up.
+    """
+    if not figures.sits:
+        return None
+    body = Body(figures.stature_m)
+    corners = figures.shelter.xyz[:, :2]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    x, y = (np.arange(low[k], high[k], LOOK_M) for k in (0, 1))
+    places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    room = places[figures.roof.height_at(places) >= sitting_height(body)]
+    if not len(room):
+        return None
+    at = room[int(np.linalg.norm(room - room.mean(axis=0), axis=1).argmin())]
+    crown = body.height("sitting")
+    return {
+        "head": [*fine(at), round(crown - HEAD_M, 3)],
+        "radius": HEAD_M,
+        "body": [[*fine(at), HEAD_M], [*fine(at), round(crown - SHOULDERS_M, 3)]],
+        "legs": [[*fine(at), HEAD_M], [*fine(at - np.array([LEGS_M, 0.0])), HEAD_M]],
+    }
+
+
 def mesh(
     shelter: Shelter, figures: Figures, rig: Rig | None, units: Units = Units.METRIC
 ) -> JsonObject:
     """Everything the turning view draws, in metres: faces with roles, mats and who lies on them,
-    lines, supports, stakes, the height of the peak, the fall of the rain.
+    somebody who sits, lines, supports, stakes, the height of the peak, the fall of the rain.
     """
     falls = fall_directions(figures.weather)
     fall = falls[len(falls) // 2 + 1] if len(falls) > 1 else falls[0]
@@ -139,6 +171,7 @@ def mesh(
         ],
         "mats": [[fine(c) for c in mat.corners()] for mat in figures.mats],
         "people": [lying(mat) for mat in figures.mats],
+        "sitting": sitting(figures),
         "peak": {"at": fine(top), "words": format_length(float(top[2]), units)},
         "lines": [[fine(shelter.at(x.start)), fine(np.array(x.to))] for x in lines],
         "supports": [

@@ -19,6 +19,7 @@ const COLOURS = {
   pole: "#7a4a20",
   cord: "#9a3a1c",
   person: "#3a2c20",
+  sitting: "#8a6a4a",
 };
 const THIN_FROM = 60; // faces: a hung sheet has hundreds, whose edges would hide it
 const MOST_TILT_DEG = 88;
@@ -145,10 +146,14 @@ const rain = (draw, mesh, { middle, radius }) => {
 };
 
 const people = (draw, mesh, { scale }) => {
-  for (const one of mesh.people ?? []) {
-    draw.line(...one.body, COLOURS.person, Math.max(0.16 * scale, 3));
-    draw.disc(one.head, one.radius * scale, COLOURS.person);
-  }
+  const thick = Math.max(0.16 * scale, 3);
+  const shown = (one, colour) => {
+    if (one.legs) draw.line(...one.legs, colour, thick * 0.8);
+    draw.line(...one.body, colour, thick);
+    draw.disc(one.head, one.radius * scale, colour);
+  };
+  for (const one of mesh.people ?? []) shown(one, COLOURS.person);
+  if (mesh.sitting) shown(mesh.sitting, COLOURS.sitting);
 };
 
 const peak = (draw, mesh) => {
