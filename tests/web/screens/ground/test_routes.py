@@ -572,9 +572,8 @@ def test_a_wind_that_shifts_tells_which_way_to_swing(
         )
     assert later is not None
     assert now is not None
-    assert ("swing it round" in " ".join(page.split())) == (
-        abs((later - now + 180) % 360 - 180) >= 40
-    )
+    told = "swing it round" in " ".join(page.split())
+    assert told == (abs((later - now + 180) % 360 - 180) >= 40)
 
 
 def test_a_shelter_gone_meanwhile_is_told_in_words(
