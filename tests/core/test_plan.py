@@ -119,7 +119,9 @@ def test_a_search_that_finds_nothing_new_is_stopped_all_the_same() -> None:
     model = plan_model(random_course(5, most_people=40, most_sheets=40, trees=60, each=8))
     told: list[int] = []
 
-    def called_off() -> bool:  # never where a plan is told, only from beside, once there is one
+    def called_off() -> (
+        bool
+    ):  # never where a plan is told, only from beside, once there is one
         return bool(told) and threading.current_thread() is not threading.main_thread()
 
     chosen = choose(
