@@ -24,7 +24,8 @@ LOW = """(least) => {
     for (const e of document.querySelectorAll("a, button, select, summary, input")) {
         const { width, height } = e.getBoundingClientRect();
         const inText = e.tagName === "A" && getComputedStyle(e).display === "inline";
-        const hidden = !width || height <= 1 || getComputedStyle(e).visibility === "hidden";
+        const away = e.closest(".skip:not(:focus)"); // comes into sight with the focus alone
+        const hidden = away || !width || height <= 1;
         const label = e.matches("[type=checkbox], [type=radio]") && e.closest("label");
         const tall = label ? label.getBoundingClientRect().height : height;
         if (hidden || inText || e.type === "range" || tall >= least) continue;
@@ -38,7 +39,7 @@ SMALL = """() => {
         const said = [...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim());
         if (!said || e.closest("svg") || !e.getBoundingClientRect().width) continue;
         const px = parseFloat(getComputedStyle(e).fontSize);
-        if (px < 13.99) small.push(`${e.tagName} ${e.className} ${px.toFixed(1)}`);
+        if (px > 0 && px < 13.99) small.push(`${e.tagName} ${e.className} ${px.toFixed(1)}`);
     }
     return [...new Set(small)];
 }"""
