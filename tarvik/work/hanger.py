@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 CLOTH_BYTES: Final = 4_000_000
 """What hung cloths may take: those that are looked at in one wind after the other."""
 Want = Literal["told", "shape", "advice"]
-"""What is told of the hung sheet; that and where its nodes hang; what to do about it."""
+"""Figures of the hung sheet; these and where its nodes hang; what to do about it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,13 +12,13 @@ from tarvik.core.pitches.base import Pitch, Setting
 from tarvik.core.rig.rigging import ON_GROUND_M
 from tarvik.core.sheet import Sheet
 from tarvik.core.shelter import Shelter, fold_sheet
+from tarvik.web.drawing.solid import fine
 
 LEAST_WAY: Final = 0.1
 """Metres that a point goes for a metre (or for TURN_DEG of an angle), less than which the setting
 is not its own.
 """
 TURN_DEG: Final = 30.0
-Metres = tuple[float, float, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,9 +27,9 @@ class Handle:
     unit of that setting, m.
     """
 
-    at: Metres
+    at: list[float]
     setting: str
-    way: Metres
+    way: list[float]
 
 
 def handles(shelter: Shelter, pitch: Pitch, sheet: Sheet) -> list[Handle]:
@@ -55,7 +55,7 @@ def handles(shelter: Shelter, pitch: Pitch, sheet: Sheet) -> list[Handle]:
                 TURN_DEG if setting.unit == "degrees" else 1.0
             )
             if far >= LEAST_WAY and far > best.get(point, (0.0,))[0]:
-                handle = Handle(_metres(shelter.at(point)), setting.name, _metres(way))
+                handle = Handle(fine(shelter.at(point)), setting.name, fine(way))
                 best[point] = (far, handle)
     return [handle for _, handle in best.values()]
 
@@ -78,8 +78,3 @@ def _a_step_on(
             except FoldError:
                 continue
     return None
-
-
-def _metres(place: np.ndarray) -> Metres:
-    x, y, z = (round(float(c), 4) for c in place)
-    return x, y, z

@@ -82,9 +82,7 @@ def lessons_of(
     of the course's usual stakes; `own`: what the course goes by.
     """
     as_planned = [row for row in rows if not row.changed]
-    peaks = _peaks(as_planned, units)
-    found = [*_minutes(as_planned), *([] if peaks is None else [peaks])]
-    found += _drawn(rows, units)
+    found = [*_minutes(as_planned), *_peaks(as_planned, units), *_drawn(rows, units)]
     found += _holds(as_planned, units, holding)
     return [_with_use(lesson, about, own) for lesson, about in found]
 
@@ -111,15 +109,15 @@ def _minutes(rows: Sequence[LogRow]) -> list[tuple[Lesson, _About]]:
     return found
 
 
-def _peaks(rows: Sequence[LogRow], units: Units) -> tuple[Lesson, _About] | None:
+def _peaks(rows: Sequence[LogRow], units: Units) -> list[tuple[Lesson, _About]]:
     peaked = [r for r in rows if r.peak_m and r.planned_peak_m]
     if not peaked:
-        return None
+        return []
     ratios = [(r.peak_m or 0.0) / (r.planned_peak_m or 1.0) for r in peaked]
     learned = learned_from_ratios(ratios, PRIOR_PEAK, SPREAD_PEAK)
     what = f"peak, for {format_length(1.0, units)} planned"
     about = _About(what, 1.0, lambda m: format_length(m, units), "peak", ALL)
-    return _lesson(about, learned, peaked), about
+    return [(_lesson(about, learned, peaked), about)]
 
 
 def _drawn(rows: Sequence[LogRow], units: Units) -> list[tuple[Lesson, _About]]:

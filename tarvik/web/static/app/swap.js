@@ -2,7 +2,7 @@
 // focused, scrolled to or unfolded stays so.
 import { Idiomorph } from "../vendor/idiomorph.min.js";
 
-// A drawing that a script has made live keeps its inside; what it is told is brought up to date.
+// A drawing that a script has made live keeps its inside; its attributes bring the fresh values.
 const keptLive = (old, fresh) => {
   if (!(old instanceof Element) || !old.matches("[data-live]")) return true;
   for (const { name, value } of fresh.attributes) old.setAttribute(name, value);

@@ -165,8 +165,8 @@ export async function saveField(input, url, holder, saved, partner = null) {
     holder.dataset.version = answer.version;
     input.dataset.was = answer.text;
     input.value = answer.text;
-    const both = partner && answer.also?.[partner.dataset.column];
-    if (both !== undefined && both !== null) {
+    const both = answer.also?.[partner?.dataset.column];
+    if (both !== undefined) {
       clear(partner);
       partner.value = partner.dataset.was = both;
     }
