@@ -3,7 +3,7 @@
 import { dragging } from "./map-drag.js";
 import { shelters } from "./map-shelters.js";
 import { mapView } from "./map-view.js";
-import { narrow, shutOnPhones } from "./phone.js";
+import { shutOnPhones } from "./phone.js";
 import { jobs } from "./plan-jobs.js";
 import { people } from "./plan-people.js";
 import { swap } from "./swap.js";
@@ -43,7 +43,6 @@ export const plan = () => ({
     root.addEventListener("click", (event) => this.press(event));
     root.addEventListener("submit", (event) => this.form(event));
     this.fresh();
-    this.fold();
     const { running } = this.$refs.job.dataset;
     if (running) this.jobs.follow(JSON.parse(running));
     root.dataset.done = "yes";
@@ -58,18 +57,11 @@ export const plan = () => ({
     tellUndo(this.$root, lists);
   },
 
-  // On a phone a card is its name and its people; the rest is a tap away.
-  fold() {
-    if (!narrow()) return;
-    for (const more of this.$refs.lists.querySelectorAll(".card-more")) more.open = false;
-    shutOnPhones(this.$refs.lists);
-  },
-
   shown(html) {
     const chosen = this.map.chosen?.dataset.shelter;
     const cards = this.$refs.lists.querySelectorAll(".card-more").length;
     swap(this.$refs.lists, html, "details[data-fold]");
-    if (!cards) this.fold();
+    if (!cards) shutOnPhones(this.$refs.lists);
     this.fresh();
     if (chosen) this.map.choose(this.map.svg?.querySelector(`[data-shelter="${chosen}"]`) ?? null);
   },
